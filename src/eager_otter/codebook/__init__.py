@@ -1,0 +1,1 @@
+"""What was asked: questions, answers, nets, bands and derived answers."""

@@ -1,0 +1,180 @@
+"""The survey as it was asked: frozen, checked, without any data."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Literal
+
+from eager_otter.codebook.bands import Band
+from eager_otter.codebook.codes import as_number
+from eager_otter.codebook.expression import Expression
+from eager_otter.errors import UnknownName
+
+Kind = Literal["single", "multi", "number", "text"]
+Place = Literal["above", "below", "instead"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Answer:
+    """One answer of a question. A `missing` answer is none; an `exclusive` one is an answer but no mention."""
+
+    code: str
+    label: str
+    missing: bool = False
+    exclusive: bool = False
+    score: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Net:
+    """Several answers counted as one: a respondent who gave any of them counts once."""
+
+    label: str
+    of: tuple[str, ...]
+    place: Place = "below"
+
+
+@dataclass(frozen=True, slots=True)
+class CodeColumn:
+    """One column holding a code."""
+
+    column: str
+
+
+@dataclass(frozen=True, slots=True)
+class TickColumns:
+    """One column per answer: `columns` pairs an answer's code with its column."""
+
+    columns: tuple[tuple[str, str], ...]
+    ticked: tuple[str, ...]
+    unticked: tuple[str, ...] | None
+
+
+@dataclass(frozen=True, slots=True)
+class MentionColumns:
+    """One column per mention, each holding a code."""
+
+    columns: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class JoinedColumn:
+    """Codes joined in one cell."""
+
+    column: str
+    by: str
+
+
+@dataclass(frozen=True, slots=True)
+class Banded:
+    """A number question cut into bands; the k-th band is the k-th answer."""
+
+    of: str
+    bands: tuple[Band, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Derived:
+    """The first rule that holds gives the answer; a rule of None is `otherwise`."""
+
+    rules: tuple[tuple[str, Expression | None], ...]
+
+
+Source = CodeColumn | TickColumns | MentionColumns | JoinedColumn | Banded | Derived
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Question:
+    """One question, or one item of a grid."""
+
+    name: str
+    kind: Kind
+    source: Source
+    text: str
+    label: str
+    answers: tuple[Answer, ...] = ()
+    nets: tuple[Net, ...] = ()
+    scale: bool = False
+    missing: tuple[str, ...] = ()
+    asked: Expression | None = None
+    section: str = ""
+    grid: str | None = None
+    by_code: Mapping[str, int] = field(init=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "by_code", {answer.code: k for k, answer in enumerate(self.answers)})
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """The data columns it is read from; none for bands and derived answers."""
+        match self.source:
+            case CodeColumn(column) | JoinedColumn(column, _):
+                return (column,)
+            case TickColumns(columns):
+                return tuple(column for _, column in columns)
+            case MentionColumns(columns):
+                return columns
+        return ()
+
+    @property
+    def valid(self) -> tuple[Answer, ...]:
+        """The answers that count as answers."""
+        return tuple(answer for answer in self.answers if not answer.missing)
+
+    def scores(self) -> dict[str, float]:
+        """Give the score of each valid answer of a scale: its own, else its code. Empty for other questions."""
+        if not self.scale:
+            return {}
+        scores = {
+            answer.code: answer.score if answer.score is not None else as_number(answer.code)
+            for answer in self.valid
+        }
+        return {code: score for code, score in scores.items() if score is not None}
+
+    def find(self, name: str) -> Answer | None:
+        """Find an answer by its code, else by its label (any case)."""
+        position = self.by_code.get(name)
+        if position is not None:
+            return self.answers[position]
+        for answer in self.answers:
+            if answer.label.casefold() == name.casefold():
+                return answer
+        return None
+
+    def codes_within(self, low: float, high: float) -> list[str]:
+        """List the codes that are numbers from `low` to `high`."""
+        numbers = ((answer.code, as_number(answer.code)) for answer in self.answers)
+        return [code for code, number in numbers if number is not None and low <= number <= high]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Grid:
+    """A battery of items with one answer list; each item is a question of its own."""
+
+    name: str
+    text: str
+    items: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Codebook:
+    """All questions, in survey order."""
+
+    title: str
+    questions: Mapping[str, Question]
+    grids: Mapping[str, Grid] = field(default_factory=dict)
+    respondent: str | None = None
+    weight: str | None = None
+    path: Path | None = None
+
+    def __iter__(self) -> Iterator[Question]:
+        return iter(self.questions.values())
+
+    def question(self, name: str) -> Question:
+        """Give a question by name. Raises UnknownName, which offers the nearest names."""
+        try:
+            return self.questions[name]
+        except KeyError:
+            raise UnknownName("question", name, self.questions, "the codebook") from None

@@ -1,0 +1,1 @@
+"""The counting core: arrays in, arrays out. No labels, files, frames or printing."""

@@ -1,0 +1,114 @@
+"""From a finished tally to sums per row × column: plain matrix products, no data touched."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_otter.core.arrays import FloatArray, IntArray
+from eager_otter.core.cells import ColumnCells
+from eager_otter.core.tally import HIGHEST, LOWEST, Tally
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Sums:
+    """n, Σw, Σw² of some rows: each (rows, columns), and the same for the pairs that share people: (rows, pairs).
+
+    For value rows also Σws, Σws², Σw²s, Σw²s² and the smallest and largest s (∞ and −∞ where nobody has one);
+    None for rows that only count. `s` is measured from `shift`.
+    """
+
+    n: FloatArray
+    w: FloatArray
+    w2: FloatArray
+    pair_n: FloatArray
+    pair_w2: FloatArray
+    ws: FloatArray | None = None
+    ws2: FloatArray | None = None
+    w2s: FloatArray | None = None
+    w2s2: FloatArray | None = None
+    pair_w2s: FloatArray | None = None
+    pair_w2s2: FloatArray | None = None
+    lowest: FloatArray | None = None
+    highest: FloatArray | None = None
+    shift: float = 0.0
+
+
+class Finisher:
+    """Reads sums per row × column out of a tally. One finisher serves all questions of a banner."""
+
+    def __init__(self, counted: Tally, columns: ColumnCells) -> None:
+        self._tally = counted
+        self._columns = columns.columns
+        self._owned: list[tuple[IntArray, FloatArray]] = []  # per set: the banner columns it answers for, M'
+        self._pairs: list[FloatArray] = []
+        self.pairs = columns.overlapping()
+        seen: set[int] = set()
+        for cells, members in zip(columns.sets, counted.members, strict=True):
+            own = [k for k, column in enumerate(cells.columns) if int(column) not in seen]
+            seen.update(int(column) for column in cells.columns)
+            self._owned.append((cells.columns[own], np.ascontiguousarray(members[own].T)))
+            place = {int(column): k for k, column in enumerate(cells.columns)}
+            first = [place[int(a)] for a, _ in cells.pairs]
+            second = [place[int(b)] for _, b in cells.pairs]
+            self._pairs.append(np.ascontiguousarray((members[first] * members[second]).T))
+
+    def counts(self, parts: Sequence[tuple[int, FloatArray]]) -> Sums:
+        """Sum the rows of a question: for each of its parts, `(position, indicator (rows, codes))`."""
+        singles = np.concatenate([self._product(part, table, (0, 1, 2)) for part, table in parts], axis=1)
+        pairs = np.concatenate([self._pair_product(part, table, (0, 2)) for part, table in parts], axis=1)
+        return Sums(*singles, *pairs)
+
+    def scores(self, part: int, scores: FloatArray) -> Sums:
+        """Sum the scores of a coded part: `scores` (rows, codes), NaN where a code has none."""
+        has = (~np.isnan(scores)).astype(np.float64)
+        s = np.where(np.isnan(scores), 0.0, scores)
+        n, w, w2 = self._product(part, has, (0, 1, 2))
+        pair_n, pair_w2 = self._pair_product(part, has, (0, 2))
+        ws, w2s = self._product(part, s, (1, 2))
+        ws2, w2s2 = self._product(part, s * s, (1, 2))
+        (pair_w2s,) = self._pair_product(part, s, (2,))
+        (pair_w2s2,) = self._pair_product(part, s * s, (2,))
+        lowest, highest = self._score_extremes(part, scores)
+        return Sums(n, w, w2, pair_n, pair_w2, ws, ws2, w2s, w2s2, pair_w2s, pair_w2s2, lowest, highest)
+
+    def values(self, part: int) -> Sums:
+        """Sum a number question: one row."""
+        one = np.ones((1, 1))
+        n, w, w2, ws, ws2, w2s, w2s2 = self._product(part, one, range(7))
+        pair_n, pair_w2, pair_w2s, pair_w2s2 = self._pair_product(part, one, (0, 2, 5, 6))
+        lowest, highest = self._value_extremes(part)
+        shift = self._tally.shifts[part]
+        return Sums(
+            n, w, w2, pair_n, pair_w2, ws, ws2, w2s, w2s2, pair_w2s, pair_w2s2, lowest, highest, shift
+        )
+
+    def _score_extremes(self, part: int, scores: FloatArray) -> tuple[FloatArray, FloatArray]:
+        (n,) = self._product(part, np.eye(scores.shape[1]), (0,))
+        given = (n.T[None, :, :] > 0) & ~np.isnan(scores)[:, None, :]
+        lowest = np.where(given, scores[:, None, :], np.inf).min(axis=2)
+        return lowest, np.where(given, scores[:, None, :], -np.inf).max(axis=2)
+
+    def _value_extremes(self, part: int) -> tuple[FloatArray, FloatArray]:
+        lowest, highest = np.full((1, self._columns), np.inf), np.full((1, self._columns), -np.inf)
+        for sums, (columns, members) in zip(self._tally.sums, self._owned, strict=True):
+            for column, inside in zip(columns, members.T > 0, strict=True):
+                lowest[0, column] = sums[part][LOWEST, 0, inside].min(initial=np.inf)
+                highest[0, column] = sums[part][HIGHEST, 0, inside].max(initial=-np.inf)
+        return lowest, highest
+
+    def _product(self, part: int, table: FloatArray, measures: Sequence[int]) -> FloatArray:
+        out = np.zeros((len(measures), table.shape[0], self._columns))
+        for sums, (columns, members) in zip(self._tally.sums, self._owned, strict=True):
+            if columns.size:
+                out[:, :, columns] = table @ (sums[part][list(measures)] @ members)
+        return out
+
+    def _pair_product(self, part: int, table: FloatArray, measures: Sequence[int]) -> FloatArray:
+        blocks = [
+            table @ (sums[part][list(measures)] @ members)
+            for sums, members in zip(self._tally.sums, self._pairs, strict=True)
+        ]
+        return np.concatenate(blocks, axis=2)

@@ -1,0 +1,144 @@
+"""Check parts of a document against a model, and say what is wrong in the trade's words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Annotated, Any, TypeVar, get_args
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, TypeAdapter, ValidationError
+
+from eager_otter.documents.yaml_nodes import Document, Place, WrittenFloat, WrittenInt
+from eager_otter.errors import Problem, nearest
+
+T = TypeVar("T")
+
+
+class Part(BaseModel):
+    """The base of all file models: unknown keys are mistakes, nothing is converted by guess."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, populate_by_name=False)
+
+
+def written_code(value: object) -> object:
+    """Give an answer code as the text it was written as: `1`, `01` and `1.5` stay apart.
+
+    >>> written_code(7), written_code("B")
+    ('7', 'B')
+    """
+    if isinstance(value, WrittenInt | WrittenFloat):
+        return value.text
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, int | float):
+        return f"{value:.15g}"
+    return value
+
+
+def written_text(value: object) -> object:
+    """Accept a number where a label is wanted: a label may be `2024`."""
+    return written_code(value) if isinstance(value, int | float) else value
+
+
+Code = Annotated[str, BeforeValidator(written_code)]
+Text = Annotated[str, BeforeValidator(written_text)]
+
+
+def check(
+    kind: type[T] | Any, value: object, document: Document, place: Place
+) -> tuple[T | None, list[Problem]]:
+    """Validate one part of a document: the model and no problems, or None and all problems of the part."""
+    adapter = TypeAdapter(kind)
+    try:
+        return adapter.validate_python(value), []
+    except ValidationError as error:
+        return None, [_problem(item, kind, document, place) for item in error.errors()]
+
+
+def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
+    loc = tuple(item["loc"])
+    where = (*place, *loc)
+    name = str(loc[-1]) if loc else str(place[-1] if place else "the file")
+    match item["type"]:
+        case "extra_forbidden":
+            known = _keys_at(kind, loc[:-1])
+            return document.problem(where, f"unknown key {name!r}.{nearest(name, known)}", key=True)
+        case "missing":
+            return document.problem(where[:-1], f"{_dotted(where[:-1])} needs the key {name!r}.", key=True)
+        case "literal_error" | "enum":
+            expected = item["ctx"]["expected"].replace("'", "")
+            found = item["input"]
+            hint = nearest(str(found), expected.replace(" or ", ", ").split(", ")) if found is not None else ""
+            hint = hint if hint.startswith(" Did") else ""
+            message = f"{name}: expected one of {expected}; found {_found(found)}.{hint}"
+        case "value_error":
+            message = str(item["ctx"]["error"])
+        case "string_type" | "int_type" | "float_type" | "bool_type" | "list_type" | "dict_type":
+            message = f"{name}: expected {_WANTED[item['type']]}; found {_found(item['input'])}."
+        case "model_type" | "model_attributes_type":
+            message = f"{name}: expected a mapping (key: value); found {_found(item['input'])}."
+        case "union_tag_invalid" | "union_tag_not_found":
+            message = f"{name}: {item['msg']}."
+        case _:
+            message = f"{name}: {item['msg'][0].lower()}{item['msg'][1:]}; found {_found(item['input'])}."
+    return document.problem(where, message)
+
+
+_WANTED = {
+    "string_type": "text",
+    "int_type": "a whole number",
+    "float_type": "a number",
+    "bool_type": "true or false",
+    "list_type": "a list",
+    "dict_type": "a mapping (key: value)",
+}
+
+
+def _found(value: object) -> str:
+    if value is None:
+        return "nothing"
+    if isinstance(value, dict):
+        return "a mapping"
+    if isinstance(value, list):
+        return "a list"
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, int | float):
+        return f"the number {written_code(value)}"
+    text = repr(str(value))
+    return text if len(text) < 80 else text[:76] + "…'"
+
+
+def _dotted(place: Iterable[str | int]) -> str:
+    text = ""
+    for step in place:
+        text += f"[{step + 1}]" if isinstance(step, int) else f".{step}" if text else str(step)
+    return text or "the file"
+
+
+def _keys_at(kind: Any, loc: Place) -> list[str]:
+    """List the keys a model knows at a place below it."""
+    models = list(_models_in(kind))
+    for step in loc:
+        deeper = [
+            field.annotation
+            for model in models
+            for name, field in model.model_fields.items()
+            if step in (name, field.alias)
+        ]
+        if deeper:
+            models = [found for annotation in deeper for found in _models_in(annotation)]
+        elif isinstance(step, str) and any(_tag(model) == step for model in models):
+            models = [model for model in models if _tag(model) == step]
+    return sorted({field.alias or name for model in models for name, field in model.model_fields.items()})
+
+
+def _models_in(annotation: Any) -> Iterable[type[BaseModel]]:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        yield annotation
+        return
+    for inner in get_args(annotation):
+        yield from _models_in(inner)
+
+
+def _tag(model: type[BaseModel]) -> str:
+    return str(getattr(model, "TAG", ""))

@@ -1,0 +1,193 @@
+"""Read a YAML file and remember where every key and value stands.
+
+Scalars follow YAML 1.2 (`no` and `yes` are text, `010` keeps its zero, times are text), a key given twice is
+a mistake, and mapping keys are always text as written: `{1: North}` has the key "1".
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import yaml
+
+from eager_otter.errors import DocumentError, FileProblem, Problem, shown_path
+
+Place = tuple[str | int, ...]
+Spot = tuple[int, int]  # line, column: from 1
+
+DEEPEST = 60
+MOST_REPEATS = 10_000  # nodes met again through aliases
+LARGEST_FILE = 64 * 1024 * 1024
+
+_WHOLE = re.compile(r"[-+]?[0-9]+\Z")
+_DECIMAL = re.compile(r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?\Z")
+
+
+class WrittenInt(int):
+    """A whole number that remembers how it was written (`010`)."""
+
+    text: str
+
+
+class WrittenFloat(float):
+    """A decimal number that remembers how it was written (`1.0`)."""
+
+    text: str
+
+
+@dataclass(slots=True)
+class Document:
+    """A YAML file as plain dicts, lists and scalars, with the spot of every key and value."""
+
+    path: Path
+    data: Any
+    lines: tuple[str, ...]
+    keys: dict[Place, Spot] = field(default_factory=dict)
+    values: dict[Place, Spot] = field(default_factory=dict)
+
+    def spot(self, place: Iterable[str | int], *, key: bool = False) -> Spot:
+        """Find the spot of a place in the file, or of the nearest place around it that exists."""
+        steps = self._existing(place)
+        while steps:
+            spots = (self.keys, self.values) if key else (self.values, self.keys)
+            for table in spots:
+                if steps in table:
+                    return table[steps]
+            steps = steps[:-1]
+        return self.values.get((), (1, 1))
+
+    def _existing(self, place: Iterable[str | int]) -> Place:
+        """Keep the steps that exist in the file; those a checker put in between are passed over."""
+        steps: Place = ()
+        for step in place:
+            longer = (*steps, step)
+            if longer in self.values or longer in self.keys:
+                steps = longer
+        return steps
+
+    def problem(self, place: Iterable[str | int], message: str, *, key: bool = False) -> Problem:
+        """Make a problem that points at a place of this file."""
+        line, column = self.spot(place, key=key)
+        excerpt = self.lines[line - 1] if 0 < line <= len(self.lines) else ""
+        if len(excerpt) > 160:
+            excerpt = excerpt[:157] + "…"
+        return Problem(shown_path(self.path), line, column, message, excerpt.replace("\t", " "))
+
+
+def read_yaml(path: Path) -> Document:
+    """Read a YAML file.
+
+    Raises FileProblem when it is missing, not UTF-8 or far too large, DocumentError when it is not YAML, has a
+    key twice, or nests or repeats itself beyond reason.
+    """
+    text = _read_text(path)
+    document = Document(path, None, tuple(text.splitlines()))
+    try:
+        node = yaml.compose(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader))
+    except yaml.MarkedYAMLError as error:
+        mark = error.problem_mark or error.context_mark
+        line, column = (mark.line + 1, mark.column + 1) if mark else (0, 0)
+        excerpt = document.lines[line - 1] if 0 < line <= len(document.lines) else ""
+        raise DocumentError(
+            [Problem(shown_path(path), line, column, f"not valid YAML: {error.problem}.", excerpt)]
+        ) from error
+    except (yaml.YAMLError, RecursionError) as error:
+        raise DocumentError([Problem(shown_path(path), 0, 0, f"not valid YAML: {error}.")]) from error
+    if node is not None:
+        reader = _Reader(document)
+        document.data = reader.plain(node, ())
+        if reader.problems:
+            raise DocumentError(reader.problems)
+    return document
+
+
+def _read_text(path: Path) -> str:
+    try:
+        if path.stat().st_size > LARGEST_FILE:
+            raise FileProblem(f"{shown_path(path)}: larger than 64 MB; a codebook or plan is a small text file.")
+        return path.read_text(encoding="utf-8-sig")
+    except FileNotFoundError as error:
+        raise FileProblem(f"{shown_path(path)}: no such file. Check the path and the spelling.") from error
+    except IsADirectoryError as error:
+        raise FileProblem(f"{shown_path(path)}: is a folder; a YAML file was expected.") from error
+    except UnicodeDecodeError as error:
+        raise FileProblem(
+            f"{shown_path(path)}: not UTF-8 text (byte {error.start + 1}). Save the file as UTF-8."
+        ) from error
+    except OSError as error:
+        raise FileProblem(f"{shown_path(path)}: cannot be read ({error.strerror}).") from error
+
+
+class _Reader:
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.problems: list[Problem] = []
+        self._met: set[int] = set()
+        self._repeats = 0
+
+    def plain(self, node: yaml.Node, place: Place) -> Any:
+        self.document.values[place] = _spot(node)
+        if id(node) in self._met:
+            self._repeats += 1
+        self._met.add(id(node))
+        if len(place) > DEEPEST or self._repeats > MOST_REPEATS:
+            if not self.problems:
+                self.problems.append(
+                    self.document.problem(place, "the file nests or repeats itself beyond reason.")
+                )
+            return None
+        if isinstance(node, yaml.MappingNode):
+            return self._mapping(node, place)
+        if isinstance(node, yaml.SequenceNode):
+            return [self.plain(child, (*place, k)) for k, child in enumerate(node.value)]
+        return _scalar(node)
+
+    def _mapping(self, node: yaml.MappingNode, place: Place) -> dict[str, Any]:
+        result: dict[str, Any] = {}
+        for key_node, value_node in node.value:
+            if not isinstance(key_node, yaml.ScalarNode):
+                self._refuse(key_node, place, "a key must be plain text or a number.")
+                continue
+            key = str(key_node.value)
+            where = (*place, key)
+            if key in result:
+                first = self.document.keys[where]
+                self._refuse(key_node, place, f"the key {key!r} stands twice; first in line {first[0]}.")
+                continue
+            self.document.keys[where] = _spot(key_node)
+            result[key] = self.plain(value_node, where)
+        return result
+
+    def _refuse(self, node: yaml.Node, place: Place, message: str) -> None:
+        line, column = _spot(node)
+        excerpt = self.document.lines[line - 1] if line <= len(self.document.lines) else ""
+        self.problems.append(Problem(shown_path(self.document.path), line, column, message, excerpt))
+
+
+def _spot(node: yaml.Node) -> Spot:
+    return node.start_mark.line + 1, node.start_mark.column + 1
+
+
+def _scalar(node: yaml.Node) -> Any:
+    text = str(node.value)
+    if node.style is not None:
+        return text
+    if text in ("", "~", "null", "Null", "NULL"):
+        return None
+    if text in ("true", "True", "TRUE"):
+        return True
+    if text in ("false", "False", "FALSE"):
+        return False
+    if _WHOLE.match(text) and len(text) < 400:
+        whole = WrittenInt(text)
+        whole.text = text
+        return whole
+    if _DECIMAL.match(text):
+        decimal = WrittenFloat(text)
+        decimal.text = text
+        return decimal
+    return text

@@ -1,0 +1,124 @@
+"""Every error this package raises on purpose. Each is also the built-in a stranger would catch.
+
+OtterError
+├── FileProblem (OSError)            a file is missing, unreadable or in the way
+├── DocumentError (ValueError)       mistakes in a codebook or plan, all of them, with file:line:column
+├── ExpressionError (ValueError)     a mistake in an expression, with a caret at the character
+├── DataError (ValueError)           the data cannot be what the codebook says they are
+├── UnknownName (LookupError)        no question, row, column or figure of that name
+├── RequestError (ValueError)        a table that cannot be made as asked
+└── MissingPackage (ImportError)     an optional package is needed; the message holds its install line
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from difflib import get_close_matches
+from pathlib import Path
+
+
+class OtterError(Exception):
+    """The base of all errors raised on purpose by this package."""
+
+
+class FileProblem(OtterError, OSError):
+    """A file that is missing, cannot be read or written, or is in the way."""
+
+    def __str__(self) -> str:
+        return str(self.args[0])
+
+
+class DataError(OtterError, ValueError):
+    """Data that cannot be what the codebook says they are."""
+
+
+class RequestError(OtterError, ValueError):
+    """A table, figure or setting that cannot be had."""
+
+
+class MissingPackage(OtterError, ImportError):
+    """An optional package is not installed."""
+
+
+class UnknownName(OtterError, LookupError):
+    """A name that is not there; the message offers the nearest ones that are."""
+
+    def __init__(self, kind: str, name: str, known: Iterable[str], where: str = "") -> None:
+        self.kind, self.name, self.known, self.where = kind, name, tuple(known), where
+        super().__init__(kind, name)
+
+    def __str__(self) -> str:
+        place = f" in {self.where}" if self.where else ""
+        return f"No {self.kind} {self.name!r}{place}.{nearest(self.name, self.known)}"
+
+
+class ExpressionError(OtterError, ValueError):
+    """A mistake in an expression. `position` counts characters from 0."""
+
+    def __init__(self, message: str, text: str, position: int) -> None:
+        self.message, self.text, self.position = message, text, min(position, len(text))
+        super().__init__(message, text, position)
+
+    def __str__(self) -> str:
+        return f"{self.message}\n    {self.text}\n    {' ' * self.position}^"
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Problem:
+    """One mistake in a file: where it is (line and column count from 1, 0 = the file as a whole) and what."""
+
+    file: str
+    line: int
+    column: int
+    message: str
+    excerpt: str = ""
+
+    def __str__(self) -> str:
+        place = f"{self.file}:{self.line}:{self.column}" if self.line else self.file
+        if not self.excerpt:
+            return f"{place}: {self.message}"
+        number = str(self.line)
+        caret = " " * (len(number) + 5 + self.column - 1) + "^"
+        return f"{place}: {self.message}\n  {number} | {self.excerpt}\n{caret}"
+
+
+class DocumentError(OtterError, ValueError):
+    """All the mistakes found in a codebook and a plan."""
+
+    def __init__(self, problems: Sequence[Problem]) -> None:
+        self.problems = tuple(sorted(set(problems)))
+        super().__init__(self.problems)
+
+    def __str__(self) -> str:
+        if len(self.problems) == 1:
+            return str(self.problems[0])
+        return f"{len(self.problems)} mistakes.\n" + "\n".join(str(problem) for problem in self.problems)
+
+
+MOST_NAMES = 12
+
+
+def nearest(name: str, known: Sequence[str]) -> str:
+    """Offer the nearest known name, or the list where it is short: a sentence with a blank before it, or "".
+
+    >>> nearest("regoin", ["region", "age", "liking"])
+    " Did you mean 'region'?"
+    >>> nearest("xyz", ["region", "age"])
+    ' Known: region, age.'
+    """
+    by_lower = {candidate.casefold(): candidate for candidate in known}
+    found = get_close_matches(name.casefold(), list(by_lower), n=2, cutoff=0.6)
+    if found:
+        return f" Did you mean {' or '.join(repr(by_lower[match]) for match in found)}?"
+    if 0 < len(known) <= MOST_NAMES:
+        return f" Known: {', '.join(known)}."
+    return ""
+
+
+def shown_path(path: Path) -> str:
+    """Give a path as a person would type it: relative to the working folder where that is shorter."""
+    try:
+        return str(path.resolve().relative_to(Path.cwd()))
+    except ValueError:
+        return str(path)
