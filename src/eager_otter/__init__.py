@@ -1,1 +1,97 @@
-"""x"""
+"""Survey tables you can defend: banner crosstabs with nets, significance letters and base rules.
+
+    import eager_otter as otter
+
+    survey = otter.open_survey("codebook.yaml", "responses.csv")
+    table = survey.table("heard_of", by=["region", "age_band"])
+    report = otter.run("plan.yaml")
+    report.save("tables.xlsx")
+
+Names are loaded when first used, so importing the package costs next to nothing.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+__version__ = "0.1.0"
+
+if TYPE_CHECKING:
+    from eager_otter.codebook.model import Codebook as Codebook
+    from eager_otter.codebook.reading import read_codebook as read_codebook
+    from eager_otter.errors import DataError as DataError
+    from eager_otter.errors import DocumentError as DocumentError
+    from eager_otter.errors import ExpressionError as ExpressionError
+    from eager_otter.errors import FileProblem as FileProblem
+    from eager_otter.errors import MissingPackage as MissingPackage
+    from eager_otter.errors import OtterError as OtterError
+    from eager_otter.errors import RequestError as RequestError
+    from eager_otter.errors import UnknownName as UnknownName
+    from eager_otter.plan.reading import read_plan as read_plan
+    from eager_otter.report.report import Report as Report
+    from eager_otter.report.report import open_survey as open_survey
+    from eager_otter.report.report import run as run
+    from eager_otter.tables.request import Banner as Banner
+    from eager_otter.tables.request import BannerGroup as BannerGroup
+    from eager_otter.tables.request import BaseRules as BaseRules
+    from eager_otter.tables.request import Digits as Digits
+    from eager_otter.tables.survey import Survey as Survey
+    from eager_otter.tables.table import Table as Table
+
+_HOME = {
+    "Banner": "tables.request",
+    "BannerGroup": "tables.request",
+    "BaseRules": "tables.request",
+    "Codebook": "codebook.model",
+    "DataError": "errors",
+    "Digits": "tables.request",
+    "DocumentError": "errors",
+    "ExpressionError": "errors",
+    "FileProblem": "errors",
+    "MissingPackage": "errors",
+    "OtterError": "errors",
+    "Report": "report.report",
+    "RequestError": "errors",
+    "Survey": "tables.survey",
+    "Table": "tables.table",
+    "UnknownName": "errors",
+    "open_survey": "report.report",
+    "read_codebook": "codebook.reading",
+    "read_plan": "plan.reading",
+    "run": "report.report",
+}
+
+__all__ = [
+    "Banner",
+    "BannerGroup",
+    "BaseRules",
+    "Codebook",
+    "DataError",
+    "Digits",
+    "DocumentError",
+    "ExpressionError",
+    "FileProblem",
+    "MissingPackage",
+    "OtterError",
+    "Report",
+    "RequestError",
+    "Survey",
+    "Table",
+    "UnknownName",
+    "open_survey",
+    "read_codebook",
+    "read_plan",
+    "run",
+]
+
+
+def __getattr__(name: str) -> Any:
+    home = _HOME.get(name)
+    if home is None:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    return getattr(import_module(f"{__name__}.{home}"), name)
+
+
+def __dir__() -> list[str]:
+    return sorted([*globals(), *__all__])

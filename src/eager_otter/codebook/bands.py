@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 from eager_otter.errors import RequestError
 
@@ -33,7 +34,7 @@ def whole_number_bands(ranges: Sequence[str]) -> tuple[Band, ...]:
     """
     bands = [_whole_number_band(text) for text in ranges]
     ordered = sorted(bands, key=lambda band: band.low)
-    for lower, upper in zip(ordered, ordered[1:], strict=False):
+    for lower, upper in pairwise(ordered):
         if lower.high is None or upper.low <= lower.high:
             raise RequestError(
                 f"The bands {lower.label} and {upper.label} both hold {upper.low:g}; "
@@ -65,13 +66,10 @@ def edge_bands(edges: Sequence[float]) -> tuple[Band, ...]:
     """
     if len(edges) < 2:
         raise RequestError("Bands need at least two edges.")
-    for lower, upper in zip(edges, edges[1:], strict=False):
+    for lower, upper in pairwise(edges):
         if upper <= lower:
             raise RequestError(f"Edges must rise; {upper:g} comes after {lower:g}.")
-    closed = [
-        Band(low, high, False, f"{low:g} to under {high:g}")
-        for low, high in zip(edges, edges[1:], strict=False)
-    ]
+    closed = [Band(low, high, False, f"{low:g} to under {high:g}") for low, high in pairwise(edges)]
     return (*closed, Band(edges[-1], None, False, f"{edges[-1]:g} or more"))
 
 
@@ -84,6 +82,6 @@ def gaps(bands: Sequence[Band]) -> list[tuple[float, float]]:
     ordered = sorted((band for band in bands if band.closed), key=lambda band: band.low)
     return [
         (lower.high + 1.0, upper.low - 1.0)
-        for lower, upper in zip(ordered, ordered[1:], strict=False)
+        for lower, upper in pairwise(ordered)
         if lower.high is not None and upper.low > lower.high + 1
     ]

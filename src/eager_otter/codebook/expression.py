@@ -1,18 +1,18 @@
-"""The small language of filters, routing and derived answers: text in, a tree out. Nothing is ever run as code.
+"""The small language of filters, routing and derived answers: text in, a tree out; nothing is run as code.
 
-    age >= 18 and region in (1, 2) and not heard_of mentions any (1, 3)
+age >= 18 and region in (1, 2) and not heard_of mentions any (1, 3)
 
-    either       = both ("or" both)*
-    both         = negated ("and" negated)*
-    negated      = "not" negated | "(" either ")" | test
-    test         = "answered" name
-                 | operand ("==" | "=" | "!=" | "<" | "<=" | ">" | ">=") value
-                 | operand ["not"] "in" (range | "(" (value | range) ("," (value | range))* ")")
-                 | name "mentions" ["any" | "all" | "none"] (value | "(" value ("," value)* ")")
-    operand      = name | "count of" name
-    range        = number ".." number
-    value        = number | "quoted text"
-    name         = letters, digits, _ and . | `any name in backquotes`
+either       = both ("or" both)*
+both         = negated ("and" negated)*
+negated      = "not" negated | "(" either ")" | test
+test         = "answered" name
+             | operand ("==" | "=" | "!=" | "<" | "<=" | ">" | ">=") value
+             | operand ["not"] "in" (range | "(" (value | range) ("," (value | range))* ")")
+             | name "mentions" ["any" | "all" | "none"] (value | "(" value ("," value)* ")")
+operand      = name | "count of" name
+range        = number ".." number
+value        = number | "quoted text"
+name         = letters, digits, _ and . | `any name in backquotes`
 """
 
 from __future__ import annotations
@@ -130,7 +130,7 @@ class Expression:
         yield from _operands(self.node)
 
     def names(self) -> set[str]:
-        """The names of the questions in it."""
+        """Name the questions in it."""
         return {operand.name for operand in self.operands()}
 
 
@@ -187,7 +187,9 @@ def _tokens(text: str) -> Iterator[_Token]:
             if character in "\"'`":
                 message = f"The quote {character} opened here is not closed."
             elif character.isdigit():
-                message = "A number followed by letters; put a name that starts with a digit in backquotes: `1st`."
+                message = (
+                    "A number followed by letters; put a name that starts with a digit in backquotes: `1st`."
+                )
             else:
                 message = f"The character {character!r} has no meaning here."
             raise ExpressionError(message, text, start)
@@ -310,7 +312,9 @@ class _Parser:
         if value.number is None or upper.number is None:
             raise ExpressionError("A range a..b takes two numbers.", self.text, value.position)
         if value.number > upper.number:
-            raise ExpressionError("The range runs backwards; write the smaller number first.", self.text, value.position)
+            raise ExpressionError(
+                "The range runs backwards; write the smaller number first.", self.text, value.position
+            )
         return Range(value.number, upper.number, value.position)
 
     def items(self) -> tuple[Value | Range, ...]:

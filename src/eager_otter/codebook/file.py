@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BeforeValidator, Field, model_validator
+from pydantic import BeforeValidator, Discriminator, Field, Tag, model_validator
 
 from eager_otter.documents.checking import Code, Part, Text
 
@@ -61,11 +61,21 @@ class JoinedFile(Part):
     by: Annotated[str, Field(min_length=1)]
 
 
+def _named_or_pattern(value: object) -> str:
+    return "named" if isinstance(value, dict) else "pattern"
+
+
+TickColumnsFile = Annotated[
+    Annotated[dict[str, AnswerEntry], Tag("named")] | Annotated[Text, Tag("pattern")],
+    Discriminator(_named_or_pattern),
+]
+
+
 class MultiFile(QuestionPart):
     """Several answers per respondent, in one of three layouts."""
 
     kind: Literal["multi"]
-    columns: dict[str, AnswerEntry] | Text | None = None
+    columns: TickColumnsFile | None = None
     mentions: list[Text] | None = None
     joined: JoinedFile | None = None
     answers: Answers | None = None

@@ -138,15 +138,18 @@ class Question:
         position = self.by_code.get(name)
         if position is not None:
             return self.answers[position]
-        for answer in self.answers:
-            if answer.label.casefold() == name.casefold():
-                return answer
-        return None
+        wanted = _plain(name)
+        return next((answer for answer in self.answers if _plain(answer.label) == wanted), None)
 
     def codes_within(self, low: float, high: float) -> list[str]:
         """List the codes that are numbers from `low` to `high`."""
         numbers = ((answer.code, as_number(answer.code)) for answer in self.answers)
         return [code for code, number in numbers if number is not None and low <= number <= high]
+
+
+def _plain(label: str) -> str:
+    """Give a label as people type it: any case, a hyphen for an en dash."""
+    return label.strip().replace("–", "-").casefold()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

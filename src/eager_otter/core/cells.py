@@ -68,7 +68,7 @@ class CellSet:
     @property
     def cells(self) -> int:
         """How many distinct patterns occur."""
-        return self.members.shape[1]
+        return int(self.members.shape[1])
 
     def pair_members(self) -> FloatArray:
         """Tell which cells are in both columns of each pair: (pairs, cells), 0/1."""

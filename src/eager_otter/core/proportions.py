@@ -101,6 +101,8 @@ def _overlap_variance(
     def squared(yes: FloatArray, everyone: FloatArray) -> FloatArray:  # Σw²(y−p)², as y² = y
         return (1.0 - 2.0 * p) * yes + p * p * everyone
 
-    apart = squared(answers.w2[:, a], base.w2[:, a]) / w1**2 + squared(answers.w2[:, b], base.w2[:, b]) / w2**2
+    apart = (
+        squared(answers.w2[:, a], base.w2[:, a]) / w1**2 + squared(answers.w2[:, b], base.w2[:, b]) / w2**2
+    )
     both = squared(answers.pair_w2[:, positions], base.pair_w2[:, positions])
     return apart - 2.0 * both / (w1 * w2), apart

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from typing import Any
 
 import numpy as np
 
@@ -35,6 +36,15 @@ class Sums:
     highest: FloatArray | None = None
     shift: float = 0.0
 
+    def rows(self, chosen: IntArray | Sequence[int]) -> Sums:
+        """Keep some rows, in the order given."""
+        kept: dict[str, Any] = {
+            field.name: None if (array := getattr(self, field.name)) is None else array[list(chosen)]
+            for field in fields(self)
+            if field.name != "shift"
+        }
+        return Sums(**kept, shift=self.shift)
+
 
 class Finisher:
     """Reads sums per row × column out of a tally. One finisher serves all questions of a banner."""
@@ -60,6 +70,11 @@ class Finisher:
         singles = np.concatenate([self._product(part, table, (0, 1, 2)) for part, table in parts], axis=1)
         pairs = np.concatenate([self._pair_product(part, table, (0, 2)) for part, table in parts], axis=1)
         return Sums(*singles, *pairs)
+
+    def people(self, part: int, table: FloatArray) -> FloatArray:
+        """Count people only, unweighted, without pairs: (rows, columns) for an indicator (rows, codes)."""
+        (n,) = self._product(part, table, (0,))
+        return np.asarray(n)
 
     def scores(self, part: int, scores: FloatArray) -> Sums:
         """Sum the scores of a coded part: `scores` (rows, codes), NaN where a code has none."""

@@ -2,7 +2,8 @@
 
 All that a table needs of the data is additive: numbers of people, Σw, Σw² and, for values, Σws, Σws², Σw²s
 and Σw²s², per code × cell. So `tally` can be called on parts of the data (chunks, files, machines) and the
-results added with `+` (the smallest and largest value, kept beside them, by the smaller and the larger); `sums.py` turns a finished tally into rows × columns.
+results added with `+` (the smallest and largest value, kept beside them, by the smaller and the larger).
+`sums.py` turns a finished tally into rows × columns.
 """
 
 from __future__ import annotations
@@ -53,7 +54,8 @@ class Tally:
     """Sums per set of cells and question part.
 
     `sums[s][q]` is (measures, codes, cells): measures n, Σw, Σw² for coded rows; for values, over one code,
-    n, Σw, Σw², Σws, Σws², Σw²s, Σw²s², and the smallest and largest s (∞ and −∞ in an empty cell). `members[s]` (columns, cells) says which columns each cell is in.
+    n, Σw, Σw², Σws, Σws², Σw²s, Σw²s², and the smallest and largest s (∞ and −∞ in an empty cell).
+    `members[s]` (columns, cells) says which columns each cell is in.
     """
 
     members: tuple[FloatArray, ...]

@@ -67,7 +67,9 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
         case "literal_error" | "enum":
             expected = item["ctx"]["expected"].replace("'", "")
             found = item["input"]
-            hint = nearest(str(found), expected.replace(" or ", ", ").split(", ")) if found is not None else ""
+            hint = (
+                nearest(str(found), expected.replace(" or ", ", ").split(", ")) if found is not None else ""
+            )
             hint = hint if hint.startswith(" Did") else ""
             message = f"{name}: expected one of {expected}; found {_found(found)}.{hint}"
         case "value_error":

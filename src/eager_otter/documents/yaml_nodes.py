@@ -108,7 +108,9 @@ def read_yaml(path: Path) -> Document:
 def _read_text(path: Path) -> str:
     try:
         if path.stat().st_size > LARGEST_FILE:
-            raise FileProblem(f"{shown_path(path)}: larger than 64 MB; a codebook or plan is a small text file.")
+            raise FileProblem(
+                f"{shown_path(path)}: larger than 64 MB; a codebook or plan is a small text file."
+            )
         return path.read_text(encoding="utf-8-sig")
     except FileNotFoundError as error:
         raise FileProblem(f"{shown_path(path)}: no such file. Check the path and the spelling.") from error
@@ -172,9 +174,9 @@ def _spot(node: yaml.Node) -> Spot:
     return node.start_mark.line + 1, node.start_mark.column + 1
 
 
-def _scalar(node: yaml.Node) -> Any:
+def _scalar(node: Any) -> Any:
     text = str(node.value)
-    if node.style is not None:
+    if node.style:  # quoted or block text; plain is None in the Python parser and "" in the C one
         return text
     if text in ("", "~", "null", "Null", "NULL"):
         return None

@@ -1,0 +1,1 @@
+"""The command line: parse, call the library, print. Nothing is computed here."""

@@ -1,0 +1,87 @@
+"""`eager-otter look`: one quick table in the terminal."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+from eager_otter.cli.options import opened, survey_options
+
+FIGURE_NAMES = "column percent, count, unweighted count, mean, standard deviation, standard error"
+
+
+@click.command()
+@click.argument("question")
+@click.option(
+    "--by", multiple=True, metavar="QUESTION", help="A banner question; give it several times for several."
+)
+@click.option("--banner", metavar="NAME", help="A banner of the plan, instead of --by.")
+@click.option("--figure", "figures", multiple=True, metavar="FIGURE", help=f"What to show: {FIGURE_NAMES}.")
+@click.option(
+    "--level",
+    "levels",
+    multiple=True,
+    type=float,
+    metavar="PERCENT",
+    help="Confidence level of the letters, one or two, strictest first; 0 for no tests. Default: the plan's.",
+)
+@click.option("--digits", type=click.IntRange(0, 10), help="Decimal places of percents.")
+@survey_options
+def look(
+    question: str,
+    by: tuple[str, ...],
+    banner: str | None,
+    figures: tuple[str, ...],
+    levels: tuple[float, ...],
+    digits: int | None,
+    **where: Any,
+) -> None:
+    """Show one QUESTION by a banner in the terminal, with the plan's filter, weight, tests and base rules.
+
+    \b
+    eager-otter look liking --by region --by age_band
+    eager-otter look heard_of --by wave --filter 'age >= 35'
+    """
+    from dataclasses import replace
+
+    from eager_otter.errors import RequestError, UnknownName
+    from eager_otter.report.terminal import table_view
+    from eager_otter.tables.request import FIGURES, TableRequest, check_levels
+    from eager_otter.tables.survey import banner_of
+
+    survey, plan = opened(**where)
+    request = plan.standard if plan is not None else TableRequest(question=question)
+    grid = survey.codebook.grids.get(question)
+    if grid is not None:
+        raise RequestError(f"{question} is a grid; look at one of its items: {', '.join(grid.items)}.")
+    for figure in figures:
+        if figure not in FIGURES:
+            raise UnknownName("figure", figure, FIGURES)
+    wanted = banner_of(by)
+    if banner is not None:
+        banners = {} if plan is None else plan.banners
+        if banner not in banners:
+            raise UnknownName("banner", banner, banners, "the plan")
+        wanted = banners[banner]
+    if levels:
+        request = replace(request, levels=() if levels == (0.0,) else levels)
+        check_levels(request.levels)
+    if digits is not None:
+        request = replace(request, digits=replace(request.digits, percent=digits))
+    request = replace(
+        request,
+        question=question,
+        banner=wanted,
+        figures=figures or request.figures,  # type: ignore[arg-type]
+    )
+    (table,) = survey.tables([request])
+    _print(table_view, table, survey)
+
+
+def _print(table_view: Any, table: Any, survey: Any) -> None:
+    from rich.console import Console
+
+    console = Console(highlight=False)
+    console.print(table_view(table, console.width))
+    Console(stderr=True, highlight=False).print(f"  Data: {survey.source}", style="dim", markup=False)

@@ -1,0 +1,48 @@
+"""`eager-otter questions`: list, search, and look at one question."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+from eager_otter.cli.options import opened, survey_options
+
+
+@click.command()
+@click.argument("words", nargs=-1)
+@click.option("--codes", is_flag=True, help="Show every question found in full: codes, labels and counts.")
+@survey_options
+def questions(words: tuple[str, ...], codes: bool, **where: Any) -> None:
+    """List the questions of a survey, or those that hold all WORDS in name, text, labels or section.
+
+    The exact name of a question shows it in full: codes, labels and how many people gave each answer
+    (everyone in the data, unweighted).
+
+    \b
+    eager-otter questions
+    eager-otter questions brand heard
+    eager-otter questions heard_of
+    """
+    from rich.console import Console
+
+    from eager_otter.data.overview import found, overview
+    from eager_otter.errors import UnknownName
+    from eager_otter.report.listing import question_view, questions_view
+
+    survey, _ = opened(**where)
+    console = Console(highlight=False)
+    joined = " ".join(words)
+    if joined in survey.questions:
+        console.print(question_view(overview(survey.responses, joined)))
+        return
+    names = found(survey.codebook, joined)
+    if not names:
+        raise UnknownName("question with the words", joined, tuple(survey.questions))
+    overviews = [overview(survey.responses, name) for name in names]
+    if codes:
+        for one in overviews:
+            console.print(question_view(one), "")
+    else:
+        console.print(questions_view(overviews))
+        click.echo(f"{len(names)} of {len(survey.questions)} questions; {survey.source}", err=True)

@@ -1,0 +1,66 @@
+"""`eager-otter run`: make the report of a plan."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from eager_otter.cli.options import changed, data_option, everyone_option, filter_option, weight_option
+from eager_otter.errors import shown_path
+
+
+@click.command()
+@click.argument("plan", type=click.Path(path_type=Path), default=Path("plan.yaml"))
+@click.option(
+    "--output",
+    "-o",
+    "outputs",
+    multiple=True,
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Write this file (.xlsx or .csv) instead of the plan's outputs; may be given several times.",
+)
+@data_option
+@filter_option
+@everyone_option
+@weight_option
+def run(
+    plan: Path,
+    outputs: tuple[Path, ...],
+    data: Path | None,
+    filter_text: str | None,
+    no_filter: bool,
+    weight: str | None,
+) -> None:
+    """Make the report of a PLAN (default: plan.yaml) and write its outputs.
+
+    The plan and its codebook are checked first; every mistake in them is listed with file, line and column
+    before any data are read, and nothing is written.
+    """
+    from eager_otter.plan.reading import read_plan
+    from eager_otter.report.report import run as make_report
+
+    checked = changed(read_plan(plan), data, filter_text, no_filter, weight)
+    make_and_save(checked, outputs, make_report)
+
+
+def make_and_save(plan: object, outputs: tuple[Path, ...], make_report: object) -> None:
+    """Make a report with a progress line, write it, and tell where it lies."""
+    from eager_otter.cli.progress import progress_line
+
+    with progress_line() as tell:
+        report = make_report(plan, progress=tell)  # type: ignore[operator]
+        written = report.save(*outputs, progress=tell)
+    click.echo(f"{len(report.tables)} tables from {report.source}", err=True)
+    for path in written:
+        click.echo(f"{shown_path(path)}  ({size_text(path.stat().st_size)})")
+
+
+def size_text(size: int) -> str:
+    """Give a file's size for people.
+
+    >>> size_text(900), size_text(1_500_000)
+    ('1 kB', '1.5 MB')
+    """
+    return f"{max(1, round(size / 1000)):,} kB" if size < 1_000_000 else f"{size / 1_000_000:,.1f} MB"

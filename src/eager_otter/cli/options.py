@@ -1,0 +1,103 @@
+"""Options that several commands share, and how to open what they name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import click
+
+from eager_otter.errors import FileProblem, RequestError
+
+if TYPE_CHECKING:
+    from eager_otter.plan.plan import Plan
+    from eager_otter.tables.survey import Survey
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+plan_option = click.option(
+    "--plan",
+    "-p",
+    "plan_path",
+    type=click.Path(path_type=Path),
+    default=Path("plan.yaml"),
+    show_default=True,
+    help="The plan that names codebook and data.",
+)
+codebook_option = click.option(
+    "--codebook", type=click.Path(path_type=Path), help="A codebook, instead of the plan's; needs --data."
+)
+data_option = click.option(
+    "--data", type=click.Path(path_type=Path), help="A CSV file of responses, instead of the plan's."
+)
+filter_option = click.option(
+    "--filter",
+    "filter_text",
+    metavar="EXPRESSION",
+    help="Count only those who satisfy it, instead of the plan's filter: 'age >= 18 and region == \"North\"'.",
+)
+everyone_option = click.option(
+    "--no-filter", is_flag=True, help="Count everyone: leave the plan's filter out."
+)
+weight_option = click.option(
+    "--weight", metavar="COLUMN", help="Weight by this column, instead of the plan's; 'none' for unweighted."
+)
+
+
+def survey_options(command: F) -> F:
+    """Add the options that say which survey, who is counted and how weighted."""
+    options = (plan_option, codebook_option, data_option, filter_option, everyone_option, weight_option)
+    for option in reversed(options):
+        command = option(command)
+    return command
+
+
+def opened(
+    plan_path: Path,
+    codebook: Path | None,
+    data: Path | None,
+    filter_text: str | None,
+    no_filter: bool,
+    weight: str | None,
+) -> tuple[Survey, Plan | None]:
+    """Open the survey that the options name, and its plan where there is one."""
+    from eager_otter.report.report import open_survey, survey_of
+
+    if codebook is not None:
+        if data is None:
+            raise RequestError("--codebook needs --data: name the CSV file of responses as well.")
+        survey, plan = open_survey(codebook, data), None
+        if filter_text is not None:
+            survey = survey.filtered(filter_text)
+        return (survey if weight is None else survey.weighted_by(None if weight == "none" else weight)), plan
+    plan = changed(_read(plan_path), data, filter_text, no_filter, weight)
+    return survey_of(plan), plan
+
+
+def changed(
+    plan: Plan, data: Path | None, filter_text: str | None, no_filter: bool, weight: str | None
+) -> Plan:
+    """Put what the command line says in the place of what the plan says."""
+    if data is not None:
+        plan = replace(plan, data=data)
+    if no_filter:
+        plan = replace(plan, filter=None)
+    if filter_text is not None:
+        plan = replace(plan, filter=filter_text)
+    if weight is not None:
+        column = None if weight == "none" else weight
+        plan = replace(plan, weight=column, codebook=replace(plan.codebook, weight=column))
+    return plan
+
+
+def _read(plan_path: Path) -> Plan:
+    from eager_otter.plan.reading import read_plan
+
+    if plan_path == Path("plan.yaml") and not plan_path.exists():
+        raise FileProblem(
+            "plan.yaml: no such file here. Go to the folder of your plan, or name it with --plan, "
+            "or name a codebook and data with --codebook and --data."
+        )
+    return read_plan(plan_path)

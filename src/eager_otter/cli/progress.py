@@ -1,0 +1,28 @@
+"""A progress line on stderr, where stderr is a terminal."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+
+@contextmanager
+def progress_line() -> Iterator[Callable[[str, int, int], None]]:
+    """Show what is being done and how far it is; silent where nobody is watching."""
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn
+
+    console = Console(stderr=True)
+    columns = (
+        TextColumn("{task.description}", markup=False),
+        BarColumn(),
+        MofNCompleteColumn(),
+        TimeElapsedColumn(),
+    )
+    with Progress(*columns, console=console, transient=True, disable=not console.is_terminal) as bar:
+        task = bar.add_task("Starting", total=1)
+
+        def tell(what: str, done: int, of: int) -> None:
+            bar.update(task, description=what, completed=done, total=of)
+
+        yield tell

@@ -1,0 +1,160 @@
+"""What the names and values of an expression mean in a codebook: which question, which answers.
+
+Rules that hold wherever an expression is used:
+
+- a value is an answer's code or, failing that, its label (any case);
+- `<`, `<=`, `>`, `>=` and ranges go by the number of the code, and never by answers flagged as missing;
+- a respondent without an answer satisfies no comparison, not even `!=`; `not (…)` turns that round;
+- a multiple-response question is asked with `mentions`, never compared.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from eager_otter.codebook.codes import as_number
+from eager_otter.codebook.expression import (
+    Answered,
+    Both,
+    Compare,
+    Either,
+    Expression,
+    Mentions,
+    Node,
+    Not,
+    Operand,
+    Range,
+    Value,
+    Within,
+)
+from eager_otter.codebook.model import Question
+from eager_otter.errors import ExpressionError, nearest
+
+
+def check_expression(expression: Expression, questions: Mapping[str, Question]) -> None:
+    """Check every name and value. Raises ExpressionError, which points at the first that has no meaning."""
+    _check(expression.node, _Meaning(expression.text, questions))
+
+
+def question_of(operand: Operand, questions: Mapping[str, Question], text: str) -> Question:
+    """Find the question an operand names. Raises ExpressionError with the nearest names."""
+    question = questions.get(operand.name)
+    if question is None:
+        message = f"No question {operand.name!r}.{nearest(operand.name, tuple(questions))}"
+        raise ExpressionError(message, text, operand.position)
+    return question
+
+
+def code_of(question: Question, value: Value, text: str) -> str:
+    """Find the code of the answer a value names. Raises ExpressionError with the nearest labels."""
+    answer = question.find(value.text)
+    if answer is None:
+        known = [answer.label for answer in question.answers]
+        hint = nearest(value.text, known) or nearest(value.text, [answer.code for answer in question.answers])
+        message = f"{question.name} has no answer {value.text!r}.{hint}"
+        raise ExpressionError(message, text, value.position)
+    return answer.code
+
+
+def numeric_codes(question: Question) -> dict[str, float]:
+    """Give the number of each valid code that is one."""
+    numbers = {answer.code: as_number(answer.code) for answer in question.valid}
+    return {code: number for code, number in numbers.items() if number is not None}
+
+
+class _Meaning:
+    def __init__(self, text: str, questions: Mapping[str, Question]) -> None:
+        self.text, self.questions = text, questions
+
+    def question(self, operand: Operand) -> Question:
+        return question_of(operand, self.questions, self.text)
+
+    def error(self, message: str, position: int) -> ExpressionError:
+        return ExpressionError(message, self.text, position)
+
+
+def _check(node: Node, meaning: _Meaning) -> None:
+    if isinstance(node, Both | Either):
+        for part in node.parts:
+            _check(part, meaning)
+    elif isinstance(node, Not):
+        _check(node.part, meaning)
+    elif isinstance(node, Answered):
+        meaning.question(node.operand)
+    elif isinstance(node, Mentions):
+        _check_mentions(node, meaning)
+    elif isinstance(node, Compare):
+        _check_comparison(node, meaning)
+    else:
+        _check_within(node, meaning)
+
+
+def _check_mentions(node: Mentions, meaning: _Meaning) -> None:
+    question = meaning.question(node.operand)
+    if question.kind != "multi" or node.operand.count:
+        raise meaning.error(
+            f"'mentions' is for multiple-response questions; {question.name} is of kind {question.kind}. "
+            "Use == or in.",
+            node.operand.position,
+        )
+    for value in node.values:
+        code_of(question, value, meaning.text)
+
+
+def _check_comparison(node: Compare, meaning: _Meaning) -> None:
+    question = _comparable(node.operand, meaning)
+    if _is_number(node.operand, question):
+        _need_number(question, node.value, meaning)
+    elif question.kind == "text":
+        if node.sign not in ("==", "!="):
+            raise meaning.error(f"{question.name} is text; only == and != fit.", node.operand.position)
+    elif node.sign in ("==", "!="):
+        code_of(question, node.value, meaning.text)
+    else:
+        _need_ordered(question, node.operand, meaning)
+        _need_number(question, node.value, meaning)
+
+
+def _check_within(node: Within, meaning: _Meaning) -> None:
+    question = _comparable(node.operand, meaning)
+    for item in node.items:
+        if isinstance(item, Range):
+            if not _is_number(node.operand, question):
+                _need_ordered(question, node.operand, meaning)
+        elif _is_number(node.operand, question):
+            _need_number(question, item, meaning)
+        elif question.kind != "text":
+            code_of(question, item, meaning.text)
+
+
+def _comparable(operand: Operand, meaning: _Meaning) -> Question:
+    question = meaning.question(operand)
+    if operand.count and question.kind != "multi":
+        raise meaning.error(
+            f"'count of' is for multiple-response questions; {question.name} is of kind {question.kind}.",
+            operand.position,
+        )
+    if question.kind == "multi" and not operand.count:
+        raise meaning.error(
+            f"{question.name} takes several answers; write '{question.name} mentions any (…)' or "
+            f"'count of {question.name}'.",
+            operand.position,
+        )
+    return question
+
+
+def _is_number(operand: Operand, question: Question) -> bool:
+    return operand.count or question.kind == "number"
+
+
+def _need_number(question: Question, value: Value, meaning: _Meaning) -> None:
+    if value.number is None:
+        raise meaning.error(f"A number is wanted here, for {question.name}.", value.position)
+
+
+def _need_ordered(question: Question, operand: Operand, meaning: _Meaning) -> None:
+    if question.kind == "text" or not numeric_codes(question):
+        raise meaning.error(
+            f"The codes of {question.name} are no numbers, so it has no order; name the answers with in (…).",
+            operand.position,
+        )

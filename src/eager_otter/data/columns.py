@@ -1,0 +1,132 @@
+"""One column of responses as small integers: each distinct text is looked at once."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from eager_otter.codebook.codes import as_number, canonical
+from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
+from eager_otter.errors import DataError
+
+WIDEST_LOOKUP = 1 << 12  # whole numbers within this span are translated by a table, others one text at a time
+SHOWN = 5
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Distinct:
+    """A column as its distinct values: `texts` ("" for blank) and, per row, which of them it holds."""
+
+    texts: tuple[str, ...]
+    index: CodeArray | IntArray
+
+    def translated(self, translate: Callable[[str], int], largest: int) -> CodeArray:
+        """Give each row the number that `translate` gives its text: 0 … largest."""
+        numbers = np.array([translate(text) for text in self.texts], smallest_unsigned(largest))
+        return numbers[self.index]
+
+    def counts(self) -> IntArray:
+        """Count the rows of each distinct text."""
+        return np.bincount(self.index, minlength=len(self.texts))
+
+    def rows_with(self, chosen: Mapping[str, Any]) -> IntArray:
+        """List the rows (from 0) whose text is among the chosen."""
+        wanted = np.array([text in chosen for text in self.texts], np.bool_)
+        return np.flatnonzero(wanted[self.index])
+
+    def named_rows(self, rows: IntArray) -> str:
+        """Name the first of some rows (from 0) with what they hold, as a person would look them up."""
+        shown = ", ".join(f"{self.texts[int(self.index[row])]!r} in row {row + 1}" for row in rows[:SHOWN])
+        return shown + (f" and {rows.size - SHOWN:,} more" if rows.size > SHOWN else "")
+
+
+def distinct(column: Any) -> Distinct:
+    """Take an Arrow column (chunked or not) apart into its distinct texts, codes in their one written form."""
+    array = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
+    if isinstance(array, pa.ChunkedArray):  # combine_chunks gives one of these for no chunks
+        array = pa.concat_arrays(array.chunks) if array.num_chunks else pa.array([], array.type)
+    if pa.types.is_dictionary(array.type):
+        array = array.cast(array.type.value_type)
+    if pa.types.is_boolean(array.type):
+        array = array.cast(pa.uint8())
+    if pa.types.is_floating(array.type):
+        whole = _as_whole(array)
+        array = array if whole is None else whole
+    if pa.types.is_integer(array.type):
+        narrow = _narrow_integers(array)
+        if narrow is not None:
+            return narrow
+    return _by_dictionary(array)
+
+
+def _as_whole(array: Any) -> Any | None:
+    """Give a float column as whole numbers where it holds nothing else; NaN and null are blank."""
+    values = array.to_numpy(zero_copy_only=False)
+    blank = np.isnan(values)
+    filled = np.where(blank, 0.0, values)
+    if not np.all(np.isfinite(filled)) or np.any(np.abs(filled) > 2**53) or np.any(filled != np.rint(filled)):
+        return None
+    return pa.array(filled.astype(np.int64), mask=blank)
+
+
+def _narrow_integers(array: Any) -> Distinct | None:
+    if len(array) == array.null_count:
+        return Distinct(("",), np.zeros(len(array), np.uint8))
+    bounds = pc.min_max(array)
+    low, high = int(bounds["min"].as_py()), int(bounds["max"].as_py())
+    if high - low >= WIDEST_LOOKUP:
+        return None
+    texts = (*(str(number) for number in range(low, high + 1)), "")
+    blank = high - low + 1
+    values = (array.fill_null(high) if array.null_count else array).to_numpy(zero_copy_only=False)
+    index = (values.astype(np.int64) - low).astype(smallest_unsigned(blank))
+    if array.null_count:
+        index[array.is_null().to_numpy(zero_copy_only=False)] = blank
+    return Distinct(texts, index)
+
+
+def _by_dictionary(array: Any) -> Distinct:
+    encoded = array.dictionary_encode()
+    texts = [_written(value) for value in encoded.dictionary.to_pylist()]
+    blank = len(texts)
+    index = encoded.indices.fill_null(blank).to_numpy(zero_copy_only=False)
+    return Distinct((*texts, ""), index)
+
+
+def _written(value: object) -> str:
+    if isinstance(value, float):
+        return "" if math.isnan(value) else canonical(format(value, ".15g"))
+    return canonical(str(value)) if value is not None else ""
+
+
+def numbers(column: Any, missing: frozenset[str], name: str) -> tuple[FloatArray, BoolArray]:
+    """Read a column as numbers: (respondents,), NaN for blanks and missing codes, and who has one of the latter.
+
+    Raises DataError naming the rows (from 1) of values that are no numbers.
+    """
+    parts = distinct(column)
+    wrong: dict[str, None] = {}
+    values = np.full(len(parts.texts), np.nan)
+    for k, text in enumerate(parts.texts):
+        if not text or text in missing:
+            continue
+        number = as_number(text)
+        if number is None:
+            wrong[text] = None
+        else:
+            values[k] = number
+    if wrong:
+        seen = parts.rows_with(wrong)
+        if seen.size:
+            raise DataError(
+                f"Column {name!r} should hold numbers; found {parts.named_rows(seen)}. "
+                "Correct the data, or list these values under 'missing' in the codebook."
+            )
+    coded = np.array([text in missing for text in parts.texts], np.bool_)
+    return values[parts.index], coded[parts.index]

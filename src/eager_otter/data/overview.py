@@ -1,0 +1,132 @@
+"""What is in a survey: each question with its kind, its answers and how many gave them, unweighted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_otter.codebook.model import Codebook, Question
+from eager_otter.data.answers import (
+    BLANK,
+    MISSING,
+    UNKNOWN,
+    Answers,
+    MultiAnswers,
+    NumberAnswers,
+    SingleAnswers,
+)
+from eager_otter.data.responses import Responses
+from eager_otter.data.selection import who_answered
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AnswerCount:
+    """An answer and how many gave it; `note` says what is special about it ("missing", "exclusive", …)."""
+
+    code: str
+    label: str
+    people: int
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class QuestionOverview:
+    """A question at a glance. `answered` and `people` count respondents, unweighted.
+
+    `summary` holds smallest, lower quartile, median, upper quartile, largest and mean of a number, none for
+    other kinds.
+    """
+
+    question: Question
+    people: int
+    answered: int
+    answers: tuple[AnswerCount, ...] = ()
+    summary: tuple[tuple[str, float], ...] = ()
+
+    @property
+    def kind(self) -> str:
+        """The kind in words: scales, bands and derived questions are told apart."""
+        return kind_in_words(self.question)
+
+
+def kind_in_words(question: Question) -> str:
+    """Name the kind of a question as people speak of it."""
+    if question.grid is not None:
+        return "grid item, scale" if question.scale else "grid item"
+    return "scale" if question.scale else question.kind
+
+
+def overview(responses: Responses, name: str) -> QuestionOverview:
+    """Look at one question. Raises UnknownName, DataError."""
+    question = responses.codebook.question(name)
+    answers = responses.answers(name)
+    return QuestionOverview(
+        question=question,
+        people=len(responses),
+        answered=int(who_answered(question, answers).sum()),
+        answers=tuple(_answer_counts(question, answers)),
+        summary=_summary(answers),
+    )
+
+
+def found(codebook: Codebook, words: str) -> list[str]:
+    """Find questions by all of some words, in names, texts, labels, sections or answer labels, any case.
+
+    All questions where there are no words; in survey order.
+    """
+    wanted = words.casefold().split()
+    return [question.name for question in codebook if all(word in _searched(question) for word in wanted)]
+
+
+def _searched(question: Question) -> str:
+    parts = [question.name, question.text, question.label, question.section]
+    parts += [answer.label for answer in question.answers] + [net.label for net in question.nets]
+    return "\n".join(parts).casefold()
+
+
+def _answer_counts(question: Question, answers: Answers) -> Iterator[AnswerCount]:
+    if isinstance(answers, SingleAnswers):
+        counts = np.bincount(answers.codes, minlength=answers.size)
+        for k, answer in enumerate(question.answers):
+            note = "missing" if answer.missing else ""
+            yield AnswerCount(code=answer.code, label=answer.label, people=int(counts[k]), note=note)
+        yield from _behind(answers, [int(count) for count in counts[answers.answers :]])
+    elif isinstance(answers, MultiAnswers):
+        for k, answer in enumerate(question.answers):
+            note = "missing" if answer.missing else "exclusive" if answer.exclusive else ""
+            people = int(answers.tick(k).sum())
+            yield AnswerCount(code=answer.code, label=answer.label, people=people, note=note)
+        yield from _unknown(answers.unknown)
+    elif isinstance(answers, NumberAnswers) and answers.missing is not None:
+        yield AnswerCount(code="", label="missing code", people=int(answers.missing.sum()), note="missing")
+
+
+def _behind(answers: SingleAnswers, counts: list[int]) -> Iterator[AnswerCount]:
+    if counts[MISSING]:
+        yield AnswerCount(code="", label="missing code", people=counts[MISSING], note="missing")
+    if counts[UNKNOWN]:
+        yield from _unknown(answers.unknown)
+    if counts[BLANK]:
+        yield AnswerCount(code="", label="no answer", people=counts[BLANK], note="blank")
+
+
+def _unknown(unknown: object) -> Iterator[AnswerCount]:
+    assert isinstance(unknown, dict)
+    for code, people in unknown.items():
+        yield AnswerCount(code=code, label="", people=people, note="not in the codebook")
+
+
+def _summary(answers: Answers) -> tuple[tuple[str, float], ...]:
+    if not isinstance(answers, NumberAnswers):
+        return ()
+    values = answers.values[~np.isnan(answers.values)]
+    if not values.size:
+        return ()
+    names = ("smallest", "lower quartile", "median", "upper quartile", "largest")
+    quantiles = np.quantile(values, (0, 0.25, 0.5, 0.75, 1), method="averaged_inverted_cdf")
+    return (
+        *((name, float(q)) for name, q in zip(names, quantiles, strict=True)),
+        ("mean", float(values.mean())),
+    )

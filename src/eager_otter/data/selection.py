@@ -1,0 +1,193 @@
+"""Evaluate expressions over encoded answers: an expression in, true or false per respondent out."""
+
+from __future__ import annotations
+
+import operator
+from collections.abc import Callable, Iterable, Mapping
+from typing import Protocol
+
+import numpy as np
+
+from eager_otter.codebook.expression import (
+    Answered,
+    Both,
+    Compare,
+    Either,
+    Expression,
+    Mentions,
+    Node,
+    Not,
+    Operand,
+    Range,
+    Value,
+    Within,
+)
+from eager_otter.codebook.meaning import check_expression, code_of, numeric_codes
+from eager_otter.codebook.model import Question
+from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
+
+SIGNS: Mapping[str, Callable[[FloatArray, float], BoolArray]] = {
+    "==": operator.eq,
+    "!=": operator.ne,
+    "<": operator.lt,
+    "<=": operator.le,
+    ">": operator.gt,
+    ">=": operator.ge,
+}
+
+
+class AnswerSource(Protocol):
+    """Whoever can give the questions and their encoded answers."""
+
+    @property
+    def questions(self) -> Mapping[str, Question]:
+        """The questions by name."""
+
+    def answers(self, name: str) -> Answers:
+        """Give the encoded answers of a question."""
+
+
+def select(expression: Expression, source: AnswerSource) -> BoolArray:
+    """Tell who satisfies an expression: (respondents,). Raises ExpressionError for names without a meaning.
+
+    Whoever gave no answer satisfies no comparison, not even `!=`.
+    """
+    check_expression(expression, source.questions)
+    return _Selection(expression.text, source).of(expression.node)
+
+
+class _Selection:
+    def __init__(self, text: str, source: AnswerSource) -> None:
+        self.text, self.source = text, source
+
+    def of(self, node: Node) -> BoolArray:
+        match node:
+            case Both(parts):
+                return _all_of(self.of(part) for part in parts)
+            case Either(parts):
+                return ~_all_of(~self.of(part) for part in parts)
+            case Not(part):
+                return ~self.of(part)
+            case Answered(operand):
+                return who_answered(self._question(operand), self.source.answers(operand.name))
+            case Mentions():
+                return self._mentions(node)
+            case Compare():
+                return self._compare(node)
+            case Within():
+                return self._within(node)
+
+    def _question(self, operand: Operand) -> Question:
+        return self.source.questions[operand.name]
+
+    def _mentions(self, node: Mentions) -> BoolArray:
+        question = self._question(node.operand)
+        answers = self.source.answers(node.operand.name)
+        assert isinstance(answers, MultiAnswers)
+        ticks = [answers.tick(question.by_code[code_of(question, value, self.text)]) for value in node.values]
+        if node.how == "all":
+            return _all_of(iter(ticks))
+        given = ~_all_of(~tick for tick in ticks)
+        return answers.answered & ~given if node.how == "none" else given
+
+    def _compare(self, node: Compare) -> BoolArray:
+        answers = self.source.answers(node.operand.name)
+        question = self._question(node.operand)
+        compare = SIGNS[node.sign]
+        if isinstance(answers, TextAnswers):
+            same = (answers.texts == node.value.text) & (answers.texts != "")
+            return np.asarray(same if node.sign == "==" else (answers.texts != "") & ~same, np.bool_)
+        if isinstance(answers, SingleAnswers):
+            if node.sign in ("==", "!="):
+                code = code_of(question, node.value, self.text)
+                return _with_codes(question, answers, [code], others=node.sign == "!=")
+            number = _number(node.value)
+            codes = [
+                code
+                for code, own in numeric_codes(question).items()
+                if compare(np.array([own]), number).all()
+            ]
+            return _with_codes(question, answers, codes)
+        values = _values(question, answers)
+        return np.asarray(compare(values, _number(node.value)) & ~np.isnan(values))
+
+    def _within(self, node: Within) -> BoolArray:
+        answers = self.source.answers(node.operand.name)
+        question = self._question(node.operand)
+        if isinstance(answers, SingleAnswers):
+            codes: list[str] = []
+            for item in node.items:
+                codes += self._codes(question, item)
+            return _with_codes(question, answers, codes)
+        if isinstance(answers, TextAnswers):
+            texts = [item.text for item in node.items if isinstance(item, Value)]
+            return np.asarray(np.isin(answers.texts.astype(str), texts) & (answers.texts != ""))
+        values = _values(question, answers)
+        return ~_all_of(~_inside(values, item) for item in node.items)
+
+    def _codes(self, question: Question, item: Value | Range) -> list[str]:
+        if isinstance(item, Value):
+            return [code_of(question, item, self.text)]
+        return [code for code, number in numeric_codes(question).items() if item.low <= number <= item.high]
+
+
+def who_answered(question: Question, answers: Answers) -> BoolArray:
+    """Tell who gave at least one valid answer: (respondents,)."""
+    match answers:
+        case SingleAnswers():
+            return _with_codes(question, answers, [answer.code for answer in question.valid])
+        case MultiAnswers():
+            return answers.answered
+        case NumberAnswers():
+            return ~np.isnan(answers.values)
+        case TextAnswers():
+            return np.asarray(answers.texts != "", np.bool_)
+
+
+def count_of_mentions(question: Question, answers: MultiAnswers) -> FloatArray:
+    """Count each respondent's mentions, exclusive answers aside: (respondents,), NaN where nobody answered."""
+    total = np.zeros(len(answers))
+    for k, answer in enumerate(question.answers):
+        if not answer.exclusive:
+            total += answers.tick(k)
+    total[~answers.answered] = np.nan
+    return total
+
+
+def _values(question: Question, answers: Answers) -> FloatArray:
+    if isinstance(answers, NumberAnswers):
+        return answers.values
+    assert isinstance(answers, MultiAnswers)
+    return count_of_mentions(question, answers)
+
+
+def _with_codes(
+    question: Question, answers: SingleAnswers, codes: Iterable[str], *, others: bool = False
+) -> BoolArray:
+    """Tell who gave one of the answers or, with `others`, a valid answer that is none of them."""
+    chosen = np.zeros(answers.size, np.bool_)
+    chosen[[question.by_code[code] for code in codes]] = True
+    if others:
+        valid = np.array([not answer.missing for answer in question.answers], np.bool_)
+        chosen[: answers.answers] = valid & ~chosen[: answers.answers]
+    return np.asarray(chosen[answers.codes])
+
+
+def _inside(values: FloatArray, item: Value | Range) -> BoolArray:
+    if isinstance(item, Range):
+        return np.asarray((values >= item.low) & (values <= item.high))
+    return np.asarray(values == _number(item))
+
+
+def _number(value: Value) -> float:
+    assert value.number is not None  # seen to by check_expression
+    return value.number
+
+
+def _all_of(parts: Iterable[BoolArray]) -> BoolArray:
+    result: BoolArray | None = None
+    for part in parts:
+        result = part if result is None else result & part
+    assert result is not None
+    return result

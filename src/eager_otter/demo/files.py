@@ -1,0 +1,75 @@
+"""Write the demo survey, and its spoiled copy, into a folder."""
+
+from __future__ import annotations
+
+import csv
+import io
+import os
+from collections.abc import Mapping, Sequence
+from datetime import UTC, datetime
+from importlib.resources import files
+from pathlib import Path
+
+from eager_otter.demo.generator import as_rows, responses
+from eager_otter.demo.spoiling import spoiled_files
+from eager_otter.errors import FileProblem, shown_path
+
+DATED = datetime(
+    2026, 10, 5, 9, 0, tzinfo=UTC
+).timestamp()  # the files' date, so that reports repeat to the byte
+
+
+def demo_files() -> dict[str, str]:
+    """Make the texts of all demo files by their place in the folder."""
+    home = files("eager_otter.demo")
+    codebook = (home / "codebook.yaml").read_text(encoding="utf-8")
+    plan = (home / "plan.yaml").read_text(encoding="utf-8")
+    columns = responses()
+    clean = {"responses.csv": csv_text(as_rows(columns)), "codebook.yaml": codebook, "plan.yaml": plan}
+    spoiled = spoiled_files(columns, codebook, plan)
+    return clean | {f"spoiled/{name}": _text(content) for name, content in spoiled.items()}
+
+
+def write_demo(folder: Path) -> list[Path]:
+    """Write the demo into a folder, made where it is not there; gives the paths.
+
+    Raises FileProblem when a file there has other contents (somebody changed it) or cannot be written.
+    """
+    texts = demo_files()
+    changed = [folder / name for name, text in texts.items() if _differs(folder / name, text)]
+    if changed:
+        raise FileProblem(
+            f"{shown_path(changed[0])}: is there already and has been changed; it is not overwritten. "
+            "Name another folder, or move the file away."
+        )
+    try:
+        for name, text in texts.items():
+            path = folder / name
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(text.encode("utf-8"))
+            os.utime(path, (DATED, DATED))
+    except OSError as error:
+        raise FileProblem(f"{shown_path(folder)}: cannot be written ({error.strerror}).") from error
+    return [folder / name for name in texts]
+
+
+def csv_text(rows: Sequence[Sequence[str]]) -> str:
+    """Write rows as CSV."""
+    buffer = io.StringIO()
+    csv.writer(buffer, lineterminator="\n").writerows(rows)
+    return buffer.getvalue()
+
+
+def _text(content: str | Mapping[str, Sequence[str]]) -> str:
+    if isinstance(content, str):
+        return content
+    return csv_text(as_rows({name: list(values) for name, values in content.items()}))
+
+
+def _differs(path: Path, text: str) -> bool:
+    try:
+        return path.read_bytes() != text.encode("utf-8")
+    except FileNotFoundError:
+        return False
+    except OSError as error:
+        raise FileProblem(f"{shown_path(path)}: cannot be read ({error.strerror}).") from error

@@ -1,0 +1,1 @@
+"""The plan file: read, checked, defaults filled in, made into table requests."""

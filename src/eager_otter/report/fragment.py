@@ -1,0 +1,59 @@
+"""A table as a piece of HTML, for notebooks: semantic heads, letters as raised text, notes below."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from html import escape
+
+from eager_otter.report.theme import STANDARD
+from eager_otter.tables.table import Line, Table
+from eager_otter.tables.texts import FIGURE_SIGNS, cell_text
+
+STYLE = (
+    "<style>.otter-table{{border-collapse:collapse;font-variant-numeric:tabular-nums}}"
+    ".otter-table caption{{text-align:left;font-weight:bold;caption-side:top}}"
+    ".otter-table th,.otter-table td{{padding:2px 8px;text-align:right;border:0}}"
+    ".otter-table th[scope=row]{{text-align:left;font-weight:normal}}"
+    ".otter-table th[scope=colgroup]{{text-align:center;border-bottom:1px solid {line}}}"
+    ".otter-table tr.otter-net th,.otter-table tr.otter-net td{{font-weight:bold}}"
+    ".otter-table tr.otter-base{{color:{quiet}}}"
+    ".otter-table sup{{color:{letter};margin-left:2px}}"
+    ".otter-notes{{color:{quiet};font-size:85%}}</style>"
+)
+
+
+def table_html(table: Table) -> str:
+    """Give a table as HTML; every text in it is escaped."""
+    theme = STANDARD
+    style = STYLE.format(line=theme.line, quiet=theme.quiet, letter=theme.letter)
+    notes = "".join(f"<div>{escape(note)}</div>" for note in table.notes)
+    return (
+        f'{style}<table class="otter-table"><caption>{escape(table.title)}</caption>'
+        f"<thead>{''.join(_head(table))}</thead><tbody>{''.join(_body(table))}</tbody></table>"
+        f'<div class="otter-notes">{notes}</div>'
+    )
+
+
+def _head(table: Table) -> Iterator[str]:
+    groups = "".join(
+        f'<th scope="colgroup" colspan="{group.stop - group.start}">{escape(group.label)}</th>'
+        for group in table.groups
+    )
+    yield f"<tr><td></td><td></td><td></td>{groups}</tr><tr><td></td><td></td>"
+    for column in table.columns:
+        letter = f"<br>{column.letter}" if column.letter else ""
+        yield f'<th scope="col">{escape(column.label)}{letter}</th>'
+    yield "</tr>"
+
+
+def _body(table: Table) -> Iterator[str]:
+    for line in table.lines:
+        sign = escape(FIGURE_SIGNS.get(line.figure, line.figure))
+        label = "&emsp;" * line.indent + escape(line.label)
+        cells = "".join(_cell(table, line, k) for k in range(len(table.columns)))
+        yield f'<tr class="otter-{line.kind}"><th scope="row">{label}</th><td>{sign}</td>{cells}</tr>'
+
+
+def _cell(table: Table, line: Line, k: int) -> str:
+    letters = f"<sup>{escape(line.letters[k])}</sup>" if line.letters[k] else ""
+    return f"<td>{escape(cell_text(table, line, k))}{letters}</td>"

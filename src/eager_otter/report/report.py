@@ -1,0 +1,156 @@
+"""A report: all tables of a plan, and where they come from. `run` makes one, `save` writes it."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from importlib import import_module
+from pathlib import Path
+from typing import Any
+
+from eager_otter import __version__
+from eager_otter.data.files import Source
+from eager_otter.data.responses import open_responses
+from eager_otter.errors import FileProblem, RequestError, UnknownName, shown_path
+from eager_otter.plan.plan import Plan
+from eager_otter.plan.reading import read_plan
+from eager_otter.report.view import StandardViewer
+from eager_otter.tables.survey import Survey
+from eager_otter.tables.table import Table
+
+WRITERS = {".xlsx": "eager_otter.report.workbook", ".csv": "eager_otter.report.tidy"}
+
+Progress = Callable[[str, int, int], None]  # told what is being done, how much of it is done, of how much
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Report:
+    """Finished tables in the order of the plan, with the facts that every output states."""
+
+    title: str
+    tables: tuple[Table, ...]
+    source: Source
+    filter: str | None = None
+    weight: str | None = None
+    outputs: tuple[Path, ...] = ()
+
+    def __repr__(self) -> str:
+        return f"<Report {self.title!r}: {len(self.tables)} tables; {self.provenance}>"
+
+    @property
+    def provenance(self) -> str:
+        """One line that tells where the figures come from: data, filter, weight, version. No clock in it."""
+        return "; ".join(
+            [
+                f"Data: {self.source}",
+                f"filter: {self.filter or 'none'}",
+                f"weight: {self.weight or 'none'}",
+                f"made with eager-otter {__version__}",
+            ]
+        )
+
+    def table(self, name: str) -> Table:
+        """Give a table by its id. Raises UnknownName."""
+        for table in self.tables:
+            if table.id == name:
+                return table
+        raise UnknownName("table", name, [table.id for table in self.tables], "the report")
+
+    def save(self, *paths: str | Path, progress: Progress | None = None) -> list[Path]:
+        """Write the report to files, by their endings (.xlsx, .csv), or to the plan's outputs when none is named.
+
+        All are written beside their places first and then put there, so a failure leaves nothing half-written.
+        Gives the paths. Raises RequestError for an ending that is not known, FileProblem when a file cannot be
+        written.
+        """
+        wanted = [Path(path) for path in paths] or list(self.outputs)
+        if not wanted:
+            raise RequestError("Nothing to write: name a file, or list outputs in the plan.")
+        for path in wanted:
+            _check_place(path)
+        beside = [path.with_name(f".{path.name}.{os.getpid()}.part") for path in wanted]
+        try:
+            for k, (path, part) in enumerate(zip(wanted, beside, strict=True)):
+                if progress is not None:
+                    progress(f"Writing {path.name}", k, len(wanted))
+                _writer(path).write(self, part)
+            for path, part in zip(wanted, beside, strict=True):
+                part.replace(path)
+        except OSError as error:
+            if isinstance(error, FileProblem):
+                raise
+            raise FileProblem(
+                f"{shown_path(path)}: cannot be written ({error.strerror or error})."
+            ) from error
+        finally:
+            for part in beside:
+                part.unlink(missing_ok=True)
+        return wanted
+
+
+def _writer(path: Path) -> Any:
+    return import_module(WRITERS[path.suffix.lower()])
+
+
+def _check_place(path: Path) -> None:
+    if path.suffix.lower() not in WRITERS:
+        known = ", ".join(WRITERS)
+        raise RequestError(
+            f"{path.name}: no output ends in {path.suffix or 'nothing'!r}. Known endings: {known}."
+        )
+    if not path.parent.is_dir():
+        raise FileProblem(
+            f"{shown_path(path)}: the folder {shown_path(path.parent)} is not there; make it first."
+        )
+    if path.is_dir():
+        raise FileProblem(f"{shown_path(path)}: is a folder; a file is to be written there.")
+
+
+def open_survey(codebook: str | Path, data: Any) -> Survey:
+    """Open a survey: a codebook file, and its responses as a CSV path or a pandas frame.
+
+    It is weighted by the codebook's weight, if it names one. Raises FileProblem, DocumentError (every mistake
+    in the codebook), DataError.
+
+    Example: `open_survey("codebook.yaml", "responses.csv").table("heard_of", by="region")`.
+    """
+    from eager_otter.codebook.reading import read_codebook
+
+    book = read_codebook(codebook)
+    survey = Survey(responses=open_responses(book, data), viewer=StandardViewer())
+    return survey if book.weight is None else survey.weighted_by(book.weight)
+
+
+def survey_of(plan: Plan) -> Survey:
+    """Open the survey of a plan, with its filter and weight. Raises FileProblem, DataError, RequestError."""
+    responses = open_responses(plan.codebook, plan.data)
+    survey = Survey(responses=responses, filter=plan.filter, weight=plan.weight, viewer=StandardViewer())
+    survey.population()
+    return survey
+
+
+def run(plan: str | Path | Plan, *, progress: Progress | None = None) -> Report:
+    """Make the report of a plan; write it with `Report.save()`.
+
+    Raises FileProblem, DocumentError (every mistake in plan and codebook, before data are read), DataError,
+    RequestError, ExpressionError.
+    """
+    if not isinstance(plan, Plan):
+        plan = read_plan(plan)
+    if progress is not None:
+        progress(f"Reading {plan.data.name}", 0, 1)
+    survey = survey_of(plan)
+    done = None if progress is None else _counting(progress, len(plan.requests))
+    return Report(
+        title=plan.title,
+        tables=tuple(survey.tables(plan.requests, done)),
+        source=survey.source,
+        filter=plan.filter,
+        weight=plan.weight,
+        outputs=plan.outputs,
+    )
+
+
+def _counting(progress: Progress, tables: int) -> Callable[[int], None]:
+    return lambda done: progress("Making tables", done, tables)

@@ -1,0 +1,163 @@
+"""A thin typed wall around the workbook library: every write is checked, text stays text.
+
+The library answers many failures with a return code and leaves the cell empty; here each one raises.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import xlsxwriter
+
+from eager_otter.errors import RequestError
+
+LONGEST_TEXT = 32_767
+MOST_ROWS, MOST_COLUMNS = 1_048_576, 16_384
+LONGEST_SHEET_NAME = 31
+NOT_IN_SHEET_NAMES = str.maketrans(dict.fromkeys("[]:*?/\\", " "))
+FIXED_DAY = datetime(2000, 1, 1)
+
+Style = dict[str, Any]
+
+
+class Book:
+    """A workbook being written."""
+
+    def __init__(self, path: Path, title: str) -> None:
+        options = {
+            "strings_to_numbers": False,
+            "strings_to_formulas": False,
+            "strings_to_urls": False,
+            "in_memory": True,
+        }
+        self._book = xlsxwriter.Workbook(str(path), options)
+        self._book.set_properties({"title": title, "created": FIXED_DAY})
+        self._styles: dict[tuple[tuple[str, Any], ...], Any] = {}
+        self._names: set[str] = set()
+
+    def sheet(self, wanted: str) -> Sheet:
+        """Add a sheet, named as wanted as far as the format allows and no other sheet has the name."""
+        name = self._free_name(wanted)
+        return Sheet(self._book.add_worksheet(name), name, self)
+
+    def style(self, style: Style) -> Any:
+        """Give the format of a style, made once."""
+        key = tuple(sorted(style.items()))
+        if key not in self._styles:
+            self._styles[key] = self._book.add_format(style)
+        return self._styles[key]
+
+    def close(self) -> None:
+        """Write the file."""
+        self._book.close()
+
+    def _free_name(self, wanted: str) -> str:
+        plain = "".join(c for c in wanted.translate(NOT_IN_SHEET_NAMES) if c.isprintable()).strip().strip("'")
+        plain = plain[:LONGEST_SHEET_NAME].strip().strip("'") or "Table"
+        name, number = plain, 2
+        while name.casefold() in self._names or name.casefold() == "history":
+            ending = f" ({number})"
+            name = plain[: LONGEST_SHEET_NAME - len(ending)] + ending
+            number += 1
+        self._names.add(name.casefold())
+        return name
+
+
+class Sheet:
+    """A sheet being written; rows and columns count from 0."""
+
+    def __init__(self, sheet: Any, name: str, book: Book) -> None:
+        self._sheet, self.name, self._book = sheet, name, book
+
+    def text(self, row: int, column: int, text: str, style: Style) -> None:
+        """Write text as text, whatever it looks like. Raises RequestError where the format cannot hold it."""
+        self._check(text)
+        if not text:
+            self._done(self._sheet.write_blank(row, column, None, self._book.style(style)), row, column)
+        else:
+            self._done(self._sheet.write_string(row, column, text, self._book.style(style)), row, column)
+
+    def number(self, row: int, column: int, value: float, style: Style) -> None:
+        """Write a number."""
+        self._done(self._sheet.write_number(row, column, value, self._book.style(style)), row, column)
+
+    def link(self, row: int, column: int, sheet: str, text: str, style: Style) -> None:
+        """Write a link to another sheet of the book."""
+        target = "internal:'" + sheet.replace("'", "''") + "'!A1"
+        self._done(
+            self._sheet.write_url(
+                row, column, target, self._book.style(style), text[:255], f"Go to {sheet}"[:255]
+            ),
+            row,
+            column,
+        )
+
+    def across(self, row: int, first: int, last: int, text: str, style: Style, *, last_row: int = -1) -> None:
+        """Write text over several cells, merged where there is more than one."""
+        bottom = max(row, last_row)
+        if first == last and bottom == row:
+            self.text(row, first, text, style)
+            return
+        self._check(text)
+        self._done(
+            self._sheet.merge_range(row, first, bottom, last, text, self._book.style(style)), row, first
+        )
+
+    def widths(self, widths: Sequence[float]) -> None:
+        """Set the width of each column, in characters."""
+        for column, width in enumerate(widths):
+            self._done(self._sheet.set_column(column, column, width), 0, column)
+
+    def height(self, row: int, points: float) -> None:
+        """Set the height of a row."""
+        self._done(self._sheet.set_row(row, points), row, 0)
+
+    def freeze(self, row: int, column: int) -> None:
+        """Keep the rows above and the columns left of a cell in view."""
+        self._sheet.freeze_panes(row, column)
+
+    def print_set_up(
+        self, *, title: str, rows: tuple[int, int] | None, columns: int, breaks: Sequence[int], wide: int
+    ) -> None:
+        """Set up printing: landscape A4, `wide` pages across, heads (rows) and stub (columns) repeated.
+
+        `breaks` are columns before which a page may end.
+        """
+        sheet = self._sheet
+        sheet.set_landscape()
+        sheet.set_paper(9)
+        sheet.set_margins(left=0.4, right=0.4, top=0.6, bottom=0.6)
+        sheet.fit_to_pages(wide, 0)
+        if rows is not None:
+            sheet.repeat_rows(*rows)
+        if columns:
+            sheet.repeat_columns(0, columns - 1)
+        if breaks:
+            sheet.set_v_pagebreaks(list(breaks))
+        plain = title.replace("&", "&&")[:120]
+        sheet.set_footer(f"&L&8{' ' if plain[:1].isdigit() else ''}{plain}&R&8Page &P of &N")
+        sheet.hide_gridlines(2)
+
+    def print_area(self, rows: int, columns: int) -> None:
+        """Print only what is used."""
+        self._sheet.print_area(0, 0, rows - 1, columns - 1)
+
+    def _check(self, text: str) -> None:
+        if len(text) > LONGEST_TEXT:
+            raise RequestError(
+                f"Sheet {self.name!r}: a text of {len(text):,} characters; a workbook cell holds {LONGEST_TEXT:,}."
+            )
+        if any("\ud800" <= character <= "\udfff" for character in text):
+            raise RequestError(
+                f"Sheet {self.name!r}: a text holds half a character (a lone surrogate): {text!a}."
+            )
+
+    def _done(self, code: object, row: int, column: int) -> None:
+        if code not in (0, None):
+            raise RequestError(
+                f"Sheet {self.name!r}: cell in row {row + 1}, column {column + 1} cannot be written; a sheet holds "
+                f"{MOST_ROWS:,} rows and {MOST_COLUMNS:,} columns. Use fewer banner columns or rows."
+            )

@@ -1,0 +1,325 @@
+"""A report as a workbook: contents with links, one sheet per table, real numbers with formats."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from eager_otter.errors import RequestError
+from eager_otter.report.labels import lines_needed, text_width
+from eager_otter.report.report import Report
+from eager_otter.report.sheets import MOST_COLUMNS, Book, Sheet, Style
+from eager_otter.report.theme import STANDARD, Theme
+from eager_otter.tables.table import Line, Table
+from eager_otter.tables.texts import (
+    COUNTS,
+    FIGURE_SIGNS,
+    PERCENTS,
+    ZERO,
+    cell_text,
+    figure_text,
+    mark_sign,
+    rounded,
+)
+
+CONTENTS = "Contents"
+STUB = 2  # columns A and B: label, and what kind of figure
+LABEL_WIDTH = (16.0, 46.0)
+FIGURE_WIDTH = 6.5
+WIDEST_HEAD = 16.0
+LINE_HEIGHT = 13.5
+COLUMNS_ON_A_PAGE = 22
+TITLE, SUBTITLE, GROUPS, LABELS, LETTERS, FIRST_LINE = 0, 1, 3, 4, 5, 6
+
+
+def write(report: Report, path: Path) -> None:
+    """Write a report as .xlsx. Raises RequestError where the format cannot hold a table."""
+    _check_limits(report.tables)
+    book = Book(path, report.title)
+    contents = book.sheet(CONTENTS)
+    sheets = [book.sheet(table.id) for table in report.tables]
+    _Contents(contents, report, STANDARD).write([sheet.name for sheet in sheets])
+    for sheet, table in zip(sheets, report.tables, strict=True):
+        _TableSheet(sheet, table, report.provenance, STANDARD).write()
+    book.close()
+
+
+def _check_limits(tables: Sequence[Table]) -> None:
+    for table in tables:
+        width = STUB + 1 + 2 * (len(table.columns) - 1)
+        if width > MOST_COLUMNS:
+            raise RequestError(
+                f"Table {table.id!r} needs {width:,} sheet columns; a workbook holds {MOST_COLUMNS:,}. "
+                "Use fewer banner columns, or write .csv."
+            )
+
+
+@dataclass(frozen=True, slots=True)
+class _Contents:
+    """The first sheet: every table with a link, its base and its flags."""
+
+    sheet: Sheet
+    report: Report
+    theme: Theme
+
+    def write(self, names: Sequence[str]) -> None:
+        sheet, theme = self.sheet, self.theme
+        plain = _plain(theme)
+        head = {**plain, "bold": True, "bg_color": theme.reed, "bottom": 1, "bottom_color": theme.line}
+        sheet.text(0, 0, self.report.title or "Tables", _title(theme))
+        sheet.text(1, 0, f"{len(names)} tables", {**plain, "font_color": theme.quiet})
+        for column, text in enumerate(("No.", "Table", "Title", "Base", "Columns with a mark")):
+            side = {"align": "right"} if text in ("No.", "Base") else {"align": "left", "indent": 1}
+            sheet.text(3, column, text, {**head, **side})
+        row = 4
+        for number, (table, name) in enumerate(zip(self.report.tables, names, strict=True), 1):
+            sheet.number(row, 0, number, {**plain, "valign": "top"})
+            wrapped = {**plain, "text_wrap": True, "valign": "top", "indent": 1}
+            sheet.link(row, 1, name, table.id, {**plain, **_link(theme), "valign": "top", "indent": 1})
+            sheet.text(row, 2, table.title, wrapped)
+            sheet.number(row, 3, table.lines[0].values[0], {**plain, "num_format": "#,##0", "valign": "top"})
+            sheet.text(row, 4, _marked_columns(table), wrapped)
+            lines = max(lines_needed(table.title, 76), lines_needed(_marked_columns(table), 44))
+            sheet.height(row, LINE_HEIGHT * lines + 2)
+            row += 1
+        quiet = {**plain, "font_color": theme.quiet, "text_wrap": True, "valign": "top"}
+        sheet.across(row + 1, 0, 4, self.report.provenance, quiet)
+        sheet.height(row + 1, LINE_HEIGHT * lines_needed(self.report.provenance, 136))
+        sheet.widths([5, 24, 66, 9, 40])
+        sheet.freeze(4, 0)
+        sheet.print_set_up(title=self.report.title, rows=(3, 3), columns=0, breaks=(), wide=1)
+        sheet.print_area(row + 2, 5)
+
+
+def _marked_columns(table: Table) -> str:
+    """Say how many columns carry which mark."""
+    counts: dict[str, int] = {}
+    for mark in table.column_marks:
+        if mark:
+            counts[mark] = counts.get(mark, 0) + 1
+    return ", ".join(f"{count} {mark}" for mark, count in counts.items())
+
+
+class _TableSheet:
+    """One table on its sheet."""
+
+    def __init__(self, sheet: Sheet, table: Table, provenance: str, theme: Theme) -> None:
+        self.sheet, self.table, self.provenance, self.theme = sheet, table, provenance, theme
+        self.plain = _plain(theme)
+        self.lettered = any(any(line.letters) for line in table.lines) or bool(table.levels and table.groups)
+        self.place = [STUB]  # sheet column of each banner column's figures
+        for _ in table.columns[1:]:
+            self.place.append(self.place[-1] + (1 if len(self.place) == 1 or not self.lettered else 2))
+        self.last = self.place[-1] + (1 if self.lettered and len(self.place) > 1 else 0)
+        self.starts = {group.start for group in table.groups}
+
+    def write(self) -> None:
+        """Write heads, lines and notes, then widths, panes and print set-up."""
+        widths = self._widths()
+        self.sheet.text(TITLE, 0, self.table.title, _title(self.theme))
+        self.sheet.link(SUBTITLE, 0, CONTENTS, "← Contents", {**self.plain, **_link(self.theme)})
+        self._write_heads()
+        end = self._write_lines()
+        used = self._write_notes(end + 1, widths)
+        self.sheet.widths(widths)
+        self.sheet.freeze(FIRST_LINE, STUB)
+        pages, breaks = self._pages()
+        self.sheet.print_set_up(
+            title=self.table.title, rows=(TITLE, LETTERS), columns=STUB, breaks=breaks, wide=pages
+        )
+        self.sheet.print_area(used, self.last + 1)
+
+    # --- heads ------------------------------------------------------------------------------------------
+
+    def _write_heads(self) -> None:
+        head: Style = {**self.plain, "bg_color": self.theme.reed, "valign": "bottom"}
+        for row in (GROUPS, LABELS, LETTERS):
+            rule = {"bottom": 1, "bottom_color": self.theme.line} if row == LETTERS else {}
+            for place in range(STUB + 1):
+                self.sheet.text(row, place, "", {**head, **rule})
+        self.sheet.text(LABELS, STUB, self.table.columns[0].label, {**head, "bold": True, "align": "right"})
+        for group in self.table.groups:
+            style = {**head, "bold": True, "align": "left", "bottom": 1, "bottom_color": self.theme.river}
+            self.sheet.across(
+                GROUPS,
+                self.place[group.start],
+                self._end(group.stop - 1),
+                group.label,
+                {**style, **self._side()},
+            )
+        for k, column in enumerate(self.table.columns[1:], 1):
+            edge = self._side() if k in self.starts else {}
+            style = {**head, "text_wrap": True, "align": "right", **edge}
+            rule = {"bottom": 1, "bottom_color": self.theme.line}
+            self.sheet.text(LABELS, self.place[k], column.label, style)
+            self.sheet.text(
+                LETTERS, self.place[k], column.letter, {**style, **rule, "font_color": self.theme.letter}
+            )
+            if self.lettered:
+                self.sheet.text(LABELS, self.place[k] + 1, "", head)
+                self.sheet.text(LETTERS, self.place[k] + 1, "", {**head, **rule})
+        tallest = max(
+            lines_needed(column.label, self._head_width(k)) for k, column in enumerate(self.table.columns)
+        )
+        self.sheet.height(LABELS, LINE_HEIGHT * tallest + 2)
+
+    def _side(self) -> Style:
+        return {"left": 1, "left_color": self.theme.line}
+
+    def _end(self, k: int) -> int:
+        """Give the last sheet column of a banner column."""
+        return self.place[k] + (1 if self.lettered and k else 0)
+
+    # --- lines ------------------------------------------------------------------------------------------
+
+    def _write_lines(self) -> int:
+        row = FIRST_LINE
+        before: Line | None = None
+        for line in self.table.lines:
+            first = before is None or (before.label, before.code, before.kind) != (
+                line.label,
+                line.code,
+                line.kind,
+            )
+            self._write_line(row, line, self._line_style(line, before), first=first)
+            before = line
+            row += 1
+        return row
+
+    def _line_style(self, line: Line, before: Line | None) -> Style:
+        style = dict(self.plain)
+        if line.kind == "base":
+            style |= {"bg_color": self.theme.sand, "font_color": self.theme.quiet}
+        if line.kind == "net":
+            style |= {"bold": True}
+        if line.kind == "summary":
+            style |= {"italic": True}
+        if before is not None and before.kind != line.kind and "base" not in (before.kind, line.kind):
+            style |= {"top": 4, "top_color": self.theme.line}
+        if before is not None and before.kind == "base" and line.kind != "base":
+            style |= {"top": 1, "top_color": self.theme.line}
+        return style
+
+    def _write_line(self, row: int, line: Line, style: Style, *, first: bool) -> None:
+        label = line.label if first else ""
+        stub = {**style, "indent": line.indent, "text_wrap": True, "valign": "top"}
+        self.sheet.text(row, 0, label, stub)
+        sign = FIGURE_SIGNS.get(line.figure, line.figure)
+        self.sheet.text(row, 1, sign, {**style, "font_color": self.theme.quiet, "bold": False})
+        needed = lines_needed(label, LABEL_WIDTH[1] - 2 * line.indent)
+        if needed > 1:
+            self.sheet.height(row, LINE_HEIGHT * needed + 1)
+        letters: Style = {**style, "font_color": self.theme.letter, "align": "left"}
+        for k, place in enumerate(self.place):
+            cell = {**style, "align": "right", **(self._side() if k in self.starts else {})}
+            self._write_figure(row, place, line, k, cell)
+            if k and self.lettered:
+                self.sheet.text(row, place + 1, line.letters[k], letters)
+
+    def _write_figure(self, row: int, place: int, line: Line, k: int, style: Style) -> None:
+        value = float(line.values[k])
+        if math.isnan(value):
+            self.sheet.text(
+                row, place, figure_text(value, line.figure, self.table.digits, line.marks[k]), style
+            )
+            return
+        sign = mark_sign(line, k, self.table.column_marks)
+        number_format = number_format_of(value, line.figure, self.table.digits.of(line.figure), sign)
+        self.sheet.number(row, place, float(format(value, ".15g")), {**style, "num_format": number_format})
+
+    # --- notes, widths, pages ---------------------------------------------------------------------------
+
+    def _write_notes(self, row: int, widths: Sequence[float]) -> int:
+        room = 0.0
+        last = 0
+        for column, width in enumerate(widths):
+            if column > STUB and room > 110:
+                break
+            room, last = room + width, column
+        style = {
+            **self.plain,
+            "font_color": self.theme.quiet,
+            "text_wrap": True,
+            "valign": "top",
+            "font_size": 9,
+        }
+        for note in (*self.table.notes, self.provenance):
+            self.sheet.across(row, 0, last, note, style)
+            self.sheet.height(row, 12.5 * lines_needed(note, room * 1.08) + 1)
+            row += 1
+        return row
+
+    def _widths(self) -> list[float]:
+        labels = max(text_width(line.label) + 2 * line.indent for line in self.table.lines) + 2
+        signs = max(text_width(FIGURE_SIGNS.get(line.figure, line.figure)) for line in self.table.lines) + 2
+        widths = [min(max(labels, LABEL_WIDTH[0]), LABEL_WIDTH[1]), max(signs, 4.0), self._head_width(0)]
+        for k in range(1, len(self.table.columns)):
+            widths.append(self._head_width(k))
+            if self.lettered:
+                longest = max(len(line.letters[k]) for line in self.table.lines)
+                widths.append(max(2.5, 1.25 * longest + 1.0))
+        return widths
+
+    def _head_width(self, k: int) -> float:
+        """Give a column room for its longest figure and, within reason, the longest word of its head."""
+        figures = max(text_width(cell_text(self.table, line, k)) for line in self.table.lines)
+        words = max(text_width(word) for word in re.split(r"\s", self.table.columns[k].label))
+        return max(FIGURE_WIDTH, figures + 1.5, min(words + 1.5, WIDEST_HEAD))
+
+    def _pages(self) -> tuple[int, list[int]]:
+        """Cut a wide table into pages at group borders where it can: pages across, and sheet columns to cut at."""
+        breaks: list[int] = []
+        start = 1
+        for group in self.table.groups:
+            if group.stop - start > COLUMNS_ON_A_PAGE and group.start > start:
+                breaks.append(self.place[group.start])
+                start = group.start
+            while group.stop - start > COLUMNS_ON_A_PAGE:
+                start += COLUMNS_ON_A_PAGE
+                breaks.append(self.place[start])
+        return len(breaks) + 1, breaks
+
+
+def number_format_of(value: float, figure: str, digits: int, sign: str = "") -> str:
+    """Give the number format under which a spreadsheet shows the text that every other output shows.
+
+    >>> number_format_of(11.0, "column percent", 0)
+    '[=0]"–";[<0.5]"<1%";#,##0"%"'
+    >>> number_format_of(62.0, "unweighted base", 0, "*")
+    '#,##0"*"'
+    """
+    places = "#,##0" + ("." + "0" * digits if digits else "")
+    after = f'"{sign}"' if sign else ""
+    if figure in PERCENTS or figure in COUNTS:
+        percent = "%" if figure in PERCENTS else ""
+        step = figure_text_of_step(digits)
+        number = places + (f'"{percent}"' if percent else "")
+        return f'[=0]"{ZERO}";[<{half_step(digits)}]"<{step}{percent}";{number}{after}'
+    if value < 0 and rounded(value, digits).is_zero():
+        return f"{places}{after};{places}{after}"  # no minus sign for what rounds to zero
+    return places + after
+
+
+def figure_text_of_step(digits: int) -> str:
+    """Give the smallest number above zero at some digits: 1, 0.1 and so on."""
+    return "1" if digits == 0 else "0." + "0" * (digits - 1) + "1"
+
+
+def half_step(digits: int) -> str:
+    """Give half of that: what rounds to zero lies below it."""
+    return "0." + "0" * digits + "5"
+
+
+def _plain(theme: Theme) -> Style:
+    return {"font_name": theme.font, "font_size": theme.size, "font_color": theme.ink}
+
+
+def _title(theme: Theme) -> Style:
+    return {**_plain(theme), "font_size": theme.size + 4, "bold": True, "font_color": theme.river}
+
+
+def _link(theme: Theme) -> Style:
+    return {"font_color": theme.river, "underline": 1}

@@ -1,0 +1,1 @@
+"""Question × banner → Table: figures, letters, base rules, order and notes."""

@@ -1,0 +1,244 @@
+"""Make a finished table: sums in; figures, letters, marks and notes out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from eager_otter.codebook.model import Question
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base, ratio
+from eager_otter.core.letters import higher_than
+from eager_otter.core.means import Moments, moments, test_means
+from eager_otter.core.proportions import PairTests, SharedPairs, test_proportions
+from eager_otter.core.sums import Sums
+from eager_otter.tables.banner import BannerColumns
+from eager_otter.tables.counting import QuestionSums
+from eager_otter.tables.letters import LetterRows, letter_rows
+from eager_otter.tables.notes import Facts, notes_of
+from eager_otter.tables.request import (
+    CELL_FIGURES,
+    SUMMARY_FIGURES,
+    BaseRules,
+    Figure,
+    TableRequest,
+)
+from eager_otter.tables.rows import Row, rows_of
+from eager_otter.tables.table import MARKS, Line, Mark, Table, Viewer
+
+EDGE = 1e-9  # an effective base this little below a threshold is at it: rounding, not fewer people
+
+SUMMARY_LABELS: Mapping[str, str] = {
+    "mean": "Mean",
+    "standard deviation": "Standard deviation",
+    "standard error": "Standard error",
+}
+BASE_LABELS: Mapping[str, str] = {
+    "unweighted base": "Base (unweighted)",
+    "weighted base": "Base (weighted)",
+    "effective base": "Effective base",
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Setting:
+    """What surrounds a table: the banner, who is counted and how they were chosen."""
+
+    layout: BannerColumns
+    shared: SharedPairs
+    weighted: bool
+    facts: Facts
+    viewer: Viewer | None = None
+
+
+def make_table(request: TableRequest, sums: QuestionSums, setting: Setting) -> Table:
+    """Turn the sums of a question into a finished table."""
+    return _Making(request, sums, setting).table()
+
+
+def figures_for(question: Question, wanted: tuple[Figure, ...]) -> tuple[Figure, ...]:
+    """Choose the figures of a question: those wanted that it can have, else what suits its kind.
+
+    A number has only summaries (mean and standard deviation where none is asked for); other questions have
+    percents where none is asked for, and a scale its mean as well.
+    """
+    can: tuple[Figure, ...] = CELL_FIGURES if question.kind != "number" else ()
+    if question.kind == "number" or question.scale:
+        can = (*can, *SUMMARY_FIGURES)
+    chosen = tuple(figure for figure in wanted if figure in can)
+    if question.kind == "number":
+        return chosen or ("mean", "standard deviation")
+    if not wanted and question.scale:
+        return ("column percent", "mean")
+    if not any(figure in CELL_FIGURES for figure in chosen) and not (question.scale and chosen):
+        return ("column percent", *chosen)
+    return chosen
+
+
+class _Making:
+    def __init__(self, request: TableRequest, sums: QuestionSums, setting: Setting) -> None:
+        self.request, self.sums, self.setting = request, sums, setting
+        self.layout = setting.layout
+        self.question = sums.question
+        self.columns = len(self.layout.columns)
+        self.figures = figures_for(self.question, request.figures)
+        self.base_marks = marks_of(sums.base, request.rules)[0]
+
+    def table(self) -> Table:
+        lines = [*self._base_lines(), *self._answer_lines(), *self._summary_lines()]
+        return Table(
+            id=self.request.id or self.question.name,
+            title=self.request.title or self.question.text,
+            question=self.question.name,
+            columns=self.layout.columns,
+            groups=self.layout.groups,
+            lines=tuple(lines),
+            notes=notes_of(self.request, self.sums, lines, self.setting.facts, self.layout),
+            digits=self.request.digits,
+            levels=self.request.levels,
+            weighted=self.setting.weighted,
+            viewer=self.setting.viewer,
+        )
+
+    # --- lines ------------------------------------------------------------------------------------------
+
+    def _base_lines(self) -> list[Line]:
+        base = self.sums.base
+        values = {"unweighted base": base.n[0]}
+        if self.setting.weighted:
+            values["weighted base"] = base.w[0]
+            values["effective base"] = np.nan_to_num(effective_base(base.w, base.w2)[0])
+        none = ("",) * self.columns
+        return [
+            Line(
+                label=BASE_LABELS[figure],
+                kind="base",
+                figure=figure,
+                values=line,
+                letters=none,
+                marks=mark_names(self.base_marks),
+            )
+            for figure, line in values.items()
+        ]
+
+    def _answer_lines(self) -> list[Line]:
+        answers = self.sums.answers
+        wanted = [figure for figure in self.figures if figure in CELL_FIGURES]
+        if answers is None or not wanted:
+            return []
+        rows = rows_of(self.question)
+        figures = {figure: self._cell_figure(figure, answers) for figure in wanted}
+        letters = self._proportion_letters(answers)
+        marks = mark_names(self.base_marks)
+        lines: list[Line] = []
+        for row in rows:
+            for figure in wanted:
+                row_letters = letters[row.source] if figure == wanted[0] else ("",) * self.columns
+                lines.append(self._answer_line(row, figure, figures[figure][row.source], row_letters, marks))
+        return lines
+
+    def _answer_line(
+        self, row: Row, figure: str, values: FloatArray, letters: tuple[str, ...], marks: tuple[Mark, ...]
+    ) -> Line:
+        return Line(
+            label=row.label,
+            kind=row.kind,
+            code=row.code,
+            indent=row.indent,
+            figure=figure,
+            values=shown(values, self.base_marks),
+            letters=letters,
+            marks=marks,
+        )
+
+    def _cell_figure(self, figure: str, answers: Sums) -> FloatArray:
+        empty = np.where(self.sums.base.n > 0, 0.0, np.nan)  # a count in an empty column does not exist
+        if figure == "column percent":
+            return ratio(100.0 * answers.w, self.sums.base.w)
+        return (answers.w if figure == "count" else answers.n) + empty
+
+    def _summary_lines(self) -> list[Line]:
+        wanted = [figure for figure in self.figures if figure in SUMMARY_FIGURES]
+        if self.sums.values is None or not wanted:
+            return []
+        found = moments(self.sums.values)
+        marks = np.maximum(marks_of(self.sums.values, self.request.rules)[0], self._withheld())
+        letters = self._mean_letters(marks)
+        none = ("",) * self.columns
+        return [
+            Line(
+                label=SUMMARY_LABELS[figure],
+                kind="summary",
+                figure=figure,
+                values=shown(SUMMARIES[figure](found)[0], marks),
+                letters=letters if figure == "mean" else none,
+                marks=mark_names(marks),
+            )
+            for figure in wanted
+        ]
+
+    def _withheld(self) -> IntArray:
+        """Carry the marks of columns that are withheld or untested as a whole over to their summaries."""
+        return np.where(self.base_marks >= MARKS.index("not tested"), self.base_marks, 0)
+
+    # --- tests ------------------------------------------------------------------------------------------
+
+    def _proportion_letters(self, answers: Sums) -> LetterRows:
+        if not self._tested():
+            return [("",) * self.columns] * len(answers.n)
+        tests = test_proportions(answers, self.sums.base, self.layout.pairs, self.setting.shared)
+        return self._letters(tests, self.base_marks)
+
+    def _mean_letters(self, marks: IntArray) -> tuple[str, ...]:
+        if not self._tested() or self.sums.values is None:
+            return ("",) * self.columns
+        return self._letters(test_means(self.sums.values, self.layout.pairs, self.setting.shared), marks)[0]
+
+    def _tested(self) -> bool:
+        return bool(self.request.levels) and len(self.layout.pairs) > 0
+
+    def _letters(self, tests: PairTests, marks: IntArray) -> LetterRows:
+        thin = marks >= MARKS.index("not tested")
+        pairs = self.layout.pairs
+        out = thin[pairs[:, 0]] | thin[pairs[:, 1]]
+        p_value = np.where(out[None, :], np.nan, tests.p_value)
+        higher = higher_than(replace(tests, p_value=p_value), pairs, self.columns, self.request.levels)
+        names = [column.letter for column in self.layout.columns]
+        return letter_rows(higher, names, spaced=self.layout.two_letter_names)
+
+
+SUMMARIES: Mapping[str, Callable[[Moments], FloatArray]] = {
+    "mean": lambda found: found.mean,
+    "standard deviation": lambda found: found.standard_deviation,
+    "standard error": lambda found: found.standard_error,
+}
+
+
+def marks_of(base: Sums, rules: BaseRules) -> IntArray:
+    """Judge bases by the rules: positions in MARKS, (rows, columns); the severest that fits.
+
+    An empty column carries the mark of its base of 0.
+    """
+    judged = (
+        base.n if rules.judged_on == "unweighted base" else np.nan_to_num(effective_base(base.w, base.w2))
+    )
+    marks = np.zeros(judged.shape, np.int64)
+    for position, threshold in ((1, rules.mark), (2, rules.no_test), (3, rules.withhold)):
+        if threshold is not None:
+            marks[_below(judged, threshold)] = position
+    return marks
+
+
+def _below(judged: FloatArray, threshold: float) -> BoolArray:
+    return np.asarray(judged < threshold - EDGE)
+
+
+def shown(values: FloatArray, marks: IntArray) -> FloatArray:
+    """Take withheld figures out: (columns,), NaN where withheld."""
+    return np.where(marks == MARKS.index("withheld"), np.nan, values)
+
+
+def mark_names(marks: IntArray) -> tuple[Mark, ...]:
+    """Name the marks of the columns."""
+    return tuple(MARKS[int(mark)] for mark in marks)

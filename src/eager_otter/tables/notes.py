@@ -1,0 +1,190 @@
+"""The notes under a table: who is counted, how it was tested, what each sign means. Whole sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_otter.codebook.model import Question
+from eager_otter.tables.banner import BannerColumns
+from eager_otter.tables.counting import QuestionSums
+from eager_otter.tables.request import TableRequest
+from eager_otter.tables.table import Line, Mark
+from eager_otter.tables.texts import MARK_SIGNS, NOT_THERE, WITHHELD, ZERO, figure_text
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Facts:
+    """How those counted were chosen: rows read, filters with what they kept, weight, rows of weight 0."""
+
+    rows: int
+    filters: tuple[tuple[str, int], ...] = ()
+    weight: str | None = None
+    zero_weights: int = 0
+    not_asked: int = 0
+    unknown: tuple[tuple[str, int], ...] = ()
+
+
+def notes_of(
+    request: TableRequest,
+    sums: QuestionSums,
+    lines: Sequence[Line],
+    facts: Facts,
+    layout: BannerColumns,
+) -> tuple[str, ...]:
+    """Write all notes of a table, in the order in which they are read."""
+    return (
+        *_base_notes(sums, facts),
+        *_filter_notes(facts),
+        *_weight_notes(facts),
+        *_row_notes(sums.question, lines),
+        *_test_notes(request, sums, lines, layout),
+        *_mark_notes(request, lines),
+        *_sign_notes(request, lines),
+    )
+
+
+def _base_notes(sums: QuestionSums, facts: Facts) -> Iterator[str]:
+    question = sums.question
+    people = int(sums.base.n[0, 0])
+    what = "gave a number" if question.kind == "number" else "answered"
+    asked = f" The question was asked if {question.asked.text}." if question.asked is not None else ""
+    yield f"Base: the {people:,} respondents who {what}.{asked}"
+    reasons = _reasons(sums, facts)
+    if reasons:
+        total = sum(count for _, count in reasons)
+        detail = "; ".join(f"{reason} {count:,}" for reason, count in reasons)
+        yield f"Left out of the base: {total:,} ({detail})."
+    if facts.unknown:
+        found = ", ".join(f"{value!r} ({count:,})" for value, count in facts.unknown)
+        yield f"Not counted, as the codebook does not know them (in all rows of the data): {found}."
+    if sums.values is not None and question.kind != "number":
+        valued = int(sums.values.n[0, 0])
+        if valued < people:
+            yield f"The mean rests on the {valued:,} whose answer has a score."
+
+
+def _reasons(sums: QuestionSums, facts: Facts) -> list[tuple[str, int]]:
+    """Tell those who were not asked from those who were and gave no answer."""
+    reasons = []
+    for reason, count in sums.left_out:
+        if reason in ("no answer", "no number") and facts.not_asked:
+            reasons.append(("not asked", min(facts.not_asked, count)))
+            count = max(count - facts.not_asked, 0)  # noqa: PLW2901
+        if count:
+            reasons.append((reason, count))
+    return reasons
+
+
+def _filter_notes(facts: Facts) -> Iterator[str]:
+    before = facts.rows
+    for text, kept in facts.filters:
+        yield f"Filter: {text}; {kept:,} of {before:,} respondents."
+        before = kept
+
+
+def _weight_notes(facts: Facts) -> Iterator[str]:
+    if facts.weight is None:
+        yield "Not weighted."
+        return
+    yield f"Weighted by {facts.weight}; tests use effective bases."
+    if facts.zero_weights:
+        yield f"Out of every base for a weight of 0: {facts.zero_weights:,}."
+
+
+def _row_notes(question: Question, lines: Sequence[Line]) -> Iterator[str]:
+    if question.kind == "multi":
+        yield "Several answers possible: percents are of respondents and may add to more than 100."
+    if any(line.kind == "net" for line in lines):
+        yield "A net counts each respondent once who gave any of its answers."
+
+
+def _test_notes(
+    request: TableRequest, sums: QuestionSums, lines: Sequence[Line], layout: BannerColumns
+) -> Iterator[str]:
+    if not layout.groups:
+        return
+    if not request.levels:
+        yield "No significance tests were made."
+        return
+    if not len(layout.pairs):
+        yield "No tests: no group has two columns to compare."
+        return
+    first = f"{request.levels[0]:g} %"
+    if len(request.levels) == 2:
+        at = f"at the {first} level (capitals) and the {request.levels[1]:g} % level (small letters)"
+    else:
+        at = f"at the {first} level"
+    yield (
+        f"Letters: a figure is significantly higher, {at}, than the same row's figure in the columns whose "
+        f"letters it carries. Columns are compared within their group, two-sided, with no correction for the "
+        f"number of comparisons."
+    )
+    yield f"{_tests_used(lines)}{_overlap(sums)} Total is not tested."
+
+
+def _tests_used(lines: Sequence[Line]) -> str:
+    used = []
+    if any(line.kind in ("answer", "net") for line in lines):
+        used.append("percents by a z test of two proportions with their pooled share")
+    if any(line.figure == "mean" for line in lines):
+        used.append("means by Welch's t test")
+    return f"Tested: {', '.join(used)}." if used else "Nothing in this table is tested."
+
+
+def _overlap(sums: QuestionSums) -> str:
+    if sums.base.pair_n.size and bool(np.any(sums.base.pair_n > 0)):
+        return " Where two columns share respondents, the variance allows for those in both."
+    return ""
+
+
+def _mark_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
+    rules = request.rules
+    found = {mark for line in lines for mark in line.marks}
+    which = "" if rules.judged_on == "unweighted base" else "effective "
+    if "low base" in found:
+        yield f"{MARK_SIGNS['low base']} {which}base below {rules.mark:g}: read with care."
+    if "not tested" in found and rules.no_test is not None:
+        yield f"{MARK_SIGNS['not tested']} {which}base below {rules.no_test:g}: not tested."
+    if "withheld" in found and rules.withhold is not None:
+        yield (
+            f"{WITHHELD} {which}base below {rules.withhold:g}: figures withheld and not tested. "
+            "This keeps thin figures from being read; it does not protect anybody's privacy."
+        )
+    yield from _thin_summaries(lines)
+
+
+def _thin_summaries(lines: Sequence[Line]) -> Iterator[str]:
+    """Name the summaries that rest on fewer values than the column's base lets one think."""
+    columns = lines[0].marks
+    for line in lines:
+        if line.kind == "summary" and line.marks != columns:
+            yield f"{line.label}: some columns rest on fewer values than their base and are marked for that."
+            return
+
+
+def _sign_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
+    texts: set[str] = set()
+    for line in lines:
+        if line.kind != "base":
+            texts.update(_special(line, request))
+    meanings = []
+    if ZERO in texts:
+        meanings.append(f"{ZERO} nobody")
+    meanings += [f"{text} more than none, but rounds to zero" for text in sorted(texts) if text[0] == "<"]
+    if NOT_THERE in texts:
+        meanings.append(f"{NOT_THERE} no such figure, as nobody is in the column or too few to work it out")
+    if meanings:
+        yield f"Signs: {'; '.join(meanings)}."
+
+
+def _special(line: Line, request: TableRequest) -> Iterator[str]:
+    """Go through the texts of a line that need an explanation."""
+    near_zero = np.isnan(line.values) | (np.abs(line.values) < 1.0)
+    for k in np.flatnonzero(near_zero):
+        mark: Mark = line.marks[k]
+        text = figure_text(float(line.values[k]), line.figure, request.digits, mark)
+        if text in (ZERO, NOT_THERE) or text.startswith("<"):
+            yield text

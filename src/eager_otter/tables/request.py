@@ -1,0 +1,125 @@
+"""What is wanted of a table: small frozen objects that the plan and the Python calls both make."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from eager_otter.errors import RequestError
+
+CellFigure = Literal["column percent", "count", "unweighted count"]
+SummaryFigure = Literal["mean", "standard deviation", "standard error"]
+Figure = CellFigure | SummaryFigure
+JudgedOn = Literal["unweighted base", "effective base"]
+
+CELL_FIGURES: tuple[CellFigure, ...] = ("column percent", "count", "unweighted count")
+SUMMARY_FIGURES: tuple[SummaryFigure, ...] = ("mean", "standard deviation", "standard error")
+FIGURES: tuple[Figure, ...] = (*CELL_FIGURES, *SUMMARY_FIGURES)
+
+MOST_DIGITS = 10
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BannerGroup:
+    """The columns of one question, side by side: all its answers, or those in `keep`, in that order.
+
+    `labels` gives other labels to some answers (by code) in this banner only.
+    """
+
+    question: str
+    label: str | None = None
+    keep: tuple[str, ...] | None = None
+    labels: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Banner:
+    """Groups of columns, side by side, after the Total."""
+
+    groups: tuple[BannerGroup, ...] = ()
+    name: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BaseRules:
+    """Minimum bases, each "below N" or None for no such rule.
+
+    Below `mark` a column is marked, below `no_test` it takes part in no test, below `withhold` its figures are
+    not shown. Judged per column on the question's base: unweighted, or effective. Raises RequestError for a
+    threshold below 0.
+    """
+
+    mark: float | None = None
+    no_test: float | None = None
+    withhold: float | None = None
+    judged_on: JudgedOn = "unweighted base"
+
+    def __post_init__(self) -> None:
+        for threshold in (self.mark, self.no_test, self.withhold):
+            if threshold is not None and not 0 <= threshold < float("inf"):
+                raise RequestError(f"A minimum base is a number from 0 up; got {threshold:g}.")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Digits:
+    """Decimal places: of percents, of weighted counts and bases, of means and deviations."""
+
+    percent: int = 0
+    count: int = 0
+    mean: int = 2
+
+    def __post_init__(self) -> None:
+        for digits in (self.percent, self.count, self.mean):
+            if not 0 <= digits <= MOST_DIGITS:
+                raise RequestError(f"Digits run from 0 to {MOST_DIGITS}; got {digits}.")
+
+    def of(self, figure: str) -> int:
+        """Give the decimal places of a figure."""
+        if figure == "column percent":
+            return self.percent
+        if figure in ("unweighted count", "unweighted base"):
+            return 0
+        if figure == "effective base":
+            return max(self.count, 1) if self.count else 0
+        return self.count if figure in ("count", "weighted base") else self.mean
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TableRequest:
+    """One table: a question by a banner.
+
+    `figures` may be empty, which gives what suits the kind of question. `levels` are one or two confidence
+    percents from 50 up to, not including, 100, strictest first; none switches the tests off.
+    Raises RequestError for levels or figures that cannot be had.
+    """
+
+    question: str
+    banner: Banner = Banner()
+    id: str = ""
+    title: str = ""
+    figures: tuple[Figure, ...] = ()
+    digits: Digits = Digits()
+    filter: str | None = None
+    levels: tuple[float, ...] = (95.0,)
+    rules: BaseRules = BaseRules()
+
+    def __post_init__(self) -> None:
+        check_levels(self.levels)
+        unknown = [figure for figure in self.figures if figure not in FIGURES]
+        if unknown:
+            raise RequestError(f"No figure {unknown[0]!r}. Known: {', '.join(FIGURES)}.")
+
+
+def check_levels(levels: tuple[float, ...]) -> None:
+    """Refuse levels that no test has. Raises RequestError."""
+    if len(levels) > 2:
+        raise RequestError(f"One or two confidence levels; got {len(levels)}.")
+    for level in levels:
+        if not 50 <= level < 100:
+            raise RequestError(
+                f"A confidence level is a percent from 50 up to, not including, 100; got {level:g}."
+                + (f" Write {level * 100:g}?" if 0.5 <= level < 1 else "")
+            )
+    if len(levels) == 2 and levels[0] <= levels[1]:
+        raise RequestError(f"The stricter level stands first: write {levels[1]:g}, {levels[0]:g}.")

@@ -1,0 +1,202 @@
+"""A survey ready to tabulate: a codebook with responses, a filter and a weight."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from eager_otter.codebook.model import Codebook, Question
+from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.data.files import Source
+from eager_otter.data.responses import Responses
+from eager_otter.data.selection import who_answered
+from eager_otter.errors import RequestError
+from eager_otter.tables.counting import BannerCounting, Population, QuestionSums, unknown_counts
+from eager_otter.tables.making import Setting, make_table
+from eager_otter.tables.notes import Facts
+from eager_otter.tables.request import Banner, BannerGroup, BaseRules, Digits, Figure, TableRequest
+from eager_otter.tables.table import Table, Viewer
+
+Done = Callable[[int], None]  # told how many tables have been made
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Survey:
+    """A codebook with its responses, and who of them is counted with what weight.
+
+    Make one with `open_survey`. `filtered` and `weighted_by` give changed copies; nothing is read again.
+    """
+
+    responses: Responses
+    filter: str | None = None
+    weight: str | None = None
+    viewer: Viewer | None = None
+
+    def __repr__(self) -> str:
+        parts = [f"{len(self.questions)} questions", str(self.source)]
+        parts += [f"filter {self.filter}"] if self.filter else []
+        parts += [f"weight {self.weight}"] if self.weight else ["unweighted"]
+        return f"<Survey {self.codebook.title!r}: {'; '.join(parts)}>"
+
+    @property
+    def codebook(self) -> Codebook:
+        """The codebook."""
+        return self.responses.codebook
+
+    @property
+    def questions(self) -> Mapping[str, Question]:
+        """The questions by name, in survey order; the items of a grid are questions too (`grid.item`)."""
+        return self.codebook.questions
+
+    @property
+    def source(self) -> Source:
+        """Where the responses came from."""
+        return self.responses.source
+
+    def filtered(self, expression: str | None) -> Survey:
+        """Count only those who satisfy an expression (None: everyone). Raises ExpressionError, RequestError."""
+        survey = replace(self, filter=expression)
+        survey.population()
+        return survey
+
+    def weighted_by(self, column: str | None) -> Survey:
+        """Weight by a column of the data (None: not at all). Raises UnknownName, DataError."""
+        survey = replace(self, weight=column)
+        survey.population()
+        return survey
+
+    def table(
+        self,
+        question: str,
+        by: str | Sequence[str] | Banner = (),
+        *,
+        figures: Sequence[Figure] = (),
+        levels: Sequence[float] = (95,),
+        bases: BaseRules | None = None,
+        digits: Digits | None = None,
+        filter: str | None = None,
+        title: str = "",
+    ) -> Table:
+        """Make one table: a question by banner questions, side by side after the Total.
+
+        `figures` are "column percent", "count", "unweighted count", "mean", "standard deviation", "standard
+        error"; left out, they suit the question. `levels` are one or two confidence percents, strictest first;
+        () makes no tests. `bases` are minimum bases, `filter` narrows this table further. Raises UnknownName
+        for a question that is not there, RequestError, ExpressionError, DataError.
+
+        Example: `survey.table("heard_of", by=["region", "age_band"], levels=(95, 90))`.
+        """
+        request = TableRequest(
+            question=question,
+            banner=by if isinstance(by, Banner) else banner_of(by),
+            figures=tuple(figures),
+            levels=tuple(float(level) for level in levels),
+            rules=bases or BaseRules(),
+            digits=digits or Digits(),
+            filter=filter,
+            title=title,
+        )
+        return next(iter(self.tables([request])))
+
+    def tables(self, requests: Sequence[TableRequest], done: Done | None = None) -> list[Table]:
+        """Make many tables; each question is counted once per banner and filter, however often it is asked for.
+
+        `done` is told the number of tables made so far. Raises what `table` raises.
+        """
+        made: dict[int, Table] = {}
+        for some in _together(requests).values():
+            for k, table in self._with_one_banner(requests, some):
+                made[k] = table
+                if done is not None:
+                    done(len(made))
+        return [made[k] for k in range(len(requests))]
+
+    def _with_one_banner(
+        self, requests: Sequence[TableRequest], some: Sequence[int]
+    ) -> Iterator[tuple[int, Table]]:
+        first = requests[some[0]]
+        population, facts = self._counted(first.filter)
+        counting = BannerCounting(self.responses, population, first.banner)
+        by_question: dict[str, list[int]] = {}
+        for k in some:
+            by_question.setdefault(requests[k].question, []).append(k)
+        for sums in counting.counted(list(by_question)):
+            own = self._own_facts(facts, sums, population)
+            setting = Setting(
+                layout=counting.layout,
+                shared=counting.shared,
+                weighted=population.weights is not None,
+                facts=own,
+                viewer=self.viewer,
+            )
+            for k in by_question[sums.question.name]:
+                yield k, make_table(requests[k], sums, setting)
+
+    def population(self) -> Population:
+        """Say who is counted and with what weights. Raises ExpressionError, RequestError, DataError."""
+        return self._counted(None)[0]
+
+    def _counted(self, table_filter: str | None) -> tuple[Population, Facts]:
+        rows: BoolArray = np.ones(len(self.responses), np.bool_)
+        filters: list[tuple[str, int]] = []
+        if self.filter is not None:
+            rows = self.responses.filtered(self.filter)
+            filters.append((self.filter, int(rows.sum())))
+        weights = None if self.weight is None else self.responses.weights(self.weight, rows)
+        if table_filter is not None:
+            keep = self.responses.filtered(table_filter)
+            weights = None if weights is None else weights[keep[rows]]
+            rows = rows & keep
+            filters.append((table_filter, int(rows.sum())))
+            if not rows.any():
+                raise RequestError(f"The filters together keep nobody: {self.filter}; {table_filter}")
+        rows, weights, zero = _without_zero_weights(rows, weights)
+        facts = Facts(rows=len(self.responses), filters=tuple(filters), weight=self.weight, zero_weights=zero)
+        return Population(rows=rows, weights=weights), facts
+
+    def _own_facts(self, facts: Facts, sums: QuestionSums, population: Population) -> Facts:
+        question = sums.question
+        answers = self.responses.answers(question.name)
+        unknown = unknown_counts(answers)
+        not_asked = 0
+        if question.asked is not None:
+            asked = self.responses.chosen_by(question.asked)
+            answered = who_answered(question, answers)
+            not_asked = int((population.rows & ~asked & ~answered).sum())
+        return replace(facts, not_asked=not_asked, unknown=tuple(unknown.items()))
+
+
+def banner_of(questions: str | Sequence[str]) -> Banner:
+    """Make a banner of questions side by side."""
+    names = [questions] if isinstance(questions, str) else list(questions)
+    return Banner(groups=tuple(BannerGroup(question=name) for name in names))
+
+
+def _together(requests: Sequence[TableRequest]) -> dict[Any, list[int]]:
+    """Gather the requests that share banner and filter, so that they are counted in one go."""
+    gathered: list[tuple[TableRequest, list[int]]] = []
+    for k, request in enumerate(requests):
+        for first, members in gathered:
+            if request.filter == first.filter and request.banner == first.banner:
+                members.append(k)
+                break
+        else:
+            gathered.append((request, [k]))
+    return {members[0]: members for _, members in gathered}
+
+
+def _without_zero_weights(
+    rows: BoolArray, weights: FloatArray | None
+) -> tuple[BoolArray, FloatArray | None, int]:
+    """Take rows of weight 0 out: the rows, their weights, and how many were out."""
+    if weights is None or bool((weights > 0).all()):
+        return rows, weights, 0
+    keep = weights > 0
+    if not keep.any():
+        raise RequestError("Everybody that the filters keep has a weight of 0, so nobody is left to count.")
+    kept_rows = rows.copy()
+    kept_rows[np.flatnonzero(rows)[~keep]] = False
+    return kept_rows, weights[keep], int((~keep).sum())

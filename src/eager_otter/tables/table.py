@@ -1,0 +1,234 @@
+"""A finished table: numbers that are still numbers, with their labels, letters, marks and notes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal, Protocol
+
+import numpy as np
+
+from eager_otter.core.arrays import FloatArray
+from eager_otter.errors import RequestError, UnknownName
+from eager_otter.tables.request import Digits
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+Mark = Literal["", "low base", "not tested", "withheld"]
+RowKind = Literal["base", "answer", "net", "summary"]
+
+MARKS: tuple[Mark, ...] = ("", "low base", "not tested", "withheld")
+BASES = ("unweighted base", "weighted base", "effective base")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Column:
+    """A banner column. `letter` is "" for the Total; `code` is the answer it stands for."""
+
+    label: str
+    group: str = ""
+    letter: str = ""
+    question: str = ""
+    code: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Group:
+    """The banner columns `start` to `stop` (not included) that come from one question."""
+
+    label: str
+    start: int
+    stop: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Line:
+    """One kind of figure of one row: `values`, `letters` and `marks` have one entry a column.
+
+    `values` are at full precision; percents run from 0 to 100; NaN where a figure does not exist or is
+    withheld (the mark tells which).
+    """
+
+    label: str
+    kind: RowKind
+    figure: str
+    values: FloatArray
+    letters: tuple[str, ...]
+    marks: tuple[Mark, ...]
+    code: str = ""
+    indent: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Record:
+    """One figure of the tidy form."""
+
+    table: str
+    title: str
+    layer: str
+    row: str
+    row_kind: str
+    row_code: str
+    group: str
+    column: str
+    letter: str
+    figure: str
+    value: float | str | None
+    mark: str
+
+
+class Viewer(Protocol):
+    """Whoever can show a table to a person."""
+
+    def text(self, table: Table, width: int | None = None) -> str:
+        """Lay a table out for a terminal `width` characters wide (None: as wide as the terminal is)."""
+
+    def html(self, table: Table) -> str:
+        """Lay a table out as a piece of HTML."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Table:
+    """A question by a banner, finished. Renderers lay it out; they compute nothing.
+
+    `columns` start with the Total; `lines` start with the bases; `notes` are whole sentences.
+    """
+
+    id: str
+    title: str
+    question: str
+    columns: tuple[Column, ...]
+    groups: tuple[Group, ...]
+    lines: tuple[Line, ...]
+    notes: tuple[str, ...]
+    digits: Digits
+    levels: tuple[float, ...] = ()
+    weighted: bool = False
+    viewer: Viewer | None = None
+
+    def __repr__(self) -> str:
+        """Show the table itself, as a terminal shows it."""
+        if self.viewer is not None:
+            return self.viewer.text(self)
+        return f"<Table {self.id!r}: {len(self.lines)} lines × {len(self.columns)} columns>"
+
+    def _repr_html_(self) -> str | None:
+        return None if self.viewer is None else self.viewer.html(self)
+
+    @property
+    def bases(self) -> tuple[Line, ...]:
+        """The base lines: unweighted first, then, in a weighted table, weighted and effective."""
+        return tuple(line for line in self.lines if line.kind == "base")
+
+    @property
+    def body(self) -> tuple[Line, ...]:
+        """The lines under the bases."""
+        return tuple(line for line in self.lines if line.kind != "base")
+
+    @property
+    def column_marks(self) -> tuple[Mark, ...]:
+        """The mark of each column as a whole, judged on the question's base."""
+        return self.lines[0].marks
+
+    @property
+    def figures(self) -> tuple[str, ...]:
+        """The kinds of figure in the table, in the order they first appear."""
+        return tuple(dict.fromkeys(line.figure for line in self.lines))
+
+    def frame(self, figure: str | None = None) -> pd.DataFrame:
+        """Give a figure as a frame, rows by banner columns; without a figure, the tidy form (one record a figure).
+
+        Rows are labelled by row label, columns by group and label. `figure` is one of `figures`, or "letters".
+        Raises UnknownName for a figure that the table does not hold.
+
+        Example: `table.frame("column percent")`.
+        """
+        import pandas as pd
+
+        if figure is None:
+            return pd.DataFrame(list(self.records()), columns=list(Record.__slots__))
+        lines = self._lines_of(figure)
+        data = [line.letters if figure == "letters" else line.values for line in lines]
+        columns = pd.MultiIndex.from_tuples(
+            [(column.group, column.label) for column in self.columns], names=["group", "column"]
+        )
+        index = pd.Index([line.label for line in lines], name=self.question)
+        return pd.DataFrame(data, index=index, columns=columns)
+
+    def _lines_of(self, figure: str) -> list[Line]:
+        if figure == "letters":
+            return [line for line in self.body if any(line.letters)] or list(self.body)
+        lines = [line for line in self.lines if line.figure == figure]
+        if not lines:
+            raise UnknownName("figure", figure, [*self.figures, "letters"], f"table {self.id!r}")
+        return lines
+
+    def value(self, row: str, column: str, figure: str | None = None) -> float:
+        """Give one figure by labels or codes: NaN where it does not exist or is withheld.
+
+        `row` is a row's label or code, `column` a column's label, code or letter; where a label stands in
+        several groups, write `group: label`. `figure` may be left out where the row has one.
+        Raises UnknownName, and RequestError where a name fits several.
+        """
+        line = self._line(row, figure)
+        return float(line.values[self.column_position(column)])
+
+    def _line(self, row: str, figure: str | None) -> Line:
+        fitting = [line for line in self.lines if row in (line.label, line.code)]
+        if not fitting:
+            raise UnknownName("row", row, [line.label for line in self.lines], f"table {self.id!r}")
+        if figure is None:
+            return fitting[0]
+        for line in fitting:
+            if line.figure == figure:
+                return line
+        raise UnknownName("figure", figure, [line.figure for line in fitting], f"row {row!r}")
+
+    def column_position(self, name: str) -> int:
+        """Find a column by label, `group: label`, code or letter. Raises UnknownName, RequestError."""
+        for names in (_labels, _codes):
+            found = [k for k, column in enumerate(self.columns) if name in names(column)]
+            if len(found) > 1:
+                shown = ", ".join(f"{self.columns[k].group}: {self.columns[k].label}" for k in found)
+                raise RequestError(f"Several columns are called {name!r}; say which: {shown}.")
+            if found:
+                return found[0]
+        raise UnknownName("column", name, [column.label for column in self.columns], f"table {self.id!r}")
+
+    def records(self) -> Iterator[Record]:
+        """Go through the tidy form: one record per figure, and one per cell that carries letters."""
+        for line in self.lines:
+            for k, column in enumerate(self.columns):
+                value = float(line.values[k])
+                yield self._record(
+                    line, column, line.figure, None if np.isnan(value) else value, line.marks[k]
+                )
+                if line.letters[k]:
+                    yield self._record(line, column, "letters", line.letters[k], line.marks[k])
+
+    def _record(
+        self, line: Line, column: Column, figure: str, value: float | str | None, mark: str
+    ) -> Record:
+        return Record(
+            table=self.id,
+            title=self.title,
+            layer="",
+            row=line.label,
+            row_kind=line.kind,
+            row_code=line.code,
+            group=column.group,
+            column=column.label,
+            letter=column.letter,
+            figure=figure,
+            value=value,
+            mark=mark,
+        )
+
+
+def _labels(column: Column) -> Sequence[str]:
+    return (column.label, f"{column.group}: {column.label}")
+
+
+def _codes(column: Column) -> Sequence[str]:
+    return tuple(name for name in (column.letter, column.code) if name)

@@ -1,0 +1,80 @@
+"""One place that turns a figure into characters. Every output shows these texts."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from decimal import ROUND_HALF_UP, Decimal
+
+from eager_otter.tables.request import Digits
+from eager_otter.tables.table import Line, Mark, Table
+
+ZERO = "–"
+WITHHELD = "··"
+NOT_THERE = "n/a"
+
+PERCENTS = ("column percent",)
+COUNTS = ("count", "unweighted count")
+BASE_FIGURES = ("unweighted base", "weighted base", "effective base")
+
+FIGURE_SIGNS = {
+    "column percent": "%",
+    "count": "n",
+    "unweighted count": "n unw.",
+    "mean": "mean",
+    "standard deviation": "s.d.",
+    "standard error": "s.e.",
+    "unweighted base": "n",
+    "weighted base": "n",
+    "effective base": "n",
+}
+MARK_SIGNS: dict[Mark, str] = {"": "", "low base": "*", "not tested": "**", "withheld": WITHHELD}
+
+
+def rounded(value: float, digits: int) -> Decimal:
+    """Round half away from zero on the value's 15 significant digits, as a spreadsheet shows it; no minus zero.
+
+    >>> str(rounded(2.5, 0)), str(rounded(-0.2, 0)), str(rounded(1.005, 2))
+    ('3', '0', '1.01')
+    """
+    step = Decimal(1).scaleb(-digits)
+    result = Decimal(format(value, ".15g")).quantize(step, ROUND_HALF_UP)
+    return abs(result) if result.is_zero() else result
+
+
+def figure_text(value: float, figure: str, digits: Digits, mark: Mark = "") -> str:
+    """Write a figure.
+
+    >>> [figure_text(v, "column percent", Digits()) for v in (0.0, 0.4, 11.5)]
+    ['–', '<1%', '12%']
+    >>> figure_text(float("nan"), "mean", Digits()), figure_text(1234.0, "count", Digits())
+    ('n/a', '1,234')
+    """
+    if math.isnan(value):
+        return WITHHELD if mark == "withheld" else NOT_THERE
+    places = digits.of(figure)
+    sign = "%" if figure in PERCENTS else ""
+    number = rounded(value, places)
+    if figure in PERCENTS or figure in COUNTS:
+        if value == 0:
+            return ZERO
+        if number.is_zero():
+            return f"<{Decimal(1).scaleb(-places):f}{sign}"
+    return f"{number:,f}{sign}"
+
+
+def mark_sign(line: Line, column: int, column_marks: Sequence[Mark]) -> str:
+    """Give the sign that follows a figure: on the first base line that of the column, in a summary its own.
+
+    A summary carries a sign only where it differs from its column's, as when few gave a value.
+    """
+    mark = line.marks[column]
+    if line.figure == "unweighted base" or (line.kind == "summary" and mark != column_marks[column]):
+        return "" if math.isnan(line.values[column]) else MARK_SIGNS[mark]
+    return ""
+
+
+def cell_text(table: Table, line: Line, column: int) -> str:
+    """Write the figure of a cell with its sign, letters aside."""
+    figure = figure_text(float(line.values[column]), line.figure, table.digits, line.marks[column])
+    return figure + mark_sign(line, column, table.column_marks)
