@@ -172,14 +172,14 @@ class _Interview:
         everyone = np.ones(self.n, np.bool_)
         heard = draw.yes_to_each(self._brand_logits([1.1, 0.9, 0.1, 0.0, -0.9, -1.1, -1.5, -2.0]))
         self._named(heard)
-        none = ~heard.any(axis=0)
+        none = ~np.logical_or.reduce(heard)
         names = [f"heard_{k}" for k in range(1, BRANDS + 1)]
         self.put_ticks([*names, f"heard_{NOBODY}"], np.vstack([heard, none]), everyone, "0")
-        asked = ~none
+        asked: BoolArray = ~none
         ever = draw.yes_to_each(self._brand_logits([0.4, 0.3, -0.1, -0.2, -0.3, -0.3, -0.6, -0.6])) & heard
         names = [f"ever_{k}" for k in range(1, BRANDS + 1)]
         self.put_ticks([*names, f"ever_{NOBODY}"], np.vstack([ever, ~ever.any(axis=0)]), asked, "2")
-        asked = asked & np.logical_or.reduce(ever)
+        asked = np.logical_and(asked, np.logical_or.reduce(ever))
         month = draw.yes_to_each(self._brand_logits([0.2, 0.0, 0.0, -0.4, -0.2, -0.2, -0.4, -0.4])) & ever
         names = [f"month_{k}" for k in range(1, BRANDS + 1)]
         self.put_ticks(
@@ -214,7 +214,7 @@ class _Interview:
 
     def _drinking(self) -> None:
         draw = self.draw
-        used = self.np.logical_or.reduce(month)
+        used = np.logical_or.reduce(self.month)
         days = np.rint(np.exp(1.5 + 0.5 * self.affinity + 0.7 * draw.normal())).clip(1, 30)
         self.times = np.where(used, days, np.where(draw.yes(-1.2), np.rint(1 + 2 * draw.uniform()), 0))
         self.put("times", self.times, draw.uniform() > 0.012)
