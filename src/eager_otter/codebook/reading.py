@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -50,14 +51,23 @@ def read_codebook(path: str | Path) -> Codebook:
 
     Raises FileProblem when it cannot be read, DocumentError with every mistake when it is no valid codebook.
     """
-    codebook, problems = codebook_or_problems(read_yaml(Path(path)))
-    if codebook is None:
-        raise DocumentError(problems)
-    return codebook
+    draft = read_draft(read_yaml(Path(path)))
+    if draft.problems:
+        raise DocumentError(draft.problems)
+    return draft.codebook
 
 
-def codebook_or_problems(document: Document) -> tuple[Codebook | None, list[Problem]]:
-    """Make the codebook of a document: it and no problems, or None and all of them."""
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Draft:
+    """A codebook as far as it could be read: its sound questions, the names of the others, and all problems."""
+
+    codebook: Codebook
+    mistaken: frozenset[str]
+    problems: tuple[Problem, ...]
+
+
+def read_draft(document: Document) -> Draft:
+    """Read the codebook in a document as far as it goes, so that a plan can be checked beside it."""
     return _Reading(document).whole()
 
 
@@ -70,9 +80,12 @@ def parse_or_problem(
         if questions is not None:
             check_expression(expression, questions)
     except ExpressionError as error:
-        pointer = f"{error.message} At character {error.position + 1} of: {error.text}"
-        return None, [document.problem(place, pointer)]
+        return None, [document.problem(place, _pointing_at(error))]
     return expression, []
+
+
+def _pointing_at(error: ExpressionError) -> str:
+    return f"{error.message} At character {error.position + 1} of: {error.text}"
 
 
 class _Reading:
@@ -86,7 +99,7 @@ class _Reading:
         self.grids: dict[str, Grid] = {}
         self.banded: dict[str, str] = {}
 
-    def whole(self) -> tuple[Codebook | None, list[Problem]]:
+    def whole(self) -> Draft:
         head, problems = check(CodebookFile, self.document.data, self.document, ())
         self.problems += problems
         bodies = self._bodies()
@@ -95,18 +108,17 @@ class _Reading:
         for name, body in bodies.items():
             self._question(name, body)
         self._check_references()
-        if self.problems or head is None:
-            return None, self.problems
-        return (
-            Codebook(
-                title=head.title,
-                questions=self.questions,
-                grids=self.grids,
-                respondent=head.respondent,
-                weight=head.weight,
-                path=self.document.path,
-            ),
-            [],
+        codebook = Codebook(
+            title=head.title if head else "",
+            questions=self.questions,
+            grids=self.grids,
+            respondent=head.respondent if head else None,
+            weight=head.weight if head else None,
+            path=self.document.path,
+        )
+        sound = {*self.questions, *self.grids}
+        return Draft(
+            codebook=codebook, mistaken=frozenset(set(bodies) - sound), problems=tuple(self.problems)
         )
 
     def _bodies(self) -> dict[str, Any]:
@@ -386,21 +398,27 @@ class _Reading:
     def _place_of(self, question: Question) -> Place:
         return ("questions", question.grid or question.name)
 
-    def _check_banded(self, name: str, of: str, known: Iterable[str]) -> None:
+    def _check_banded(self, name: str, of: str, known: set[str]) -> None:
         place = ("questions", name, "bands", "of")
         source = self.questions.get(of)
         if source is None:
             if of not in known:
-                self.note(place, f"No question {of!r}.{nearest(of, tuple(self.questions))}")
+                self.note(place, f"No question {of!r}.{nearest(of, sorted(known))}")
         elif source.kind != "number":
             self.note(place, f"only a number can be cut into bands; {of} is of kind {source.kind}.")
 
     def _check_rule(self, rule: Expression | None, place: Place, known: set[str]) -> None:
         """Check an expression, unless it names a question that is itself mistaken."""
-        if rule is None or rule.names() & (known - set(self.questions)):
+        if rule is None:
             return
-        _, problems = parse_or_problem(rule.text, self.document, place, self.questions)
-        self.problems += problems
+        for operand in rule.operands():
+            if operand.name not in known:
+                message = f"No question {operand.name!r}.{nearest(operand.name, sorted(known))}"
+                self.note(place, _pointing_at(ExpressionError(message, rule.text, operand.position)))
+                return
+        if rule.names() <= set(self.questions):
+            _, problems = parse_or_problem(rule.text, self.document, place, self.questions)
+            self.problems += problems
 
     def _check_circles(self) -> None:
         needs = {question.name: _needs(question) for question in self.questions.values()}

@@ -10,11 +10,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import prod
 
 import numpy as np
 
-from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
-from eager_otter.core.cells import CellSet, ColumnCells, join_patterns
+from eager_otter.core.arrays import CodeArray, FloatArray, IntArray, smallest_unsigned
+from eager_otter.core.cells import ColumnCells, join_patterns
 
 BLOCK = 32_768  # respondents at a time: what one pass needs stays in the processor's cache
 SHARED_CODES = 256  # several small questions are counted as one code up to this many combinations
@@ -118,58 +119,59 @@ def tally(
         found = part.codes.size if isinstance(part, CodedRows) else part.values.size
         if found != respondents:
             raise ValueError(f"A question has {found} respondents where the banner has {respondents}.")
-    coded = [k for k, part in enumerate(parts) if isinstance(part, CodedRows)]
-    bundles = _bundles(parts, coded)
-    measures = _Measures(weights, frequencies)
-    all_sums = []
-    for cells in columns.sets:
-        sums: list[FloatArray] = [np.empty(0)] * len(parts)
-        for bundle, total in zip(bundles, _count_bundles(bundles, cells, measures), strict=True):
-            for position, (k, part) in enumerate(bundle.parts):
-                sums[k] = bundle.margin(total, position, part.size, cells.cells)
-        for k, part in enumerate(parts):
-            if isinstance(part, ValueRows):
-                sums[k] = _sum_values(part, cells, measures)
-        all_sums.append(tuple(sums))
+    bundles = bundles_of(parts)
+    values = [(k, part) for k, part in enumerate(parts) if isinstance(part, ValueRows)]
+    counts, sums = _Counts(bundles, columns), _ValueSums(values, columns)
+    for start in range(0, respondents, BLOCK):
+        block = slice(start, min(start + BLOCK, respondents))
+        cells = [some.cell[block].astype(np.intp) for some in columns.sets]
+        measures = _Measures(weights, frequencies, block)
+        counts.add(block, cells, measures)
+        sums.add(block, cells, measures)
+    by_set = []
+    for position, some in enumerate(columns.sets):
+        of_part: dict[int, FloatArray] = dict(sums.of_set(position))
+        for bundle, total in zip(bundles, counts.of_set(position), strict=True):
+            for place, (k, part) in enumerate(bundle.parts):
+                of_part[k] = bundle.margin(total, place, part.size, some.cells)
+        by_set.append(tuple(of_part[k] for k in range(len(parts))))
     shifts = tuple(part.shift if isinstance(part, ValueRows) else 0.0 for part in parts)
-    return Tally(tuple(cells.members for cells in columns.sets), tuple(all_sums), shifts)
+    return Tally(tuple(some.members for some in columns.sets), tuple(by_set), shifts)
 
 
 class _Measures:
-    """What is added up for each respondent: n, w and w², times the frequency."""
+    """What is added up for each respondent of a block: n, w and w², times the frequency; None stands for 1."""
 
-    def __init__(self, weights: FloatArray | None, frequencies: FloatArray | None) -> None:
-        w = None if weights is None else np.ascontiguousarray(weights, np.float64)
-        n = None if frequencies is None else np.ascontiguousarray(frequencies, np.float64)
-        self.frequency = n
-        self.weight = w
+    def __init__(self, weights: FloatArray | None, frequencies: FloatArray | None, block: slice) -> None:
+        w = None if weights is None else np.ascontiguousarray(weights[block], np.float64)
+        n = None if frequencies is None else np.ascontiguousarray(frequencies[block], np.float64)
+        self.n = n
+        self.weighted = w is not None
         if w is None:
-            self.passes: list[FloatArray | None] = [n]
-        elif n is None:
-            self.passes = [None, w, w * w]
+            self.w = self.w2 = n
         else:
-            self.passes = [n, n * w, n * w * w]
+            self.w = w if n is None else n * w
+            self.w2 = w * w if n is None else n * w * w
 
-    def columns(self, chosen: BoolArray) -> tuple[FloatArray, FloatArray, FloatArray]:
-        """Give n, Σw and Σw² terms of the chosen respondents."""
-        n = np.ones(int(chosen.sum())) if self.frequency is None else self.frequency[chosen]
-        if self.weight is None:
-            return n, n, n
-        w = self.weight[chosen]
-        return n, n * w, n * w * w
+    @property
+    def passes(self) -> list[FloatArray | None]:
+        """List the terms that differ: all three, or n alone where w = w² = 1."""
+        return [self.n, self.w, self.w2] if self.weighted else [self.n]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class _Bundle:
+class Bundle:
     """Small questions that share one code: the mixed-radix number of their codes."""
 
     parts: tuple[tuple[int, CodedRows], ...]
 
     @property
     def size(self) -> int:
-        return int(np.prod([part.size for _, part in self.parts]))
+        """How many shared codes there are."""
+        return prod(part.size for _, part in self.parts)
 
     def codes(self, start: int, stop: int) -> CodeArray:
+        """Give the shared codes of the respondents from `start` to `stop`, not included."""
         kind = smallest_unsigned(self.size)
         codes = self.parts[0][1].codes[start:stop]
         for _, part in self.parts[1:]:
@@ -179,66 +181,114 @@ class _Bundle:
 
     def margin(self, total: FloatArray, position: int, size: int, cells: int) -> FloatArray:
         """Take one question's own sums (measures, codes, cells) out of the shared ones."""
-        before = int(np.prod([part.size for _, part in self.parts[:position]]))
+        before = prod(part.size for _, part in self.parts[:position])
         shaped = total.reshape(total.shape[0], before, size, -1, cells)
         return np.asarray(shaped.sum(axis=(1, 3)))
 
 
-def _bundles(parts: Sequence[CodedRows | ValueRows], coded: Sequence[int]) -> list[_Bundle]:
-    """Pack neighbouring small questions together, smallest first, while the shared code stays small."""
-    bundles: list[_Bundle] = []
+def bundles_of(parts: Sequence[CodedRows | ValueRows]) -> list[Bundle]:
+    """Pack small questions together, smallest first, while their shared code stays small."""
+    bundles: list[Bundle] = []
     open_parts: list[tuple[int, CodedRows]] = []
     size = 1
-    pairs = [(k, part) for k in coded if isinstance(part := parts[k], CodedRows)]
-    for k, part in sorted(pairs, key=lambda pair: pair[1].size):
+    coded = [(k, part) for k, part in enumerate(parts) if isinstance(part, CodedRows)]
+    for k, part in sorted(coded, key=lambda pair: pair[1].size):
         if open_parts and size * part.size > SHARED_CODES:
-            bundles.append(_Bundle(tuple(open_parts)))
+            bundles.append(Bundle(tuple(open_parts)))
             open_parts, size = [], 1
         open_parts.append((k, part))
         size *= part.size
     if open_parts:
-        bundles.append(_Bundle(tuple(open_parts)))
+        bundles.append(Bundle(tuple(open_parts)))
     return bundles
 
 
-def _count_bundles(bundles: Sequence[_Bundle], cells: CellSet, measures: _Measures) -> list[FloatArray]:
-    """Add up n, Σw, Σw² per code × cell, a block of respondents at a time."""
-    totals = [np.zeros((len(measures.passes), bundle.size * cells.cells)) for bundle in bundles]
-    for start in range(0, cells.cell.size, BLOCK):
-        stop = min(start + BLOCK, cells.cell.size)
-        weights = [None if term is None else term[start:stop] for term in measures.passes]
-        for bundle, total in zip(bundles, totals, strict=True):
-            size = total.shape[1]
-            bins = smallest_unsigned(size)
-            index = np.multiply(bundle.codes(start, stop), bins(cells.cells), dtype=bins)
-            index += cells.cell[start:stop].astype(bins, copy=False)
-            wide = index.astype(np.intp)
-            for measure, term in enumerate(weights):
-                total[measure] += np.bincount(wide, term, size)
-    if len(measures.passes) == 1:  # unweighted: w = w² = 1, so the three sums are one and the same
-        return [np.repeat(total, 3, axis=0) for total in totals]
-    return totals
+class _Counts:
+    """n, Σw, Σw² per set, bundle and code × cell."""
+
+    def __init__(self, bundles: Sequence[Bundle], columns: ColumnCells) -> None:
+        self._bundles, self._cells = bundles, [some.cells for some in columns.sets]
+        self._totals = [[np.zeros((3, bundle.size * cells)) for bundle in bundles] for cells in self._cells]
+        self._weighted = True
+
+    def add(self, block: slice, cells: Sequence[IntArray], measures: _Measures) -> None:
+        passes = measures.passes
+        self._weighted = measures.weighted
+        index = np.empty(block.stop - block.start, np.intp)
+        for k, bundle in enumerate(self._bundles):
+            codes = bundle.codes(block.start, block.stop).astype(np.intp)
+            for totals, cell, count in zip(self._totals, cells, self._cells, strict=True):
+                np.multiply(codes, count, out=index)
+                np.add(index, cell, out=index)
+                for measure, term in enumerate(passes):
+                    totals[k][measure] += np.bincount(index, term, bundle.size * count)
+
+    def of_set(self, position: int) -> list[FloatArray]:
+        totals = self._totals[position]
+        if self._weighted:
+            return totals
+        return [np.repeat(total[:1], 3, axis=0) for total in totals]  # w = w² = 1: one and the same sum
 
 
-def _sum_values(part: ValueRows, cells: CellSet, measures: _Measures) -> FloatArray:
-    """Add up the sums of a number per cell, with its extremes: (9, 1, cells)."""
-    sums = np.zeros((9, 1, cells.cells))
-    sums[LOWEST], sums[HIGHEST] = np.inf, -np.inf
-    present = ~np.isnan(part.values)
-    cell = cells.cell[present].astype(np.intp)
-    s = part.values[present] - part.shift
-    n, w, w2 = measures.columns(present)
-    terms = {PEOPLE: n, WEIGHT: w, VALUE: w * s, VALUE2: w * s * s}
-    if measures.weight is None:
-        doubles = {WEIGHT2: WEIGHT, WEIGHT2_VALUE: VALUE, WEIGHT2_VALUE2: VALUE2}
-    else:
-        doubles = {}
-        terms |= {WEIGHT2: w2, WEIGHT2_VALUE: w2 * s, WEIGHT2_VALUE2: w2 * s * s}
-    for measure, term in terms.items():
-        sums[measure, 0] = np.bincount(cell, term, cells.cells)
-    for measure, same in doubles.items():
-        sums[measure] = sums[same]
+class _ValueSums:
+    """The nine sums and extremes of each number question, per set and cell."""
+
+    def __init__(self, values: Sequence[tuple[int, ValueRows]], columns: ColumnCells) -> None:
+        self._values, self._cells = values, [some.cells for some in columns.sets]
+        self._totals = [[np.zeros((9, 1, cells)) for _ in values] for cells in self._cells]
+        for totals in self._totals:
+            for total in totals:
+                total[LOWEST], total[HIGHEST] = np.inf, -np.inf
+
+    def of_set(self, position: int) -> list[tuple[int, FloatArray]]:
+        return [(k, total) for (k, _), total in zip(self._values, self._totals[position], strict=True)]
+
+    def add(self, block: slice, cells: Sequence[IntArray], measures: _Measures) -> None:
+        for k, (_, part) in enumerate(self._values):
+            terms = _value_terms(part.values[block], part.shift, measures)
+            for totals, cell, count in zip(self._totals, cells, self._cells, strict=True):
+                terms.add_to(totals[k][:, 0], cell, count)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _ValueTerms:
+    """What the respondents of a block add to the sums of a number; 0 for whoever gave none."""
+
+    sums: dict[int, FloatArray]
+    same: dict[int, int]  # sums that equal another
+    lowest: FloatArray
+    highest: FloatArray
+
+    def add_to(self, total: FloatArray, cell: IntArray, cells: int) -> None:
+        for measure, term in self.sums.items():
+            total[measure] += np.bincount(cell, term, cells)
+        for measure, same in self.same.items():
+            total[measure] = total[same]
+        np.minimum.at(total[LOWEST], cell, self.lowest)
+        np.maximum.at(total[HIGHEST], cell, self.highest)
+
+
+def _value_terms(values: FloatArray, shift: float, measures: _Measures) -> _ValueTerms:
+    absent = np.isnan(values)
+    s = np.where(absent, 0.0, values - shift)
+    n = (~absent).astype(np.float64)
+    if measures.n is not None:
+        n *= measures.n
     counted = n > 0
-    np.minimum.at(sums[LOWEST, 0], cell[counted], s[counted])
-    np.maximum.at(sums[HIGHEST, 0], cell[counted], s[counted])
-    return sums
+    lowest, highest = np.where(counted, s, np.inf), np.where(counted, s, -np.inf)
+    if not measures.weighted:
+        sums = {PEOPLE: n, WEIGHT: n, VALUE: n * s, VALUE2: n * s * s}
+        same = {WEIGHT2: WEIGHT, WEIGHT2_VALUE: VALUE, WEIGHT2_VALUE2: VALUE2}
+        return _ValueTerms(sums, same, lowest, highest)
+    assert measures.w is not None and measures.w2 is not None
+    w, w2 = np.where(absent, 0.0, measures.w), np.where(absent, 0.0, measures.w2)
+    sums = {
+        PEOPLE: n,
+        WEIGHT: w,
+        WEIGHT2: w2,
+        VALUE: w * s,
+        VALUE2: w * s * s,
+        WEIGHT2_VALUE: w2 * s,
+        WEIGHT2_VALUE2: w2 * s * s,
+    }
+    return _ValueTerms(sums, {}, lowest, highest)

@@ -110,6 +110,32 @@ def numbers(column: Any, missing: frozenset[str], name: str) -> tuple[FloatArray
 
     Raises DataError naming the rows (from 1) of values that are no numbers.
     """
+    fast = _as_floats(column)
+    if fast is not None:
+        codes = [number for code in missing if (number := as_number(code)) is not None]
+        coded = np.isin(fast, codes) if codes else np.zeros(fast.size, np.bool_)
+        return np.where(coded, np.nan, fast), coded
+    return _numbers_by_text(column, missing, name)
+
+
+def _as_floats(column: Any) -> FloatArray | None:
+    """Convert a whole column at once, NaN for blanks; None where a text is no plain number."""
+    array = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
+    try:
+        if pa.types.is_string(array.type) or pa.types.is_large_string(array.type):
+            array = pc.if_else(pc.equal(array, ""), pa.scalar(None, array.type), array)
+        values = array.cast(pa.float64()).to_numpy(zero_copy_only=False)
+    except (pa.ArrowInvalid, pa.ArrowNotImplementedError, AttributeError):
+        return None
+    blanks = array.null_count + (int(np.isnan(values).sum()) - array.null_count) * pa.types.is_floating(
+        array.type
+    )
+    plain = int(np.isnan(values).sum()) == blanks and not np.isinf(values).any()
+    return np.asarray(values, np.float64) if plain else None
+
+
+def _numbers_by_text(column: Any, missing: frozenset[str], name: str) -> tuple[FloatArray, BoolArray]:
+    """Look at each distinct text of a column that is not plainly numbers."""
     parts = distinct(column)
     wrong: dict[str, None] = {}
     values = np.full(len(parts.texts), np.nan)

@@ -14,6 +14,7 @@ from eager_otter.codebook.model import Banded, Codebook, Derived, Kind, Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.data.answers import Answers, NumberAnswers
 from eager_otter.data.columns import SHOWN, distinct, numbers
+from eager_otter.data.csv_file import open_csv
 from eager_otter.data.encoding import (
     Columns,
     encode_bands,
@@ -23,7 +24,8 @@ from eager_otter.data.encoding import (
     encode_single,
     encode_text,
 )
-from eager_otter.data.files import Source, from_frame, read_responses
+from eager_otter.data.files import DataFile, Source, read_columns
+from eager_otter.data.frame import FrameInMemory
 from eager_otter.data.selection import select
 from eager_otter.errors import DataError, RequestError, UnknownName
 
@@ -45,7 +47,9 @@ class Responses:
     codebook: Codebook
     table: Any  # an Arrow table
     source: Source
+    file: DataFile | None = None  # where columns that the codebook does not name can be read
     _encoded: dict[str, Answers] = field(default_factory=dict)
+    _weights: dict[str, FloatArray] = field(default_factory=dict)
 
     @property
     def questions(self) -> Mapping[str, Question]:
@@ -94,9 +98,9 @@ class Responses:
         Raises UnknownName for a column that is not there, DataError naming the rows where a weight is missing,
         negative or infinite, or where they are all 0.
         """
-        if column not in self.table.column_names:
-            raise UnknownName("weight column", column, self.table.column_names, self.source.name)
-        values, _ = numbers(self.table.column(column), frozenset(), column)
+        if column not in self._weights:
+            self._weights[column] = numbers(self._column(column, "weight column"), frozenset(), column)[0]
+        values = self._weights[column]
         places = np.flatnonzero(rows)
         kept = values[rows]
         for what, wrong in (
@@ -109,6 +113,15 @@ class Responses:
         if not (kept > 0).any():
             raise DataError(f"Every weight in column {column!r} is 0, so nobody is left to count.")
         return kept
+
+    def _column(self, name: str, kind: str) -> Any:
+        """Give a column as read; one that the codebook does not name is read now."""
+        if name in self.table.column_names:
+            return self.table.column(name)
+        names = self.table.column_names if self.file is None else self.file.names
+        if self.file is None or name not in names:
+            raise UnknownName(kind, name, names, self.source.name)
+        return self.file.read([name]).column(name)
 
     def _wrong_weights(
         self, column: str, what: str, values: FloatArray, places: IntArray, wrong: IntArray
@@ -134,14 +147,14 @@ def open_responses(codebook: Codebook, data: Any) -> Responses:
 
     Raises FileProblem, DataError (columns that are not there, respondent ids that are blank or stand twice).
     """
-    wanted = _columns_of(codebook)
     if isinstance(data, str | Path):
-        table, source = read_responses(Path(data), wanted)
+        file: DataFile = open_csv(Path(data))
     elif hasattr(data, "columns"):
-        table, source = from_frame(data, wanted)
+        file = FrameInMemory(data)
     else:
         raise RequestError(f"Data are a CSV path or a pandas frame; got {type(data).__name__}.")
-    responses = Responses(codebook, table, source)
+    table = read_columns(file, _columns_of(codebook))
+    responses = Responses(codebook, table, file.source(table.num_rows), file)
     if codebook.respondent is not None:
         _check_ids(responses, codebook.respondent)
     return responses

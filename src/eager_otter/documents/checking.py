@@ -46,24 +46,38 @@ Text = Annotated[str, BeforeValidator(written_text)]
 def check(
     kind: type[T] | Any, value: object, document: Document, place: Place
 ) -> tuple[T | None, list[Problem]]:
-    """Validate one part of a document: the model and no problems, or None and all problems of the part."""
+    """Validate one part of a document: the model, and all problems of the part.
+
+    With problems, the model is what is left without the mistaken keys, so that the rest can still be checked
+    against other files; None where nothing sound is left.
+    """
     adapter = TypeAdapter(kind)
     try:
         return adapter.validate_python(value), []
     except ValidationError as error:
-        return None, [_problem(item, kind, document, place) for item in error.errors()]
+        items = error.errors()
+    problems = [_problem(item, kind, document, place) for item in items]
+    mistaken = {str(item["loc"][0]) for item in items if item["loc"]}
+    if not isinstance(value, dict) or not mistaken & set(value):
+        return None, problems
+    try:
+        return adapter.validate_python({key: value[key] for key in value if key not in mistaken}), problems
+    except ValidationError:
+        return None, problems
 
 
 def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
     loc = tuple(item["loc"])
     where = (*place, *loc)
-    name = str(loc[-1]) if loc else str(place[-1] if place else "the file")
+    name = _key_at(document, where) or "the file"
     match item["type"]:
         case "extra_forbidden":
             known = _keys_at(kind, loc[:-1])
             return document.problem(where, f"unknown key {name!r}.{nearest(name, known)}", key=True)
         case "missing":
-            return document.problem(where[:-1], f"{_dotted(where[:-1])} needs the key {name!r}.", key=True)
+            return document.problem(
+                where[:-1], f"{_dotted(where[:-1])} needs the key {str(loc[-1])!r}.", key=True
+            )
         case "literal_error" | "enum":
             expected = item["ctx"]["expected"].replace("'", "")
             found = item["input"]
@@ -83,6 +97,12 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
         case _:
             message = f"{name}: {item['msg'][0].lower()}{item['msg'][1:]}; found {_found(item['input'])}."
     return document.problem(where, message)
+
+
+def _key_at(document: Document, where: Place) -> str:
+    """Name the innermost key at a place: what a reader sees before the value, whatever list it is in."""
+    keys = [where[:k] for k in range(1, len(where) + 1) if where[:k] in document.keys]
+    return str(keys[-1][-1]) if keys else ""
 
 
 _WANTED = {

@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Codebook, Question
-from eager_otter.codebook.reading import codebook_or_problems, parse_or_problem
+from eager_otter.codebook.reading import parse_or_problem, read_draft
 from eager_otter.documents.checking import check
 from eager_otter.documents.yaml_nodes import Document, Place, read_yaml
 from eager_otter.errors import DocumentError, FileProblem, Problem, RequestError, nearest, shown_path
@@ -46,6 +46,7 @@ class _Reading:
         self.document = document
         self.problems: list[Problem] = []
         self.codebook: Codebook | None = None
+        self.mistaken: frozenset[str] = frozenset()  # questions of the codebook that are themselves mistaken
         self.banners: dict[str, Banner] = {}
         self.named: set[str] = set()
 
@@ -103,8 +104,9 @@ class _Reading:
             return
         path = self.document.path.parent / name
         try:
-            self.codebook, problems = codebook_or_problems(read_yaml(path))
-            self.problems += problems
+            draft = read_draft(read_yaml(path))
+            self.codebook, self.mistaken = draft.codebook, draft.mistaken
+            self.problems += draft.problems
         except FileProblem as error:
             message = f"codebook: {str(error).removeprefix(shown_path(path) + ': ')}"
             self.note(("codebook",), f"{message} Looked for {shown_path(path)}.")
@@ -115,18 +117,23 @@ class _Reading:
         if self.codebook is None:
             return None
         question = self.codebook.questions.get(name)
-        if question is None:
+        if question is None and not self._is_mistaken(name):
             grid = self.codebook.grids.get(name)
             if grid is not None:
                 hint = f" {name} is a grid: name one of its items, such as {grid.items[0]}."
             else:
-                hint = nearest(name, tuple(self.codebook.questions))
+                hint = nearest(name, (*self.codebook.questions, *self.mistaken))
             self.note(place, f"no question {name!r} in the codebook.{hint}")
         return question
 
+    def _is_mistaken(self, name: str) -> bool:
+        return name.split(".")[0] in self.mistaken
+
     def _check_expression(self, text: str, place: Place) -> None:
-        questions = None if self.codebook is None else self.codebook.questions
-        _, problems = parse_or_problem(text, self.document, place, questions)
+        expression, problems = parse_or_problem(text, self.document, place)
+        mistaken = expression is not None and any(self._is_mistaken(name) for name in expression.names())
+        if expression is not None and self.codebook is not None and not mistaken:
+            _, problems = parse_or_problem(text, self.document, place, self.codebook.questions)
         self.problems += problems
 
     # --- banners ----------------------------------------------------------------------------------------

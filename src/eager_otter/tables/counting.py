@@ -70,14 +70,14 @@ class BannerCounting:
 
     def counted(self, names: Sequence[str]) -> Iterator[QuestionSums]:
         """Count questions, in the order given. Raises RequestError for open text."""
-        largest = max(cells.cells for cells in self.cells.sets)
+        cells = sum(some.cells for some in self.cells.sets)
         batch: list[tuple[Question, Answers, RowCounts]] = []
         size = 0
         for name in names:
             question = self.responses.codebook.question(name)
             answers = self._chosen(name)
             counts = row_counts(question, answers)
-            need = 3 * largest * sum(part.size for part in counts.parts if isinstance(part, CodedRows))
+            need = 3 * cells * sum(part.size for part in counts.parts if isinstance(part, CodedRows))
             if batch and size + need > BATCH_SUMS:
                 yield from self._count_batch(batch)
                 batch, size = [], 0

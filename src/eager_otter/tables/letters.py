@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 
@@ -18,15 +19,18 @@ def letter_rows(higher: Sequence[BoolArray], names: Sequence[str], *, spaced: bo
     column is significantly higher than the second. Capitals stand for the first level, small letters where
     only the second is reached; `spaced` puts a blank between letters.
     """
-    rows = higher[0].shape[0] if higher else 0
-    texts = [[""] * len(names) for _ in range(rows)]
     if not higher:
-        return [tuple(row) for row in texts]
-    capitals = higher[0]
+        return []
     shown = np.logical_or.reduce(higher)
+    rows, columns = shown.shape[:2]
+    row, column, lower = np.nonzero(shown)
+    both_cases = np.array([*names, *(name.lower() for name in names)], object)
+    letters = both_cases[lower + len(names) * ~higher[0][row, column, lower]].tolist()
+    cell = row * columns + column
+    edges = [0, *(np.flatnonzero(np.diff(cell)) + 1).tolist(), cell.size]
+    texts = [""] * (rows * columns)
     joint = " " if spaced else ""
-    for row, column in np.argwhere(shown.any(axis=2)):
-        own, strict = shown[row, column], capitals[row, column]
-        letters = [names[k] if strict[k] else names[k].lower() for k in np.flatnonzero(own).tolist()]
-        texts[row][column] = joint.join(letters)
-    return [tuple(row) for row in texts]
+    for start, stop in pairwise(edges):
+        if stop > start:
+            texts[cell[start]] = joint.join(letters[start:stop])
+    return [tuple(texts[k : k + columns]) for k in range(0, rows * columns, columns)]

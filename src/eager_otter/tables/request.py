@@ -10,7 +10,7 @@ from eager_otter.errors import RequestError
 
 CellFigure = Literal["column percent", "count", "unweighted count"]
 SummaryFigure = Literal["mean", "standard deviation", "standard error"]
-Figure = CellFigure | SummaryFigure
+Figure = Literal[CellFigure, SummaryFigure]
 JudgedOn = Literal["unweighted base", "effective base"]
 
 CELL_FIGURES: tuple[CellFigure, ...] = ("column percent", "count", "unweighted count")

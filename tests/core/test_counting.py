@@ -1,0 +1,228 @@
+"""The core: tallies that add up, and tests of columns against independent computation."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from independent import mean_test, moments, proportion_test
+from scipy import stats
+from statsmodels.stats.proportion import proportions_ztest
+from statsmodels.stats.weightstats import CompareMeans, DescrStatsW
+
+from eager_otter.core import cells as cells_module
+from eager_otter.core.arrays import effective_base
+from eager_otter.core.cells import ColumnGroup, group_from_memberships, make_cells
+from eager_otter.core.means import moments as core_moments
+from eager_otter.core.means import test_means as means_tested
+from eager_otter.core.proportions import match_pairs
+from eager_otter.core.proportions import test_proportions as proportions_tested
+from eager_otter.core.sums import Finisher
+from eager_otter.core.tally import CodedRows, ValueRows, tally
+
+
+class Case:
+    """Random people: an answer code 0..3 (3 = none), a value, weights, one plain and one overlapping group."""
+
+    def __init__(self, seed: int, people: int) -> None:
+        rng = np.random.default_rng(seed)
+        self.codes = rng.integers(0, 4, people).astype(np.uint8)
+        self.values = np.where(rng.random(people) < 0.1, np.nan, rng.normal(1e6, 2.0, people))
+        self.weights = rng.uniform(0.1, 4.0, people)
+        self.plain = rng.integers(0, 4, people).astype(np.uint8)  # 3: in none of the three columns
+        self.inside = rng.random((3, people)) < 0.5
+        self.people = people
+
+    def cells(self, rows: slice = slice(None)):
+        groups = [
+            ColumnGroup(self.plain[rows], np.eye(3, 4, dtype=bool)),
+            group_from_memberships(self.inside[:, rows]),
+        ]
+        return make_cells(groups, len(self.plain[rows]))
+
+    def tally(self, rows: slice = slice(None), **changes):
+        parts = [CodedRows(self.codes[rows], 4), ValueRows(self.values[rows], 1e6)]
+        weights = changes.get("weights", self.weights)
+        return tally(parts, self.cells(rows), weights=None if weights is None else weights[rows])
+
+    def sums(self, counted=None):
+        finisher = Finisher(counted or self.tally(), self.cells())
+        table = np.array([[1.0, 0, 0, 0], [0, 1, 1, 0], [1, 1, 1, 0]])
+        return finisher, finisher.counts([(0, table)]), finisher.values(1)
+
+    def columns_of(self, k: int) -> set[int]:
+        own = {0} | ({1 + int(self.plain[k])} if self.plain[k] < 3 else set())
+        return own | {4 + c for c in range(3) if self.inside[c, k]}
+
+
+PAIRS = np.array([(1, 2), (1, 3), (2, 3), (4, 5), (4, 6), (5, 6)])
+
+
+@given(st.integers(0, 10_000), st.integers(2, 60), st.integers(1, 59))
+def test_tallies_of_parts_add_up_to_the_tally_of_the_whole(seed: int, people: int, cut: int) -> None:
+    case = Case(seed, people)
+    cut = min(cut, people - 1)
+    added = case.tally(slice(0, cut)) + case.tally(slice(cut, None))
+    whole = case.tally()
+    columns = case.cells()
+    for pick in ("n", "w", "w2"):
+        parts = getattr(Finisher(added, columns).counts([(0, np.eye(4))]), pick)
+        np.testing.assert_allclose(parts, getattr(Finisher(whole, columns).counts([(0, np.eye(4))]), pick))
+    for pick in ("n", "ws", "ws2", "w2s2", "lowest", "highest"):
+        parts = getattr(Finisher(added, columns).values(1), pick)
+        np.testing.assert_allclose(parts, getattr(Finisher(whole, columns).values(1), pick), rtol=1e-9)
+
+
+@given(st.integers(0, 10_000), st.floats(0.01, 50))
+def test_weights_times_a_constant_change_no_share_no_effective_base_and_no_test(seed: int, k: float) -> None:
+    case = Case(seed, 50)
+    found = []
+    for weights in (case.weights, case.weights * k):
+        finisher, answers, values = case.sums(case.tally(weights=weights))
+        shared = match_pairs(PAIRS, finisher.pairs)
+        base = answers.rows([2])
+        tests = proportions_tested(answers, base, PAIRS, shared)
+        means = means_tested(values, PAIRS, shared)
+        found.append([answers.w / base.w, effective_base(base.w, base.w2), tests.p_value, means.p_value])
+    for one, other in zip(*found, strict=True):
+        np.testing.assert_allclose(one, other, rtol=1e-7)
+
+
+@given(st.integers(0, 10_000))
+def test_weights_of_one_equal_no_weights(seed: int) -> None:
+    case = Case(seed, 40)
+    _, weighted, values = case.sums(case.tally(weights=np.ones(40)))
+    _, plain, plain_values = case.sums(case.tally(weights=None))
+    for pick in ("n", "w", "w2", "pair_n", "pair_w2"):
+        np.testing.assert_array_equal(getattr(weighted, pick), getattr(plain, pick))
+    np.testing.assert_allclose(core_moments(values).variance, core_moments(plain_values).variance)
+
+
+def test_frequencies_count_as_so_many_equal_people() -> None:
+    case = Case(3, 30)
+    times = np.random.default_rng(1).integers(0, 4, 30).astype(float)
+    often = np.repeat(np.arange(30), times.astype(int))
+    parts = [CodedRows(case.codes, 4), ValueRows(case.values, 1e6)]
+    counted = tally(parts, case.cells(), weights=case.weights, frequencies=times)
+    groups = [
+        ColumnGroup(case.plain[often], np.eye(3, 4, dtype=bool)),
+        group_from_memberships(case.inside[:, often]),
+    ]
+    columns = make_cells(groups, often.size)
+    long = tally([CodedRows(case.codes[often], 4)], columns, weights=case.weights[often])
+    short = Finisher(counted, case.cells()).counts([(0, np.eye(4))])
+    spread = Finisher(long, columns).counts([(0, np.eye(4))])
+    np.testing.assert_allclose(short.n, spread.n)
+    np.testing.assert_allclose(short.w2, spread.w2)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_proportion_tests_agree_with_a_loop_over_people(seed: int) -> None:
+    case = Case(seed, 90)
+    finisher, answers, _ = case.sums()
+    shared = match_pairs(PAIRS, finisher.pairs)
+    tests = proportions_tested(answers, answers.rows([2]), PAIRS, shared)
+    people = [
+        (float(case.weights[k]), case.columns_of(k), case.codes[k] == 0)
+        for k in range(90)
+        if case.codes[k] < 3
+    ]
+    for pair, (a, b) in enumerate(PAIRS):
+        z, p = proportion_test(people, int(a), int(b))
+        assert tests.statistic[0, pair] == pytest.approx(z, abs=1e-9)
+        assert tests.p_value[0, pair] == pytest.approx(p, abs=1e-9)
+    assert tests.shared[0].tolist() == [False] * 3 + [True] * 3
+
+
+def test_unweighted_proportions_agree_with_statsmodels() -> None:
+    case = Case(11, 400)
+    finisher, answers, _ = case.sums(case.tally(weights=None))
+    base = answers.rows([2])
+    tests = proportions_tested(answers, base, PAIRS[:3], match_pairs(PAIRS[:3], finisher.pairs))
+    for pair, (a, b) in enumerate(PAIRS[:3]):
+        z, p = proportions_ztest(answers.n[0, [a, b]], base.n[0, [a, b]])
+        assert tests.statistic[0, pair] == pytest.approx(z, abs=1e-9)
+        assert tests.p_value[0, pair] == pytest.approx(p, abs=1e-9)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_means_agree_with_a_loop_over_people(seed: int) -> None:
+    case = Case(seed, 90)
+    finisher, _, values = case.sums()
+    found = core_moments(values)
+    tests = means_tested(values, PAIRS, match_pairs(PAIRS, finisher.pairs))
+    people = [
+        (float(case.weights[k]), case.columns_of(k), float(case.values[k]))
+        for k in range(90)
+        if not np.isnan(case.values[k])
+    ]
+    for column in range(1, 7):
+        mean, variance, effective = moments(people, column)
+        assert found.mean[0, column] == pytest.approx(mean, rel=1e-12)
+        assert found.variance[0, column] == pytest.approx(variance, rel=1e-8)
+        assert found.effective[0, column] == pytest.approx(effective)
+    for pair, (a, b) in enumerate(PAIRS):
+        t, p = mean_test(people, int(a), int(b))
+        assert tests.statistic[0, pair] == pytest.approx(t, abs=1e-7)
+        assert tests.p_value[0, pair] == pytest.approx(p, abs=1e-7)
+
+
+def test_unweighted_means_agree_with_scipy_and_weighted_ones_with_statsmodels() -> None:
+    case = Case(21, 200)
+    finisher, _, values = case.sums(case.tally(weights=None))
+    tests = means_tested(values, PAIRS[:1], match_pairs(PAIRS[:1], finisher.pairs))
+    there = ~np.isnan(case.values)
+    one, two = (case.values[there & (case.plain == k)] for k in (0, 1))
+    expected = stats.ttest_ind(one, two, equal_var=False)
+    assert tests.statistic[0, 0] == pytest.approx(expected.statistic, abs=1e-9)
+    assert tests.p_value[0, 0] == pytest.approx(expected.pvalue, abs=1e-9)
+    _, p, df = CompareMeans(DescrStatsW(one), DescrStatsW(two)).ttest_ind(usevar="unequal")
+    assert (tests.p_value[0, 0], tests.degrees[0, 0]) == pytest.approx((p, df), abs=1e-7)
+
+
+def test_no_test_where_all_or_none_answer_and_where_a_column_has_no_spread() -> None:
+    everyone = np.zeros(8, np.uint8)
+    values = np.array([1.0, 1, 1, 1, 2, 3, 4, 5])
+    groups = [ColumnGroup(np.repeat([0, 1], 4).astype(np.uint8), np.eye(2, dtype=bool))]
+    columns = make_cells(groups, 8)
+    finisher = Finisher(tally([CodedRows(everyone, 2), ValueRows(values)], columns), columns)
+    pair = np.array([(1, 2)])
+    shared = match_pairs(pair, finisher.pairs)
+    answers = finisher.counts([(0, np.array([[1.0, 0], [0, 1], [1, 1]]))])
+    assert np.isnan(proportions_tested(answers, answers.rows([2]), pair, shared).p_value).all()
+    assert np.isnan(means_tested(finisher.values(1), pair, shared).p_value).all()
+
+
+def test_columns_of_the_same_people_are_never_tested() -> None:
+    inside = np.ones((2, 20), bool)
+    columns = make_cells([group_from_memberships(inside)], 20)
+    codes = np.arange(20).astype(np.uint8) % 2
+    finisher = Finisher(tally([CodedRows(codes, 2)], columns), columns)
+    pair = np.array([(1, 2)])
+    answers = finisher.counts([(0, np.array([[1.0, 0], [1, 1]]))])
+    tests = proportions_tested(answers, answers.rows([1]), pair, match_pairs(pair, finisher.pairs))
+    assert np.isnan(tests.p_value).all() and tests.shared.all()
+
+
+def test_a_group_with_too_many_patterns_is_cut_and_gives_the_same_pairs(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    rng = np.random.default_rng(5)
+    inside = rng.random((13, 500)) < 0.4
+    codes = rng.integers(0, 3, 500).astype(np.uint8)
+
+    def summed():
+        columns = make_cells([group_from_memberships(inside)], 500)
+        finisher = Finisher(tally([CodedRows(codes, 3)], columns), columns)
+        sums = finisher.counts([(0, np.eye(3))])
+        order = np.lexsort(finisher.pairs.T[::-1])
+        return len(columns.sets), finisher.pairs[order], sums.n, sums.pair_n[:, order]
+
+    whole = summed()
+    monkeypatch.setattr(cells_module, "MOST_CELLS", 64)
+    pieces = summed()
+    assert pieces[0] > whole[0]
+    for one, other in zip(whole[1:], pieces[1:], strict=True):
+        np.testing.assert_array_equal(one, other)
+    assert len(whole[1]) == 13 * 12 // 2

@@ -1,0 +1,177 @@
+"""The plan: validation of both files at once, defaults that fall through, ids, the report it makes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from conftest import message_of
+
+import eager_otter as otter
+
+Write = Callable[..., Path]
+BOOK = """\
+questions:
+  region: {kind: single, answers: {1: North, 2: East, 9: {label: None given, missing: true}}}
+  liking: {kind: single, scale: true, answers: {1: Poor, 2: Good}}
+  age: {kind: number}
+  open: {kind: text}
+  grid: {kind: grid, items: {a: g1, b: g2}, answers: {1: X, 2: Y}}
+"""
+DATA = "region,liking,age,open,g1,g2\n1,1,30,,1,2\n2,2,40,,2,2\n1,2,50,,1,1\n"
+
+
+def test_every_mistake_of_plan_and_codebook_is_told_before_data_are_read(
+    write: Write, tmp_path: Path
+) -> None:
+    write(
+        "book.yaml",
+        "questions:\n  region: {kind: single, answrs: {1: North}}\n  liking: {kind: single, answers: {1: Poor}}\n",
+    )
+    plan = write(
+        "plan.yaml",
+        """\
+        data: nowhere.csv
+        codebook: book.yaml
+        filtr: region == 1
+        filter: likng == 1
+        banners:
+          main: [{question: liking, keep: [Pour]}]
+        tests: {levels: [0.95]}
+        bases: {mark under: 75}
+        tables:
+          - lking
+          - {question: liking, figures: [percent], banner: man}
+        outputs: [tables.docx]
+        """,
+    )
+    with pytest.raises(otter.DocumentError) as error:
+        otter.run(plan)
+    lines = [line for line in message_of(error, tmp_path).splitlines() if line.startswith(("book", "plan"))]
+    assert lines == [
+        "book.yaml:2:3: questions.region needs the key 'answers'.",
+        "book.yaml:2:26: unknown key 'answrs'. Did you mean 'answers'?",
+        "plan.yaml:3:1: unknown key 'filtr'. Did you mean 'filter'?",
+        "plan.yaml:4:9: No question 'likng'. Did you mean 'liking'? At character 1 of: likng == 1",
+        "plan.yaml:6:36: liking has no answer 'Pour'. Did you mean 'Poor'?",
+        "plan.yaml:7:17: levels: A confidence level is a percent from 50 up to, not including, 100; got 0.95. Write 95?",
+        "plan.yaml:8:9: unknown key 'mark under'. Did you mean 'mark below'?",
+        "plan.yaml:10:5: no question 'lking' in the codebook. Did you mean 'liking'?",
+        "plan.yaml:11:34: figures: expected one of column percent, count, unweighted count, mean, standard deviation "
+        "or standard error; found 'percent'. Did you mean 'column percent'?",
+        "plan.yaml:11:52: no banner 'man'. Did you mean 'main'?",
+        "plan.yaml:12:10: outputs end in .xlsx or .csv; found 'tables.docx'.",
+    ]
+    assert list(tmp_path.glob("*.xlsx")) == []
+
+
+def test_names_labels_and_banners_are_checked_against_the_codebook(write: Write, tmp_path: Path) -> None:
+    write("book.yaml", BOOK)
+    plan = write(
+        "plan.yaml",
+        """\
+        data: nowhere.csv
+        codebook: book.yaml
+        filter: likng == 1
+        banners:
+          main: [{question: region, keep: [Nort, 1, North, None given], labels: {Eest: E}}, age, regio]
+        tables:
+          - grid
+          - {question: liking, banner: man, filter: 'age > "x"'}
+          - open
+          - {question: age, id: one}
+          - {question: liking, id: one}
+        """,
+    )
+    with pytest.raises(otter.DocumentError) as error:
+        otter.read_plan(plan)
+    lines = [line for line in message_of(error, tmp_path).splitlines() if line.startswith("plan.yaml")]
+    assert lines == [
+        "plan.yaml:3:9: No question 'likng'. Did you mean 'liking'? At character 1 of: likng == 1",
+        "plan.yaml:5:36: region has no answer 'Nort'. Did you mean 'North'?",
+        "plan.yaml:5:45: 'North' stands twice.",
+        "plan.yaml:5:52: 'None given' of region is missing and makes no column.",
+        "plan.yaml:5:80: region has no answer 'Eest'. Did you mean 'East'?",
+        "plan.yaml:5:85: age is of kind number and cannot be a banner; cut it into bands in the codebook.",
+        "plan.yaml:5:90: no question 'regio' in the codebook. Did you mean 'region'?",
+        "plan.yaml:7:5: no question 'grid' in the codebook. grid is a grid: name one of its items, such as grid.a.",
+        "plan.yaml:8:32: no banner 'man'. Did you mean 'main'?",
+        'plan.yaml:8:45: A number is wanted here, for age. At character 7 of: age > "x"',
+        "plan.yaml:9:5: open is open text and cannot be tabulated; code it into answers first.",
+        "plan.yaml:11:28: two tables have the id 'one'; each needs its own.",
+    ]
+
+
+def test_a_missing_codebook_is_told_at_its_place(write: Write, tmp_path: Path) -> None:
+    plan = write("plan.yaml", "data: d.csv\ncodebook: bok.yaml\ntables: [a]\n")
+    with pytest.raises(otter.DocumentError) as error:
+        otter.read_plan(plan)
+    assert (
+        "plan.yaml:2:11: codebook: no such file. Check the path and the spelling. Looked for bok.yaml."
+        in (message_of(error, tmp_path))
+    )
+
+
+def test_settings_fall_through_and_every_table_has_an_id_of_its_own(write: Write) -> None:
+    write("book.yaml", BOOK)
+    plan = otter.read_plan(
+        write(
+            "plan.yaml",
+            """\
+            data: data.csv
+            codebook: book.yaml
+            banners:
+              main: [region]
+              other: [liking]
+            tests: {levels: [95, 90]}
+            bases: {mark below: 75, no test below: 30}
+            defaults: {digits: 1, figures: [count]}
+            tables:
+              - region
+              - {question: region, banner: other, figures: column percent, digits: {mean: 3}, tests: none}
+              - {question: liking, id: region-2, banner: none, bases: {withhold below: 5}}
+              - {each: all, tests: {levels: 80}}
+            """,
+        )
+    )
+    found = [
+        (r.id, r.question, r.banner.name, r.figures, r.digits.percent, r.digits.mean, r.levels, r.rules.mark)
+        for r in plan.requests
+    ]
+    assert found == [
+        ("region", "region", "main", ("count",), 1, 2, (95.0, 90.0), 75),
+        ("region-3", "region", "other", ("column percent",), 1, 3, (), 75),
+        ("region-2", "liking", "", ("count",), 1, 2, (95.0, 90.0), None),
+        ("age", "age", "main", ("count",), 1, 2, (80.0,), 75),
+        ("grid.a", "grid.a", "main", ("count",), 1, 2, (80.0,), 75),
+        ("grid.b", "grid.b", "main", ("count",), 1, 2, (80.0,), 75),
+    ]
+
+
+def test_banner_labels_and_kept_answers_show_in_the_columns(write: Write) -> None:
+    write("book.yaml", BOOK)
+    write("data.csv", DATA)
+    plan = write(
+        "plan.yaml",
+        "data: data.csv\ncodebook: book.yaml\n"
+        "banners: {main: [{question: region, label: Where, keep: [East, 1], labels: {1: Up north}}]}\n"
+        "tables: [liking]\n",
+    )
+    table = otter.run(plan).table("liking")
+    assert [(c.group, c.label, c.letter) for c in table.columns] == [
+        ("", "Total", ""),
+        ("Where", "East", "A"),
+        ("Where", "Up north", "B"),
+    ]
+    assert table.lines[0].values.tolist() == [3, 1, 2]
+
+
+def test_the_weight_of_the_plan_replaces_that_of_the_codebook(write: Write) -> None:
+    write("book.yaml", "weight: w1\n" + BOOK)
+    write("data.csv", "region,liking,age,open,g1,g2,w2\n1,1,30,,1,2,3\n2,2,40,,2,2,1\n")
+    text = "data: data.csv\ncodebook: book.yaml\nweight: {}\ntables: [region]\n"
+    assert otter.run(write("plan.yaml", text.format("w2"))).table("region").value("North", "Total") == 75
+    assert otter.run(write("plan.yaml", text.format("none"))).table("region").value("North", "Total") == 50
+    with pytest.raises(otter.DataError, match="'w1'"):
+        otter.run(write("plan.yaml", text.replace("weight: {}\n", "")))
