@@ -10,7 +10,6 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from workload import LARGE, MEDIUM, Size, make
 
 from eager_otter.core.tally import BLOCK, CodedRows, bundles_of, tally
 from eager_otter.data.files import Source
@@ -18,6 +17,7 @@ from eager_otter.data.responses import Responses
 from eager_otter.tables.counting import BannerCounting
 from eager_otter.tables.rows import row_counts
 from eager_otter.tables.survey import Survey
+from workload import LARGE, MEDIUM, Size, make
 
 Timed = Callable[[], Any]
 SCRIPT_QUESTIONS = 9  # the frame script runs on this many questions; its time is scaled up

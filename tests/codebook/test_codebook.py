@@ -6,9 +6,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from conftest import message_of
 
 import eager_otter as otter
+from conftest import message_of
 from eager_otter.codebook.model import Derived, TickColumns
 
 Write = Callable[..., Path]

@@ -115,4 +115,4 @@ def test_any_text_parses_or_ends_in_an_expression_error(text: str) -> None:
     try:
         parse(text)
     except otter.ExpressionError as error:
-        assert 0 <= error.position <= len(error.text)  # noqa: PT017
+        assert 0 <= error.position <= len(error.text)

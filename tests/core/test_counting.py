@@ -6,7 +6,6 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from independent import mean_test, moments, proportion_test
 from scipy import stats
 from statsmodels.stats.proportion import proportions_ztest
 from statsmodels.stats.weightstats import CompareMeans, DescrStatsW
@@ -20,6 +19,7 @@ from eager_otter.core.proportions import match_pairs
 from eager_otter.core.proportions import test_proportions as proportions_tested
 from eager_otter.core.sums import Finisher
 from eager_otter.core.tally import CodedRows, ValueRows, tally
+from independent import mean_test, moments, proportion_test
 
 
 class Case:

@@ -8,9 +8,9 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 import pytest
-from conftest import message_of
 
 import eager_otter as otter
+from conftest import message_of
 
 Write = Callable[..., Path]
 BOOK = """

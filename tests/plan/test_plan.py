@@ -6,9 +6,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from conftest import message_of
 
 import eager_otter as otter
+from conftest import message_of
 
 Write = Callable[..., Path]
 BOOK = """\

@@ -7,13 +7,13 @@ from itertools import combinations
 
 import numpy as np
 import pytest
-from conftest import RANDOM_BOOK, random_columns
 from hypothesis import given
 from hypothesis import strategies as st
-from independent import effective, mean_test, moments, percent, proportion_test
 
 import eager_otter as otter
+from conftest import RANDOM_BOOK, random_columns
 from eager_otter.tables.texts import cell_text
+from independent import effective, mean_test, moments, percent, proportion_test
 
 Small = Callable[..., otter.Survey]
 HAND = """

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
@@ -55,48 +56,63 @@ def distinct(column: Any) -> Distinct:
         array = array.cast(array.type.value_type)
     if pa.types.is_boolean(array.type):
         array = array.cast(pa.uint8())
-    if pa.types.is_floating(array.type):
-        whole = _as_whole(array)
-        array = array if whole is None else whole
-    if pa.types.is_integer(array.type):
-        narrow = _narrow_integers(array)
+    if pa.types.is_floating(array.type) or pa.types.is_integer(array.type):
+        whole = _whole_numbers(array)
+        narrow = None if whole is None else _narrow_integers(*whole)
         if narrow is not None:
             return narrow
     return _by_dictionary(array)
 
 
-def _as_whole(array: Any) -> Any | None:
-    """Give a float column as whole numbers where it holds nothing else; NaN and null are blank."""
-    values = array.to_numpy(zero_copy_only=False)
-    blank = np.isnan(values)
+def _plain(array: Any) -> tuple[npt.NDArray[Any], BoolArray | None]:
+    """Give the numbers of an Arrow array and where it is null (None: nowhere), straight from its buffers.
+
+    Arrow's own conversion would load the frame library, which a report from a file does not need.
+    """
+    bits, data = array.buffers()
+    kind = np.dtype(array.type.to_pandas_dtype())
+    if data is None:
+        return np.zeros(len(array), kind), np.ones(len(array), np.bool_)
+    values = np.frombuffer(data, kind)[array.offset : array.offset + len(array)]
+    if not array.null_count:
+        return values, None
+    valid = np.unpackbits(np.frombuffer(bits, np.uint8), bitorder="little")
+    return values, valid[array.offset : array.offset + len(array)] == 0
+
+
+def _whole_numbers(array: Any) -> tuple[IntArray, BoolArray | None] | None:
+    """Give a column of numbers as whole ones, and who is blank; None where it holds anything else."""
+    values, null = _plain(array)
+    if not pa.types.is_floating(array.type):
+        return values.astype(np.int64), null
+    blank = np.isnan(values) if null is None else np.isnan(values) | null
     filled = np.where(blank, 0.0, values)
-    if not np.all(np.isfinite(filled)) or np.any(np.abs(filled) > 2**53) or np.any(filled != np.rint(filled)):
+    if np.any(~(np.abs(filled) <= 2**53)) or np.any(filled != np.rint(filled)):
         return None
-    return pa.array(filled.astype(np.int64), mask=blank)
+    return filled.astype(np.int64), blank
 
 
-def _narrow_integers(array: Any) -> Distinct | None:
-    if len(array) == array.null_count:
-        return Distinct(("",), np.zeros(len(array), np.uint8))
-    bounds = pc.min_max(array)
-    low, high = int(bounds["min"].as_py()), int(bounds["max"].as_py())
+def _narrow_integers(values: IntArray, blank: BoolArray | None) -> Distinct | None:
+    """Translate whole numbers of a narrow span by a table; None where the span is wide."""
+    given = values if blank is None else values[~blank]
+    if not given.size:
+        return Distinct(("",), np.zeros(values.size, np.uint8))
+    low, high = int(given.min()), int(given.max())
     if high - low >= WIDEST_LOOKUP:
         return None
-    texts = (*(str(number) for number in range(low, high + 1)), "")
-    blank = high - low + 1
-    values = (array.fill_null(high) if array.null_count else array).to_numpy(zero_copy_only=False)
-    index = (values.astype(np.int64) - low).astype(smallest_unsigned(blank))
-    if array.null_count:
-        index[array.is_null().to_numpy(zero_copy_only=False)] = blank
-    return Distinct(texts, index)
+    none = high - low + 1
+    index = (values - low).astype(smallest_unsigned(none))
+    if blank is not None:
+        index[blank] = none
+    return Distinct((*(str(number) for number in range(low, high + 1)), ""), index)
 
 
 def _by_dictionary(array: Any) -> Distinct:
     encoded = array.dictionary_encode()
     texts = [_written(value) for value in encoded.dictionary.to_pylist()]
     blank = len(texts)
-    index = encoded.indices.fill_null(blank).to_numpy(zero_copy_only=False)
-    return Distinct((*texts, ""), index)
+    index, null = _plain(encoded.indices)
+    return Distinct((*texts, ""), index if null is None else np.where(null, blank, index))
 
 
 def _written(value: object) -> str:
@@ -122,16 +138,25 @@ def _as_floats(column: Any) -> FloatArray | None:
     """Convert a whole column at once, NaN for blanks; None where a text is no plain number."""
     array = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
     try:
-        if pa.types.is_string(array.type) or pa.types.is_large_string(array.type):
-            array = pc.if_else(pc.equal(array, ""), pa.scalar(None, array.type), array)
-        values = array.cast(pa.float64()).to_numpy(zero_copy_only=False)
+        if pa.types.is_string(array.type):
+            array = _blank_as_null(array)
+        values, null = _plain(array.cast(pa.float64()))
     except (pa.ArrowInvalid, pa.ArrowNotImplementedError, AttributeError):
         return None
-    blanks = array.null_count + (int(np.isnan(values).sum()) - array.null_count) * pa.types.is_floating(
-        array.type
-    )
-    plain = int(np.isnan(values).sum()) == blanks and not np.isinf(values).any()
-    return np.asarray(values, np.float64) if plain else None
+    values = values.copy() if null is None else np.where(null, np.nan, values)
+    if np.isinf(values).any():
+        return None
+    strange = not pa.types.is_floating(array.type) and np.isnan(values).sum() > array.null_count
+    return None if strange else values  # a text such as "nan" is no number
+
+
+def _blank_as_null(array: Any) -> Any:
+    """Make empty texts null, by buffers: Arrow's own scalars would load the frame library."""
+    if array.null_count or array.offset:
+        raise pa.ArrowInvalid("not a plain column of text")
+    given = _plain(pc.binary_length(array))[0] > 0
+    bits = pa.py_buffer(np.packbits(given, bitorder="little").tobytes())
+    return pa.Array.from_buffers(array.type, len(array), [bits, *array.buffers()[1:]])
 
 
 def _numbers_by_text(column: Any, missing: frozenset[str], name: str) -> tuple[FloatArray, BoolArray]:

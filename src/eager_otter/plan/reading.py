@@ -127,7 +127,7 @@ class _Reading:
         return question
 
     def _is_mistaken(self, name: str) -> bool:
-        return name.split(".")[0] in self.mistaken
+        return name.split(".", maxsplit=1)[0] in self.mistaken
 
     def _check_expression(self, text: str, place: Place) -> None:
         expression, problems = parse_or_problem(text, self.document, place)

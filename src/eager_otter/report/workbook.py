@@ -140,7 +140,7 @@ class _TableSheet:
             rule = {"bottom": 1, "bottom_color": self.theme.line} if row == LETTERS else {}
             for place in range(STUB + 1):
                 self.sheet.text(row, place, "", {**head, **rule})
-        self.sheet.text(LABELS, STUB, self.table.columns[0].label, {**head, "bold": True, "align": "right"})
+        self.sheet.text(LABELS, STUB, self.table.columns[0].label, {**head, "bold": True, "align": "right", "indent": 1})
         for group in self.table.groups:
             style = {**head, "bold": True, "align": "left", "bottom": 1, "bottom_color": self.theme.river}
             self.sheet.across(
@@ -205,7 +205,8 @@ class _TableSheet:
 
     def _write_line(self, row: int, line: Line, style: Style, *, first: bool) -> None:
         label = line.label if first else ""
-        stub = {**style, "indent": line.indent, "text_wrap": True, "valign": "top"}
+        style = {**style, "valign": "vcenter"}
+        stub = {**style, "indent": line.indent, "text_wrap": True}
         self.sheet.text(row, 0, label, stub)
         sign = FIGURE_SIGNS.get(line.figure, line.figure)
         self.sheet.text(row, 1, sign, {**style, "font_color": self.theme.quiet, "bold": False})
@@ -214,7 +215,8 @@ class _TableSheet:
             self.sheet.height(row, LINE_HEIGHT * needed + 1)
         letters: Style = {**style, "font_color": self.theme.letter, "align": "left"}
         for k, place in enumerate(self.place):
-            cell = {**style, "align": "right", **(self._side() if k in self.starts else {})}
+            room = {} if k and self.lettered else {"indent": 1}
+            cell = {**style, "align": "right", **room, **(self._side() if k in self.starts else {})}
             self._write_figure(row, place, line, k, cell)
             if k and self.lettered:
                 self.sheet.text(row, place + 1, line.letters[k], letters)
@@ -248,7 +250,7 @@ class _TableSheet:
         }
         for note in (*self.table.notes, self.provenance):
             self.sheet.across(row, 0, last, note, style)
-            self.sheet.height(row, 12.5 * lines_needed(note, room * 1.08) + 1)
+            self.sheet.height(row, 12.5 * lines_needed(note, room * 1.25) + 1)
             row += 1
         return row
 
@@ -267,7 +269,7 @@ class _TableSheet:
         """Give a column room for its longest figure and, within reason, the longest word of its head."""
         figures = max(text_width(cell_text(self.table, line, k)) for line in self.table.lines)
         words = max(text_width(word) for word in re.split(r"\s", self.table.columns[k].label))
-        return max(FIGURE_WIDTH, figures + 1.5, min(words + 1.5, WIDEST_HEAD))
+        return max(FIGURE_WIDTH, figures + 2.0, min(words + 1.5, WIDEST_HEAD))
 
     def _pages(self) -> tuple[int, list[int]]:
         """Cut a wide table into pages at group borders where it can: pages across, and sheet columns to cut at."""

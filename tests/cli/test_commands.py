@@ -1,0 +1,153 @@
+"""The command line as users meet it: output, messages, exit codes, and that nothing is written on errors."""
+
+from __future__ import annotations
+
+import csv
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from eager_otter.cli import main as entry
+
+Run = Callable[..., tuple[int, str, str]]
+
+
+@pytest.fixture
+def run(capfd: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Run:
+    """Run the command line in this process: exit code, stdout, stderr."""
+    monkeypatch.setenv("COLUMNS", "120")
+
+    def call(*arguments: object, cwd: Path | None = None) -> tuple[int, str, str]:
+        if cwd is not None:
+            monkeypatch.chdir(cwd)
+        with pytest.raises(SystemExit) as stopped:
+            entry.main([str(argument) for argument in arguments])
+        out, err = capfd.readouterr()
+        return int(stopped.value.code or 0), out, err
+
+    return call
+
+
+def test_demo_makes_a_survey_and_its_report_and_never_overwrites_changes(run: Run, tmp_path: Path) -> None:
+    code, out, err = run("demo", cwd=tmp_path)
+    made = tmp_path / "otter-demo"
+    assert code == 0 and "otter-demo/tables.xlsx" in out and "eager-otter look heard_of" in err
+    assert {path.name for path in made.iterdir()} == {
+        "responses.csv", "codebook.yaml", "plan.yaml", "tables.xlsx", "tables.csv", "spoiled",
+    }  # fmt: skip
+    assert run("demo")[0] == 0
+    (made / "plan.yaml").write_text("mine", encoding="utf-8")
+    code, _, err = run("demo")
+    assert (
+        code == 2
+        and "otter-demo/plan.yaml: is there already and has been changed; it is not overwritten." in err
+    )
+    assert (made / "plan.yaml").read_text(encoding="utf-8") == "mine"
+
+
+def test_the_spoiled_copy_lists_its_slips_and_can_be_tabulated(run: Run, demo: Path, tmp_path: Path) -> None:
+    slips = (demo / "spoiled" / "slips.csv").read_text(encoding="utf-8").splitlines()
+    assert len(slips) == 14 and slips[1].startswith("unknown code,region,")
+    code, out, _ = run("look", "region", "-p", demo / "spoiled" / "plan.yaml")
+    assert code == 0 and "code unknown to the codebook 3" in out
+
+
+def test_run_tells_where_the_report_lies(run: Run, demo: Path, tmp_path: Path) -> None:
+    target = tmp_path / "mine.csv"
+    code, out, err = run("run", demo / "plan.yaml", "-o", target, "--filter", "wave == 2", "--weight", "none")
+    assert code == 0 and "mine.csv  (" in out and "tables from responses.csv, 2,400 rows" in err
+    assert target.exists()
+
+
+def test_look_shows_one_table_with_the_rules_of_the_plan(run: Run, demo: Path) -> None:
+    code, out, err = run("look", "liking", "--by", "wave", "--by", "age_band", "--level", "99", cwd=demo)
+    assert code == 0
+    lines = out.splitlines()
+    assert lines[0] == "How do you like the idea of this drink?"
+    assert [word for word in lines[1].split() if word.isalpha()] == ["Wave", "Age"]
+    assert lines[2].split() == ["Total", "Spring", "Autumn", "16–24", "25–34", "35–54", "55+"]
+    assert lines[4].split()[:4] == ["Base", "(unweighted)", "n", "2,328"]
+    assert "at the 99 % level" in " ".join(out.split()) and "Data: responses.csv" in err
+    assert "Brookfizz" in run("look", "reasons", "--banner", "brands")[1]
+
+
+def test_questions_lists_searches_and_shows_one_in_full(run: Run, demo: Path) -> None:
+    code, out, err = run("questions", cwd=demo)
+    assert code == 0 and "About you" in out and "57 of 57 questions" in err
+    assert "fla_" not in out and "flavours" in run("questions", "FLAVOURS", "elder")[1]
+    _, out, _ = run("questions", "heard_of")
+    text = (demo / "responses.csv").read_text(encoding="utf-8")
+    ticks = sum(row["heard_2"] == "1" for row in csv.DictReader(text.splitlines()))
+    assert ["2", "Brookfizz", f"{ticks:,}", "74%"] in [line.split() for line in out.splitlines()]
+    assert "exclusive" in out and "Any small brand: 5, 6, 7, 8" in out
+    assert "smallest" in run("questions", "spend")[1]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "message"),
+    [
+        (["look", "likng"], "Error: No question 'likng' in the codebook. Did you mean 'liking'?\n"),
+        (["look", "statements"], "Error: statements is a grid; look at one of its items: statements.taste"),
+        (["look", "liking", "--figure", "percents"], "Error: No figure 'percents'. Did you mean 'column percent'"),
+        (["look", "liking", "--banner", "mian"], "Error: No banner 'mian' in the plan. Did you mean 'main'?\n"),
+        (["look", "liking", "--level", "0.95"], "Error: A confidence level is a percent from 50 up to"),
+        (["look", "liking", "--filter", "age >"], "Error: Expected a number or a text in quotes; found the end of the expression.\n    age >\n         ^\n"),
+        (["look", "liking", "--filter", "age > 200"], "Error: The filter keeps none of the 2,400 respondents: age > 200\n"),
+        (["run", "nowhere.yaml"], "Error: nowhere.yaml: no such file. Check the path and the spelling.\n"),
+        (["run", "--output", "t.docx"], "Error: t.docx: no output ends in '.docx'."),
+        (["questions", "zebra"], "Error: No question with the words 'zebra'."),
+        (["look", "x", "--codebook", "codebook.yaml"], "Error: --codebook needs --data: name the CSV file of responses as well.\n"),
+        (["rnu"], "Error: No such command 'rnu'."),
+    ],
+)  # fmt: skip
+def test_wrong_input_ends_in_a_message_and_exit_code_2(
+    run: Run, demo: Path, arguments: list[str], message: str
+) -> None:
+    before = sorted(demo.iterdir())
+    code, out, err = run(*arguments, cwd=demo)
+    assert code == 2 and out == "" and message in err
+    assert "Traceback" not in err and sorted(demo.iterdir()) == before
+
+
+def test_a_bug_is_told_as_one_with_its_traceback_in_a_file(
+    run: Run, demo: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from eager_otter.report import terminal
+
+    def broken(*_: object) -> None:
+        raise RuntimeError("spanner")
+
+    monkeypatch.setattr(terminal, "table_view", broken)
+    code, _, err = run("look", "liking", cwd=demo)
+    assert code == 3 and "This is a bug in eager-otter, not in your files: RuntimeError: spanner" in err
+    log = Path(err.split("written to ")[1].split(". Please")[0])
+    assert "in broken" in log.read_text(encoding="utf-8")
+    log.unlink()
+
+
+@pytest.mark.parametrize("command", ["", "demo", "run", "look", "questions"])
+def test_every_command_explains_itself(run: Run, command: str) -> None:
+    code, out, _ = run(*command.split(), "--help")
+    assert code == 0 and "Usage:" in out and len(out) > 300
+
+
+def modules_after(code: str) -> set[str]:
+    script = f"{code}\nimport sys; print(' '.join(sys.modules))"
+    done = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True, check=True, env=os.environ
+    )
+    return set(done.stdout.split())
+
+
+def test_help_and_import_load_neither_numpy_nor_pandas() -> None:
+    for code in ("import eager_otter", "from eager_otter.cli.main import commands; commands.get_help"):
+        assert not {"numpy", "pandas", "pyarrow", "rich", "yaml", "pydantic"} & modules_after(code)
+
+
+def test_making_a_report_loads_no_frame_library(demo: Path) -> None:
+    code = f"import eager_otter as otter; otter.run({str(demo / 'plan.yaml')!r})"
+    assert not {"pandas", "xlsxwriter", "scipy.stats"} & modules_after(code)

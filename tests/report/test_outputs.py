@@ -1,0 +1,241 @@
+"""Outputs: the same texts everywhere, real numbers, safe text, nothing half-written, the same bytes twice."""
+
+from __future__ import annotations
+
+import csv
+import shutil
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import openpyxl
+import pandas as pd
+import pytest
+
+import eager_otter as otter
+from eager_otter.report import workbook as workbook_writer
+from eager_otter.report.labels import lines_needed
+from eager_otter.tables.table import Table
+from eager_otter.tables.texts import cell_text
+
+Write = Callable[..., Path]
+FIRST_LINE = 7  # of a table's sheet, counting from 1
+
+
+@pytest.fixture(scope="module")
+def workbook(report: otter.Report, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    (path,) = report.save(tmp_path_factory.mktemp("out") / "tables.xlsx")
+    return path
+
+
+def places(table: Table) -> list[int]:
+    """Sheet columns (from 1) of the banner's figures."""
+    step = 2 if table.levels and table.groups else 1
+    return [3] + [4 + step * k for k in range(len(table.columns) - 1)]
+
+
+def test_every_figure_stands_in_the_workbook_as_a_real_number_with_its_letters(
+    report: otter.Report, workbook: Path
+) -> None:
+    book = openpyxl.load_workbook(workbook)
+    assert book.sheetnames == ["Contents", *(table.id for table in report.tables)]
+    for table in report.tables:
+        sheet = book[table.id]
+        assert sheet["A1"].value == table.title
+        for row, line in enumerate(table.lines, FIRST_LINE):
+            for k, place in enumerate(places(table)):
+                value = sheet.cell(row, place).value
+                if np.isnan(line.values[k]):
+                    assert value == cell_text(table, line, k)
+                else:
+                    assert value == pytest.approx(line.values[k], rel=1e-14)
+                if k and table.levels:
+                    assert (sheet.cell(row, place + 1).value or "") == line.letters[k]
+        texts = [cell.value for cell in sheet["A"]]
+        assert [text for text in texts if text in table.notes] == list(table.notes)
+        assert texts[-1] == report.provenance
+
+
+def test_the_contents_link_to_every_sheet_and_back(report: otter.Report, workbook: Path) -> None:
+    book = openpyxl.load_workbook(workbook)
+    links = [cell.hyperlink.location for cell in book["Contents"]["B"] if cell.hyperlink]
+    assert links == [f"'{table.id}'!A1" for table in report.tables]
+    assert all(book[table.id]["A2"].hyperlink.location == "'Contents'!A1" for table in report.tables)
+    assert [cell.value for cell in book["Contents"]["C"]][4 : 4 + len(report.tables)] == [
+        t.title for t in report.tables
+    ]
+
+
+def test_heads_panes_and_print_set_up(report: otter.Report, workbook: Path) -> None:
+    table = report.table("heard_of")
+    sheet = openpyxl.load_workbook(workbook)["heard_of"]
+    heads = [[sheet.cell(row, place).value for place in places(table)] for row in (5, 6)]
+    assert heads == [[c.label for c in table.columns], [c.letter or None for c in table.columns]]
+    merged = {str(area) for area in sheet.merged_cells.ranges}
+    assert {"D4:G4", "H4:O4"} <= merged and sheet["D4"].value == "Wave"
+    assert sheet.freeze_panes == "C7"
+    assert sheet.page_setup.orientation == "landscape" and sheet.page_setup.fitToHeight == 0
+    assert sheet.print_title_rows == "$1:$6" and sheet.print_title_cols == "$A:$B"
+
+
+@pytest.mark.skipif(shutil.which("soffice") is None, reason="LibreOffice is not installed")
+def test_a_spreadsheet_shows_the_texts_that_every_other_output_shows(write: Write, tmp_path: Path) -> None:
+    write(
+        "book.yaml",
+        "weight: w\nquestions:\n  by: {kind: single, label: By, answers: {1: P, 2: Q, 3: Nobody, 4: Few, 5: Thin}}\n"
+        "  q: {kind: single, scale: true, answers: {-1: Rare, 0: Never, 1: Usual}}\n",
+    )
+    people = 1200
+    by = np.where(np.arange(people) < 1188, 1 + np.arange(people) % 2, 4 + (np.arange(people) >= 1195))
+    q = np.where(np.arange(people) % 301 == 0, -1, 1)
+    q[1:1188:2] = np.where(np.arange(594) % 2, 1, -1)
+    pd.DataFrame({"by": by, "q": q, "w": 1 + (np.arange(people) % 7) / 13}).to_csv(
+        tmp_path / "d.csv", index=False
+    )
+    plan = "data: d.csv\ncodebook: book.yaml\nbanners: {b: [by]}\nbases: {mark below: 500, no test below: 8, withhold below: 6}\n"
+    plan += "tables:\n" + "".join(
+        f"  - {{question: q, id: t{d}, digits: {d}, figures: [column percent, count, unweighted count, mean, standard error]}}\n"
+        for d in (0, 1, 2)
+    )
+    plan += "  - {question: q, id: unruled, bases: {}}\n"
+    made = otter.run(write("plan.yaml", plan))
+    made.save(tmp_path / "t.xlsx")
+    options = "csv:Text - txt - csv (StarCalc):9,34,76,1,,0,false,true,true,false,false,-1"
+    subprocess.run(
+        ["soffice", "--headless", f"-env:UserInstallation=file://{tmp_path}/profile", "--convert-to", options, "t.xlsx"],
+        cwd=tmp_path, check=True, capture_output=True, timeout=180,
+    )  # fmt: skip
+    seen = set()
+    for table in made.tables:
+        text = (tmp_path / f"t-{table.id}.csv").read_text(encoding="utf-8")
+        rows = list(csv.reader(text.splitlines(), delimiter="\t"))
+        for line, row in zip(table.lines, rows[FIRST_LINE - 1 :], strict=False):
+            texts = [cell_text(table, line, k) for k in range(len(table.columns))]
+            assert [row[place - 1] for place in places(table)] == texts
+            seen.update(texts)
+        shown = repr(table)
+        assert all(text in shown for text in texts)
+    assert {"–", "n/a", "··", "<1%"} <= seen and any(text.endswith("*") for text in seen)
+
+
+def test_the_tidy_file_holds_every_figure_at_full_precision(report: otter.Report, tmp_path: Path) -> None:
+    (path,) = report.save(tmp_path / "tables.csv")
+    tidy = pd.read_csv(path, keep_default_na=False)
+    assert list(tidy.columns) == [
+        "table", "title", "layer", "row", "row_kind", "row_code", "group", "column", "letter", "figure", "value", "mark",
+    ]  # fmt: skip
+    table = report.table("liking")
+    own = tidy[(tidy.table == "liking") & (tidy.figure == "column percent") & (tidy.row == "Good")]
+    assert [float(value) for value in own.value] == list(table._line("Good", "column percent").values)
+    letters = tidy[(tidy.figure == "letters") & (tidy.table == "liking")]
+    assert len(letters) == sum(bool(text) for line in table.lines for text in line.letters)
+    assert len(table.frame()) == len(tidy[tidy.table == "liking"])
+
+
+def test_two_runs_write_the_same_bytes(demo: Path, tmp_path: Path) -> None:
+    written = []
+    for name in ("one", "two"):
+        (tmp_path / name).mkdir()
+        made = otter.run(demo / "plan.yaml")
+        written.append(
+            [path.read_bytes() for path in made.save(tmp_path / name / "t.xlsx", tmp_path / name / "t.csv")]
+        )
+    assert written[0] == written[1]
+
+
+HOSTILE = [
+    "=1+1",
+    "+cmd|' /C calc'!A0",
+    "@SUM(A1)",
+    "<b>&\"'",
+    "http://example.org",
+    "a\x07b",
+    "東京 Łódź 🙂",
+    "[bold]",
+]
+
+
+def test_survey_text_stays_text_in_every_output(write: Write, tmp_path: Path) -> None:
+    import yaml
+
+    answers = dict(enumerate(HOSTILE, 1))
+    book = {
+        "questions": {"q": {"kind": "single", "text": "=HYPERLINK(1)", "label": "[red]Q", "answers": answers}}
+    }
+    codebook = tmp_path / "book.yaml"
+    codebook.write_text(yaml.safe_dump(book, allow_unicode=True), encoding="utf-8")
+    pd.DataFrame({"q": range(1, 9)}).to_csv(tmp_path / "d.csv", index=False)
+    made = otter.run(write("plan.yaml", "data: d.csv\ncodebook: book.yaml\nbanners: {b: [q]}\ntables: [q]\n"))
+    made.save(tmp_path / "t.xlsx")
+    sheet = openpyxl.load_workbook(tmp_path / "t.xlsx")["q"]
+    cells = [cell for row in sheet.iter_rows() for cell in row]
+    assert {cell.data_type for cell in cells if cell.value is not None} <= {"s", "n"}
+    labels = [cell.value for cell in sheet["A"]][7:15]
+    assert labels[:5] == HOSTILE[:5] and labels[6:] == HOSTILE[6:]
+    shown = repr(made.table("q"))
+    assert "[red]Q" in shown and "[bold]" in shown
+    assert "<b>" not in (made.table("q")._repr_html_() or "")
+
+
+def test_sheet_names_fit_the_format_and_stay_apart(
+    small: Callable[..., otter.Survey], tmp_path: Path
+) -> None:
+    names = ["a" * 40, "a" * 40 + "b", "A" * 31, "x/y:z", "'quoted'", "Contents", "history", "?"]
+    from eager_otter.report.sheets import Book
+
+    book = Book(tmp_path / "names.xlsx", "t")
+    given = [book.sheet(name).name for name in names]
+    book.close()
+    assert given == [
+        "a" * 31, "a" * 27 + " (2)", "A" * 27 + " (3)", "x y z", "quoted", "Contents", "history (2)", "Table",
+    ]  # fmt: skip
+    assert openpyxl.load_workbook(tmp_path / "names.xlsx").sheetnames == given
+
+
+def test_a_failure_leaves_what_was_there(
+    report: otter.Report, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for name in ("t.csv", "t.xlsx"):
+        (tmp_path / name).write_text("before", encoding="utf-8")
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(workbook_writer, "write", full)
+    with pytest.raises(otter.FileProblem, match="cannot be written"):
+        report.save(tmp_path / "t.csv", tmp_path / "t.xlsx")
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["t.csv", "t.xlsx"]
+    assert (tmp_path / "t.csv").read_text(encoding="utf-8") == "before"
+
+
+@pytest.mark.parametrize(
+    ("name", "message"),
+    [
+        ("t.docx", r"t.docx: no output ends in '.docx'. Known endings: .xlsx, .csv."),
+        ("nowhere/t.xlsx", r"the folder .*nowhere is not there; make it first."),
+    ],
+)
+def test_outputs_that_cannot_be_written_are_told(
+    report: otter.Report, tmp_path: Path, name: str, message: str
+) -> None:
+    with pytest.raises(otter.OtterError, match=message):
+        report.save(tmp_path / name)
+
+
+def test_a_text_or_a_banner_too_large_for_the_format_is_told(
+    small: Callable[..., otter.Survey], tmp_path: Path
+) -> None:
+    from eager_otter.report.sheets import Book
+
+    sheet = Book(tmp_path / "big.xlsx", "t").sheet("s")
+    with pytest.raises(otter.RequestError, match="a text of 40,000 characters; a workbook cell holds 32,767"):
+        sheet.text(0, 0, "x" * 40_000, {})
+    with pytest.raises(otter.RequestError, match="row 1, column 16385 cannot be written"):
+        sheet.number(0, 16_384, 1.0, {})
+    with pytest.raises(otter.RequestError, match="lone surrogate"):
+        sheet.text(0, 0, "\ud800", {})
+
+
+def test_lines_are_counted_at_blanks() -> None:
+    assert [lines_needed(text, 10) for text in ("", "short", "one two three four", "x" * 25)] == [1, 1, 2, 3]

@@ -1,0 +1,53 @@
+"""The package as a whole: its public names, and the documents that ship with it."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+import tomllib
+from pathlib import Path
+
+import pytest
+
+import eager_otter as otter
+
+ROOT = Path(__file__).parents[1]
+
+
+def test_public_names_are_sorted_and_all_there() -> None:
+    assert otter.__all__ == sorted(otter.__all__)
+    for name in otter.__all__:
+        thing = getattr(otter, name)
+        assert thing.__doc__ and thing.__doc__.strip().split("\n")[0].endswith("."), name
+    with pytest.raises(AttributeError):
+        otter.nothing_of_that_name  # noqa: B018
+
+
+def test_the_version_is_the_same_everywhere() -> None:
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text(encoding="utf-8"))["project"]
+    assert project["version"] == otter.__version__
+    assert f"## {otter.__version__}" in (ROOT / "CHANGELOG.md").read_text(encoding="utf-8")
+
+
+@pytest.mark.parametrize("path", sorted((ROOT / "examples").glob("*.py")), ids=lambda path: path.name)
+def test_examples_run(path: Path, tmp_path: Path) -> None:
+    done = subprocess.run([sys.executable, path], cwd=tmp_path, capture_output=True, text=True, timeout=120)
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.strip()
+
+
+def test_the_python_of_the_readme_runs(demo: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    text = (ROOT / "README.md").read_text(encoding="utf-8")
+    blocks = re.findall(r"```python\n(.*?)```", text, re.DOTALL)
+    assert blocks
+    monkeypatch.chdir(demo)
+    names: dict[str, object] = {}
+    for block in blocks:
+        exec(block.replace('save("', f'save("{tmp_path}/'), names)
+
+
+def test_documents_link_only_to_what_is_there() -> None:
+    for document in (ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").glob("*.md")):
+        for target in re.findall(r"\]\(([^)#:]+)\)", document.read_text(encoding="utf-8")):
+            assert (document.parent / target).exists(), f"{document.name} → {target}"
