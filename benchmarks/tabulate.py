@@ -6,6 +6,7 @@ import argparse
 import time
 import tracemalloc
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -117,12 +118,9 @@ def best_of_passes(parts: list[Any], counting: BannerCounting, weights: Any, rep
             index = bundle.codes(0, w.size).astype(np.intp) * cells.cells + cells.cell
             blocks = [slice(start, start + BLOCK) for start in range(0, w.size, BLOCK)]
             kept = [(np.ascontiguousarray(index[block]), w[block], w2[block]) for block in blocks]
-            total += best(lambda kept=kept, size=size: _three_passes(kept, size), repeat)  # type: ignore[misc]
+            total += best(partial(_three_passes, kept, size), repeat)
         cell = cells.cell.astype(np.intp)
-        seven = best(
-            lambda cell=cell, size=cells.cells: [np.bincount(cell, w, size) for _ in range(7)], repeat
-        )  # type: ignore[misc]
-        total += numbers * seven
+        total += numbers * best(partial(_seven_passes, cell, w, cells.cells), repeat)
     return total
 
 
@@ -131,6 +129,11 @@ def _three_passes(kept: list[tuple[Any, Any, Any]], size: int) -> None:
         np.bincount(index, None, size)
         np.bincount(index, w, size)
         np.bincount(index, w2, size)
+
+
+def _seven_passes(cell: Any, w: Any, size: int) -> None:
+    for _ in range(7):
+        np.bincount(cell, w, size)
 
 
 def plain_passes(parts: list[Any], counting: BannerCounting, weights: Any) -> None:

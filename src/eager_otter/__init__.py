@@ -19,6 +19,7 @@ __version__ = "0.1.0"
 
 if TYPE_CHECKING:
     from eager_otter.codebook.model import Codebook as Codebook
+    from eager_otter.codebook.reading import codebook_from_text as codebook_from_text
     from eager_otter.codebook.reading import read_codebook as read_codebook
     from eager_otter.errors import DataError as DataError
     from eager_otter.errors import DocumentError as DocumentError
@@ -56,6 +57,7 @@ _HOME = {
     "Survey": "tables.survey",
     "Table": "tables.table",
     "UnknownName": "errors",
+    "codebook_from_text": "codebook.reading",
     "open_survey": "report.report",
     "read_codebook": "codebook.reading",
     "read_plan": "plan.reading",
@@ -79,6 +81,7 @@ __all__ = [
     "Survey",
     "Table",
     "UnknownName",
+    "codebook_from_text",
     "open_survey",
     "read_codebook",
     "read_plan",

@@ -93,9 +93,9 @@ def test_files_that_are_no_text_are_refused(write: Write, tmp_path: Path) -> Non
     ):
         otter.open_survey(book, tmp_path / "latin.csv")
     (tmp_path / "binary.csv").write_bytes(b"PK\x03\x04\x00\x00")
-    with pytest.raises(otter.FileProblem, match="binary.csv: is not a text file"):
+    with pytest.raises(otter.FileProblem, match=r"binary.csv: is not a text file"):
         otter.open_survey(book, tmp_path / "binary.csv")
-    with pytest.raises(otter.FileProblem, match="none.csv: no such file"):
+    with pytest.raises(otter.FileProblem, match=r"none.csv: no such file"):
         otter.open_survey(book, tmp_path / "none.csv")
     with pytest.raises(otter.FileProblem, match="is a folder"):
         otter.open_survey(book, tmp_path)

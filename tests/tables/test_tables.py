@@ -261,7 +261,7 @@ def test_a_label_that_stands_in_two_groups_must_be_told_apart(small: Small) -> N
     book = "questions:\n  a: {kind: single, label: One, answers: {1: X, 2: Y}}\n  b: {kind: single, label: Two, answers: {1: X, 2: Z}}\n"
     table = small(book, a=[1, 2, 1], b=[1, 1, 2]).table("a", by=["a", "b"])
     with pytest.raises(
-        otter.RequestError, match="Several columns are called 'X'; say which: One: X, Two: X."
+        otter.RequestError, match=r"Several columns are called 'X'; say which: One: X, Two: X."
     ):
         table.value("X", "X")
     assert table.value("X", "Two: X") == 50

@@ -40,7 +40,7 @@ from eager_otter.codebook.model import (
     TickColumns,
 )
 from eager_otter.documents.checking import check
-from eager_otter.documents.yaml_nodes import Document, Place, read_yaml
+from eager_otter.documents.yaml_nodes import Document, Place, compose, read_yaml
 from eager_otter.errors import DocumentError, ExpressionError, Problem, RequestError, nearest
 
 OTHERWISE = "otherwise"
@@ -51,7 +51,15 @@ def read_codebook(path: str | Path) -> Codebook:
 
     Raises FileProblem when it cannot be read, DocumentError with every mistake when it is no valid codebook.
     """
-    draft = read_draft(read_yaml(Path(path)))
+    return _sound(read_draft(read_yaml(Path(path))))
+
+
+def codebook_from_text(text: str) -> Codebook:
+    """Read a codebook from YAML text, as in a notebook. Raises DocumentError with every mistake."""
+    return _sound(read_draft(compose(text, Path("codebook"))))
+
+
+def _sound(draft: Draft) -> Codebook:
     if draft.problems:
         raise DocumentError(draft.problems)
     return draft.codebook

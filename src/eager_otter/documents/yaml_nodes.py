@@ -84,7 +84,11 @@ def read_yaml(path: Path) -> Document:
     Raises FileProblem when it is missing, not UTF-8 or far too large, DocumentError when it is not YAML, has a
     key twice, or nests or repeats itself beyond reason.
     """
-    text = _read_text(path)
+    return compose(_read_text(path), path)
+
+
+def compose(text: str, path: Path) -> Document:
+    """Read YAML text; `path` names it in messages. Raises DocumentError as `read_yaml` does."""
     document = Document(path, None, tuple(text.splitlines()))
     try:
         node = yaml.compose(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader))

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter import __version__
+from eager_otter.codebook.model import Codebook
 from eager_otter.data.files import Source
 from eager_otter.data.responses import open_responses
 from eager_otter.errors import FileProblem, RequestError, UnknownName, shown_path
@@ -107,8 +108,8 @@ def _check_place(path: Path) -> None:
         raise FileProblem(f"{shown_path(path)}: is a folder; a file is to be written there.")
 
 
-def open_survey(codebook: str | Path, data: Any) -> Survey:
-    """Open a survey: a codebook file, and its responses as a CSV path or a pandas frame.
+def open_survey(codebook: str | Path | Codebook, data: Any) -> Survey:
+    """Open a survey: a codebook (or the path of one), and its responses as a CSV path or a pandas frame.
 
     It is weighted by the codebook's weight, if it names one. Raises FileProblem, DocumentError (every mistake
     in the codebook), DataError.
@@ -117,7 +118,7 @@ def open_survey(codebook: str | Path, data: Any) -> Survey:
     """
     from eager_otter.codebook.reading import read_codebook
 
-    book = read_codebook(codebook)
+    book = codebook if isinstance(codebook, Codebook) else read_codebook(codebook)
     survey = Survey(responses=open_responses(book, data), viewer=StandardViewer())
     return survey if book.weight is None else survey.weighted_by(book.weight)
 

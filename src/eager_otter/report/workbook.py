@@ -140,7 +140,8 @@ class _TableSheet:
             rule = {"bottom": 1, "bottom_color": self.theme.line} if row == LETTERS else {}
             for place in range(STUB + 1):
                 self.sheet.text(row, place, "", {**head, **rule})
-        self.sheet.text(LABELS, STUB, self.table.columns[0].label, {**head, "bold": True, "align": "right", "indent": 1})
+        total = {**head, "bold": True, "align": "right", "indent": 1}
+        self.sheet.text(LABELS, STUB, self.table.columns[0].label, total)
         for group in self.table.groups:
             style = {**head, "bold": True, "align": "left", "bottom": 1, "bottom_color": self.theme.river}
             self.sheet.across(
