@@ -39,7 +39,7 @@ def main() -> None:
 
         table = pa.table({name: pa.array(frame[name], from_pandas=True) for name in frame.columns})
         source = Source(name="made up", rows=len(frame))
-        return Survey(responses=Responses(codebook, table, source), weight="wt")
+        return Survey(responses=Responses(codebook, table, source, table.num_rows), weight="wt")
 
     survey = fresh()
     encoding = best(lambda: encode_all(fresh(), names), options.repeat)

@@ -42,7 +42,7 @@ def test_every_mistake_is_told_at_once_with_its_place_and_the_nearest_word(
         "book.yaml:2:1: unknown key 'wieght'. Did you mean 'weight'?\n"
         "  2 | wieght: wt\n"
         "      ^\n"
-        "book.yaml:4:18: kind: expected one of single, multi, number, text, grid; found 'singel'. Did you mean 'single'?\n"
+        "book.yaml:4:18: kind: expected one of single, multi, number, text, grid, date, ranking; found 'singel'. Did you mean 'single'?\n"
         "  4 |   region: {kind: singel, answers: {1: North}}\n"
         "                       ^\n"
         "book.yaml:8:32: a scale needs numbers: 'B' is none, so give this answer a score.\n"

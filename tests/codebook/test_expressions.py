@@ -90,8 +90,8 @@ def test_who_satisfies_an_expression(small: Callable[..., otter.Survey], text: s
         ("letter > 1", "The codes of letter are no numbers, so it has no order; name the answers with in (…).\n    letter > 1\n    ^"),
         ("heard == 1", "heard takes several answers; write 'heard mentions any (…)' or 'count of heard'.\n    heard == 1\n    ^"),
         ("age mentions 1", "'mentions' is for multiple-response questions; age is of kind number. Use == or in.\n    age mentions 1\n    ^"),
-        ("age in 5..1", "The range runs backwards; write the smaller number first.\n    age in 5..1\n           ^"),
-        ("__import__('os')", "Expected a comparison (==, !=, <, <=, >, >=, in, mentions); found '('.\n    __import__('os')\n              ^"),
+        ("age in 5..1", "The range runs backwards; write the smaller end first.\n    age in 5..1\n           ^"),
+        ("__import__('os')", "Expected a comparison (==, !=, <, <=, >, >=, in, mentions, contains); found '('.\n    __import__('os')\n              ^"),
     ],
 )  # fmt: skip
 def test_mistakes_are_pointed_at(small: Callable[..., otter.Survey], text: str, message: str) -> None:

@@ -80,8 +80,10 @@ def changed(
     plan: Plan, data: Path | None, filter_text: str | None, no_filter: bool, weight: str | None
 ) -> Plan:
     """Put what the command line says in the place of what the plan says."""
+    from eager_otter.data.opening import Reading
+
     if data is not None:
-        plan = replace(plan, data=data)
+        plan = replace(plan, data=data, reading=Reading())
     if no_filter:
         plan = replace(plan, filter=None)
     if filter_text is not None:

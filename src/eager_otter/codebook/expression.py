@@ -9,8 +9,9 @@ test         = "answered" name
              | operand ("==" | "=" | "!=" | "<" | "<=" | ">" | ">=") value
              | operand ["not"] "in" (range | "(" (value | range) ("," (value | range))* ")")
              | name "mentions" ["any" | "all" | "none"] (value | "(" value ("," value)* ")")
+                 | name "contains" "quoted text"
 operand      = name | "count of" name
-range        = number ".." number
+range        = number ".." number | "day" ".." "day"
 value        = number | "quoted text"
 name         = letters, digits, _ and . | `any name in backquotes`
 """
@@ -20,9 +21,11 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from datetime import date
 from typing import Literal, TypeVar
 
 from eager_otter.codebook.codes import canonical
+from eager_otter.codebook.periods import day_number
 from eager_otter.errors import ExpressionError
 
 T = TypeVar("T")
@@ -45,11 +48,12 @@ class Value:
 
 @dataclass(frozen=True, slots=True)
 class Range:
-    """An inclusive range of numbers."""
+    """An inclusive range of numbers, or of days (counted since 1970)."""
 
     low: float
     high: float
     position: int
+    days: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,6 +92,14 @@ class Mentions:
 
 
 @dataclass(frozen=True, slots=True)
+class Contains:
+    """`name contains "text"`, in any case."""
+
+    operand: Operand
+    value: Value
+
+
+@dataclass(frozen=True, slots=True)
 class Answered:
     """`answered name`."""
 
@@ -115,7 +127,7 @@ class Either:
     parts: tuple[Node, ...]
 
 
-Node = Compare | Within | Mentions | Answered | Not | Both | Either
+Node = Compare | Within | Mentions | Contains | Answered | Not | Both | Either
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,7 +173,7 @@ _TOKEN = re.compile(
     )""",
     re.VERBOSE,
 )
-KEYWORDS = {"and", "or", "not", "in", "mentions", "any", "all", "none", "answered", "count", "of"}
+KEYWORDS = {"and", "or", "not", "in", "mentions", "contains", "any", "all", "none", "answered", "count", "of"}
 
 
 def parse(text: str) -> Expression:
@@ -200,6 +212,18 @@ def _tokens(text: str) -> Iterator[_Token]:
         yield _Token(kind, found, match.start(match.lastgroup or 0))
         position = match.end()
     yield _Token("end", "the end of the expression", len(text))
+
+
+def day_of(text: str) -> float | None:
+    """Give a day written as 2026-03-31 as days since 1970, None for other text.
+
+    >>> day_of("1970-01-11"), day_of("soon")
+    (10.0, None)
+    """
+    try:
+        return float(day_number(date.fromisoformat(text.strip())))
+    except ValueError:
+        return None
 
 
 class _Parser:
@@ -276,7 +300,9 @@ class _Parser:
             how = self.take("any", "all", "none") or "any"
             values = self.list_of(self.value)
             return Mentions(operand, how, values)  # type: ignore[arg-type]
-        raise self.expected("a comparison (==, !=, <, <=, >, >=, in, mentions)")
+        if self.take("contains"):
+            return Contains(operand, self.value())
+        raise self.expected("a comparison (==, !=, <, <=, >, >=, in, mentions, contains)")
 
     def operand(self) -> Operand:
         if self.take("count"):
@@ -309,13 +335,19 @@ class _Parser:
         if not self.take(".."):
             return value
         upper = self.value()
-        if value.number is None or upper.number is None:
-            raise ExpressionError("A range a..b takes two numbers.", self.text, value.position)
-        if value.number > upper.number:
+        low, high = value.number, upper.number
+        days = low is None and high is None
+        if days:
+            low, high = day_of(value.text), day_of(upper.text)
+        if low is None or high is None:
             raise ExpressionError(
-                "The range runs backwards; write the smaller number first.", self.text, value.position
+                "A range a..b takes two numbers, or two days such as '2026-03-31'.", self.text, value.position
             )
-        return Range(value.number, upper.number, value.position)
+        if low > high:
+            raise ExpressionError(
+                "The range runs backwards; write the smaller end first.", self.text, value.position
+            )
+        return Range(low, high, value.position, days)
 
     def items(self) -> tuple[Value | Range, ...]:
         return self.list_of(self.value_or_range)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import BeforeValidator, Discriminator, Field, Tag, model_validator
 
@@ -26,12 +26,41 @@ AnswerEntry = Annotated[AnswerFile, BeforeValidator(_as_label)]
 Answers = dict[Code, AnswerEntry]
 
 
-class NetFile(Part):
-    """A net: its label and the codes it combines."""
+class DifferenceFile(Part):
+    """Two groups of answers, whose percents are taken from each other."""
 
-    label: Text
-    of: Annotated[list[Code], Field(min_length=1)]
+    plus: Annotated[list[Code], Field(min_length=1)]
+    minus: Annotated[list[Code], Field(min_length=1)]
+
+
+class NetFile(Part):
+    """A net: the answers it combines, by code or label, or the best or worst of a scale; or a difference."""
+
+    label: Text | None = None
+    of: Annotated[list[Code], Field(min_length=1)] | None = None
+    top: Annotated[int, Field(ge=1)] | None = None
+    bottom: Annotated[int, Field(ge=1)] | None = None
+    difference: DifferenceFile | None = None
+    how: Literal["any", "all", "none"] = "any"
+    at_least: Annotated[int, Field(ge=1)] | None = Field(default=None, alias="at least")
     place: Literal["above", "below", "instead"] = "below"
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Self:
+        ways = [self.of, self.top, self.bottom, self.difference]
+        if sum(way is not None for way in ways) != 1:
+            raise ValueError("a net needs exactly one of: of (a list of answers), top, bottom, difference.")
+        if self.label is None and (self.of is not None or self.difference is not None):
+            raise ValueError("a net of answers needs a label.")
+        if self.at_least is not None and self.how != "any":
+            raise ValueError("'at least' and 'how' exclude each other.")
+        return self
+
+
+class SharedNetFile(NetFile):
+    """A net given to several questions at once, by name or pattern (`statements.*`)."""
+
+    questions: Annotated[list[Text], Field(min_length=1)]
 
 
 class QuestionPart(Part):
@@ -117,6 +146,34 @@ class TextFile(QuestionPart):
     column: Text | None = None
 
 
+class DateFile(QuestionPart):
+    """A date per respondent, as 2026-03-31 unless `format` says otherwise (%d.%m.%Y)."""
+
+    kind: Literal["date"]
+    column: Text | None = None
+    format: Text | None = None
+    missing: list[Code] | None = None
+
+
+class RankingFile(QuestionPart):
+    """Answers put in order: a column per answer holding its rank, or a column per rank holding an answer."""
+
+    kind: Literal["ranking"]
+    columns: dict[str, AnswerEntry] | None = None
+    ranks: list[Text] | None = None
+    answers: Answers | None = None
+    top: Annotated[int, Field(ge=1)] = 3
+    missing: list[Code] | None = None
+
+    @model_validator(mode="after")
+    def _one_layout(self) -> Self:
+        if (self.columns is None) == (self.ranks is None):
+            raise ValueError("a ranking needs either columns (one per answer) or ranks (one per rank).")
+        if (self.ranks is None) != (self.answers is None):
+            raise ValueError("answers go with ranks; columns already name them.")
+        return self
+
+
 def _as_item(value: object) -> object:
     return value if isinstance(value, dict) else {"column": value}
 
@@ -142,15 +199,19 @@ class GridFile(QuestionPart):
 class BandsPart(Part):
     """Where to cut a number."""
 
-    of: str
+    of: Text
     ranges: list[Text] | None = None
     edges: list[Annotated[float, Field(strict=False)]] | None = None
+    equal: Annotated[int, Field(ge=2, le=100)] | None = None
     labels: list[Text] | None = None
 
     @model_validator(mode="after")
-    def _one_way(self) -> BandsPart:
-        if (self.ranges is None) == (self.edges is None):
-            raise ValueError("bands need either ranges (18-24, 25-34, 35+) or edges (0, 5, 20).")
+    def _one_way(self) -> Self:
+        if sum(way is not None for way in (self.ranges, self.edges, self.equal)) != 1:
+            raise ValueError(
+                "bands need exactly one of ranges (18-24, 25-34, 35+), edges (0, 5, 20) or equal (how many of "
+                "equal size)."
+            )
         return self
 
 
@@ -170,7 +231,97 @@ class DeriveFile(QuestionPart):
     nets: list[NetFile] = []
 
 
-QuestionFile = SingleFile | MultiFile | NumberFile | TextFile | GridFile | BandsFile | DeriveFile
+class MergePart(Part):
+    """Answers of another question, put together; `rest` labels those not named (none: they are left out)."""
+
+    of: Text
+    answers: Annotated[dict[str, list[Code]], Field(min_length=1)]
+    rest: Text | None = None
+
+
+class MergeFile(QuestionPart):
+    """A question with fewer answers, beside its source."""
+
+    merge: MergePart
+    scale: bool = False
+    nets: list[NetFile] = []
+
+
+class CombineFile(QuestionPart):
+    """Several questions as one multiple-response question; answers with the same label are one."""
+
+    combine: Annotated[list[Text], Field(min_length=1)]
+    nets: list[NetFile] = []
+
+
+class ComputePart(Part):
+    """A number worked out from other questions, respondent by respondent."""
+
+    sum: list[Text] | None = None
+    mean: list[Text] | None = None
+    smallest: list[Text] | None = None
+    largest: list[Text] | None = None
+    count: list[Text] | None = None
+    mentions: Text | None = None
+    answers: list[Code] | None = None
+    at_least: Annotated[int, Field(ge=1)] = Field(default=1, alias="at least")
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Self:
+        ways = [self.sum, self.mean, self.smallest, self.largest, self.count, self.mentions]
+        if sum(way is not None for way in ways) != 1:
+            raise ValueError(
+                "a computed number needs exactly one of sum, mean, smallest, largest, count (each a list of "
+                "questions) or mentions (a multiple-response question)."
+            )
+        if (self.count is None) != (self.answers is None):
+            raise ValueError("count goes with answers: which answers to count over the questions.")
+        return self
+
+
+class ComputeFile(QuestionPart):
+    """A computed number."""
+
+    compute: ComputePart
+
+
+class PeriodsPart(Part):
+    """Days of a date question put into weeks, months, quarters or years, or into ranges of days."""
+
+    of: Text
+    by: Literal["week", "month", "quarter", "year"] | None = None
+    first: Text | None = Field(default=None, alias="from")
+    last: Text | None = Field(default=None, alias="to")
+    ranges: dict[str, Text] | None = None
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Self:
+        if (self.by is None) == (self.ranges is None):
+            raise ValueError(
+                "periods need either by (week, month, quarter, year) or ranges (label: day..day)."
+            )
+        if self.by is not None and (self.first is None or self.last is None):
+            raise ValueError(
+                "periods by week, month, quarter or year need from and to: the first and last day."
+            )
+        return self
+
+
+class PeriodsFile(QuestionPart):
+    """A date in periods."""
+
+    periods: PeriodsPart
+    nets: list[NetFile] = []
+
+
+BY_KEY: dict[str, type[QuestionPart]] = {
+    "bands": BandsFile,
+    "derive": DeriveFile,
+    "merge": MergeFile,
+    "combine": CombineFile,
+    "compute": ComputeFile,
+    "periods": PeriodsFile,
+}
 
 BY_KIND: dict[str, type[QuestionPart]] = {
     "single": SingleFile,
@@ -178,6 +329,8 @@ BY_KIND: dict[str, type[QuestionPart]] = {
     "number": NumberFile,
     "text": TextFile,
     "grid": GridFile,
+    "date": DateFile,
+    "ranking": RankingFile,
 }
 
 
@@ -187,5 +340,16 @@ class CodebookFile(Part):
     title: Text = ""
     respondent: Text | None = None
     weight: Text | None = None
+    frequency: Text | None = None
+    finished: Text | None = None
+    universe: Text | None = None
     missing: list[Code] = []
+    include: list[Text] = []
+    nets: list[Any] = []
+    questions: dict[str, Any] = {}
+
+
+class IncludedFile(Part):
+    """A part of a codebook in a file of its own."""
+
     questions: Annotated[dict[str, Any], Field(min_length=1)]

@@ -17,6 +17,7 @@ from eager_otter.codebook.expression import (
     Answered,
     Both,
     Compare,
+    Contains,
     Either,
     Expression,
     Mentions,
@@ -26,6 +27,7 @@ from eager_otter.codebook.expression import (
     Range,
     Value,
     Within,
+    day_of,
 )
 from eager_otter.codebook.model import Question
 from eager_otter.errors import ExpressionError, nearest
@@ -83,6 +85,13 @@ def _check(node: Node, meaning: _Meaning) -> None:
         meaning.question(node.operand)
     elif isinstance(node, Mentions):
         _check_mentions(node, meaning)
+    elif isinstance(node, Contains):
+        question = meaning.question(node.operand)
+        if question.kind != "text" or node.operand.count:
+            raise meaning.error(
+                f"'contains' is for open text; {question.name} is of kind {question.kind}.",
+                node.operand.position,
+            )
     elif isinstance(node, Compare):
         _check_comparison(node, meaning)
     else:
@@ -105,6 +114,8 @@ def _check_comparison(node: Compare, meaning: _Meaning) -> None:
     question = _comparable(node.operand, meaning)
     if _is_number(node.operand, question):
         _need_number(question, node.value, meaning)
+    elif question.kind == "date":
+        _need_day(question, node.value, meaning)
     elif question.kind == "text":
         if node.sign not in ("==", "!="):
             raise meaning.error(f"{question.name} is text; only == and != fit.", node.operand.position)
@@ -118,13 +129,33 @@ def _check_comparison(node: Compare, meaning: _Meaning) -> None:
 def _check_within(node: Within, meaning: _Meaning) -> None:
     question = _comparable(node.operand, meaning)
     for item in node.items:
+        if isinstance(item, Range) or question.kind == "date":
+            _check_item(item, question, meaning)
         if isinstance(item, Range):
-            if not _is_number(node.operand, question):
+            if question.kind != "date" and not _is_number(node.operand, question):
                 _need_ordered(question, node.operand, meaning)
         elif _is_number(node.operand, question):
             _need_number(question, item, meaning)
-        elif question.kind != "text":
+        elif question.kind not in ("text", "date"):
             code_of(question, item, meaning.text)
+
+
+def _check_item(item: Value | Range, question: Question, meaning: _Meaning) -> None:
+    """Keep days to dates and numbers to numbers."""
+    if isinstance(item, Value):
+        _need_day(question, item, meaning)
+    elif item.days != (question.kind == "date"):
+        wanted = "days such as '2026-03-31'" if question.kind == "date" else "numbers"
+        raise meaning.error(
+            f"{question.name} is of kind {question.kind}; its range takes {wanted}.", item.position
+        )
+
+
+def _need_day(question: Question, value: Value, meaning: _Meaning) -> None:
+    if day_of(value.text) is None:
+        raise meaning.error(
+            f"A day in quotes is wanted here, for {question.name}: '2026-03-31'.", value.position
+        )
 
 
 def _comparable(operand: Operand, meaning: _Meaning) -> Question:

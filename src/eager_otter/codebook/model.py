@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Literal
@@ -12,8 +12,10 @@ from eager_otter.codebook.codes import as_number
 from eager_otter.codebook.expression import Expression
 from eager_otter.errors import UnknownName
 
-Kind = Literal["single", "multi", "number", "text"]
+Kind = Literal["single", "multi", "number", "date", "text"]
 Place = Literal["above", "below", "instead"]
+How = Literal["any", "all", "none", "least"]
+Computation = Literal["sum", "mean", "smallest", "largest", "count", "mentions"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,10 +31,27 @@ class Answer:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Net:
-    """Several answers counted as one: a respondent who gave any of them counts once."""
+    """Several answers (by code) counted as one: a respondent counts once who gave any of them.
+
+    `how` may also be all or none of them, or "least": at least `least` of them. `inside` names the nets that
+    this one holds.
+    """
 
     label: str
     of: tuple[str, ...]
+    place: Place = "below"
+    how: How = "any"
+    least: int = 1
+    inside: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Difference:
+    """The percent of the `plus` answers minus that of the `minus` answers, by code."""
+
+    label: str
+    plus: tuple[str, ...]
+    minus: tuple[str, ...]
     place: Place = "below"
 
 
@@ -76,13 +95,89 @@ class Banded:
 
 
 @dataclass(frozen=True, slots=True)
+class EqualBands:
+    """A number question cut into bands of equal size, by its own quantiles."""
+
+    of: str
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class Periods:
+    """A date question in periods: the k-th (first day, last day) is the k-th answer; days since 1970."""
+
+    of: str
+    spans: tuple[tuple[int, int], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Merged:
+    """Answers of another question put together: the k-th group of codes is the k-th answer.
+
+    With `rest`, one more answer stands for all valid codes in no group.
+    """
+
+    of: str
+    groups: tuple[tuple[str, ...], ...]
+    rest: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Combined:
+    """Several questions as one; `places` (per question) maps its codes to the codes of this one."""
+
+    of: tuple[str, ...]
+    places: tuple[tuple[tuple[str, str], ...], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Computed:
+    """A number from other questions: `how` over those that have a value, where at least `least` have one."""
+
+    how: Computation
+    of: tuple[str, ...]
+    codes: tuple[tuple[str, ...], ...] = ()
+    least: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class RankAmong:
+    """The rank of an answer: the first of the columns, one per rank, that holds its code."""
+
+    columns: tuple[str, ...]
+    code: str
+
+
+@dataclass(frozen=True, slots=True)
+class DateColumn:
+    """One column holding a date; `pattern` as in strptime, None for 2026-03-31."""
+
+    column: str
+    pattern: str | None
+
+
+@dataclass(frozen=True, slots=True)
 class Derived:
     """The first rule that holds gives the answer; a rule of None is `otherwise`."""
 
     rules: tuple[tuple[str, Expression | None], ...]
 
 
-Source = CodeColumn | TickColumns | MentionColumns | JoinedColumn | Banded | Derived
+Source = (
+    CodeColumn
+    | TickColumns
+    | MentionColumns
+    | JoinedColumn
+    | DateColumn
+    | RankAmong
+    | Banded
+    | EqualBands
+    | Periods
+    | Merged
+    | Combined
+    | Computed
+    | Derived
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -96,6 +191,7 @@ class Question:
     label: str
     answers: tuple[Answer, ...] = ()
     nets: tuple[Net, ...] = ()
+    differences: tuple[Difference, ...] = ()
     scale: bool = False
     missing: tuple[str, ...] = ()
     asked: Expression | None = None
@@ -110,12 +206,24 @@ class Question:
     def columns(self) -> tuple[str, ...]:
         """The data columns it is read from; none for bands and derived answers."""
         match self.source:
-            case CodeColumn(column) | JoinedColumn(column, _):
+            case CodeColumn(column) | JoinedColumn(column, _) | DateColumn(column, _):
                 return (column,)
             case TickColumns(columns):
                 return tuple(column for _, column in columns)
-            case MentionColumns(columns):
+            case MentionColumns(columns) | RankAmong(columns, _):
                 return columns
+        return ()
+
+    @property
+    def made_of(self) -> tuple[str, ...]:
+        """The questions it is made from; none where it is read from data."""
+        match self.source:
+            case Banded(of) | EqualBands(of) | Periods(of) | Merged(of):
+                return (of,)
+            case Combined(of) | Computed(_, of):
+                return of
+            case Derived(rules):
+                return tuple(sorted({name for _, rule in rules if rule is not None for name in rule.names()}))
         return ()
 
     @property
@@ -127,11 +235,7 @@ class Question:
         """Give the score of each valid answer of a scale: its own, else its code. Empty for other questions."""
         if not self.scale:
             return {}
-        scores = {
-            answer.code: answer.score if answer.score is not None else as_number(answer.code)
-            for answer in self.valid
-        }
-        return {code: score for code, score in scores.items() if score is not None}
+        return scores_of(self.answers)
 
     def find(self, name: str) -> Answer | None:
         """Find an answer by its code, else by its label (any case)."""
@@ -145,6 +249,16 @@ class Question:
         """List the codes that are numbers from `low` to `high`."""
         numbers = ((answer.code, as_number(answer.code)) for answer in self.answers)
         return [code for code, number in numbers if number is not None and low <= number <= high]
+
+
+def scores_of(answers: Sequence[Answer]) -> dict[str, float]:
+    """Give the score of each valid answer that has one: its own, else the number of its code."""
+    scores = {
+        answer.code: answer.score if answer.score is not None else as_number(answer.code)
+        for answer in answers
+        if not answer.missing
+    }
+    return {code: score for code, score in scores.items() if score is not None}
 
 
 def _plain(label: str) -> str:
@@ -170,6 +284,9 @@ class Codebook:
     grids: Mapping[str, Grid] = field(default_factory=dict)
     respondent: str | None = None
     weight: str | None = None
+    frequency: str | None = None
+    finished: Expression | None = None
+    universe: str = ""
     path: Path | None = None
 
     def __iter__(self) -> Iterator[Question]:

@@ -4,44 +4,51 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any
 
-from eager_otter.codebook.bands import Band, edge_bands, whole_number_bands
-from eager_otter.codebook.codes import as_number, canonical
+from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.expression import Expression, parse
 from eager_otter.codebook.file import (
+    BY_KEY,
     BY_KIND,
     AnswerFile,
-    BandsFile,
     CodebookFile,
+    DateFile,
     DeriveFile,
     GridFile,
+    IncludedFile,
     MultiFile,
     NetFile,
     NumberFile,
     QuestionPart,
+    RankingFile,
+    SharedNetFile,
     SingleFile,
     TextFile,
 )
+from eager_otter.codebook.made import check_alone, made_question, sources_of
 from eager_otter.codebook.meaning import check_expression
 from eager_otter.codebook.model import (
     Answer,
-    Banded,
     Codebook,
     CodeColumn,
+    DateColumn,
     Derived,
     Grid,
     JoinedColumn,
     MentionColumns,
-    Net,
     Question,
+    RankAmong,
     TickColumns,
+    scores_of,
 )
+from eager_otter.codebook.nets import NetBuilder
 from eager_otter.documents.checking import check
 from eager_otter.documents.yaml_nodes import Document, Place, compose, read_yaml
-from eager_otter.errors import DocumentError, ExpressionError, Problem, RequestError, nearest
+from eager_otter.errors import DocumentError, ExpressionError, FileProblem, Problem, nearest
 
 OTHERWISE = "otherwise"
 
@@ -97,55 +104,116 @@ def _pointing_at(error: ExpressionError) -> str:
 
 
 class _Reading:
-    """One pass over a codebook document; collects problems as it goes."""
+    """One pass over a codebook document and those it includes; collects problems as it goes."""
 
     def __init__(self, document: Document) -> None:
         self.document = document
+        self.documents: dict[str, Document] = {}  # by question, where it is not the main one
         self.problems: list[Problem] = []
         self.missing: tuple[str, ...] = ()
+        self.bodies: dict[str, Any] = {}
+        self.pending: dict[str, QuestionPart] = {}
         self.questions: dict[str, Question] = {}
         self.grids: dict[str, Grid] = {}
-        self.banded: dict[str, str] = {}
 
     def whole(self) -> Draft:
         head, problems = check(CodebookFile, self.document.data, self.document, ())
         self.problems += problems
-        bodies = self._bodies()
         if head is not None:
             self.missing = tuple(canonical(code) for code in head.missing)
-        for name, body in bodies.items():
+        self._gather(head)
+        if not self.bodies and not self.problems:
+            self.note((), "the codebook has no questions.")
+        for name, body in self.bodies.items():
             self._question(name, body)
+        self._make_pending()
+        self._share_nets(self.document)
         self._check_references()
+        finished = None
+        if head is not None and head.finished is not None:
+            finished, problems = parse_or_problem(head.finished, self.document, ("finished",), self.questions)
+            self.problems += problems
         codebook = Codebook(
             title=head.title if head else "",
-            questions=self.questions,
+            questions=self._in_order(),
             grids=self.grids,
             respondent=head.respondent if head else None,
             weight=head.weight if head else None,
+            frequency=head.frequency if head else None,
+            finished=finished,
+            universe=(head.universe or "") if head else "",
             path=self.document.path,
         )
         sound = {*self.questions, *self.grids}
         return Draft(
-            codebook=codebook, mistaken=frozenset(set(bodies) - sound), problems=tuple(self.problems)
+            codebook=codebook, mistaken=frozenset(set(self.bodies) - sound), problems=tuple(self.problems)
         )
 
-    def _bodies(self) -> dict[str, Any]:
-        data = self.document.data
-        found = data.get("questions") if isinstance(data, dict) else None
-        return found if isinstance(found, dict) else {}
-
     def note(self, place: Place, message: str, *, key: bool = False) -> None:
-        self.problems.append(self.document.problem(place, message, key=key))
+        document = self.document_at(place)
+        self.problems.append(document.problem(place, message, key=key))
+
+    def document_at(self, place: Place) -> Document:
+        """Find the document that a question stands in."""
+        inside = len(place) > 1 and place[0] == "questions"
+        return self.documents.get(str(place[1]), self.document) if inside else self.document
+
+    def part(self, kind: Any, body: Any, place: Place) -> Any:
+        part, problems = check(kind, body, self.document_at(place), place)
+        self.problems += problems
+        return part
+
+    # --- gathering --------------------------------------------------------------------------------------
+
+    def _gather(self, head: CodebookFile | None) -> None:
+        data = self.document.data
+        own = data.get("questions") if isinstance(data, dict) else None
+        for k, name in enumerate(head.include if head is not None else []):
+            self._include(self.document.path.parent / name, ("include", k))
+        self._add_bodies(own if isinstance(own, dict) else {}, None)
+
+    def _include(self, path: Path, place: Place) -> None:
+        try:
+            document = read_yaml(path)
+        except FileProblem as error:
+            self.note(place, f"include: {error}")
+            return
+        except DocumentError as error:
+            self.problems += error.problems
+            return
+        part, problems = check(IncludedFile, document.data, document, ())
+        self.problems += problems
+        if part is not None:
+            self._add_bodies(part.questions, document)
+
+    def _add_bodies(self, bodies: dict[str, Any], document: Document | None) -> None:
+        for name, body in bodies.items():
+            if name in self.bodies:
+                there = document or self.document
+                message = f"there is a question {name!r} already, in another file of this codebook."
+                self.problems.append(there.problem(("questions", name), message, key=True))
+                continue
+            self.bodies[name] = body
+            if document is not None:
+                self.documents[name] = document
+
+    def _in_order(self) -> dict[str, Question]:
+        """Put the questions in the order in which they are written; parts of one follow it."""
+        place = {name: k for k, name in enumerate(self.bodies)}
+
+        def position(question: Question) -> int:
+            owner = question.grid or question.name
+            return place.get(owner, place.get(owner.rsplit(".", 1)[0], len(place)))
+
+        ordered = sorted(self.questions.values(), key=position)
+        return {question.name: question for question in ordered}
 
     # --- one question -----------------------------------------------------------------------------------
 
     def _question(self, name: str, body: Any) -> None:
         place: Place = ("questions", name)
         kind = self._kind(body, place)
-        if kind is None:
-            return
-        part, problems = check(kind, body, self.document, place)
-        self.problems += problems
+        part = None if kind is None else self.part(kind, body, place)
         match part:
             case SingleFile():
                 self._single(name, part, place)
@@ -156,14 +224,19 @@ class _Reading:
                 self._add(
                     name, part, place, kind="number", source=source, missing=self._missing(part.missing)
                 )
+            case DateFile():
+                dates = DateColumn(part.column or name, part.format)
+                self._add(name, part, place, kind="date", source=dates, missing=self._missing(part.missing))
             case TextFile():
                 self._add(name, part, place, kind="text", source=CodeColumn(part.column or name))
             case GridFile():
                 self._grid(name, part, place)
-            case BandsFile():
-                self._bands(name, part, place)
+            case RankingFile():
+                self._ranking(name, part, place)
             case DeriveFile():
                 self._derive(name, part, place)
+            case QuestionPart():
+                self.pending[name] = part
 
     def _kind(self, body: Any, place: Place) -> type[QuestionPart] | None:
         if not isinstance(body, dict):
@@ -171,13 +244,13 @@ class _Reading:
                 place, f"{place[-1]}: expected a mapping that says the kind of question; found {body!r}."
             )
             return None
-        for key, kind in (("bands", BandsFile), ("derive", DeriveFile)):
+        for key, kind in BY_KEY.items():
             if key in body:
                 return kind
         if "kind" not in body:
-            kinds = ", ".join(BY_KIND)
+            kinds, keys = ", ".join(BY_KIND), ", ".join(BY_KEY)
             self.note(
-                place, f"{place[-1]} needs the key 'kind': one of {kinds} (or bands, or derive).", key=True
+                place, f"{place[-1]} needs the key 'kind' (one of {kinds}), or one of {keys}.", key=True
             )
             return None
         kind_name = str(body["kind"])
@@ -192,7 +265,7 @@ class _Reading:
     def _add(self, name: str, part: QuestionPart, place: Place, **facts: Any) -> None:
         asked = None
         if part.asked is not None:
-            asked, problems = parse_or_problem(part.asked, self.document, (*place, "asked"))
+            asked, problems = parse_or_problem(part.asked, self.document_at(place), (*place, "asked"))
             self.problems += problems
         facts.setdefault("text", part.text or part.label or name)
         facts.setdefault("label", part.label or part.text or name)
@@ -203,6 +276,7 @@ class _Reading:
 
     def _single(self, name: str, part: SingleFile, place: Place) -> None:
         answers = self._answers(part.answers, part.missing, (*place, "answers"))
+        scale = self._scale(part.scale, answers, place)
         self._add(
             name,
             part,
@@ -210,15 +284,15 @@ class _Reading:
             kind="single",
             source=CodeColumn(part.column or name),
             answers=answers,
-            nets=self._nets(part.nets, answers, place),
-            scale=self._scale(part.scale, answers, place),
+            **self._nets(part.nets, answers, place, scale=scale),
+            scale=scale,
             missing=self._missing(part.missing),
         )
 
     def _grid(self, name: str, part: GridFile, place: Place) -> None:
         answers = self._answers(part.answers, part.missing, (*place, "answers"))
-        nets = self._nets(part.nets, answers, place)
         scale = self._scale(part.scale, answers, place)
+        nets = self._nets(part.nets, answers, place, scale=scale)
         items = []
         text = part.text or part.label or name
         for item_name, item in part.items.items():
@@ -232,7 +306,7 @@ class _Reading:
                 text=f"{text} – {label}",
                 label=label,
                 answers=answers,
-                nets=nets,
+                **nets,
                 scale=scale,
                 missing=self._missing(part.missing),
                 grid=name,
@@ -242,9 +316,7 @@ class _Reading:
 
     def _multi(self, name: str, part: MultiFile, place: Place) -> None:
         if isinstance(part.columns, dict):
-            codes = _codes_of_columns(list(part.columns))
-            written = dict(zip(codes, part.columns.values(), strict=True))
-            answers = self._answers(written, part.missing, (*place, "columns"), list(part.columns))
+            answers = self._named_columns(part.columns, part.missing, (*place, "columns"))
         else:
             answers = self._answers(part.answers or {}, part.missing, (*place, "answers"))
         self._add(
@@ -254,47 +326,55 @@ class _Reading:
             kind="multi",
             source=_multi_source(part, answers),
             answers=answers,
-            nets=self._nets(part.nets, answers, place),
+            **self._nets(part.nets, answers, place, scale=False),
             missing=self._missing(part.missing),
         )
 
-    def _bands(self, name: str, part: BandsFile, place: Place) -> None:
-        where = (*place, "bands")
-        self.banded[name] = part.bands.of
-        try:
-            if part.bands.ranges is not None:
-                where = (*where, "ranges")
-                bands = whole_number_bands(part.bands.ranges)
-            else:
-                where = (*where, "edges")
-                bands = edge_bands(part.bands.edges or [])
-        except RequestError as error:
-            self.note(where, str(error))
-            return
-        labels = self._band_labels(bands, part.bands.labels, (*place, "bands", "labels"))
-        answers = tuple(
-            Answer(code=_band_code(band), label=label) for band, label in zip(bands, labels, strict=True)
-        )
-        self._add(
-            name,
-            part,
-            place,
-            kind="single",
-            source=Banded(part.bands.of, bands),
-            answers=answers,
-            nets=self._nets(part.nets, answers, place),
-        )
+    def _named_columns(
+        self, columns: Mapping[str, AnswerFile], missing: Sequence[str] | None, place: Place
+    ) -> tuple[Answer, ...]:
+        written = dict(zip(_codes_of_columns(list(columns)), columns.values(), strict=True))
+        return self._answers(written, missing, place, list(columns))
 
-    def _band_labels(
-        self, bands: Sequence[Band], labels: Sequence[str] | None, place: Place
-    ) -> Sequence[str]:
-        if labels is not None and len(labels) == len(bands):
-            return labels
-        if labels is not None:
-            self.note(
-                place, f"{len(labels)} labels for {len(bands)} bands; give one for each, in their order."
+    def _ranking(self, name: str, part: RankingFile, place: Place) -> None:
+        """Make the parts of a ranking: who came first, who came among the first, and each answer's rank."""
+        missing = self._missing(part.missing)
+        text = part.text or part.label or name
+        top = [str(rank) for rank in range(1, part.top + 1)]
+        if part.columns is not None:
+            answers = self._named_columns(part.columns, part.missing, (*place, "columns"))
+            pairs = tuple(
+                (answer.code, column) for answer, column in zip(answers, part.columns, strict=False)
             )
-        return [band.label for band in bands]
+            first: Any = TickColumns(pairs, ("1",), None)
+            among: Any = TickColumns(pairs, tuple(top), None)
+            ranks: list[Any] = [CodeColumn(column) for _, column in pairs]
+        else:
+            columns = tuple(part.ranks or ())
+            answers = self._answers(part.answers or {}, part.missing, (*place, "answers"))
+            first, among = MentionColumns(columns[:1]), MentionColumns(columns[: part.top])
+            ranks = [RankAmong(columns, answer.code) for answer in answers]
+        shared: Any = {"missing": missing, "grid": None}
+        for ending, source, words in (
+            ("first", first, "ranked first"),
+            (f"top{part.top}", among, f"in the top {part.top}"),
+        ):
+            title = {"text": f"{text} – {words}", "label": f"{part.label or name}, {words}"}
+            self._add(
+                f"{name}.{ending}",
+                part,
+                place,
+                kind="multi",
+                source=source,
+                answers=answers,
+                **title,
+                **shared,
+            )
+        for answer, source in zip(answers, ranks, strict=False):
+            title = {"text": f"{text} – rank of {answer.label}", "label": answer.label}
+            self._add(
+                f"{name}.rank_{answer.code}", part, place, kind="number", source=source, **title, **shared
+            )
 
     def _derive(self, name: str, part: DeriveFile, place: Place) -> None:
         rules: list[tuple[str, Expression | None]] = []
@@ -306,13 +386,56 @@ class _Reading:
                     self.note(where, f"{OTHERWISE!r} takes everyone left, so it must stand last.")
                 rules.append((label, None))
                 continue
-            expression, problems = parse_or_problem(rule, self.document, where)
+            expression, problems = parse_or_problem(rule, self.document_at(place), where)
             self.problems += problems
             if expression is not None:
                 rules.append((label, expression))
         answers = tuple(Answer(code=label, label=label) for label in part.derive)
-        nets = self._nets(part.nets, answers, place)
-        self._add(name, part, place, kind="single", source=Derived(tuple(rules)), answers=answers, nets=nets)
+        nets = self._nets(part.nets, answers, place, scale=False)
+        self._add(name, part, place, kind="single", source=Derived(tuple(rules)), answers=answers, **nets)
+
+    # --- questions made from others ---------------------------------------------------------------------
+
+    def _make_pending(self) -> None:
+        """Make questions from others as soon as those are there; what is left has mistaken or circular sources."""
+        known = {*self.bodies, *self.questions}
+        for name, part in list(self.pending.items()):
+            if self._note_unknown_sources(name, part, known):
+                del self.pending[name]
+        made = True
+        while made and self.pending:
+            made = False
+            for name, part in list(self.pending.items()):
+                if all(source in self.questions for source, _ in sources_of(part)):
+                    self._make(name, self.pending.pop(name))
+                    made = True
+        for name, part in self.pending.items():
+            if all(source in self.questions or source in self.pending for source, _ in sources_of(part)):
+                chain = " ← ".join([name, *(source for source, _ in sources_of(part))])
+                self.note(("questions", name), f"defined in a circle: {chain}.", key=True)
+
+    def _note_unknown_sources(self, name: str, part: QuestionPart, known: set[str]) -> bool:
+        unknown = [(source, below) for source, below in sources_of(part) if source not in known]
+        for source, below in unknown:
+            names = sorted({*known, *self.grids})
+            message = f"No question {source!r}.{nearest(source, names)}"
+            if source in self.grids or source in self.bodies:
+                message = f"{source} is a grid; name its items."
+            self.note(("questions", name, *below), message)
+        if unknown:
+            check_alone(part, ("questions", name), self.note)
+        return bool(unknown)
+
+    def _make(self, name: str, part: QuestionPart) -> None:
+        place: Place = ("questions", name)
+        facts = made_question(part, self.questions, place, self.note)
+        if facts is None:
+            return
+        answers = facts.get("answers", ())
+        if answers:
+            scale = self._scale(getattr(part, "scale", False), answers, place)
+            facts |= {"scale": scale, **self._nets(getattr(part, "nets", []), answers, place, scale=scale)}
+        self._add(name, part, place, **facts)
 
     # --- parts of a question ----------------------------------------------------------------------------
 
@@ -349,9 +472,10 @@ class _Reading:
         return tuple(answers)
 
     def _scale(self, scale: bool, answers: Sequence[Answer], place: Place) -> bool:
-        if scale:
+        if scale and len(scores_of(answers)) < len([answer for answer in answers if not answer.missing]):
+            scored = scores_of(answers)
             for answer in answers:
-                if not answer.missing and answer.score is None and as_number(answer.code) is None:
+                if not answer.missing and answer.code not in scored:
                     self.note(
                         (*place, "answers", answer.code),
                         f"a scale needs numbers: {answer.code!r} is none, so give this answer a score.",
@@ -359,39 +483,49 @@ class _Reading:
                     )
         return scale
 
-    def _nets(self, nets: Sequence[NetFile], answers: Sequence[Answer], place: Place) -> tuple[Net, ...]:
-        result = []
-        labels: set[str] = set()
+    def _nets(
+        self, nets: Sequence[NetFile], answers: Sequence[Answer], place: Place, *, scale: bool
+    ) -> dict[str, Any]:
+        builder = NetBuilder(answers, self.note, scale=scale)
         for k, net in enumerate(nets):
-            where = (*place, "nets", k)
-            if net.label in labels:
-                self.note((*where, "label"), f"there are two nets labelled {net.label!r}.")
-            labels.add(net.label)
-            result.append(Net(label=net.label, of=self._members(net, answers, where), place=net.place))
-        return tuple(result)
+            builder.add(net, (*place, "nets", k))
+        return {"nets": tuple(builder.nets.values()), "differences": tuple(builder.differences.values())}
 
-    def _members(self, net: NetFile, answers: Sequence[Answer], place: Place) -> tuple[str, ...]:
-        by_name = {answer.label.casefold(): answer for answer in answers}
-        by_name |= {answer.code: answer for answer in answers}
-        codes: list[str] = []
-        for j, written in enumerate(net.of):
-            where = (*place, "of", j)
-            answer = by_name.get(canonical(written)) or by_name.get(written.casefold())
-            if answer is None:
-                known = [answer.code for answer in answers] + [answer.label for answer in answers]
-                self.note(where, f"net {net.label!r}: no answer {written!r}.{nearest(written, known)}")
-            elif answer.missing:
-                self.note(where, f"net {net.label!r}: {answer.label!r} is missing, so it belongs to no net.")
-            elif answer.code in codes:
-                self.note(where, f"net {net.label!r}: {answer.label!r} stands twice.")
-            else:
-                codes.append(answer.code)
-        return tuple(codes)
+    def _share_nets(self, document: Document) -> None:
+        """Give the nets at the head of the codebook to all questions that they name."""
+        data = document.data
+        written = data.get("nets") if isinstance(data, dict) else None
+        for k, entry in enumerate(written if isinstance(written, list) else []):
+            place: Place = ("nets", k)
+            net = self.part(SharedNetFile, entry, place)
+            if net is None:
+                continue
+            for j, pattern in enumerate(net.questions):
+                names = [name for name in self.questions if fnmatchcase(name, pattern)]
+                if not names and pattern not in self.bodies:
+                    hint = nearest(pattern, tuple(self.questions))
+                    self.note((*place, "questions", j), f"no question fits {pattern!r}.{hint}")
+                for name in names:
+                    self._share_net(name, net, place)
+
+    def _share_net(self, name: str, net: SharedNetFile, place: Place) -> None:
+        question = self.questions[name]
+
+        def note(where: Place, message: str) -> None:
+            self.note(where, f"{name}: {message}")
+
+        builder = NetBuilder(question.answers, note, scale=question.scale)
+        builder.nets = {net.label: net for net in question.nets}
+        builder.differences = {difference.label: difference for difference in question.differences}
+        builder.add(net, place)
+        self.questions[name] = replace(
+            question, nets=tuple(builder.nets.values()), differences=tuple(builder.differences.values())
+        )
 
     # --- between questions ------------------------------------------------------------------------------
 
     def _check_references(self) -> None:
-        known = set(self._bodies()) | set(self.questions)
+        known = {*self.bodies, *self.questions}
         for question in self.questions.values():
             place = self._place_of(question)
             if isinstance(question.source, Derived):
@@ -399,21 +533,10 @@ class _Reading:
                     self._check_rule(rule, (*place, "derive", label), known)
             if question.grid is None or question.name == self.grids[question.grid].items[0]:
                 self._check_rule(question.asked, (*place, "asked"), known)
-        for name, of in self.banded.items():
-            self._check_banded(name, of, known)
         self._check_circles()
 
     def _place_of(self, question: Question) -> Place:
         return ("questions", question.grid or question.name)
-
-    def _check_banded(self, name: str, of: str, known: set[str]) -> None:
-        place = ("questions", name, "bands", "of")
-        source = self.questions.get(of)
-        if source is None:
-            if of not in known:
-                self.note(place, f"No question {of!r}.{nearest(of, sorted(known))}")
-        elif source.kind != "number":
-            self.note(place, f"only a number can be cut into bands; {of} is of kind {source.kind}.")
 
     def _check_rule(self, rule: Expression | None, place: Place, known: set[str]) -> None:
         """Check an expression, unless it names a question that is itself mistaken."""
@@ -425,11 +548,11 @@ class _Reading:
                 self.note(place, _pointing_at(ExpressionError(message, rule.text, operand.position)))
                 return
         if rule.names() <= set(self.questions):
-            _, problems = parse_or_problem(rule.text, self.document, place, self.questions)
+            _, problems = parse_or_problem(rule.text, self.document_at(place), place, self.questions)
             self.problems += problems
 
     def _check_circles(self) -> None:
-        needs = {question.name: _needs(question) for question in self.questions.values()}
+        needs = {question.name: set(question.made_of) for question in self.questions.values()}
         done: set[str] = set()
         for name in needs:
             circle = _circle(name, needs, done)
@@ -471,21 +594,6 @@ def _codes_of_columns(columns: Sequence[str]) -> list[str]:
     ):
         return numbers
     return list(columns)
-
-
-def _band_code(band: Band) -> str:
-    return band.label.replace("–", "-")
-
-
-def _needs(question: Question) -> set[str]:
-    names: set[str] = set()
-    match question.source:
-        case Banded(of):
-            names.add(of)
-        case Derived(rules):
-            for _, rule in rules:
-                names |= rule.names() if rule is not None else set()
-    return names
 
 
 def _circle(name: str, needs: Mapping[str, set[str]], done: set[str]) -> list[str]:

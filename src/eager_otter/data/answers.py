@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -113,3 +114,28 @@ class TextAnswers:
 
 
 Answers = SingleAnswers | MultiAnswers | NumberAnswers | TextAnswers
+
+
+def joined(pieces: Sequence[Answers]) -> Answers:
+    """Put the answers of parts of the data behind one another: all of one kind, in the order of the rows."""
+    first = pieces[0]
+    if isinstance(first, SingleAnswers):
+        singles = [piece for piece in pieces if isinstance(piece, SingleAnswers)]
+        return SingleAnswers(np.concatenate([p.codes for p in singles]), first.answers, _added(singles))
+    if isinstance(first, MultiAnswers):
+        multis = [piece for piece in pieces if isinstance(piece, MultiAnswers)]
+        return MultiAnswers(np.concatenate([p.packed for p in multis], axis=1), first.answers, _added(multis))
+    if isinstance(first, NumberAnswers):
+        numbers = [piece for piece in pieces if isinstance(piece, NumberAnswers)]
+        coded = np.concatenate(
+            [np.zeros(len(p), np.bool_) if p.missing is None else p.missing for p in numbers]
+        )
+        return NumberAnswers(np.concatenate([p.values for p in numbers]), coded if coded.any() else None)
+    return TextAnswers(np.concatenate([piece.texts for piece in pieces if isinstance(piece, TextAnswers)]))
+
+
+def _added(pieces: Sequence[SingleAnswers] | Sequence[MultiAnswers]) -> dict[str, int]:
+    unknown: Counter[str] = Counter()
+    for piece in pieces:
+        unknown.update(piece.unknown)
+    return dict(unknown)

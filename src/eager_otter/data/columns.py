@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -21,11 +21,24 @@ SHOWN = 5
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class Located:
+    """An Arrow column, the row (from 0) of the data at which it begins, and the decimal sign of its numbers."""
+
+    column: Any
+    first: int = 0
+    decimal: str = "."
+
+    def __len__(self) -> int:
+        return len(self.column)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Distinct:
     """A column as its distinct values: `texts` ("" for blank) and, per row, which of them it holds."""
 
     texts: tuple[str, ...]
     index: CodeArray | IntArray
+    first: int = 0
 
     def translated(self, translate: Callable[[str], int], largest: int) -> CodeArray:
         """Give each row the number that `translate` gives its text: 0 … largest."""
@@ -43,12 +56,16 @@ class Distinct:
 
     def named_rows(self, rows: IntArray) -> str:
         """Name the first of some rows (from 0) with what they hold, as a person would look them up."""
-        shown = ", ".join(f"{self.texts[int(self.index[row])]!r} in row {row + 1}" for row in rows[:SHOWN])
+        shown = ", ".join(
+            f"{self.texts[int(self.index[row])]!r} in row {row + self.first + 1}" for row in rows[:SHOWN]
+        )
         return shown + (f" and {rows.size - SHOWN:,} more" if rows.size > SHOWN else "")
 
 
 def distinct(column: Any) -> Distinct:
-    """Take an Arrow column (chunked or not) apart into its distinct texts, codes in their one written form."""
+    """Take a column (Arrow's, or a Located one) apart into its distinct texts, codes in their one written form."""
+    if isinstance(column, Located):
+        return replace(distinct(column.column), first=column.first)
     array = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
     if isinstance(array, pa.ChunkedArray):  # combine_chunks gives one of these for no chunks
         array = pa.concat_arrays(array.chunks) if array.num_chunks else pa.array([], array.type)
@@ -126,12 +143,22 @@ def numbers(column: Any, missing: frozenset[str], name: str) -> tuple[FloatArray
 
     Raises DataError naming the rows (from 1) of values that are no numbers.
     """
-    fast = _as_floats(column)
+    if isinstance(column, Located) and column.decimal != ".":
+        column = _with_points(column)
+    fast = _as_floats(column.column if isinstance(column, Located) else column)
     if fast is not None:
         codes = [number for code in missing if (number := as_number(code)) is not None]
         coded = np.isin(fast, codes) if codes else np.zeros(fast.size, np.bool_)
         return np.where(coded, np.nan, fast), coded
     return _numbers_by_text(column, missing, name)
+
+
+def _with_points(column: Located) -> Located:
+    """Write decimal points for the decimal commas of a column of text."""
+    array = column.column
+    if not pa.types.is_string(array.type):
+        return column
+    return Located(pc.replace_substring(array, column.decimal, "."), column.first)
 
 
 def _as_floats(column: Any) -> FloatArray | None:

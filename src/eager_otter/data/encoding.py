@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
+from datetime import date, datetime
 from typing import Any
 
 import numpy as np
@@ -11,11 +12,14 @@ import numpy as np
 from eager_otter.codebook.bands import Band
 from eager_otter.codebook.codes import as_number, canonical
 from eager_otter.codebook.model import (
+    DateColumn,
     JoinedColumn,
     MentionColumns,
     Question,
+    RankAmong,
     TickColumns,
 )
+from eager_otter.codebook.periods import day_number
 from eager_otter.core.arrays import BoolArray, FloatArray, smallest_unsigned
 from eager_otter.data.answers import (
     BLANK,
@@ -27,7 +31,7 @@ from eager_otter.data.answers import (
     TextAnswers,
     pack,
 )
-from eager_otter.data.columns import Distinct, distinct, numbers
+from eager_otter.data.columns import Distinct, Located, distinct, numbers
 from eager_otter.errors import DataError, nearest
 
 Columns = Mapping[str, Any]  # column name → Arrow column
@@ -75,11 +79,60 @@ def encode_number(question: Question, columns: Columns) -> NumberAnswers:
 def encode_text(question: Question, columns: Columns) -> TextAnswers:
     """Read a text question as it stands."""
     (name,) = question.columns
-    texts = columns[name].to_pylist()
+    column = columns[name]
+    texts = (column.column if isinstance(column, Located) else column).to_pylist()
     return TextAnswers(np.array(["" if text is None else str(text) for text in texts], object))
 
 
-def encode_bands(question: Question, bands: Sequence[Band], values: FloatArray) -> SingleAnswers:
+def encode_date(question: Question, columns: Columns) -> NumberAnswers:
+    """Encode a date as days since 1970. Raises DataError naming the rows of values that are no dates."""
+    assert isinstance(question.source, DateColumn)
+    name, pattern = question.source.column, question.source.pattern
+    parts = distinct(columns[name])
+    days = np.full(len(parts.texts), np.nan)
+    wrong: dict[str, None] = {}
+    for k, text in enumerate(parts.texts):
+        if text and text not in question.missing:
+            day = _day(text, pattern)
+            if day is None:
+                wrong[text] = None
+            else:
+                days[k] = day
+    rows = parts.rows_with(wrong)
+    if rows.size:
+        shape = f"dates of the form {pattern}" if pattern else "dates such as 2026-03-31"
+        raise DataError(
+            f"Column {name!r} should hold {shape}; found {parts.named_rows(rows)}. "
+            "Say how they are written with 'format' in the codebook (%d.%m.%Y), or list them under 'missing'."
+        )
+    missing = np.array([text in question.missing for text in parts.texts], np.bool_)[parts.index]
+    return NumberAnswers(days[parts.index], missing if missing.any() else None)
+
+
+def _day(text: str, pattern: str | None) -> int | None:
+    try:
+        if pattern is not None:
+            return day_number(datetime.strptime(text, pattern).date())
+        return day_number(date.fromisoformat(text[:10] if text[10:11] in ("T", " ") else text))
+    except ValueError:
+        return None
+
+
+def encode_rank(question: Question, columns: Columns) -> NumberAnswers:
+    """Give the rank of an answer: 1 where the first column holds its code … NaN where none does."""
+    assert isinstance(question.source, RankAmong)
+    ranks: FloatArray | None = None
+    for rank, name in enumerate(question.source.columns, 1):
+        parts = distinct(columns[name])
+        held = np.array([text == question.source.code for text in parts.texts], np.bool_)[parts.index]
+        if ranks is None:
+            ranks = np.full(held.size, np.nan)
+        ranks[held & np.isnan(ranks)] = rank
+    assert ranks is not None
+    return NumberAnswers(ranks)
+
+
+def encode_bands(bands: Sequence[Band], values: FloatArray) -> SingleAnswers:
     """Put a number (respondents,) into bands; a value in none counts as unknown, by value."""
     behind = len(bands)
     codes = np.full(values.size, behind + UNKNOWN, smallest_unsigned(behind + UNKNOWN))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -12,6 +13,7 @@ from typing import Any, Protocol
 from eager_otter.errors import DataError, nearest
 
 SHOWN = 5
+MOST_COLUMNS = 100_000
 
 
 class DataFile(Protocol):
@@ -20,6 +22,10 @@ class DataFile(Protocol):
     @property
     def names(self) -> Sequence[str]:
         """The names of all columns."""
+
+    @property
+    def decimal(self) -> str:
+        """What divides whole from fraction in its numbers."""
 
     @property
     def place(self) -> str:
@@ -35,7 +41,7 @@ class DataFile(Protocol):
 def read_columns(file: DataFile, wanted: Iterable[str]) -> Any:
     """Read columns, each once: an Arrow table. Raises DataError naming all that are not there."""
     columns = list(dict.fromkeys(wanted))
-    _check_there(file, columns)
+    check_there(file, columns)
     return file.read(columns)
 
 
@@ -44,16 +50,17 @@ class Source:
     """Where responses came from: for the line at the foot of every output.
 
     `changed` is the day and minute (UTC) the file was last changed, `fingerprint` the first 12 digits of the
-    SHA-256 of its bytes; both "" for data from memory.
+    SHA-256 of its bytes; both "" for data from memory. `how` tells the sheet, or an encoding that was guessed.
     """
 
     name: str
     rows: int
     changed: str = ""
     fingerprint: str = ""
+    how: str = ""
 
     def __str__(self) -> str:
-        parts = [self.name, f"{self.rows:,} rows"]
+        parts = [self.name, *([self.how] if self.how else []), f"{self.rows:,} rows"]
         if self.changed:
             parts.append(f"file of {self.changed} UTC")
         if self.fingerprint:
@@ -61,17 +68,31 @@ class Source:
         return ", ".join(parts)
 
 
-def source_of(path: Path, rows: int) -> Source:
+def source_of(path: Path, rows: int, how: str = "") -> Source:
     """Describe a file by its name, the day it was changed and its bytes."""
     digest = hashlib.sha256()
     with path.open("rb") as file:
         while block := file.read(1 << 20):
             digest.update(block)
     changed = datetime.fromtimestamp(path.stat().st_mtime, UTC).strftime("%Y-%m-%d %H:%M")
-    return Source(name=path.name, rows=rows, changed=changed, fingerprint=digest.hexdigest()[:12])
+    return Source(name=path.name, rows=rows, changed=changed, fingerprint=digest.hexdigest()[:12], how=how)
 
 
-def _check_there(file: DataFile, wanted: Sequence[str]) -> None:
+def checked_names(header: Sequence[str], place: str) -> list[str]:
+    """Check the names of columns. Raises DataError for a name that stands twice, or far too many."""
+    names = list(header)
+    if len(names) > MOST_COLUMNS:
+        raise DataError(f"{place}: {len(names):,} columns; at most {MOST_COLUMNS:,} are read.")
+    if len(set(names)) < len(names):
+        counts = Counter(names)
+        twice = sorted(name for name, count in counts.items() if count > 1)
+        shown = ", ".join(repr(name) for name in twice[:SHOWN])
+        raise DataError(f"{place}: the header names {shown} more than once; each column needs its own name.")
+    return names
+
+
+def check_there(file: DataFile, wanted: Sequence[str]) -> None:
+    """Check that columns are in a file. Raises DataError naming all that are not, with the nearest ones."""
     known = set(file.names)
     absent = [name for name in wanted if name not in known]
     if absent:

@@ -17,6 +17,7 @@ class FrameInMemory:
     """A pandas frame."""
 
     frame: Any
+    decimal: str = "."
 
     @property
     def names(self) -> list[str]:

@@ -2,37 +2,63 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 
 from eager_otter.codebook.expression import Expression, parse
-from eager_otter.codebook.model import Banded, Codebook, Derived, Kind, Question
+from eager_otter.codebook.model import (
+    Banded,
+    Codebook,
+    Combined,
+    Computed,
+    Derived,
+    EqualBands,
+    Kind,
+    Merged,
+    Periods,
+    Question,
+    RankAmong,
+)
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
-from eager_otter.data.answers import Answers, NumberAnswers
-from eager_otter.data.columns import SHOWN, distinct, numbers
-from eager_otter.data.csv_file import open_csv
+from eager_otter.data.answers import Answers, NumberAnswers, joined
+from eager_otter.data.columns import SHOWN, Located, distinct, numbers
+from eager_otter.data.csv_file import CsvFile
 from eager_otter.data.encoding import (
     Columns,
     encode_bands,
+    encode_date,
     encode_multi,
     encode_number,
+    encode_rank,
     encode_rules,
     encode_single,
     encode_text,
 )
-from eager_otter.data.files import DataFile, Source, read_columns
-from eager_otter.data.frame import FrameInMemory
+from eager_otter.data.files import DataFile, Source, check_there, read_columns
+from eager_otter.data.made import combined, computed, equal_bands, in_periods, merged
+from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.selection import select
 from eager_otter.errors import DataError, RequestError, UnknownName
+
+IN_PARTS_FROM = 64 * 1024 * 1024  # bytes of a CSV file
+
+
+def encode(question: Question, columns: Columns) -> Answers:
+    """Encode a question from its columns. Raises DataError where they cannot be what the codebook says."""
+    if isinstance(question.source, RankAmong):
+        return encode_rank(question, columns)
+    return ENCODERS[question.kind](question, columns)
+
 
 ENCODERS: Mapping[Kind, Callable[[Question, Columns], Answers]] = {
     "single": encode_single,
     "multi": encode_multi,
     "number": encode_number,
+    "date": encode_date,
     "text": encode_text,
 }
 
@@ -47,9 +73,10 @@ class Responses:
     codebook: Codebook
     table: Any  # an Arrow table
     source: Source
+    rows: int
     file: DataFile | None = None  # where columns that the codebook does not name can be read
     _encoded: dict[str, Answers] = field(default_factory=dict)
-    _weights: dict[str, FloatArray] = field(default_factory=dict)
+    _numbers_read: dict[str, FloatArray] = field(default_factory=dict)
 
     @property
     def questions(self) -> Mapping[str, Question]:
@@ -57,7 +84,7 @@ class Responses:
         return self.codebook.questions
 
     def __len__(self) -> int:
-        return int(self.table.num_rows)
+        return self.rows
 
     def answers(self, name: str) -> Answers:
         """Give the encoded answers of a question. Raises UnknownName, DataError."""
@@ -66,17 +93,38 @@ class Responses:
         return self._encoded[name]
 
     def _encode(self, question: Question) -> Answers:
+        if question.columns:
+            sign = "." if self.file is None else self.file.decimal
+            return encode(
+                question, {name: Located(self.table.column(name), 0, sign) for name in question.columns}
+            )
         match question.source:
-            case Banded(of, bands):
-                values = self.answers(of)
-                assert isinstance(values, NumberAnswers)
-                return encode_bands(question, bands, values.values)
             case Derived(rules):
                 everyone = np.ones(len(self), np.bool_)
-                chosen = [everyone if rule is None else select(rule, self) for _, rule in rules]
-                return encode_rules(chosen, len(self))
-        columns = {name: self.table.column(name) for name in question.columns}
-        return ENCODERS[question.kind](question, columns)
+                return encode_rules(
+                    [everyone if rule is None else select(rule, self) for _, rule in rules], len(self)
+                )
+            case Banded(of, bands):
+                return encode_bands(bands, self._numbers(of))
+            case EqualBands(of, count):
+                return equal_bands(count, self._numbers(of))
+            case Periods(of, spans):
+                return in_periods(spans, self._numbers(of))
+            case Merged(of) as made:
+                return merged(self.questions[of], made, self.answers(of))
+            case Combined(of) as made_of:
+                return combined(question, made_of, self._sources(of))
+            case Computed(_, of) as computation:
+                return computed(computation, self._sources(of))
+        raise ValueError(f"{question.name} is neither read from columns nor made from questions.")
+
+    def _numbers(self, name: str) -> FloatArray:
+        answers = self.answers(name)
+        assert isinstance(answers, NumberAnswers)
+        return answers.values
+
+    def _sources(self, names: Sequence[str]) -> dict[str, tuple[Question, Answers]]:
+        return {name: (self.questions[name], self.answers(name)) for name in names}
 
     def chosen_by(self, expression: str | Expression) -> BoolArray:
         """Tell who satisfies a filter: (respondents,). Raises ExpressionError."""
@@ -98,9 +146,7 @@ class Responses:
         Raises UnknownName for a column that is not there, DataError naming the rows where a weight is missing,
         negative or infinite, or where they are all 0.
         """
-        if column not in self._weights:
-            self._weights[column] = numbers(self._column(column, "weight column"), frozenset(), column)[0]
-        values = self._weights[column]
+        values = self._number_column(column, "weight column")
         places = np.flatnonzero(rows)
         kept = values[rows]
         for what, wrong in (
@@ -113,6 +159,30 @@ class Responses:
         if not (kept > 0).any():
             raise DataError(f"Every weight in column {column!r} is 0, so nobody is left to count.")
         return kept
+
+    def frequencies(self, column: str) -> FloatArray:
+        """Read and check how many respondents each row stands for: (rows,).
+
+        Raises UnknownName for a column that is not there, DataError naming the rows that hold no whole number
+        from 0 up.
+        """
+        values = self._number_column(column, "frequency column")
+        wrong = np.flatnonzero(~(values >= 0) | (values != np.rint(values)))
+        if wrong.size:
+            named = ", ".join(self.row_name(int(k)) for k in wrong[:SHOWN])
+            more = f" and {wrong.size - SHOWN:,} more" if wrong.size > SHOWN else ""
+            raise DataError(
+                f"The frequency in column {column!r} must be a whole number from 0 up; it is not in {wrong.size:,} "
+                f"of {values.size:,} rows: {named}{more}."
+            )
+        return values
+
+    def _number_column(self, column: str, kind: str) -> FloatArray:
+        if column not in self._numbers_read:
+            sign = "." if self.file is None else self.file.decimal
+            located = Located(self._column(column, kind), 0, sign)
+            self._numbers_read[column] = numbers(located, frozenset(), column)[0]
+        return self._numbers_read[column]
 
     def _column(self, name: str, kind: str) -> Any:
         """Give a column as read; one that the codebook does not name is read now."""
@@ -142,29 +212,54 @@ class Responses:
         return f"row {row + 1} ({column} {self.table.column(column)[row].as_py()})"
 
 
-def open_responses(codebook: Codebook, data: Any) -> Responses:
-    """Read the columns that a codebook names, from a CSV file or a pandas frame.
+def open_responses(codebook: Codebook, data: Any, reading: Reading | None = None) -> Responses:
+    """Read the columns that a codebook names from a file or a pandas frame; large CSV files in parts.
 
-    Raises FileProblem, DataError (columns that are not there, respondent ids that are blank or stand twice).
+    Raises FileProblem, RequestError, DataError (columns that are not there, respondent ids that are blank or
+    stand twice).
     """
-    if isinstance(data, str | Path):
-        file: DataFile = open_csv(Path(data))
-    elif hasattr(data, "columns"):
-        file = FrameInMemory(data)
+    file = open_data(data, reading)
+    if isinstance(file, CsvFile) and file.path.stat().st_size >= IN_PARTS_FROM:
+        responses = _read_in_parts(codebook, file)
     else:
-        raise RequestError(f"Data are a CSV path or a pandas frame; got {type(data).__name__}.")
-    table = read_columns(file, _columns_of(codebook))
-    responses = Responses(codebook, table, file.source(table.num_rows), file)
+        table = read_columns(file, _columns_of(codebook))
+        responses = Responses(codebook, table, file.source(table.num_rows), table.num_rows, file)
     if codebook.respondent is not None:
         _check_ids(responses, codebook.respondent)
     return responses
 
 
 def _columns_of(codebook: Codebook) -> list[str]:
-    columns = [name for name in (codebook.respondent, codebook.weight) if name is not None]
-    for question in codebook:
-        columns += question.columns
-    return columns
+    return [*_kept_columns(codebook), *(column for question in codebook for column in question.columns)]
+
+
+def _kept_columns(codebook: Codebook) -> list[str]:
+    """List the columns that are no questions: id, weight, frequency."""
+    columns = (codebook.respondent, codebook.weight, codebook.frequency)
+    return list(dict.fromkeys(name for name in columns if name is not None))
+
+
+def _read_in_parts(codebook: Codebook, file: CsvFile) -> Responses:
+    """Encode a file part by part, so that its text is never in memory as a whole."""
+    wanted = list(dict.fromkeys(_columns_of(codebook)))
+    check_there(file, wanted)
+    questions = [question for question in codebook if question.columns]
+    pieces: dict[str, list[Answers]] = {question.name: [] for question in questions}
+    kept: list[Any] = []
+    first = 0
+    for part in file.parts(wanted):
+        columns = {name: Located(part.column(name), first, file.decimal) for name in wanted}
+        for question in questions:
+            own = {name: columns[name] for name in question.columns}
+            pieces[question.name].append(encode(question, own))
+        kept.append(part.select(_kept_columns(codebook)))
+        first += part.num_rows
+    if not first:
+        raise DataError(f"{file.place}: has a header but no rows; at least one respondent is needed.")
+    table = pa.concat_tables(kept)
+    responses = Responses(codebook, table, file.source(first), first, file)
+    responses._encoded.update({name: joined(some) for name, some in pieces.items()})
+    return responses
 
 
 def _check_ids(responses: Responses, column: str) -> None:

@@ -12,6 +12,7 @@ from eager_otter.codebook.expression import (
     Answered,
     Both,
     Compare,
+    Contains,
     Either,
     Expression,
     Mentions,
@@ -21,6 +22,7 @@ from eager_otter.codebook.expression import (
     Range,
     Value,
     Within,
+    day_of,
 )
 from eager_otter.codebook.meaning import check_expression, code_of, numeric_codes
 from eager_otter.codebook.model import Question
@@ -73,6 +75,11 @@ class _Selection:
                 return who_answered(self._question(operand), self.source.answers(operand.name))
             case Mentions():
                 return self._mentions(node)
+            case Contains(operand, value):
+                answers = self.source.answers(operand.name)
+                assert isinstance(answers, TextAnswers)
+                wanted = value.text.casefold()
+                return np.array([wanted in text.casefold() for text in answers.texts], np.bool_)
             case Compare():
                 return self._compare(node)
             case Within():
@@ -181,8 +188,10 @@ def _inside(values: FloatArray, item: Value | Range) -> BoolArray:
 
 
 def _number(value: Value) -> float:
-    assert value.number is not None  # seen to by check_expression
-    return value.number
+    """Give the number of a value, or the number of its day; check_expression has seen to it that it has one."""
+    number = value.number if value.number is not None else day_of(value.text)
+    assert number is not None
+    return number
 
 
 def _all_of(parts: Iterable[BoolArray]) -> BoolArray:

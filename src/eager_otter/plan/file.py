@@ -107,11 +107,25 @@ class EachFile(SettingsPart):
     filter: Text | None = None
 
 
+def _as_file(value: object) -> object:
+    return value if isinstance(value, dict) else {"file": value}
+
+
+class DataPart(Part):
+    """The file of responses, and how to read it where that cannot be told from the file."""
+
+    file: Text
+    sheet: Text | None = None
+    delimiter: str | None = None
+    encoding: str | None = None
+    decimal: Literal[".", ","] | None = None
+
+
 class PlanFile(Part):
     """The whole plan; banners and tables are checked one by one."""
 
     title: Text = ""
-    data: Text
+    data: Annotated[DataPart, BeforeValidator(_as_file)]
     codebook: Text
     filter: Text | None = None
     weight: Text | None = None

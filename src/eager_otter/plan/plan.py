@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from eager_otter.codebook.model import Codebook
+from eager_otter.data.opening import Reading
 from eager_otter.tables.request import Banner, TableRequest
 
 
@@ -16,6 +17,7 @@ class Plan:
     path: Path
     title: str
     data: Path
+    reading: Reading
     codebook: Codebook
     filter: str | None
     weight: str | None

@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.codebook.reading import parse_or_problem, read_draft
+from eager_otter.data.opening import Reading
 from eager_otter.documents.checking import check
 from eager_otter.documents.yaml_nodes import Document, Place, read_yaml
 from eager_otter.errors import DocumentError, FileProblem, Problem, RequestError, nearest, shown_path
@@ -28,9 +29,15 @@ from eager_otter.plan.file import (
 )
 from eager_otter.plan.plan import Plan
 from eager_otter.tables.request import Banner, BannerGroup, BaseRules, Digits, TableRequest, check_levels
+from eager_otter.tables.rows import NOT_TABULATED
 
 T = TypeVar("T")
 NO_WEIGHT = "none"
+REMEDIES = {
+    "number": "cut it into bands in the codebook",
+    "date": "put it into periods in the codebook",
+    "text": "code it into answers",
+}
 
 
 def read_plan(path: str | Path) -> Plan:
@@ -69,7 +76,13 @@ class _Reading:
         return Plan(
             path=self.document.path,
             title=head.title or self.codebook.title,
-            data=folder / head.data,
+            data=folder / head.data.file,
+            reading=Reading(
+                sheet=head.data.sheet,
+                delimiter=head.data.delimiter,
+                encoding=head.data.encoding,
+                decimal=head.data.decimal,
+            ),
             codebook=self._with_weight(self.codebook, weight),
             filter=head.filter,
             weight=None if weight == NO_WEIGHT else weight,
@@ -157,9 +170,7 @@ class _Reading:
         if question is None:
             return None
         if question.kind not in ("single", "multi"):
-            remedy = (
-                "cut it into bands in the codebook" if question.kind == "number" else "code it into answers"
-            )
+            remedy = REMEDIES[question.kind]
             self.note(where, f"{question.name} is of kind {question.kind} and cannot be a banner; {remedy}.")
             return None
         keep = None if group.keep is None else self._kept(group, question, place)
@@ -301,10 +312,8 @@ class _Reading:
             self._check_expression(table.filter, (*place, "filter"))
         if question is None:
             return []
-        if question.kind == "text":
-            self.note(
-                where, f"{question.name} is open text and cannot be tabulated; code it into answers first."
-            )
+        if question.kind in NOT_TABULATED:
+            self.note(where, f"{question.name} {NOT_TABULATED[question.kind]}.")
             return []
         return [
             replace(
@@ -329,7 +338,7 @@ class _Reading:
         return [
             replace(request, question=question.name, filter=each.filter)
             for question in left
-            if question.kind != "text"
+            if question.kind not in NOT_TABULATED
         ]
 
     def _settled(self, base: TableRequest, part: SettingsPart, place: Place) -> TableRequest:

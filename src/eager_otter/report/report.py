@@ -125,7 +125,7 @@ def open_survey(codebook: str | Path | Codebook, data: Any) -> Survey:
 
 def survey_of(plan: Plan) -> Survey:
     """Open the survey of a plan, with its filter and weight. Raises FileProblem, DataError, RequestError."""
-    responses = open_responses(plan.codebook, plan.data)
+    responses = open_responses(plan.codebook, plan.data, plan.reading)
     survey = Survey(responses=responses, filter=plan.filter, weight=plan.weight, viewer=StandardViewer())
     survey.population()
     return survey

@@ -3,21 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from eager_otter.codebook.model import Question
+from eager_otter.codebook.model import Difference, Question
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.core.cells import ColumnCells, make_cells
 from eager_otter.core.proportions import SharedPairs, match_pairs
 from eager_otter.core.sums import Finisher, Sums
-from eager_otter.core.tally import CodedRows, tally
+from eager_otter.core.tally import CodedRows, Tally, ValueRows, tally
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.responses import Responses
 from eager_otter.tables.banner import BannerColumns, column_group, lay_out
 from eager_otter.tables.request import Banner
-from eager_otter.tables.rows import RowCounts, left_out_codes, row_counts, scores_of
+from eager_otter.tables.rows import RowCounts, difference_parts, left_out_codes, row_counts, scores_of
 
 BATCH_SUMS = 4_000_000  # numbers held at once for one batch of questions: 32 MB
 
@@ -34,20 +34,22 @@ class QuestionSums:
     answers: Sums | None
     base: Sums
     values: Sums | None
-    left_out: tuple[tuple[str, int], ...]
+    differences: tuple[tuple[Difference, Sums], ...] = ()
+    left_out: tuple[tuple[str, int], ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Population:
-    """Who is counted: the rows (respondents,) that pass all filters, and their weights (chosen,), or None."""
+    """Who is counted: the rows that pass all filters, and their weights and frequencies (chosen,), or None."""
 
     rows: BoolArray
     weights: FloatArray | None = None
+    frequencies: FloatArray | None = None
 
     @property
     def people(self) -> int:
         """How many respondents are counted."""
-        return int(self.rows.sum())
+        return int(self.rows.sum() if self.frequencies is None else self.frequencies.sum())
 
 
 class BannerCounting:
@@ -61,7 +63,7 @@ class BannerCounting:
             column_group(group, responses.codebook.question(group.question), self._chosen(group.question))
             for group in banner.groups
         ]
-        self.cells: ColumnCells = make_cells(groups, population.people)
+        self.cells: ColumnCells = make_cells(groups, int(population.rows.sum()))
         self.shared: SharedPairs = match_pairs(self.layout.pairs, self.cells.overlapping())
 
     def _chosen(self, name: str) -> Answers:
@@ -77,6 +79,10 @@ class BannerCounting:
             question = self.responses.codebook.question(name)
             answers = self._chosen(name)
             counts = row_counts(question, answers)
+            extra = [
+                part for _, part, _ in difference_parts(question, answers) if isinstance(part, ValueRows)
+            ]
+            counts = replace(counts, parts=(*counts.parts, *extra))
             need = 3 * cells * sum(part.size for part in counts.parts if isinstance(part, CodedRows))
             if batch and size + need > BATCH_SUMS:
                 yield from self._count_batch(batch)
@@ -88,11 +94,15 @@ class BannerCounting:
 
     def _count_batch(self, batch: Sequence[tuple[Question, Answers, RowCounts]]) -> Iterator[QuestionSums]:
         parts = [part for _, _, counts in batch for part in counts.parts]
-        finisher = Finisher(tally(parts, self.cells, weights=self.population.weights), self.cells)
+        finisher = Finisher(self._tally(parts), self.cells)
         first = 0
         for question, answers, counts in batch:
             yield self._finish(finisher, first, question, answers, counts)
             first += len(counts.parts)
+
+    def _tally(self, parts: Sequence[CodedRows | ValueRows]) -> Tally:
+        population = self.population
+        return tally(parts, self.cells, weights=population.weights, frequencies=population.frequencies)
 
     def _finish(
         self, finisher: Finisher, first: int, question: Question, answers: Answers, counts: RowCounts
@@ -117,12 +127,29 @@ class BannerCounting:
             answers=sums.rows(range(last)),
             base=base,
             values=scored,
+            differences=self._differences(finisher, first, question, answers, counts),
             left_out=tuple((label, n) for label, n in left_out if n),
         )
 
+    def _differences(
+        self, finisher: Finisher, first: int, question: Question, answers: Answers, counts: RowCounts
+    ) -> tuple[tuple[Difference, Sums], ...]:
+        own = first + len(counts.indicators)  # parts of values stand behind those of the rows
+        found = []
+        for difference, _, scores in difference_parts(question, answers):
+            if scores is not None:
+                found.append((difference, finisher.scores(first, scores)))
+            else:
+                found.append((difference, finisher.values(own)))
+                own += 1
+        return tuple(found)
+
     def _finish_values(self, values: Sums, question: Question, answers: Answers) -> QuestionSums:
         missing = answers.missing if isinstance(answers, NumberAnswers) else None
-        coded = 0 if missing is None else int(missing.sum())
+        frequencies = self.population.frequencies
+        coded = (
+            0 if missing is None else int((missing if frequencies is None else missing * frequencies).sum())
+        )
         blank = self.population.people - int(values.n[0, 0]) - coded
         reasons = (("missing code", coded), ("no number", blank))
         return QuestionSums(

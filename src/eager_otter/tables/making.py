@@ -86,7 +86,8 @@ class _Making:
         self.base_marks = marks_of(sums.base, request.rules)[0]
 
     def table(self) -> Table:
-        lines = [*self._base_lines(), *self._answer_lines(), *self._summary_lines()]
+        above, below = self._difference_lines("above"), self._difference_lines("below")
+        lines = [*self._base_lines(), *above, *self._answer_lines(), *below, *self._summary_lines()]
         return Table(
             id=self.request.id or self.question.name,
             title=self.request.title or self.question.text,
@@ -164,7 +165,7 @@ class _Making:
             return []
         found = moments(self.sums.values)
         marks = np.maximum(marks_of(self.sums.values, self.request.rules)[0], self._withheld())
-        letters = self._mean_letters(marks)
+        letters = self._mean_letters(self.sums.values, marks)
         none = ("",) * self.columns
         return [
             Line(
@@ -176,6 +177,23 @@ class _Making:
                 marks=mark_names(marks),
             )
             for figure in wanted
+        ]
+
+    def _difference_lines(self, place: str) -> list[Line]:
+        """Make the difference rows above or below the answers: means of +100, 0 and −100."""
+        if "column percent" not in self.figures:
+            return []
+        return [
+            Line(
+                label=difference.label,
+                kind="net",
+                figure="difference",
+                values=shown(moments(sums).mean[0], self.base_marks),
+                letters=self._mean_letters(sums, self.base_marks),
+                marks=mark_names(self.base_marks),
+            )
+            for difference, sums in self.sums.differences
+            if (difference.place == "above") == (place == "above")
         ]
 
     def _withheld(self) -> IntArray:
@@ -190,10 +208,10 @@ class _Making:
         tests = test_proportions(answers, self.sums.base, self.layout.pairs, self.setting.shared)
         return self._letters(tests, self.base_marks)
 
-    def _mean_letters(self, marks: IntArray) -> tuple[str, ...]:
-        if not self._tested() or self.sums.values is None:
+    def _mean_letters(self, values: Sums, marks: IntArray) -> tuple[str, ...]:
+        if not self._tested():
             return ("",) * self.columns
-        return self._letters(test_means(self.sums.values, self.layout.pairs, self.setting.shared), marks)[0]
+        return self._letters(test_means(values, self.layout.pairs, self.setting.shared), marks)[0]
 
     def _tested(self) -> bool:
         return bool(self.request.levels) and len(self.layout.pairs) > 0

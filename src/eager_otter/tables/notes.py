@@ -20,6 +20,7 @@ class Facts:
     """How those counted were chosen: rows read, filters with what they kept, weight, rows of weight 0."""
 
     rows: int
+    universe: str = ""
     filters: tuple[tuple[str, int], ...] = ()
     weight: str | None = None
     zero_weights: int = 0
@@ -49,6 +50,8 @@ def notes_of(
 def _base_notes(sums: QuestionSums, facts: Facts) -> Iterator[str]:
     question = sums.question
     people = int(sums.base.n[0, 0])
+    if facts.universe:
+        yield f"Universe: {facts.universe}"
     what = "gave a number" if question.kind == "number" else "answered"
     asked = f" The question was asked if {question.asked.text}." if question.asked is not None else ""
     yield f"Base: the {people:,} respondents who {what}.{asked}"
@@ -98,7 +101,25 @@ def _row_notes(question: Question, lines: Sequence[Line]) -> Iterator[str]:
     if question.kind == "multi":
         yield "Several answers possible: percents are of respondents and may add to more than 100."
     if any(line.kind == "net" for line in lines):
+        yield from _net_notes(question, lines)
+
+
+def _net_notes(question: Question, lines: Sequence[Line]) -> Iterator[str]:
+    if any(net.how == "any" for net in question.nets):
         yield "A net counts each respondent once who gave any of its answers."
+    for net in question.nets:
+        if net.how != "any":
+            what = {"all": "all", "none": "none", "least": f"at least {net.least}"}[net.how]
+            yield f"{net.label}: those who gave {what} of its {len(net.of)} answers."
+    shown = {line.label for line in lines if line.figure == "difference"}
+    for difference in question.differences:
+        if difference.label in shown:
+            plus, minus = (_labels(question, codes) for codes in (difference.plus, difference.minus))
+            yield f"{difference.label}: percent of {plus}, minus percent of {minus}."
+
+
+def _labels(question: Question, codes: Sequence[str]) -> str:
+    return ", ".join(question.answers[question.by_code[code]].label for code in codes)
 
 
 def _test_notes(
@@ -129,8 +150,9 @@ def _tests_used(lines: Sequence[Line]) -> str:
     used = []
     if any(line.kind in ("answer", "net") for line in lines):
         used.append("percents by a z test of two proportions with their pooled share")
-    if any(line.figure == "mean" for line in lines):
-        used.append("means by Welch's t test")
+    if any(line.figure in ("mean", "difference") for line in lines):
+        what = "means" if all(line.figure != "difference" for line in lines) else "means and differences"
+        used.append(f"{what} by Welch's t test")
     return f"Tested: {', '.join(used)}." if used else "Nothing in this table is tested."
 
 

@@ -76,7 +76,7 @@ class Digits:
 
     def of(self, figure: str) -> int:
         """Give the decimal places of a figure."""
-        if figure == "column percent":
+        if figure in ("column percent", "difference"):
             return self.percent
         if figure in ("unweighted count", "unweighted base"):
             return 0

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eager_otter.codebook.model import Net, Question
-from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.codebook.model import Difference, Net, Question
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.core.tally import CodedRows, ValueRows
 from eager_otter.data.answers import BEHIND, Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.errors import RequestError
@@ -16,6 +16,10 @@ from eager_otter.tables.table import RowKind
 
 Part = CodedRows | ValueRows
 BITS = 8
+NOT_TABULATED = {
+    "text": "is open text and cannot be tabulated; code it into answers first",
+    "date": "is a date and cannot be tabulated; put it into periods in the codebook",
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,40 +48,54 @@ class RowCounts:
 
 def rows_of(question: Question) -> tuple[Row, ...]:
     """Lay out the answer and net rows of a question, nets above, below or instead of their members."""
-    answers = question.valid
-    place = {answer.code: k for k, answer in enumerate(answers)}
-    net_place = {net.label: len(answers) + k for k, net in enumerate(question.nets)}
-
-    def answer_row(code: str, indent: int) -> Row:
-        answer = answers[place[code]]
-        return Row(label=answer.label, kind="answer", code=code, indent=indent, source=place[code])
-
-    def net_row(net: Net) -> Row:
-        return Row(label=net.label, kind="net", code="", indent=0, source=net_place[net.label])
-
-    taken: set[str] = set()
-    rows: list[Row] = []
-    for answer in answers:
-        if answer.code in taken:
-            continue
-        net = _net_here(question.nets, answer.code)
-        if net is None:
-            rows.append(answer_row(answer.code, 0))
-            taken.add(answer.code)
-            continue
-        members = [code for code in net.of if code not in taken]
-        taken.update(members)
-        rows.append(net_row(net))
-        if net.place == "above":
-            rows += [answer_row(code, 1) for code in sorted(members, key=place.__getitem__)]
-    placed = {row.source for row in rows}
-    rows += [net_row(net) for net in question.nets if net_place[net.label] not in placed]
-    return tuple(rows)
+    return _Layout(question).rows()
 
 
-def _net_here(nets: Sequence[Net], code: str) -> Net | None:
-    """Find the net, above or instead of its members, whose members are shown from this answer on."""
-    return next((net for net in nets if net.place != "below" and code in net.of), None)
+class _Layout:
+    """Places the rows of a question; nets inside nets are indented under them."""
+
+    def __init__(self, question: Question) -> None:
+        self.answers = question.valid
+        self.nets = {net.label: net for net in question.nets}
+        self.place = {answer.code: k for k, answer in enumerate(self.answers)}
+        self.net_place = {label: len(self.answers) + k for k, label in enumerate(self.nets)}
+        inner = {label for net in question.nets for label in net.inside if net.place != "below"}
+        self.outer = [net for net in question.nets if net.place != "below" and net.label not in inner]
+        self.taken: set[str] = set()
+        self.placed: set[str] = set()
+
+    def rows(self) -> tuple[Row, ...]:
+        found: list[Row] = []
+        for answer in self.answers:
+            if answer.code in self.taken:
+                continue
+            net = next((net for net in self.outer if answer.code in net.of), None)
+            found += [self._answer(answer.code, 0)] if net is None else self._net(net, 0)
+        return (
+            *found,
+            *(self._net_row(net, 0) for net in self.nets.values() if net.label not in self.placed),
+        )
+
+    def _answer(self, code: str, indent: int) -> Row:
+        self.taken.add(code)
+        label = self.answers[self.place[code]].label
+        return Row(label=label, kind="answer", code=code, indent=indent, source=self.place[code])
+
+    def _net_row(self, net: Net, indent: int) -> Row:
+        self.placed.add(net.label)
+        return Row(label=net.label, kind="net", code="", indent=indent, source=self.net_place[net.label])
+
+    def _net(self, net: Net, indent: int) -> list[Row]:
+        rows = [self._net_row(net, indent)]
+        if net.place == "instead":
+            self.taken.update(net.of)
+            return rows
+        for code in sorted((code for code in net.of if code not in self.taken), key=self.place.__getitem__):
+            if code in self.taken:  # by a net inside this one, just placed
+                continue
+            inner = next((self.nets[label] for label in net.inside if code in self.nets[label].of), None)
+            rows += [self._answer(code, indent + 1)] if inner is None else self._net(inner, indent + 1)
+        return rows
 
 
 def row_counts(question: Question, answers: Answers) -> RowCounts:
@@ -87,9 +105,9 @@ def row_counts(question: Question, answers: Answers) -> RowCounts:
             return _single_counts(question, answers)
         case MultiAnswers():
             return _multi_counts(question, answers)
-        case NumberAnswers():
+        case NumberAnswers() if question.kind == "number":
             return RowCounts(parts=(ValueRows(answers.values, _shift(answers)),), indicators=(), order=())
-    raise RequestError(f"{question.name} is open text and cannot be tabulated; code it into answers first.")
+    raise RequestError(f"{question.name} {NOT_TABULATED[question.kind]}.")
 
 
 def _shift(answers: NumberAnswers) -> float:
@@ -104,39 +122,47 @@ def _single_counts(question: Question, answers: SingleAnswers) -> RowCounts:
     table = np.zeros((rows, answers.size))
     table[np.arange(len(positions)), positions] = 1.0
     for k, net in enumerate(question.nets, len(positions)):
-        table[k, [question.by_code[code] for code in net.of]] = 1.0
+        hits = np.zeros(answers.size, np.int64)
+        hits[[question.by_code[code] for code in net.of]] = 1
+        table[k, positions] = _in_net(net, hits)[positions]
     table[-1, positions] = 1.0
     return RowCounts(
         parts=(CodedRows(answers.codes, answers.size),), indicators=(table,), order=tuple(range(rows))
     )
 
 
+def _in_net(net: Net, hits: IntArray) -> BoolArray:
+    """Tell from the number of a net's answers that were given whether it counts; of those who answered."""
+    if net.how == "none":
+        return np.asarray(hits == 0)
+    return np.asarray(hits >= {"any": 1, "least": net.least, "all": len(net.of)}[net.how])
+
+
 def _multi_counts(question: Question, answers: MultiAnswers) -> RowCounts:
     positions = [question.by_code[answer.code] for answer in question.valid]
-    wanted: list[tuple[int, ...]] = [(position,) for position in positions]
-    wanted += [tuple(question.by_code[code] for code in net.of) for net in question.nets]
-    wanted.append((answers.answers,))  # who answered: the bit after the last answer
-    bits = answers.answers + 1
-    by_byte: list[list[tuple[int, tuple[int, ...]]]] = [[] for _ in range(len(answers.packed))]
-    scattered: list[tuple[int, tuple[int, ...]]] = []  # nets whose members are in several bytes
-    for row, members in enumerate(wanted):
-        bytes_met = {member // BITS for member in members}
-        (by_byte[bytes_met.pop()] if len(bytes_met) == 1 else scattered).append((row, members))
+    bits: list[tuple[int, tuple[int, ...]]] = [(row, (position,)) for row, position in enumerate(positions)]
+    scattered: list[tuple[int, Net]] = []  # nets that one byte cannot tell
+    for row, net in enumerate(question.nets, len(positions)):
+        members = tuple(question.by_code[code] for code in net.of)
+        if net.how == "any" and len({member // BITS for member in members}) == 1:
+            bits.append((row, members))
+        else:
+            scattered.append((row, net))
+    bits.append((len(positions) + len(question.nets), (answers.answers,)))  # the bit after the last answer
     parts: list[Part] = []
     indicators: list[FloatArray] = []
     order: list[int] = []
-    for byte, rows in enumerate(by_byte):
-        width = min(BITS, bits - byte * BITS)
+    for byte in range(len(answers.packed)):
+        rows = [(row, members) for row, members in bits if members[0] // BITS == byte]
+        width = min(BITS, answers.answers + 1 - byte * BITS)
         masks = [sum(1 << member % BITS for member in members) for _, members in rows]
         parts.append(CodedRows(answers.packed[byte], 1 << width))
         indicators.append(_any_bit(masks, width))
         order += [row for row, _ in rows]
     for start in range(0, len(scattered), BITS):
         some = scattered[start : start + BITS]
-        packed = np.packbits(
-            np.array([_ticked_any(answers, members) for _, members in some]), axis=0, bitorder="little"
-        )
-        parts.append(CodedRows(packed[0], 1 << len(some)))
+        inside = np.array([_net_members(question, answers, net) for _, net in some])
+        parts.append(CodedRows(np.packbits(inside, axis=0, bitorder="little")[0], 1 << len(some)))
         indicators.append(_any_bit([1 << bit for bit in range(len(some))], len(some)))
         order += [row for row, _ in some]
     places = np.argsort(np.array(order))
@@ -148,11 +174,39 @@ def _any_bit(masks: Sequence[int], width: int) -> FloatArray:
     return np.asarray(codes[None, :] & np.array(masks, np.int64).reshape(-1, 1) != 0, np.float64)
 
 
-def _ticked_any(answers: MultiAnswers, members: Sequence[int]) -> BoolArray:
-    ticked = answers.tick(members[0])
-    for member in members[1:]:
-        ticked = ticked | answers.tick(member)
-    return ticked
+def _net_members(question: Question, answers: MultiAnswers, net: Net) -> BoolArray:
+    """Tell who counts in a net: (respondents,)."""
+    return answers.answered & _in_net(net, _hits(question, answers, net.of))
+
+
+def _hits(question: Question, answers: MultiAnswers, codes: Sequence[str]) -> IntArray:
+    hits = np.zeros(len(answers), np.int64)
+    for code in codes:
+        hits += answers.tick(question.by_code[code])
+    return hits
+
+
+def difference_parts(
+    question: Question, answers: Answers
+) -> list[tuple[Difference, Part, FloatArray | None]]:
+    """Say how to count the difference rows of a question: scores +100, 0 and −100.
+
+    A single question's are scores (1, codes) of its own codes; of a multiple response each is a part of values.
+    """
+    found: list[tuple[Difference, Part, FloatArray | None]] = []
+    for difference in question.differences:
+        if isinstance(answers, SingleAnswers):
+            scores = np.full((1, answers.size), np.nan)
+            scores[0, [question.by_code[answer.code] for answer in question.valid]] = 0.0
+            scores[0, [question.by_code[code] for code in difference.plus]] = 100.0
+            scores[0, [question.by_code[code] for code in difference.minus]] = -100.0
+            found.append((difference, CodedRows(answers.codes, answers.size), scores))
+        elif isinstance(answers, MultiAnswers):
+            plus = _hits(question, answers, difference.plus) > 0
+            minus = _hits(question, answers, difference.minus) > 0
+            values = np.where(answers.answered, 100.0 * plus - 100.0 * minus, np.nan)
+            found.append((difference, ValueRows(values), None))
+    return found
 
 
 def scores_of(question: Question, answers: SingleAnswers) -> FloatArray | None:

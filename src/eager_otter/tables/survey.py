@@ -140,22 +140,37 @@ class Survey:
         return self._counted(None)[0]
 
     def _counted(self, table_filter: str | None) -> tuple[Population, Facts]:
-        rows: BoolArray = np.ones(len(self.responses), np.bool_)
+        everyone: BoolArray = np.ones(len(self.responses), np.bool_)
+        times = self._frequencies()
+        rows = everyone if times is None else times > 0
+        read = int(rows.sum() if times is None else times.sum())
         filters: list[tuple[str, int]] = []
         if self.filter is not None:
-            rows = self.responses.filtered(self.filter)
-            filters.append((self.filter, int(rows.sum())))
+            rows = rows & self.responses.filtered(self.filter)
+            filters.append((self.filter, _people(rows, times)))
         weights = None if self.weight is None else self.responses.weights(self.weight, rows)
         if table_filter is not None:
             keep = self.responses.filtered(table_filter)
             weights = None if weights is None else weights[keep[rows]]
             rows = rows & keep
-            filters.append((table_filter, int(rows.sum())))
+            filters.append((table_filter, _people(rows, times)))
             if not rows.any():
                 raise RequestError(f"The filters together keep nobody: {self.filter}; {table_filter}")
-        rows, weights, zero = _without_zero_weights(rows, weights)
-        facts = Facts(rows=len(self.responses), filters=tuple(filters), weight=self.weight, zero_weights=zero)
-        return Population(rows=rows, weights=weights), facts
+        before = _people(rows, times)
+        rows, weights = _without_zero_weights(rows, weights)
+        facts = Facts(
+            rows=read,
+            filters=tuple(filters),
+            weight=self.weight,
+            zero_weights=before - _people(rows, times),
+            universe=self.codebook.universe,
+        )
+        chosen_times = None if times is None else times[rows]
+        return Population(rows=rows, weights=weights, frequencies=chosen_times), facts
+
+    def _frequencies(self) -> FloatArray | None:
+        column = self.codebook.frequency
+        return None if column is None else self.responses.frequencies(column)
 
     def _own_facts(self, facts: Facts, sums: QuestionSums, population: Population) -> Facts:
         question = sums.question
@@ -165,7 +180,7 @@ class Survey:
         if question.asked is not None:
             asked = self.responses.chosen_by(question.asked)
             answered = who_answered(question, answers)
-            not_asked = int((population.rows & ~asked & ~answered).sum())
+            not_asked = _people(population.rows & ~asked & ~answered, self._frequencies())
         return replace(facts, not_asked=not_asked, unknown=tuple(unknown.items()))
 
 
@@ -188,15 +203,18 @@ def _together(requests: Sequence[TableRequest]) -> dict[Any, list[int]]:
     return {members[0]: members for _, members in gathered}
 
 
-def _without_zero_weights(
-    rows: BoolArray, weights: FloatArray | None
-) -> tuple[BoolArray, FloatArray | None, int]:
-    """Take rows of weight 0 out: the rows, their weights, and how many were out."""
+def _people(rows: BoolArray, times: FloatArray | None) -> int:
+    """Count the respondents in some rows."""
+    return int(rows.sum() if times is None else times[rows].sum())
+
+
+def _without_zero_weights(rows: BoolArray, weights: FloatArray | None) -> tuple[BoolArray, FloatArray | None]:
+    """Take rows of weight 0 out: the rows and their weights."""
     if weights is None or bool((weights > 0).all()):
-        return rows, weights, 0
+        return rows, weights
     keep = weights > 0
     if not keep.any():
         raise RequestError("Everybody that the filters keep has a weight of 0, so nobody is left to count.")
     kept_rows = rows.copy()
     kept_rows[np.flatnonzero(rows)[~keep]] = False
-    return kept_rows, weights[keep], int((~keep).sum())
+    return kept_rows, weights[keep]

@@ -19,6 +19,7 @@ BASE_FIGURES = ("unweighted base", "weighted base", "effective base")
 
 FIGURE_SIGNS = {
     "column percent": "%",
+    "difference": "diff.",
     "count": "n",
     "unweighted count": "n unw.",
     "mean": "mean",

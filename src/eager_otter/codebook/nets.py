@@ -1,0 +1,116 @@
+"""Nets and differences as written, worked out for the answers of a question."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+from eager_otter.codebook.codes import canonical
+from eager_otter.codebook.file import DifferenceFile, NetFile
+from eager_otter.codebook.model import Answer, Difference, How, Net, scores_of
+from eager_otter.documents.yaml_nodes import Place
+from eager_otter.errors import nearest
+
+Note = Callable[[Place, str], None]
+NUMBER_WORDS = ("", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
+
+
+class NetBuilder:
+    """Builds the nets of one question; `note` takes what is wrong with them."""
+
+    def __init__(self, answers: Sequence[Answer], note: Note, *, scale: bool) -> None:
+        self.answers, self.note, self.scale = answers, note, scale
+        self.nets: dict[str, Net] = {}
+        self.differences: dict[str, Difference] = {}
+        by_name = {answer.label.casefold(): answer for answer in answers}
+        self._by_name: Mapping[str, Answer] = by_name | {answer.code: answer for answer in answers}
+
+    def add(self, net: NetFile, place: Place) -> None:
+        """Work a net out and keep it."""
+        label = net.label or _end_label("Top" if net.top else "Bottom", net.top or net.bottom or 0)
+        if label in self.nets or label in self.differences:
+            self.note((*place, "label"), f"there are two nets labelled {label!r}.")
+            return
+        if net.difference is not None:
+            self._add_difference(label, net, net.difference, place)
+            return
+        if net.of is not None:
+            codes, inside = self._members(label, net, place)
+        else:
+            codes, inside = self._end(label, net, place), ()
+        how: How = "least" if net.at_least is not None else net.how
+        if net.at_least is not None and net.at_least > len(codes) > 0:
+            self.note(
+                (*place, "at least"), f"net {label!r}: at least {net.at_least} of {len(codes)} answers."
+            )
+        if codes:
+            self.nets[label] = Net(
+                label=label, of=codes, place=net.place, how=how, least=net.at_least or 1, inside=inside
+            )
+
+    def _members(self, label: str, net: NetFile, place: Place) -> tuple[tuple[str, ...], tuple[str, ...]]:
+        codes: list[str] = []
+        inside: list[str] = []
+        for j, written in enumerate(net.of or []):
+            if written in self.nets and net.how == "any" and net.at_least is None:
+                inside.append(written)
+                codes += [code for code in self.nets[written].of if code not in codes]
+                continue
+            code = self._code(label, written, (*place, "of", j))
+            if code is not None and code in codes:
+                self.note((*place, "of", j), f"net {label!r}: {self._by_name[code].label!r} stands twice.")
+            elif code is not None:
+                codes.append(code)
+        return tuple(codes), tuple(inside)
+
+    def _code(self, label: str, written: str, place: Place) -> str | None:
+        answer = self._by_name.get(canonical(written)) or self._by_name.get(written.casefold())
+        if answer is None:
+            known = [answer.code for answer in self.answers] + [answer.label for answer in self.answers]
+            self.note(place, f"net {label!r}: no answer {written!r}.{nearest(written, known)}")
+            return None
+        if answer.missing:
+            self.note(place, f"net {label!r}: {answer.label!r} is missing, so it belongs to no net.")
+            return None
+        return answer.code
+
+    def _end(self, label: str, net: NetFile, place: Place) -> tuple[str, ...]:
+        """Find the best or worst answers of a scale: by score, so a don't-know without one is never among them."""
+        count = net.top or net.bottom or 0
+        scores = scores_of(self.answers)
+        if not self.scale:
+            self.note(
+                place, f"net {label!r}: top and bottom need a scale; add 'scale: true' or name the answers."
+            )
+            return ()
+        if count >= len(scores):
+            self.note(
+                place,
+                f"net {label!r}: the scale has {len(scores)} scored answers, so {count} are all of them.",
+            )
+            return ()
+        ordered = sorted(scores, key=lambda code: scores[code])
+        chosen = set(ordered[-count:] if net.top else ordered[:count])
+        return tuple(answer.code for answer in self.answers if answer.code in chosen)
+
+    def _add_difference(self, label: str, net: NetFile, written: DifferenceFile, place: Place) -> None:
+        where = (*place, "difference")
+        groups = []
+        for key, names in (("plus", written.plus), ("minus", written.minus)):
+            found = [self._code(label, name, (*where, key, j)) for j, name in enumerate(names)]
+            groups.append(tuple(dict.fromkeys(code for code in found if code is not None)))
+        plus, minus = groups
+        both = [code for code in plus if code in minus]
+        if both:
+            shown = ", ".join(repr(self._by_name[code].label) for code in both)
+            self.note(where, f"difference {label!r}: {shown} stands in both groups.")
+        elif plus and minus:
+            self.differences[label] = Difference(label=label, plus=plus, minus=minus, place=net.place)
+
+
+def _end_label(end: str, count: int) -> str:
+    """Name the ends of a scale.
+
+    >>> _end_label("Top", 2), _end_label("Bottom", 12)
+    ('Top two', 'Bottom 12')
+    """
+    return f"{end} {NUMBER_WORDS[count] if count < len(NUMBER_WORDS) else count}"

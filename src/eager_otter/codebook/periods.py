@@ -1,0 +1,127 @@
+"""Days in periods: weeks, months, quarters, years, or ranges of days with labels."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from datetime import date, timedelta
+from itertools import pairwise
+from typing import Literal
+
+from eager_otter.errors import RequestError
+
+EPOCH = date(1970, 1, 1)
+MOST_PERIODS = 2_000
+MONTHS = (
+    "January", "February", "March", "April", "May", "June",
+    "July", "August", "September", "October", "November", "December",
+)  # fmt: skip
+
+Unit = Literal["week", "month", "quarter", "year"]
+
+
+@dataclass(frozen=True, slots=True)
+class Period:
+    """A span of days, both ends inside; days since 1970."""
+
+    code: str
+    label: str
+    first: int
+    last: int
+
+
+def day_number(day: date) -> int:
+    """Count the days since 1 January 1970.
+
+    >>> day_number(date(1970, 1, 2)), day_number(date(2026, 3, 1))
+    (1, 20513)
+    """
+    return (day - EPOCH).days
+
+
+def read_day(text: str) -> date:
+    """Read a day written as 2026-03-31. Raises RequestError for anything else."""
+    try:
+        return date.fromisoformat(text.strip())
+    except ValueError as error:
+        raise RequestError(f"{text!r} is no day; write it as 2026-03-31.") from error
+
+
+def periods_by(unit: Unit, first: date, last: date) -> tuple[Period, ...]:
+    """List the weeks (from Monday), months, quarters or years from the first day to the last.
+
+    Raises RequestError when the last day comes before the first, or there would be too many.
+
+    >>> [period.label for period in periods_by("quarter", date(2025, 11, 3), date(2026, 2, 1))]
+    ['Q4 2025', 'Q1 2026']
+    """
+    if last < first:
+        raise RequestError(f"The periods end ({last}) before they begin ({first}).")
+    found = []
+    for period in _from(unit, first):
+        if period.first > day_number(last):
+            break
+        found.append(period)
+        if len(found) > MOST_PERIODS:
+            raise RequestError(f"More than {MOST_PERIODS:,} periods; take longer ones.")
+    return tuple(found)
+
+
+def periods_in(ranges: Mapping[str, str]) -> tuple[Period, ...]:
+    """Read labelled ranges of days such as `2026-03-01..2026-03-31`.
+
+    Raises RequestError for a range that cannot be read, runs backwards or overlaps another.
+    """
+    found = []
+    for label, text in ranges.items():
+        start, dots, end = text.partition("..")
+        if not dots:
+            raise RequestError(f"{label}: {text!r} is no range of days; write it as 2026-03-01..2026-03-31.")
+        first, last = day_number(read_day(start)), day_number(read_day(end))
+        if last < first:
+            raise RequestError(f"{label}: the range runs backwards; write the earlier day first.")
+        found.append(Period(label, label, first, last))
+    ordered = sorted(found, key=lambda period: period.first)
+    for one, next_one in pairwise(ordered):
+        if next_one.first <= one.last:
+            raise RequestError(
+                f"{one.label} and {next_one.label} share days; each day may stand in one range only."
+            )
+    return tuple(found)
+
+
+def _from(unit: Unit, day: date) -> Iterator[Period]:
+    start = _start(unit, day)
+    while start.year < date.max.year - 1:
+        following = _next(unit, start)
+        code, label = _name(unit, start)
+        yield Period(code, label, day_number(start), day_number(following) - 1)
+        start = following
+
+
+def _start(unit: Unit, day: date) -> date:
+    if unit == "week":
+        return day - timedelta(days=day.weekday())
+    if unit == "month":
+        return day.replace(day=1)
+    return date(day.year, 1 if unit == "year" else 3 * ((day.month - 1) // 3) + 1, 1)
+
+
+def _next(unit: Unit, start: date) -> date:
+    if unit == "week":
+        return start + timedelta(days=7)
+    months = {"month": 1, "quarter": 3, "year": 12}[unit]
+    over, month = divmod(start.month - 1 + months, 12)
+    return date(start.year + over, month + 1, 1)
+
+
+def _name(unit: Unit, start: date) -> tuple[str, str]:
+    if unit == "week":
+        year, week, _ = start.isocalendar()
+        return f"{year}-W{week:02d}", f"Week {week}, {year}"
+    if unit == "month":
+        return f"{start:%Y-%m}", f"{MONTHS[start.month - 1]} {start.year}"
+    if unit == "quarter":
+        quarter = (start.month - 1) // 3 + 1
+        return f"{start.year}-Q{quarter}", f"Q{quarter} {start.year}"
+    return str(start.year), str(start.year)

@@ -1,0 +1,141 @@
+"""Answers of questions that are made from others: bands of equal size, periods, merged, combined, computed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from eager_otter.codebook.bands import Band
+from eager_otter.codebook.model import Combined, Computed, Merged, Question
+from eager_otter.core.arrays import BoolArray, FloatArray, smallest_unsigned
+from eager_otter.data.answers import (
+    BLANK,
+    UNKNOWN,
+    Answers,
+    MultiAnswers,
+    NumberAnswers,
+    SingleAnswers,
+    pack,
+)
+from eager_otter.data.encoding import encode_bands
+from eager_otter.data.selection import count_of_mentions, who_answered
+
+
+def equal_bands(count: int, values: FloatArray) -> SingleAnswers:
+    """Put values (respondents,) into bands of equal size, as far as equal values allow.
+
+    The k-th band ends at the k/count quantile of the values that are there (Hyndman & Fan 1996, type 2).
+    """
+    given = values[~np.isnan(values)]
+    codes = np.full(values.size, count + BLANK, smallest_unsigned(count + UNKNOWN))
+    if given.size:
+        shares = np.arange(1, count) / count
+        edges = np.quantile(given, shares, method="averaged_inverted_cdf")
+        there = ~np.isnan(values)
+        codes[there] = np.searchsorted(edges, values[there], side="left")
+    return SingleAnswers(codes, count)
+
+
+def in_periods(spans: Sequence[tuple[int, int]], days: FloatArray) -> SingleAnswers:
+    """Put days since 1970 (respondents,) into spans, both ends inside; a day in none counts as unknown."""
+    return encode_bands([Band(first, last, True, "") for first, last in spans], days)
+
+
+def merged(source: Question, made: Merged, answers: Answers) -> Answers:
+    """Put answers together: single stays single; in a multiple response any of a group gives the new answer."""
+    groups = list(made.groups)
+    if made.rest:
+        named = {code for group in groups for code in group}
+        groups.append(tuple(answer.code for answer in source.valid if answer.code not in named))
+    if isinstance(answers, MultiAnswers):
+        ticks = [_ticked_any(source, answers, group) for group in groups]
+        return MultiAnswers(pack(np.array(ticks), answers.answered), len(groups))
+    assert isinstance(answers, SingleAnswers)
+    behind = len(groups)
+    table = np.full(answers.size, behind + BLANK, smallest_unsigned(behind + UNKNOWN))
+    for k, group in enumerate(groups):
+        table[[source.by_code[code] for code in group]] = k
+    return SingleAnswers(table[answers.codes], behind)
+
+
+def combined(
+    question: Question, made: Combined, sources: Mapping[str, tuple[Question, Answers]]
+) -> MultiAnswers:
+    """Put several questions into one: whoever gave an answer in any of them gave it; so with answering at all."""
+    ticks: BoolArray | None = None
+    answered: BoolArray | None = None
+    for name, places in zip(made.of, made.places, strict=True):
+        source, answers = sources[name]
+        there = who_answered(source, answers)
+        if ticks is None or answered is None:
+            ticks = np.zeros((len(question.answers), there.size), np.bool_)
+            answered = np.zeros(there.size, np.bool_)
+        answered |= there
+        for code, own in places:
+            ticks[question.by_code[own]] |= _ticked_any(source, answers, (code,))
+    assert ticks is not None and answered is not None
+    exclusive = [answer.exclusive for answer in question.answers]
+    mentions = np.logical_or.reduce(ticks[[not e for e in exclusive]]) if not all(exclusive) else None
+    if mentions is not None:  # "none" in one question does not stand beside a mention in another
+        ticks[exclusive] &= ~mentions
+    return MultiAnswers(pack(ticks, answered), len(question.answers))
+
+
+def computed(made: Computed, sources: Mapping[str, tuple[Question, Answers]]) -> NumberAnswers:
+    """Work a number out from several questions; NaN where fewer than `least` of them have a value."""
+    if made.how == "mentions":
+        question, answers = sources[made.of[0]]
+        assert isinstance(answers, MultiAnswers)
+        return NumberAnswers(count_of_mentions(question, answers))
+    if made.how == "count":
+        return NumberAnswers(_counted(made, sources))
+    values = np.array([_values(*sources[name]) for name in made.of])
+    there = ~np.isnan(values)
+    enough = there.sum(axis=0) >= made.least
+    return NumberAnswers(np.where(enough, _over(made.how, values, there), np.nan))
+
+
+def _over(how: str, values: FloatArray, there: BoolArray) -> FloatArray:
+    if how in ("sum", "mean"):
+        total = np.where(there, values, 0.0).sum(axis=0)
+        return np.asarray(total / np.maximum(there.sum(axis=0), 1) if how == "mean" else total)
+    if how == "smallest":
+        return np.asarray(np.where(there, values, np.inf).min(axis=0))
+    return np.asarray(np.where(there, values, -np.inf).max(axis=0))
+
+
+def _counted(made: Computed, sources: Mapping[str, tuple[Question, Answers]]) -> FloatArray:
+    hits = []
+    there = []
+    for name, codes in zip(made.of, made.codes, strict=True):
+        question, answers = sources[name]
+        there.append(who_answered(question, answers))
+        hits.append(_ticked_any(question, answers, codes) & there[-1])
+    enough = np.sum(there, axis=0) >= made.least
+    return np.where(enough, np.sum(hits, axis=0).astype(np.float64), np.nan)
+
+
+def _values(question: Question, answers: Answers) -> FloatArray:
+    """Give the number of each respondent: the value of a number, the score of a scale."""
+    if isinstance(answers, NumberAnswers):
+        return answers.values
+    assert isinstance(answers, SingleAnswers)
+    table = np.full(answers.size, np.nan)
+    for code, score in question.scores().items():
+        table[question.by_code[code]] = score
+    return np.asarray(table[answers.codes])
+
+
+def _ticked_any(question: Question, answers: Answers, codes: Sequence[str]) -> BoolArray:
+    """Tell who gave any of some answers: (respondents,)."""
+    positions = [question.by_code[code] for code in codes]
+    if isinstance(answers, SingleAnswers):
+        chosen = np.zeros(answers.size, np.bool_)
+        chosen[positions] = True
+        return np.asarray(chosen[answers.codes])
+    assert isinstance(answers, MultiAnswers)
+    ticked = np.zeros(len(answers), np.bool_)
+    for position in positions:
+        ticked |= answers.tick(position)
+    return ticked

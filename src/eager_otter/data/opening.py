@@ -1,0 +1,98 @@
+"""Open a file of responses by its ending."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+from eager_otter.data.files import DataFile
+from eager_otter.errors import FileProblem, RequestError, nearest, shown_path
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reading:
+    """How to read a file, where it cannot be told from the file itself; None: find out."""
+
+    sheet: str | None = None
+    delimiter: str | None = None
+    encoding: str | None = None
+    decimal: Literal[".", ","] | None = None
+
+
+def open_data(data: Any, reading: Reading | None = None) -> DataFile:
+    """Open responses: a path (CSV, XLSX, ODS, Parquet, JSON records, triple-s definition) or a pandas frame.
+
+    Raises FileProblem for a file that is missing, unreadable or of no known kind, DataError for one that holds no
+    table of responses, RequestError for anything else.
+    """
+    if isinstance(data, str | Path):
+        return _open_path(Path(data), reading or Reading())
+    if hasattr(data, "columns") and hasattr(data, "iloc"):
+        from eager_otter.data.frame import FrameInMemory
+
+        return FrameInMemory(data)
+    raise RequestError(f"Data are a path or a pandas frame; got {type(data).__name__}.")
+
+
+def _open_path(path: Path, reading: Reading) -> DataFile:
+    ending = path.suffix.lower()
+    if ending not in OPENERS:
+        if not path.exists():
+            raise FileProblem(f"{shown_path(path)}: no such file. Check the path and the spelling.")
+        known = ", ".join(OPENERS)
+        raise FileProblem(
+            f"{shown_path(path)}: no data file ends in {ending or 'nothing'!r}. Known endings: {known}."
+            f"{nearest(ending, tuple(OPENERS))}"
+        )
+    if not path.exists():
+        raise FileProblem(f"{shown_path(path)}: no such file. Check the path and the spelling.")
+    if path.is_dir():
+        raise FileProblem(f"{shown_path(path)}: is a folder; a file of responses was expected.")
+    return OPENERS[ending](path, reading)
+
+
+def _csv(path: Path, reading: Reading) -> DataFile:
+    from eager_otter.data.csv_file import open_csv
+
+    return open_csv(path, delimiter=reading.delimiter, encoding=reading.encoding, decimal=reading.decimal)
+
+
+def _sheet(path: Path, reading: Reading) -> DataFile:
+    from eager_otter.data.sheet_file import open_sheet
+
+    return open_sheet(path, reading.sheet)
+
+
+def _parquet(path: Path, _: Reading) -> DataFile:
+    from eager_otter.data.parquet_file import open_parquet
+
+    return open_parquet(path)
+
+
+def _json(path: Path, reading: Reading) -> DataFile:
+    from eager_otter.data.json_file import open_json
+
+    return open_json(path)
+
+
+def _triple_s(path: Path, _: Reading) -> DataFile:
+    from eager_otter.data.triple_s import open_triple_s
+
+    return open_triple_s(path)
+
+
+OPENERS: Mapping[str, Callable[[Path, Reading], DataFile]] = {
+    ".csv": _csv,
+    ".tsv": _csv,
+    ".txt": _csv,
+    ".xlsx": _sheet,
+    ".xlsm": _sheet,
+    ".ods": _sheet,
+    ".parquet": _parquet,
+    ".json": _json,
+    ".jsonl": _json,
+    ".xml": _triple_s,
+    ".sss": _triple_s,
+}
