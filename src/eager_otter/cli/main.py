@@ -13,7 +13,7 @@ from pathlib import Path
 import click
 
 from eager_otter import __version__
-from eager_otter.cli.commands import demo, look, questions, run
+from eager_otter.cli.commands import demo, draft, export, look, questions, run
 from eager_otter.errors import OtterError
 
 WRONG_INPUT, BUG = 2, 3
@@ -28,7 +28,7 @@ def commands() -> None:
     """
 
 
-for command in (demo.demo, run.run, look.look, questions.questions):
+for command in (demo.demo, draft.draft, questions.questions, look.look, run.run, export.export):
     commands.add_command(command)
 
 

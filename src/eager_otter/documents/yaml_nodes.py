@@ -182,6 +182,11 @@ def _scalar(node: Any) -> Any:
     text = str(node.value)
     if node.style:  # quoted or block text; plain is None in the Python parser and "" in the C one
         return text
+    return plain_scalar(text)
+
+
+def plain_scalar(text: str) -> Any:
+    """Give what a text without quotes means in YAML 1.2: nothing, true or false, a number, or the text."""
     if text in ("", "~", "null", "Null", "NULL"):
         return None
     if text in ("true", "True", "TRUE"):

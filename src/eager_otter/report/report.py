@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from importlib import import_module
@@ -13,9 +12,10 @@ from eager_otter import __version__
 from eager_otter.codebook.model import Codebook
 from eager_otter.data.files import Source
 from eager_otter.data.responses import open_responses
-from eager_otter.errors import FileProblem, RequestError, UnknownName, shown_path
+from eager_otter.errors import RequestError, UnknownName
 from eager_otter.plan.plan import Plan
 from eager_otter.plan.reading import read_plan
+from eager_otter.report.places import written_beside
 from eager_otter.report.view import StandardViewer
 from eager_otter.tables.survey import Survey
 from eager_otter.tables.table import Table
@@ -69,24 +69,12 @@ class Report:
         if not wanted:
             raise RequestError("Nothing to write: name a file, or list outputs in the plan.")
         for path in wanted:
-            _check_place(path)
-        beside = [path.with_name(f".{path.name}.{os.getpid()}.part") for path in wanted]
-        try:
+            _check_ending(path)
+        with written_beside(wanted) as beside:
             for k, (path, part) in enumerate(zip(wanted, beside, strict=True)):
                 if progress is not None:
                     progress(f"Writing {path.name}", k, len(wanted))
                 _writer(path).write(self, part)
-            for path, part in zip(wanted, beside, strict=True):
-                part.replace(path)
-        except OSError as error:
-            if isinstance(error, FileProblem):
-                raise
-            raise FileProblem(
-                f"{shown_path(path)}: cannot be written ({error.strerror or error})."
-            ) from error
-        finally:
-            for part in beside:
-                part.unlink(missing_ok=True)
         return wanted
 
 
@@ -94,18 +82,12 @@ def _writer(path: Path) -> Any:
     return import_module(WRITERS[path.suffix.lower()])
 
 
-def _check_place(path: Path) -> None:
+def _check_ending(path: Path) -> None:
     if path.suffix.lower() not in WRITERS:
         known = ", ".join(WRITERS)
         raise RequestError(
             f"{path.name}: no output ends in {path.suffix or 'nothing'!r}. Known endings: {known}."
         )
-    if not path.parent.is_dir():
-        raise FileProblem(
-            f"{shown_path(path)}: the folder {shown_path(path.parent)} is not there; make it first."
-        )
-    if path.is_dir():
-        raise FileProblem(f"{shown_path(path)}: is a folder; a file is to be written there.")
 
 
 def open_survey(codebook: str | Path | Codebook, data: Any) -> Survey:

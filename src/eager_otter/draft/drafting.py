@@ -1,0 +1,204 @@
+"""Write the first codebook and plan of a file of responses."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from eager_otter.data.columns import Located
+from eager_otter.data.files import DataFile
+from eager_otter.data.opening import Reading, open_data
+from eager_otter.data.triple_s import TripleSFile, Variable
+from eager_otter.draft.guess import Guess, facts_of, guesses
+from eager_otter.draft.yaml_text import comment, inside, listed, mapped, scalar
+from eager_otter.errors import FileProblem, shown_path
+
+BANNER_ANSWERS = (2, 7)
+BANNER_GROUPS = 3
+PIECE = 400  # columns looked at in one reading of the file
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Draft:
+    """A first codebook and plan, as text, and the guesses behind them."""
+
+    codebook: str
+    plan: str
+    guesses: tuple[Guess, ...]
+
+
+def draft(path: Path, reading: Reading | None = None, *, codebook_name: str = "codebook.yaml") -> Draft:
+    """Guess what a file of responses holds. Raises FileProblem, DataError."""
+    file = open_data(path, reading)
+    found = list(_from_definition(file)) if isinstance(file, TripleSFile) else _guessed(file)
+    return Draft(
+        codebook="\n".join(_codebook_lines(path, found)) + "\n",
+        plan="\n".join(_plan_lines(path, found, codebook_name, reading)) + "\n",
+        guesses=tuple(found),
+    )
+
+
+def write_draft(
+    made: Draft, folder: Path, codebook: str = "codebook.yaml", plan: str = "plan.yaml"
+) -> list[Path]:
+    """Write codebook and plan into a folder; nothing there is overwritten. Raises FileProblem."""
+    texts = {folder / codebook: made.codebook, folder / plan: made.plan}
+    for path in texts:
+        if path.exists():
+            raise FileProblem(
+                f"{shown_path(path)}: is there already and is not overwritten. Move it away, or name another folder."
+            )
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for path, text in texts.items():
+            path.write_text(text, encoding="utf-8", newline="\n")
+    except OSError as error:
+        raise FileProblem(f"{shown_path(folder)}: cannot be written ({error.strerror}).") from error
+    return list(texts)
+
+
+def _guessed(file: DataFile) -> list[Guess]:
+    facts = []
+    for start in range(0, len(file.names), PIECE):
+        names = [name for name in file.names[start : start + PIECE] if name]
+        table = file.read(names)
+        facts += [facts_of(name, Located(table.column(name), 0, file.decimal)) for name in names]
+    return guesses(facts)
+
+
+# --- a definition that came along -----------------------------------------------------------------------
+
+
+def _from_definition(file: TripleSFile) -> Iterator[Guess]:
+    reason = f"as {file.definition.path.name} defines it"
+    for variable in file.definition.variables:
+        yield _defined(variable, reason)
+
+
+def _defined(variable: Variable, reason: str) -> Guess:
+    answers = tuple((value.code, value.label) for value in variable.values)
+    scores = {value.code: value.score for value in variable.values if value.score is not None}
+    details: dict[str, object] = {"text": variable.label, "scores": scores}
+    if variable.filter:
+        details["asked by"] = variable.filter
+    roles = {"quantity": "number", "character": "text", "time": "text", "date": "date"}
+    role = {"serial": "respondent", "weight": "weight"}.get(variable.use) or roles.get(
+        variable.type, "single"
+    )
+    if variable.type == "multiple":
+        role = "mentions" if variable.subfields else "ticks"
+    return Guess(
+        role=role,  # type: ignore[arg-type]
+        name=variable.name,
+        columns=variable.columns,
+        reason=reason,
+        answers=answers,
+        details=details,
+    )
+
+
+# --- the codebook ---------------------------------------------------------------------------------------
+
+
+def _codebook_lines(path: Path, found: Sequence[Guess]) -> Iterator[str]:
+    yield comment(
+        f"A first codebook for {path.name}, guessed from the data. Correct it; each guess says why."
+    )
+    yield f"title: {scalar(path.stem)}"
+    for guess in found:
+        if guess.role in ("respondent", "weight", "frequency"):
+            yield f"{guess.role}: {scalar(guess.columns[0])}  {comment(guess.reason)}"
+    yield from ("", "questions:")
+    for guess in found:
+        if guess.role not in ("respondent", "weight", "frequency", "empty"):
+            yield ""
+            yield f"  {comment(guess.reason)}"
+            yield f"  {scalar(guess.name)}:"
+            yield from (f"    {line}" for line in _question_lines(guess))
+    empty = [guess.name for guess in found if guess.role == "empty"]
+    if empty:
+        yield from ("", f"  {comment('Left out, as nothing is in them: ' + ', '.join(empty))}")
+
+
+def _question_lines(guess: Guess) -> Iterator[str]:
+    yield f"text: {scalar(str(guess.details.get('text', guess.name)))}"
+    kind = {"ticks": "multi", "mentions": "multi", "joined": "multi"}.get(guess.role, guess.role)
+    yield f"kind: {kind}"
+    match guess.role:
+        case "single" | "number" | "text" | "date":
+            if guess.columns[0] != guess.name:
+                yield f"column: {scalar(guess.columns[0])}"
+            if guess.details.get("format"):
+                yield f"format: {scalar(str(guess.details['format']))}"
+            if guess.role == "single":
+                yield from _answer_lines(guess)
+        case "ticks":
+            yield from _tick_lines(guess)
+        case "mentions":
+            yield f"mentions: {listed(guess.columns)}"
+            yield from _answer_lines(guess)
+        case "joined":
+            yield f"joined: {mapped({'column': inside(guess.columns[0]), 'by': inside(guess.details['by'])})}"
+            yield from _answer_lines(guess)
+        case "grid":
+            if guess.details.get("scale"):
+                yield f"scale: true  {comment('whole numbers in a row; correct it where they have no order')}"
+            yield "items:"
+            for column in guess.columns:
+                yield f"  {scalar(column)}: {mapped({'column': inside(column), 'label': inside(column)})}"
+            yield from _answer_lines(guess)
+    if guess.details.get("asked by"):
+        yield comment(f"asked of those that {guess.details['asked by']} selects; write it as asked: …")
+
+
+def _tick_lines(guess: Guess) -> Iterator[str]:
+    yield "columns:"
+    for column, (_, label) in zip(guess.columns, guess.answers, strict=True):
+        yield f"  {scalar(column)}: {scalar(label)}"
+    if guess.details.get("ticked"):
+        yield f"ticked: {listed([str(guess.details['ticked'])])}"
+    if guess.details.get("unticked"):
+        yield f"unticked: {listed([str(guess.details['unticked'])])}"
+
+
+def _answer_lines(guess: Guess) -> Iterator[str]:
+    missing = set(guess.details.get("missing", ()))
+    scores = guess.details.get("scores", {})
+    yield "answers:"
+    for code, label in guess.answers:
+        if code in missing:
+            entry = mapped({"label": inside(label), "missing": "true"})
+            yield f"  {scalar(code)}: {entry}  {comment('looks like no answer')}"
+        elif code in scores and format(scores[code], ".15g") != code:
+            yield f"  {scalar(code)}: {mapped({'label': inside(label), 'score': format(scores[code], '.15g')})}"
+        else:
+            yield f"  {scalar(code)}: {scalar(label)}"
+
+
+# --- the plan -------------------------------------------------------------------------------------------
+
+
+def _plan_lines(path: Path, found: Sequence[Guess], codebook: str, reading: Reading | None) -> Iterator[str]:
+    yield comment(
+        f"A first plan for {path.name}: every question by a few that may make a banner. Correct it."
+    )
+    yield f"data: {_data_entry(path, reading)}"
+    yield f"codebook: {scalar(codebook)}"
+    low, high = BANNER_ANSWERS
+    banner = [guess.name for guess in found if guess.role == "single" and low <= len(guess.answers) <= high]
+    if banner:
+        yield from ("", "banners:", f"  main: {listed(banner[:BANNER_GROUPS])}")
+    yield from ("", "tests: {levels: [95]}", "bases: {mark below: 75, no test below: 30}")
+    yield from ("", "tables:", "  - {each: all}", "", "outputs: [tables.xlsx, tables.csv]")
+
+
+def _data_entry(path: Path, reading: Reading | None) -> str:
+    options = {
+        key: getattr(reading, key)
+        for key in ("sheet", "delimiter", "encoding", "decimal")
+        if reading is not None and getattr(reading, key) is not None
+    }
+    if not options:
+        return scalar(path.name)
+    return mapped({"file": inside(path.name), **{key: inside(value) for key, value in options.items()}})
