@@ -177,6 +177,11 @@ class Responses:
             )
         return values
 
+    def column(self, name: str) -> Located:
+        """Give a column of the data as read. Raises UnknownName."""
+        sign = "." if self.file is None else self.file.decimal
+        return Located(self._column(name, "column"), 0, sign)
+
     def _number_column(self, column: str, kind: str) -> FloatArray:
         if column not in self._numbers_read:
             sign = "." if self.file is None else self.file.decimal

@@ -193,6 +193,10 @@ class _Interview:
         ads = [0.9 * second - 0.6, np.full(self.n, -0.5), -0.9 + 0.4 * (self.age < 35), -1.2 - 0.5 * second]
         seen = draw.yes_to_each([*ads, -2.2])
         self.put_joined("ads", [1, 2, 3, 4, 5, NOBODY], np.vstack([seen, ~seen.any(axis=0)]), everyone)
+        strength = np.array([draw.uniform() + heard[k] + 0.5 * month[k] for k in range(5)])
+        order = np.argsort(-strength, axis=0) + 1
+        for rank in range(3):
+            self.put(f"pref_{rank + 1}", order[rank], draw.uniform() > 0.02 + 0.1 * rank)
         for k, level in enumerate((3.7, 3.5, 3.6, 3.2)):
             rate = draw.score(
                 level + 0.25 * self.affinity + 0.4 * month[k] + 0.1 * (k == 0) * second, 0.9, 1, 5
@@ -245,6 +249,7 @@ class _Interview:
         occasions = draw.yes_to_each([level + 0.4 * self.affinity for level in when])
         self.put_ticks([f"occ_{k}" for k in range(1, 8)], occasions, drinks, "0")
         why = draw.yes_to_each((0.5, 0.2, -0.2 + 0.3 * (self.gender == 1), -1.3, -0.9, -1.4, -1.9, -2.4))
+        why[7] |= ~np.logical_or.reduce(why)
         self.put_mentions(["why_1", "why_2", "why_3"], [1, 2, 3, 4, 5, 6, 7, 96], why, drinks)
         pack = np.array([1, 2, 3, 4, 5, 9])[draw.pick([0.24, 0.36, 0.13, 0.08, 0.16, 0.03])]
         self.put("pack", pack, drinks)

@@ -9,6 +9,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 PER_WAVE = 120
+MOST_CODES = 15
 
 Columns = dict[str, list[str]]
 
@@ -31,10 +32,10 @@ def spoiled_files(
     slips = [spoil(columns) for spoil in DATA_SLIPS]
     for old, new, slip in CODEBOOK_SLIPS:
         codebook = _replaced(codebook, old, new)
-        slips.append(slip)
+        slips += slip
     for old, new, slip in PLAN_SLIPS:
         plan = _replaced(plan, old, new)
-        slips.append(slip)
+        slips += slip
     listed = {
         "slip": [slip.name for slip in slips],
         "question": [slip.question for slip in slips],
@@ -45,11 +46,14 @@ def spoiled_files(
 
 
 def _part(clean: Mapping[str, Sequence[str]]) -> Columns:
-    """Take the first interviews of each wave."""
-    waves = clean["wave"]
-    second = waves.index("2")
+    """Take the first interviews of each wave, and a few more so that every answer is given by somebody."""
+    second = clean["wave"].index("2")
     chosen = [*range(PER_WAVE), *range(second, second + PER_WAVE)]
-    return {name: [values[k] for k in chosen] for name, values in clean.items()}
+    for values in clean.values():
+        if len(set(values)) <= MOST_CODES:
+            for code in sorted(set(values) - {values[k] for k in chosen}):
+                chosen.append(next(k for k, value in enumerate(values) if value == code))
+    return {name: [values[k] for k in sorted(set(chosen))] for name, values in clean.items()}
 
 
 def _replaced(text: str, old: str, new: str) -> str:
@@ -109,6 +113,13 @@ def _broken_routing(columns: Columns) -> Slip:
     return Slip("routing broken", "children", touched, "answered by people who live alone and were not asked")
 
 
+def _asked_but_blank(columns: Columns) -> Slip:
+    rows = _rows_where(columns, 6, pack="2")[4:]
+    return Slip(
+        "asked but blank", "pack", _set(columns, rows, pack=""), "drank in the last month, gave no pack"
+    )
+
+
 def _nobody(columns: Columns) -> Slip:
     rows = [k for k, value in enumerate(columns["settlement"]) if value == "3"]
     touched = _set(columns, rows, settlement="2")
@@ -147,6 +158,7 @@ DATA_SLIPS: tuple[Callable[[Columns], Slip], ...] = (
     _none_and_others,
     _same_mention_twice,
     _broken_routing,
+    _asked_but_blank,
     _nobody,
     _never_ticked,
     _out_of_bands,
@@ -154,25 +166,49 @@ DATA_SLIPS: tuple[Callable[[Columns], Slip], ...] = (
     _outlier,
 )
 
-CODEBOOK_SLIPS = (
+CODEBOOK_SLIPS: tuple[tuple[str, str, list[Slip]], ...] = (
     (
         "ranges: [16-24, 25-34, 35-54, 55+]",
         "ranges: [16-24, 25-34, 36-54, 55+]",
-        Slip("gap between bands", "age_band", (), "age 35 falls between 25-34 and 36-54"),
+        [Slip("gap between bands", "age_band", (), "age 35 falls between 25-34 and 36-54")],
     ),
+    ("35 and over: [35-54, 55+]", "35 and over: [36-54, 55+]", []),
     (
         "- {label: Good or very good, of: [4, 5]}",
         "- {label: Good or very good, of: [1, 2]}",
-        Slip("net on the wrong end", "rating", (), "Good or very good holds the codes 1 and 2"),
+        [Slip("net on the wrong end", "rating", (), "Good or very good holds the codes 1 and 2")],
+    ),
+    (
+        "bands: {of: spend, edges: [0, 5, 15, 30]}",
+        "bands: {of: spend, edges: [0, 5, 15, 30], labels: [Under 5, 5 to under 15, 15 to under 30, 25 plus]}",
+        [Slip("label contradicts band", "spend_band", (), "25 plus stands for 30 or more")],
+    ),
+    (
+        "difference: {plus: [9, 10], minus: [0, 1, 2, 3, 4, 5, 6]}",
+        "difference: {plus: [6, 7], minus: [0, 1, 2, 3, 4]}",
+        [
+            Slip(
+                "difference does not fit the scale",
+                "recommend",
+                (),
+                "groups of a scale to 7 on a scale to 10",
+            )
+        ],
+    ),
+    (
+        "6: Mirrowell\n      7: Dapplebrook\n      8: Pebblecourt\n      90:",
+        "6: Mirrowell\n      7: Dapplebrook\n      8: Dapplebrook\n      90:",
+        [Slip("label twice", "usual", (), "two brands have the label Dapplebrook")],
     ),
 )
 
-PLAN_SLIPS = (
+PLAN_SLIPS: tuple[tuple[str, str, list[Slip]], ...] = (
     (
         'filter: status == "complete"',
         "filter: wave in (1, 2)",
-        Slip(
-            "filter that keeps everyone", "wave", (), "both waves are named, so unfinished interviews stay in"
-        ),
+        [
+            Slip("filter that keeps everyone", "filter", (), "both waves are named"),
+            Slip("unfinished interviews", "filter", (), "nothing settles whether they count"),
+        ],
     ),
 )

@@ -10,7 +10,7 @@ from eager_otter.data.columns import Located
 from eager_otter.data.files import DataFile
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.triple_s import TripleSFile, Variable
-from eager_otter.draft.guess import Guess, facts_of, guesses
+from eager_otter.draft.guess import NO_ANSWER, Guess, facts_of, guesses
 from eager_otter.draft.yaml_text import comment, inside, listed, mapped, scalar
 from eager_otter.errors import FileProblem, shown_path
 
@@ -31,9 +31,15 @@ class Draft:
 def draft(path: Path, reading: Reading | None = None, *, codebook_name: str = "codebook.yaml") -> Draft:
     """Guess what a file of responses holds. Raises FileProblem, DataError."""
     file = open_data(path, reading)
-    found = list(_from_definition(file)) if isinstance(file, TripleSFile) else _guessed(file)
+    title, origin = path.stem, "guessed from the data"
+    if isinstance(file, TripleSFile):
+        title, origin = file.definition.title or title, "as its definition has it"
+        found = list(_from_definition(file))
+    else:
+        found = _guessed(file)
+    head = f"A first codebook for {path.name}, {origin}. Correct it; each question says why it is so."
     return Draft(
-        codebook="\n".join(_codebook_lines(path, found)) + "\n",
+        codebook="\n".join([comment(head), f"title: {scalar(title)}", *_codebook_lines(found)]) + "\n",
         plan="\n".join(_plan_lines(path, found, codebook_name, reading)) + "\n",
         guesses=tuple(found),
     )
@@ -79,7 +85,10 @@ def _from_definition(file: TripleSFile) -> Iterator[Guess]:
 def _defined(variable: Variable, reason: str) -> Guess:
     answers = tuple((value.code, value.label) for value in variable.values)
     scores = {value.code: value.score for value in variable.values if value.score is not None}
-    details: dict[str, object] = {"text": variable.label, "scores": scores}
+    missing = tuple(value.code for value in variable.values if NO_ANSWER.search(value.label))
+    scored = len([value for value in variable.values if value.code not in missing])
+    details: dict[str, object] = {"text": variable.label, "scores": scores, "missing": missing}
+    details["scale"] = variable.type == "single" and 2 < scored <= len(scores)
     if variable.filter:
         details["asked by"] = variable.filter
     roles = {"quantity": "number", "character": "text", "time": "text", "date": "date"}
@@ -101,11 +110,7 @@ def _defined(variable: Variable, reason: str) -> Guess:
 # --- the codebook ---------------------------------------------------------------------------------------
 
 
-def _codebook_lines(path: Path, found: Sequence[Guess]) -> Iterator[str]:
-    yield comment(
-        f"A first codebook for {path.name}, guessed from the data. Correct it; each guess says why."
-    )
-    yield f"title: {scalar(path.stem)}"
+def _codebook_lines(found: Sequence[Guess]) -> Iterator[str]:
     for guess in found:
         if guess.role in ("respondent", "weight", "frequency"):
             yield f"{guess.role}: {scalar(guess.columns[0])}  {comment(guess.reason)}"
@@ -132,6 +137,8 @@ def _question_lines(guess: Guess) -> Iterator[str]:
             if guess.details.get("format"):
                 yield f"format: {scalar(str(guess.details['format']))}"
             if guess.role == "single":
+                if guess.details.get("scale"):
+                    yield f"scale: true  {comment('the answers have scores')}"
                 yield from _answer_lines(guess)
         case "ticks":
             yield from _tick_lines(guess)

@@ -121,6 +121,14 @@ class DataPart(Part):
     decimal: Literal[".", ","] | None = None
 
 
+class AcceptFile(Part):
+    """A finding of the audit to let be."""
+
+    finding: Text
+    where: Text = "*"
+    because: Annotated[Text, Field(min_length=1)]
+
+
 class PlanFile(Part):
     """The whole plan; banners and tables are checked one by one."""
 
@@ -134,6 +142,7 @@ class PlanFile(Part):
     bases: Any = None
     defaults: Any = None
     tables: Annotated[list[Any], Field(min_length=1)]
+    accept: list[AcceptFile] = []
     outputs: list[Text] = []
 
     @field_validator("outputs")

@@ -10,6 +10,15 @@ from eager_otter.data.opening import Reading
 from eager_otter.tables.request import Banner, TableRequest
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Acceptance:
+    """A finding of the audit that the analyst lets be, with the reason; `where` may hold * for any."""
+
+    slip: str
+    where: str
+    because: str
+
+
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Plan:
     """Everything a report is made from. `weight` is None for an unweighted report; paths are ready to open."""
@@ -25,3 +34,4 @@ class Plan:
     requests: tuple[TableRequest, ...]
     outputs: tuple[Path, ...]
     standard: TableRequest
+    accepted: tuple[Acceptance, ...] = ()

@@ -27,7 +27,7 @@ from eager_otter.plan.file import (
     TestsEntry,
     TestsFile,
 )
-from eager_otter.plan.plan import Plan
+from eager_otter.plan.plan import Acceptance, Plan
 from eager_otter.tables.request import Banner, BannerGroup, BaseRules, Digits, TableRequest, check_levels
 from eager_otter.tables.rows import NOT_TABULATED
 
@@ -90,6 +90,10 @@ class _Reading:
             requests=tuple(requests),
             outputs=tuple(folder / output for output in head.outputs),
             standard=base,
+            accepted=tuple(
+                Acceptance(slip=entry.finding, where=entry.where, because=entry.because)
+                for entry in head.accept
+            ),
         )
 
     def part(self, kind: type[T] | Any, value: object, place: Place) -> T | None:

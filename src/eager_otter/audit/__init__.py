@@ -1,0 +1,1 @@
+"""The audit: data against codebook and plan, before any table is read."""

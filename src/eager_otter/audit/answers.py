@@ -1,0 +1,297 @@
+"""Slips in the answers: unknown codes, stray ticks, none beside others, broken routing, numbers far out."""
+
+from __future__ import annotations
+
+from collections.abc import Generator, Iterator, Sequence
+
+import numpy as np
+
+from eager_otter.audit.finding import Finding, Severity
+from eager_otter.codebook.model import (
+    Answer,
+    Banded,
+    JoinedColumn,
+    MentionColumns,
+    Periods,
+    Question,
+    TickColumns,
+)
+from eager_otter.core.arrays import BoolArray
+from eager_otter.data.answers import UNKNOWN, Answers, MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
+from eager_otter.data.columns import Distinct, distinct
+from eager_otter.data.responses import Responses
+from eager_otter.data.selection import who_answered
+
+NAMED = 5
+FEWEST_FOR_SPREAD = 20
+
+
+def people_text(count: int) -> str:
+    """Count people in words.
+
+    >>> people_text(1), people_text(1200)
+    ('1 respondent', '1,200 respondents')
+    """
+    return f"{count:,} respondent{'' if count == 1 else 's'}"
+
+
+class AnswerChecks:
+    """Goes over the questions one by one, among the respondents that the plan's filter keeps."""
+
+    def __init__(self, responses: Responses, rows: BoolArray) -> None:
+        self.responses, self.rows = responses, rows
+        rule = responses.codebook.finished
+        self.finished = rows if rule is None else responses.chosen_by(rule)
+
+    def findings(self) -> Iterator[Finding]:
+        """Go through all findings in the answers."""
+        for question in self.responses.codebook:
+            answers = self.responses.answers(question.name)
+            yield from self._of(question, answers)
+            yield from self._routing(question, answers)
+
+    def people(self, where: BoolArray) -> tuple[int, tuple[str, ...]]:
+        """Count some respondents, and name the first."""
+        places = np.flatnonzero(where & self.rows)
+        return int(places.size), tuple(self.responses.row_name(int(k)) for k in places[:NAMED])
+
+    def finding(
+        self, slip: str, severity: Severity, question: Question, who: BoolArray, message: str, remedy: str
+    ) -> Iterator[Finding]:
+        """Give a finding where anybody is touched; {n} in the message stands for how many."""
+        count, named = self.people(who)
+        if count:
+            yield Finding(
+                slip=slip,
+                severity=severity,
+                where=question.name,
+                message=message.replace("{n}", people_text(count)),
+                remedy=remedy,
+                count=count,
+                respondents=named,
+            )
+
+    def _of(self, question: Question, answers: Answers) -> Iterator[Finding]:
+        never: set[str] = set()
+        match question.source:
+            case TickColumns():
+                never = yield from self._ticks(question, question.source)
+            case MentionColumns(columns):
+                yield from self._same_twice(question, [self._distinct(name) for name in columns])
+            case JoinedColumn(column, by):
+                yield from self._joined_twice(question, self._distinct(column), by)
+        match answers:
+            case SingleAnswers():
+                yield from self._unknown_codes(question, answers)
+                yield from self._nobody(question, answers, never)
+            case MultiAnswers():
+                yield from self._unknown_mentions(question, answers)
+                yield from self._none_and_others(question, answers)
+                yield from self._nobody(question, answers, never)
+            case NumberAnswers() if question.columns and question.kind == "number":
+                yield from self._far_out(question, answers)
+        if not isinstance(answers, TextAnswers) and not (who_answered(question, answers) & self.rows).any():
+            yield Finding(
+                slip="question nobody answered",
+                severity="warning",
+                where=question.name,
+                message="Nobody gave a valid answer.",
+                remedy="Check the name of its column, its codes and the filter.",
+            )
+
+    def _distinct(self, column: str) -> Distinct:
+        return distinct(self.responses.column(column))
+
+    # --- single and multiple ----------------------------------------------------------------------------
+
+    def _unknown_codes(self, question: Question, answers: SingleAnswers) -> Iterator[Finding]:
+        who = answers.codes == answers.answers + UNKNOWN
+        found = ", ".join(f"{code} ({count:,})" for code, count in list(answers.unknown.items())[:10])
+        if isinstance(question.source, Banded | Periods):
+            yield from self.finding(
+                "value in no band", "error", question, who,
+                f"{{n}} gave a value of {question.made_of[0]} that lies in no band: {found}.",
+                "Widen the bands, or list the value under 'missing' of the number.",
+            )  # fmt: skip
+        else:
+            yield from self.finding(
+                "unknown code", "error", question, who,
+                f"{{n}} gave a code that the codebook does not know (in all rows: {found}); they are out of the base.",
+                "Add the code to the answers, or list it under 'missing'.",
+            )  # fmt: skip
+
+    def _unknown_mentions(self, question: Question, answers: MultiAnswers) -> Iterator[Finding]:
+        if isinstance(question.source, TickColumns) or not answers.unknown:
+            return
+        found = ", ".join(f"{code} ({count:,})" for code, count in list(answers.unknown.items())[:10])
+        yield Finding(
+            slip="unknown code",
+            severity="error",
+            where=question.name,
+            message=f"Mentions that the codebook does not know, in all rows: {found}; they are not counted.",
+            remedy="Add the code to the answers, or list it under 'missing'.",
+            count=sum(answers.unknown.values()),
+        )
+
+    def _nobody(
+        self, question: Question, answers: SingleAnswers | MultiAnswers, never: set[str]
+    ) -> Iterator[Finding]:
+        nobody = [
+            a for a in question.answers if a.code not in never and not self._given(question, answers, a).any()
+        ]
+        if nobody and len(nobody) < len(question.answers):
+            labels = ", ".join(f"{answer.label} ({answer.code})" for answer in nobody[:8])
+            yield Finding(
+                slip="answer nobody gave",
+                severity="note",
+                where=question.name,
+                message=f"Nobody gave: {labels}.",
+                remedy="Nothing, if that can be; else check its code.",
+            )
+
+    def _given(self, question: Question, answers: SingleAnswers | MultiAnswers, answer: Answer) -> BoolArray:
+        k = question.by_code[answer.code]
+        if isinstance(answers, MultiAnswers):
+            return np.asarray(answers.tick(k) & self.rows)
+        return np.asarray((answers.codes == k) & self.rows)
+
+    def _none_and_others(self, question: Question, answers: MultiAnswers) -> Iterator[Finding]:
+        exclusive = [k for k, answer in enumerate(question.answers) if answer.exclusive]
+        others = [
+            k for k, answer in enumerate(question.answers) if not answer.exclusive and not answer.missing
+        ]
+        if not exclusive or not others or not question.columns:
+            return
+        none = np.logical_or.reduce([answers.tick(k) for k in exclusive])
+        other = np.logical_or.reduce([answers.tick(k) for k in others])
+        labels = ", ".join(question.answers[k].label for k in exclusive)
+        yield from self.finding(
+            "none beside others", "warning", question, np.asarray(none & other),
+            f"{{n}} gave {labels} beside other answers.",
+            "Decide which holds and correct the data; both are counted as they stand.",
+        )  # fmt: skip
+
+    # --- ticks and mentions -----------------------------------------------------------------------------
+
+    def _ticks(self, question: Question, source: TickColumns) -> Generator[Finding, None, set[str]]:
+        """Check tick columns; returns the codes whose column never holds the ticked code but holds others."""
+        parts = [self._distinct(column) for _, column in source.columns]
+        usual = self._usual_no(source, parts)
+        never: set[str] = set()
+        stray: BoolArray = np.zeros(len(self.rows), np.bool_)
+        values: set[str] = set()
+        for (code, column), part, answer in zip(source.columns, parts, question.answers, strict=True):
+            words = set(source.ticked) | {answer.label}
+            held = {part.texts[k] for k in np.flatnonzero(part.counts())} - {""}
+            others = held - words - usual - set(question.missing)
+            if held and not held & words and others:
+                never.add(code)
+                yield from self._never_ticked(question, column, source, part, others)
+                continue
+            if others:
+                values |= others
+                stray |= np.array([text in others for text in part.texts], np.bool_)[part.index]
+        shown = ", ".join(repr(value) for value in sorted(values)[:8])
+        yield from self.finding(
+            "stray tick", "warning", question, stray,
+            f"{{n}} gave a value that is neither ticked nor not: {shown}; it counts as not ticked.",
+            "Add it to 'ticked' or 'unticked', or correct the data.",
+        )  # fmt: skip
+        return never
+
+    def _usual_no(self, source: TickColumns, parts: Sequence[Distinct]) -> set[str]:
+        """Say which values mean no: those declared, else the most frequent one that is not ticked."""
+        if source.unticked is not None:
+            return set(source.unticked)
+        counts: dict[str, int] = {}
+        for part in parts:
+            for text, count in zip(part.texts, part.counts().tolist(), strict=True):
+                if text and text not in source.ticked:
+                    counts[text] = counts.get(text, 0) + count
+        return {max(counts, key=lambda text: counts[text])} if counts else set()
+
+    def _never_ticked(
+        self, question: Question, column: str, source: TickColumns, part: Distinct, others: set[str]
+    ) -> Iterator[Finding]:
+        who = np.array([text in others for text in part.texts], np.bool_)[part.index]
+        ticked, shown = ", ".join(source.ticked), ", ".join(repr(value) for value in sorted(others))
+        yield from self.finding(
+            "tick never found", "error", question, who,
+            f"Column {column} never holds the ticked code {ticked}, but {shown}, with {{n}}.",
+            "Correct 'ticked', or the column; as it stands nobody counts as having ticked it.",
+        )  # fmt: skip
+
+    def _same_twice(self, question: Question, parts: Sequence[Distinct]) -> Iterator[Finding]:
+        names: dict[str, int] = {"": 0}
+        columns = []
+        for part in parts:
+            numbers = np.array([names.setdefault(text, len(names)) for text in part.texts])
+            columns.append(numbers[part.index])
+        table = np.sort(np.array(columns), axis=0)
+        twice = (
+            np.logical_or.reduce((table[1:] == table[:-1]) & (table[1:] > 0))
+            if len(table) > 1
+            else table[0] < 0
+        )
+        yield from self._twice(question, np.asarray(twice, np.bool_))
+
+    def _joined_twice(self, question: Question, part: Distinct, by: str) -> Iterator[Finding]:
+        twice = []
+        for text in part.texts:
+            pieces = [piece.strip() for piece in text.split(by) if piece.strip()]
+            twice.append(len(set(pieces)) < len(pieces))
+        yield from self._twice(question, np.array(twice, np.bool_)[part.index])
+
+    def _twice(self, question: Question, who: BoolArray) -> Iterator[Finding]:
+        yield from self.finding(
+            "same mention twice", "warning", question, who,
+            "{n} gave the same mention twice; it counts once.",
+            "Nothing, if it was said twice; else check the coding.",
+        )  # fmt: skip
+
+    # --- routing and numbers ----------------------------------------------------------------------------
+
+    def _routing(self, question: Question, answers: Answers) -> Iterator[Finding]:
+        if question.asked is None:
+            return
+        asked = self.responses.chosen_by(question.asked)
+        held = self._holds_something(question, answers)
+        rule = question.asked.text
+        yield from self.finding(
+            "routing broken", "error", question, held & ~asked,
+            f"{{n}} answered though not asked (asked if {rule}).",
+            "Correct 'asked' or the data; as it stands they are in the base.",
+        )  # fmt: skip
+        yield from self.finding(
+            "asked but blank", "warning", question, asked & ~held & self.finished,
+            f"{{n}} left it blank though asked (asked if {rule}).",
+            "Check the routing; as it stands they are out of the base.",
+        )  # fmt: skip
+
+    def _holds_something(self, question: Question, answers: Answers) -> BoolArray:
+        """Tell who has anything in the question's columns: an answer, a missing code, an unknown one."""
+        if isinstance(answers, SingleAnswers):
+            return np.asarray(answers.codes != answers.answers)
+        held = who_answered(question, answers)
+        if isinstance(answers, NumberAnswers) and answers.missing is not None:
+            held = held | answers.missing
+        for column in question.columns if isinstance(answers, MultiAnswers) else ():
+            part = self._distinct(column)
+            held = held | np.array([bool(text) for text in part.texts], np.bool_)[part.index]
+        return held
+
+    def _far_out(self, question: Question, answers: NumberAnswers) -> Iterator[Finding]:
+        """Look for values such as 99 or 9999 that lie far beyond all others: missing codes nobody declared."""
+        values = answers.values[self.rows]
+        values = values[~np.isnan(values)]
+        if values.size < FEWEST_FOR_SPREAD:
+            return
+        for text in ("99", "999", "9999", "99999", "999999", "88", "888", "8888", "98", "998", "9998"):
+            code = float(text)
+            others = values[values != code]
+            if others.size < values.size and others.size and code > 2 * np.abs(others).max():
+                yield from self.finding(
+                    "number far out", "warning", question, answers.values == code,
+                    f"{{n}} gave {text}, where all others reach to {others.max():g}: a missing code?",
+                    "List it under 'missing' of this question, if it is one.",
+                )  # fmt: skip

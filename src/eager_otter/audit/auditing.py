@@ -1,0 +1,265 @@
+"""Run the audit of a plan: answers, definitions, filters, weights, unfinished interviews."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from fnmatch import fnmatchcase
+
+import numpy as np
+
+from eager_otter.audit.answers import AnswerChecks, people_text
+from eager_otter.audit.definitions import definition_findings
+from eager_otter.audit.finding import SEVERITIES, Audit, Finding, Recode, RecodeLine
+from eager_otter.codebook.expression import parse
+from eager_otter.codebook.model import Banded, Codebook, Derived, EqualBands, Merged, Periods, Question
+from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.data.answers import NumberAnswers, SingleAnswers
+from eager_otter.data.responses import Responses
+from eager_otter.plan.plan import Acceptance, Plan
+
+HEAVIEST = 8.0  # times the mean weight
+LEAST_EFFICIENT = 0.5
+
+
+def audit_plan(plan: Plan, responses: Responses) -> Audit:
+    """Check data against codebook and plan. Raises what counting would raise: bad weights, a filter without people."""
+    rows = np.ones(len(responses), np.bool_) if plan.filter is None else responses.filtered(plan.filter)
+    found = [
+        *definition_findings(plan.codebook),
+        *AnswerChecks(responses, rows).findings(),
+        *_filters(plan, responses, rows),
+        *_interviews(plan, responses, rows),
+        *_weights(plan, responses, rows),
+        *_columns(plan.codebook, responses),
+    ]
+    accepted = [_accepted(finding, plan.accepted) for finding in found]
+    order = {severity: k for k, severity in enumerate(SEVERITIES)}
+    ordered = sorted(accepted, key=lambda finding: (bool(finding.accepted), order[finding.severity]))
+    return Audit(
+        title=plan.title,
+        source=str(responses.source),
+        people=int(rows.sum()),
+        findings=(*ordered, *_idle(plan.accepted, found)),
+        recodes=tuple(_recodes(responses, rows)),
+    )
+
+
+def _accepted(finding: Finding, acceptances: Sequence[Acceptance]) -> Finding:
+    for acceptance in acceptances:
+        if acceptance.slip == finding.slip and fnmatchcase(finding.where, acceptance.where):
+            return replace(finding, accepted=acceptance.because)
+    return finding
+
+
+def _idle(acceptances: Sequence[Acceptance], found: Sequence[Finding]) -> Iterator[Finding]:
+    """Name acceptances that meet no finding any more."""
+    for acceptance in acceptances:
+        if not any(acceptance.slip == f.slip and fnmatchcase(f.where, acceptance.where) for f in found):
+            yield Finding(
+                slip="accepted, not found",
+                severity="note",
+                where=acceptance.where,
+                message=f"The plan accepts {acceptance.slip!r} here, but there is none.",
+                remedy="Take the line out of 'accept'.",
+            )
+
+
+def _filters(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Finding]:
+    if plan.filter is not None and rows.all():
+        yield _idle_filter("filter", plan.filter)
+    seen: set[str] = set()
+    for request in plan.requests:
+        if request.filter is None or request.filter in seen:
+            continue
+        seen.add(request.filter)
+        kept = responses.chosen_by(request.filter)
+        if kept[rows].all():
+            yield _idle_filter(f"table {request.id}", request.filter)
+        elif not kept[rows].any():
+            yield Finding(
+                slip="filter that keeps nobody",
+                severity="error",
+                where=f"table {request.id}",
+                message=f"The filter keeps nobody: {request.filter}",
+                remedy="Check its codes and its and/or.",
+            )
+
+
+def _idle_filter(where: str, text: str) -> Finding:
+    return Finding(
+        slip="filter that keeps everyone",
+        severity="warning",
+        where=where,
+        message=f"The filter leaves nobody out: {text}",
+        remedy="Check its codes and its and/or, or take it out.",
+    )
+
+
+def _interviews(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Finding]:
+    """Ask about unfinished interviews where the filter does not settle them."""
+    finished = plan.codebook.finished
+    if finished is None:
+        return
+    settled = plan.filter is not None and bool(finished.names() & parse(plan.filter).names())
+    unfinished = rows & ~responses.chosen_by(finished)
+    if not settled and unfinished.any():
+        count, named = AnswerChecks(responses, rows).people(unfinished)
+        yield Finding(
+            slip="unfinished interviews",
+            severity="warning",
+            where="filter",
+            message=f"{people_text(count)} counted with an unfinished interview (finished: {finished.text}).",
+            remedy=f"Write into the plan: filter: {finished.text}; or accept that they count.",
+            count=count,
+            respondents=named,
+        )
+
+
+def _weights(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Finding]:
+    if plan.weight is None:
+        return
+    weights = responses.weights(plan.weight, rows)
+    mean = float(weights[weights > 0].mean())
+    heavy = np.zeros(len(rows), np.bool_)
+    heavy[np.flatnonzero(rows)[weights > HEAVIEST * mean]] = True
+    efficiency = _efficiency(weights)
+    checks = AnswerChecks(responses, rows)
+    if heavy.any():
+        count, named = checks.people(heavy)
+        yield Finding(
+            slip="extreme weight",
+            severity="warning",
+            where=plan.weight,
+            message=(
+                f"{people_text(count)} with a weight of more than {HEAVIEST:g} times the mean; the heaviest has "
+                f"{weights.max() / mean:.1f} times. "
+                f"The weighting keeps {100 * efficiency:.0f} % of the sample's precision."
+            ),
+            remedy="Check how the weights were made, or cap them.",
+            count=count,
+            respondents=named,
+        )
+    elif efficiency < LEAST_EFFICIENT:
+        yield Finding(
+            slip="inefficient weights",
+            severity="warning",
+            where=plan.weight,
+            message=f"The weighting keeps {100 * efficiency:.0f} % of the sample's precision.",
+            remedy="Check the targets of the weighting, or cap the weights.",
+        )
+
+
+def _efficiency(weights: FloatArray) -> float:
+    """Effective over unweighted base (Kish 1992)."""
+    there = weights[weights > 0]
+    return float(there.sum() ** 2 / (there**2).sum() / there.size)
+
+
+def _columns(codebook: Codebook, responses: Responses) -> Iterator[Finding]:
+    """Name the columns of the data that the codebook leaves aside, and an encoding that was guessed."""
+    names = () if responses.file is None else responses.file.names
+    used = {column for question in codebook for column in question.columns}
+    used |= {name for name in (codebook.respondent, codebook.weight, codebook.frequency) if name}
+    aside = [name for name in names if name not in used]
+    if aside:
+        shown = ", ".join(aside[:12]) + (f" and {len(aside) - 12:,} more" if len(aside) > 12 else "")
+        yield Finding(
+            slip="columns left aside",
+            severity="note",
+            where="data",
+            message=f"{len(aside):,} columns of the data are in no question: {shown}.",
+            remedy="Nothing, if they are not needed.",
+        )
+    if responses.source.how.startswith("read as "):
+        yield Finding(
+            slip="encoding guessed",
+            severity="note",
+            where="data",
+            message=f"The file is not UTF-8; it was {responses.source.how}.",
+            remedy="Name the encoding in the plan, or save the file as UTF-8.",
+        )
+
+
+# --- recode tables --------------------------------------------------------------------------------------
+
+
+def _recodes(responses: Responses, rows: BoolArray) -> Iterator[Recode]:
+    for question in responses.codebook:
+        match question.source:
+            case Banded(of) | EqualBands(of) | Periods(of):
+                yield Recode(
+                    question=question.name, source=of, lines=tuple(_banded(responses, question, of, rows))
+                )
+            case Merged(of) if question.kind == "single":
+                yield Recode(
+                    question=question.name, source=of, lines=tuple(_merged(responses, question, of, rows))
+                )
+            case Derived():
+                answers = responses.answers(question.name)
+                assert isinstance(answers, SingleAnswers)
+                made_of = ", ".join(question.made_of)
+                yield Recode(
+                    question=question.name, source=made_of, lines=tuple(_derived(question, answers, rows))
+                )
+
+
+def _banded(responses: Responses, question: Question, of: str, rows: BoolArray) -> Iterator[RecodeLine]:
+    """Give each band's lowest and highest value and its count; then the values in none."""
+    answers, numbers = responses.answers(question.name), responses.answers(of)
+    assert isinstance(answers, SingleAnswers) and isinstance(numbers, NumberAnswers)
+    for k, answer in enumerate(question.answers):
+        values = numbers.values[rows & (answers.codes == k)]
+        source = (
+            f"{_value(question, values.min())} to {_value(question, values.max())}"
+            if values.size
+            else "no value"
+        )
+        yield RecodeLine(answer=answer.label, source=source, count=int(values.size))
+    placed = answers.codes < len(question.answers)
+    left = numbers.values[rows & ~placed & ~np.isnan(numbers.values)]
+    if left.size:
+        shown, counts = np.unique(left, return_counts=True)
+        listed = ", ".join(
+            f"{_value(question, v)} ({n})" for v, n in list(zip(shown, counts, strict=True))[:8]
+        )
+        yield RecodeLine(answer="(not placed)", source=listed, count=int(left.size))
+
+
+def _value(question: Question, value: float) -> str:
+    if isinstance(question.source, Periods):
+        return str(np.datetime64("1970-01-01") + int(value))
+    return format(value, ".6g")
+
+
+def _merged(responses: Responses, question: Question, of: str, rows: BoolArray) -> Iterator[RecodeLine]:
+    """Give old × new: for each new answer the old ones with their counts; then the old ones in none."""
+    old, new = responses.answers(of), responses.answers(question.name)
+    assert isinstance(old, SingleAnswers) and isinstance(new, SingleAnswers)
+    labels = [answer.label for answer in responses.questions[of].answers]
+    for k, answer in enumerate(question.answers):
+        inside = old.codes[rows & (new.codes == k)]
+        yield RecodeLine(answer=answer.label, source=_counted(inside, labels), count=int(inside.size))
+    left = old.codes[rows & (new.codes >= len(question.answers)) & (old.codes < len(labels))]
+    if left.size:
+        yield RecodeLine(answer="(not placed)", source=_counted(left, labels), count=int(left.size))
+
+
+def _counted(codes: np.typing.NDArray[np.unsignedinteger], labels: Sequence[str]) -> str:
+    found = [
+        f"{labels[k]} ({n:,})"
+        for k, n in enumerate(np.bincount(codes, minlength=len(labels)))
+        if n and k < len(labels)
+    ]
+    return ", ".join(found)
+
+
+def _derived(question: Question, answers: SingleAnswers, rows: BoolArray) -> Iterator[RecodeLine]:
+    assert isinstance(question.source, Derived)
+    rules = {label: "otherwise" if rule is None else rule.text for label, rule in question.source.rules}
+    for k, answer in enumerate(question.answers):
+        count = int((rows & (answers.codes == k)).sum())
+        yield RecodeLine(answer=answer.label, source=rules[answer.label], count=count)
+    left = int((rows & (answers.codes >= len(question.answers))).sum())
+    if left:
+        yield RecodeLine(answer="(not placed)", source="no rule holds", count=left)

@@ -1,0 +1,69 @@
+"""A finding of the audit: what is wrong where, how often, with whom, and the way out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+Severity = Literal["error", "warning", "note"]
+SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding:
+    """One thing that the audit found.
+
+    `slip` is its short name, `where` the question, column or part of the plan it is in; `count` respondents (or
+    rows) are touched, the first of whom are named in `respondents`. `accepted` holds the plan's reason to let it
+    be, "" where there is none.
+    """
+
+    slip: str
+    severity: Severity
+    where: str
+    message: str
+    remedy: str
+    count: int = 0
+    respondents: tuple[str, ...] = ()
+    accepted: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RecodeLine:
+    """One line of a recode table: a new answer, what went into it, and how many respondents."""
+
+    answer: str
+    source: str
+    count: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recode:
+    """How a question was made from another: old × new, and what was not placed."""
+
+    question: str
+    source: str
+    lines: tuple[RecodeLine, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Audit:
+    """All findings, the worst first, and the recode tables."""
+
+    title: str
+    source: str
+    people: int
+    findings: tuple[Finding, ...]
+    recodes: tuple[Recode, ...]
+
+    @property
+    def open(self) -> tuple[Finding, ...]:
+        """The errors and warnings that nobody has accepted."""
+        return tuple(f for f in self.findings if f.severity != "note" and not f.accepted)
+
+    def counts(self) -> dict[str, int]:
+        """Count the findings by severity, accepted ones apart."""
+        found = dict.fromkeys(SEVERITIES, 0) | {"accepted": 0}
+        for finding in self.findings:
+            found["accepted" if finding.accepted else finding.severity] += 1
+        return found

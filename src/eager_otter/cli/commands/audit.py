@@ -1,0 +1,60 @@
+"""`eager-otter audit`: check data against codebook and plan before any table is read."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from eager_otter.cli.options import changed, data_option, everyone_option, filter_option, weight_option
+
+FOUND = 1
+
+
+@click.command()
+@click.argument("plan", type=click.Path(path_type=Path), default=Path("plan.yaml"))
+@click.option("--format", "shape", type=click.Choice(["text", "json"]), default="text", show_default=True)
+@click.option(
+    "--recodes", is_flag=True, help="Show how banded, merged and derived questions were made as well."
+)
+@data_option
+@filter_option
+@everyone_option
+@weight_option
+def audit(
+    plan: Path,
+    shape: str,
+    recodes: bool,
+    data: Path | None,
+    filter_text: str | None,
+    no_filter: bool,
+    weight: str | None,
+) -> int:
+    """Check the data of a PLAN (default: plan.yaml) against its codebook: the slips that cost a night.
+
+    Codes nobody knows, stray ticks, "none" beside others, broken routing, gaps between bands, nets on the wrong
+    end, filters that filter nothing, weights that cannot be right. A finding can be accepted in the plan:
+
+    \b
+    accept:
+      - {finding: none beside others, where: heard_of, because: asked that way}
+
+    Exit code 0 when nothing but notes and accepted findings is left, 1 when something is, 2 for wrong input.
+    """
+    from eager_otter.audit.auditing import audit_plan
+    from eager_otter.plan.reading import read_plan
+    from eager_otter.report.report import survey_of
+
+    checked = changed(read_plan(plan), data, filter_text, no_filter, weight)
+    found = audit_plan(checked, survey_of(checked).responses)
+    if shape == "json":
+        from eager_otter.report.audit_view import as_json
+
+        click.echo(as_json(found))
+    else:
+        from rich.console import Console
+
+        from eager_otter.report.audit_view import audit_view
+
+        Console(highlight=False).print(audit_view(found, recodes=recodes))
+    return FOUND if found.open else 0

@@ -1,0 +1,75 @@
+"""An audit for people, in the terminal, and for machines, as JSON."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from dataclasses import asdict
+
+from rich import box
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.table import Table as Grid
+from rich.text import Text
+
+from eager_otter.audit.finding import Audit, Finding, Recode
+
+STYLES = {"error": "bold red", "warning": "bold yellow", "note": "cyan"}
+LONGEST_CELL = 90
+
+
+def audit_view(audit: Audit, *, recodes: bool = False) -> RenderableType:
+    """Lay the findings out, the worst first, with the way out of each; recode tables below where wanted."""
+    parts: list[RenderableType] = [
+        Text(f"Audit of {audit.title}" if audit.title else "Audit", style="bold"),
+        Text(f"{audit.people:,} respondents; {audit.source}", style="dim"),
+        Text(),
+    ]
+    for finding in audit.findings:
+        parts += _finding(finding)
+    if recodes:
+        for recode in audit.recodes:
+            parts += [Text(), _recode(recode)]
+        parts.append(Text())
+    counts = audit.counts()
+    words = [
+        f"{counts[name]} {name}{'' if counts[name] == 1 else 's'}" for name in ("error", "warning", "note")
+    ]
+    words += [f"{counts['accepted']} accepted"] if counts["accepted"] else []
+    parts.append(Text(", ".join(words), style="bold"))
+    return Group(*parts)
+
+
+def _finding(finding: Finding) -> Iterator[RenderableType]:
+    word = "accepted" if finding.accepted else finding.severity
+    style = "dim" if finding.accepted else STYLES[finding.severity]
+    yield Text.assemble((f"{word:9}", style), (finding.where, "bold"), f"  {finding.slip}")
+    yield Padding(Text(finding.message), (0, 0, 0, 9))
+    if finding.respondents:
+        more = (
+            f" … {finding.count - len(finding.respondents):,} more"
+            if finding.count > len(finding.respondents)
+            else ""
+        )
+        yield Padding(Text(", ".join(finding.respondents) + more, style="dim"), (0, 0, 0, 9))
+    last = f"Accepted: {finding.accepted}" if finding.accepted else f"→ {finding.remedy}"
+    yield Padding(Text(last, style="italic"), (0, 0, 0, 9))
+
+
+def _recode(recode: Recode) -> RenderableType:
+    grid = Grid(
+        box=box.SIMPLE_HEAD, show_edge=False, pad_edge=False, title_justify="left", header_style="dim"
+    )
+    grid.title = Text(f"{recode.question}, made from {recode.source}", style="bold")
+    grid.add_column("New")
+    grid.add_column("From", max_width=LONGEST_CELL)
+    grid.add_column("People", justify="right")
+    for line in recode.lines:
+        style = "yellow" if line.answer.startswith("(") else ""
+        grid.add_row(Text(line.answer, style=style), Text(line.source, style=style), f"{line.count:,}")
+    return grid
+
+
+def as_json(audit: Audit) -> str:
+    """Give the audit as JSON: findings, recodes and counts."""
+    return json.dumps({**asdict(audit), "counts": audit.counts()}, ensure_ascii=False, indent=2)
