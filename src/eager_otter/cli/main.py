@@ -1,6 +1,7 @@
 """`eager-otter`: the commands, and the one place that turns errors into messages.
 
-Exit codes: 0 done, 1 an audit found something, 2 the input is wrong, 3 a bug in the program (its traceback goes to a file).
+Exit codes: 0 done, 1 an audit found something, 2 the input is wrong, 3 a bug in the program (its traceback goes to a
+file).
 """
 
 from __future__ import annotations
@@ -13,7 +14,7 @@ from pathlib import Path
 import click
 
 from eager_otter import __version__
-from eager_otter.cli.commands import audit, demo, draft, export, look, questions, run
+from eager_otter.cli.commands import audit, demo, draft, export, look, questions, run, texts, weigh
 from eager_otter.errors import OtterError
 
 WRONG_INPUT, BUG = 2, 3
@@ -28,7 +29,17 @@ def commands() -> None:
     """
 
 
-for command in (demo.demo, draft.draft, audit.audit, questions.questions, look.look, run.run, export.export):
+for command in (
+    demo.demo,
+    draft.draft,
+    audit.audit,
+    questions.questions,
+    look.look,
+    run.run,
+    weigh.weigh,
+    texts.texts,
+    export.export,
+):
     commands.add_command(command)
 
 

@@ -126,6 +126,10 @@ class Responses:
     def _sources(self, names: Sequence[str]) -> dict[str, tuple[Question, Answers]]:
         return {name: (self.questions[name], self.answers(name)) for name in names}
 
+    def everyone(self) -> BoolArray:
+        """Choose all respondents: (respondents,)."""
+        return np.ones(len(self), np.bool_)
+
     def chosen_by(self, expression: str | Expression) -> BoolArray:
         """Tell who satisfies a filter: (respondents,). Raises ExpressionError."""
         return select(parse(expression) if isinstance(expression, str) else expression, self)

@@ -25,7 +25,13 @@ def demo_files() -> dict[str, str]:
     codebook = (home / "codebook.yaml").read_text(encoding="utf-8")
     plan = (home / "plan.yaml").read_text(encoding="utf-8")
     columns = responses()
-    clean = {"responses.csv": csv_text(as_rows(columns)), "codebook.yaml": codebook, "plan.yaml": plan}
+    targets = (home / "targets.yaml").read_text(encoding="utf-8")
+    clean = {
+        "responses.csv": csv_text(as_rows(columns)),
+        "codebook.yaml": codebook,
+        "plan.yaml": plan,
+        "targets.yaml": targets,
+    }
     spoiled = spoiled_files(columns, codebook, plan)
     return clean | {f"spoiled/{name}": _text(content) for name, content in spoiled.items()}
 

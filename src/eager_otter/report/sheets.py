@@ -106,6 +106,11 @@ class Sheet:
             self._sheet.merge_range(row, first, bottom, last, text, self._book.style(style)), row, first
         )
 
+    def choices(self, row: int, column: int, last_row: int, last_column: int, source: str) -> None:
+        """Let cells be chosen from a range of cells; other entries are asked about, not refused."""
+        rule = {"validate": "list", "source": source, "error_type": "warning"}
+        self._done(self._sheet.data_validation(row, column, last_row, last_column, rule), row, column)
+
     def widths(self, widths: Sequence[float]) -> None:
         """Set the width of each column, in characters."""
         for column, width in enumerate(widths):

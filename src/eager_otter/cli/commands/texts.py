@@ -1,0 +1,79 @@
+"""`eager-otter texts`: send open answers out to be coded, and read the coded sheet back."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from eager_otter.cli.options import opened, survey_options
+from eager_otter.errors import RequestError, shown_path
+
+
+@click.command()
+@click.argument("question")
+@click.option(
+    "--to", "sheet", type=click.Path(path_type=Path), help="Write the texts to this workbook (.xlsx)."
+)
+@click.option(
+    "--topics", type=click.Path(path_type=Path), help="A CSV file of topics to begin with: code, topic."
+)
+@click.option(
+    "--mentions", type=click.IntRange(1, 20), default=4, show_default=True, help="Topics a text may have."
+)
+@click.option("--coded", type=click.Path(path_type=Path), help="Read this coded workbook back.")
+@survey_options
+def texts(
+    question: str, sheet: Path | None, topics: Path | None, mentions: int, coded: Path | None, **where: Any
+) -> None:
+    """Code the open answers of QUESTION into topics, in a spreadsheet.
+
+    \b
+    eager-otter texts likes_open --to to-code.xlsx       the texts, and an empty topic list beside
+    eager-otter texts likes_open --coded to-code.xlsx    the data with the topics, and a part for the codebook
+
+    Whoever codes writes the topics on the second sheet and chooses them by label beside each text. Coming back,
+    unknown topics, moved rows and double ids are refused; texts without a topic are counted.
+    """
+    from eager_otter.data.coding import read_coded, texts_to_code
+    from eager_otter.report.coding_sheet import codebook_part, write_data, write_sheet
+    from eager_otter.report.places import written_beside
+
+    if (sheet is None) == (coded is None):
+        raise RequestError("Say either --to (write the texts out) or --coded (read them back).")
+    survey, plan = opened(**where)
+    if sheet is not None:
+        found = texts_to_code(survey.responses, question)
+        with written_beside([sheet]) as (part,):
+            write_sheet(found, _topics(topics), mentions, survey.codebook.question(question).text, part)
+        click.echo(f"{shown_path(sheet)}  ({len(found):,} texts)")
+        return
+    assert coded is not None
+    made = read_coded(survey.responses, question, coded)
+    data = (
+        Path(str(where["data"]))
+        if where["data"]
+        else plan.data
+        if plan is not None
+        else Path("responses.csv")
+    )
+    places = [data.with_name(f"{data.stem}-coded.csv"), data.with_name(f"{question}-topics.yaml")]
+    with written_beside(places) as (data_part, book_part):
+        write_data(survey.responses, question, made, data_part)
+        book_part.write_text(codebook_part(survey.codebook.question(question), made), encoding="utf-8")
+    for path in places:
+        click.echo(shown_path(path))
+    click.echo(f"{len(made.uncoded):,} texts have no topic, {len(made.twice):,} have one twice.", err=True)
+
+
+def _topics(path: Path | None) -> list[tuple[str, str]]:
+    if path is None:
+        return []
+    from eager_otter.data.opening import open_data
+
+    file = open_data(path)
+    if not {"code", "topic"} <= set(file.names):
+        raise RequestError(f"{shown_path(path)}: the columns 'code' and 'topic' are wanted.")
+    table = file.read(["code", "topic"]).to_pydict()
+    return [(str(code), str(topic)) for code, topic in zip(table["code"], table["topic"], strict=True)]

@@ -1,0 +1,89 @@
+"""`eager-otter weigh`: make a weight by raking to targets."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import click
+
+from eager_otter.errors import RequestError, shown_path
+
+
+@click.command()
+@click.argument("targets", type=click.Path(path_type=Path))
+@click.option(
+    "--output", "-o", type=click.Path(path_type=Path), help="Default: DATA-weighted.csv beside the data."
+)
+@click.option(
+    "--name", default="weight", show_default=True, metavar="COLUMN", help="What to call the weight."
+)
+@click.option("--only-weights", is_flag=True, help="Write ids and weights only, not all the data.")
+@click.option(
+    "--report", type=click.Path(path_type=Path), help="Write the targets before and after to this CSV."
+)
+@click.option(
+    "--picture", type=click.Path(path_type=Path), help="Draw the spread of the weights: .png or .svg."
+)
+def weigh(
+    targets: Path,
+    output: Path | None,
+    name: str,
+    only_weights: bool,
+    report: Path | None,
+    picture: Path | None,
+) -> None:
+    """Make a weight that meets the TARGETS of a small YAML file, by raking (rim weighting).
+
+    \b
+    plan: plan.yaml              # or data: and codebook:
+    filter: status == "complete" # else the plan's
+    cap: 4                       # no weight above 4 times the mean
+    targets:
+      gender: {A woman: 51, A man: 49}
+      age_band: {16-24: 14, 25-34: 17, 35-54: 33, 55+: 36}
+
+    Shares add up to 100; 'given as: counts' takes counts. 'within: wave' rakes each wave for itself. Prints every
+    target before and after, and what the weighting costs in precision.
+    """
+    from rich.console import Console
+
+    from eager_otter.data.responses import open_responses
+    from eager_otter.plan.reading import read_plan
+    from eager_otter.report.places import written_beside
+    from eager_otter.report.weighting_view import draw, weighting_view, write_lines, write_weighted
+    from eager_otter.weighing.reading import read_targets
+    from eager_otter.weighing.weighing import weigh as make_weights
+
+    part, wanted = read_targets(targets)
+    folder = targets.parent
+    if part.data is not None and part.codebook is not None:
+        from eager_otter.codebook.reading import read_codebook
+
+        book, data, reading, plan_filter = (
+            read_codebook(folder / part.codebook),
+            folder / str(part.data),
+            None,
+            None,
+        )
+    elif part.plan is not None:
+        plan = read_plan(folder / part.plan)
+        book, data, reading, plan_filter = plan.codebook, plan.data, plan.reading, plan.filter
+    else:
+        raise RequestError(f"{shown_path(targets)}: name a plan, or data and codebook.")
+    responses = open_responses(replace(book, weight=wanted.start), data, reading)
+    text = part.filter or plan_filter
+    rows = responses.filtered(text) if text else responses.everyone()
+    made = make_weights(responses, wanted, rows)
+    Console(highlight=False).print(weighting_view(made))
+    target = output or data.with_name(f"{data.stem}-weighted.csv")
+    places = [path for path in (target, report, picture) if path is not None]
+    with written_beside(places) as parts:
+        beside = dict(zip(places, parts, strict=True))
+        write_weighted(made, responses, name, beside[target], only=only_weights)
+        if report is not None:
+            write_lines(made, beside[report])
+        if picture is not None:
+            draw(made, beside[picture])
+    for path in places:
+        click.echo(shown_path(path))

@@ -1,0 +1,97 @@
+"""Raking: weights that meet targets for several margins (iterative proportional fitting, Deming & Stephan 1940)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_otter.core.arrays import FloatArray, IntArray
+
+MOST_ROUNDS = 1_000
+CLOSE = 1e-9
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Margin:
+    """A margin: the category of each respondent (respondents,) from 0, and the target share of each (categories,).
+
+    The shares add up to 1; a category with share 0 holds nobody in the result.
+    """
+
+    categories: IntArray
+    shares: FloatArray
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Raked:
+    """Weights (respondents,) of mean 1, how many rounds it took, and the worst miss of a target share by margin.
+
+    `met` is False where the targets could not be met: with a cap that is too low, or contradicting targets.
+    """
+
+    weights: FloatArray
+    rounds: int
+    misses: tuple[float, ...]
+    met: bool
+
+
+def rake(start: FloatArray, margins: Sequence[Margin], *, cap: float | None = None) -> Raked:
+    """Rake starting weights (respondents,) > 0 to the margins.
+
+    With a `cap`, no weight exceeds cap × the mean weight: w = min(cap · mean, start · Π factors), the factors fitted
+    with the cap in force (Deville & Särndal 1992, truncated). Converged when every share is met within 1e-9; gives up
+    after 1,000 rounds. Raises ValueError for margins that are not as long as the start, or a cap below 1.
+
+    >>> women = Margin(np.array([0, 0, 0, 1]), np.array([0.5, 0.5]))
+    >>> rake(np.ones(4), [women]).weights.round(3).tolist()
+    [0.667, 0.667, 0.667, 2.0]
+    """
+    if any(margin.categories.size != start.size for margin in margins):
+        raise ValueError("A margin has another number of respondents than the starting weights.")
+    if cap is not None and cap < 1:
+        raise ValueError("A cap below the mean weight cannot be kept.")
+    people = start.size
+    free = start * (people / start.sum())
+    limit = np.inf if cap is None else cap
+    misses: tuple[float, ...] = ()
+    for rounds in range(1, MOST_ROUNDS + 1):
+        for margin in margins:
+            free = free * _factors(free, margin, people, limit)[margin.categories]
+        weights = np.minimum(free, limit)
+        misses = tuple(_miss(weights, margin) for margin in margins)
+        if max(misses, default=0.0) <= CLOSE:
+            return Raked(weights * (people / weights.sum()), rounds, misses, True)
+    return Raked(np.minimum(free, limit), MOST_ROUNDS, misses, False)
+
+
+def _miss(weights: FloatArray, margin: Margin) -> float:
+    found = np.bincount(margin.categories, weights, margin.shares.size) / weights.sum()
+    return float(np.abs(found - margin.shares).max())
+
+
+def _factors(free: FloatArray, margin: Margin, people: int, limit: float) -> FloatArray:
+    """Give the factor of each category that brings its capped sum to its target."""
+    wanted = margin.shares * people
+    if np.isinf(limit):
+        found = np.bincount(margin.categories, free, margin.shares.size)
+        return np.divide(wanted, found, out=np.zeros_like(found), where=found > 0)
+    return np.array(
+        [_capped_factor(free[margin.categories == k], wanted[k], limit) for k in range(margin.shares.size)]
+    )
+
+
+def _capped_factor(free: FloatArray, wanted: float, limit: float) -> float:
+    """Solve Σ min(limit, g·free) = wanted for g; where even the cap for all is too little, as near as it gets."""
+    ordered = np.sort(free)[::-1]
+    ordered = ordered[ordered > 0]
+    if not ordered.size or wanted <= 0:
+        return 0.0
+    if wanted >= limit * ordered.size:
+        return float(limit / ordered[-1])
+    capped = np.arange(ordered.size)  # how many of the largest are at the limit
+    rest = np.cumsum(ordered[::-1])[::-1]
+    factors = (wanted - capped * limit) / rest
+    fits = (factors >= 0) & (factors * ordered <= limit * (1 + 1e-12))
+    return float(factors[np.flatnonzero(fits)[0]])

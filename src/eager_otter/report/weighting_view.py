@@ -1,0 +1,114 @@
+"""A weighting for people: targets before and after in the terminal, as CSV, and a picture of the weights."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from rich import box
+from rich.console import Group, RenderableType
+from rich.table import Table as Grid
+from rich.text import Text
+
+from eager_otter.data.responses import Responses
+from eager_otter.errors import MissingPackage
+from eager_otter.report.theme import STANDARD
+from eager_otter.tables.texts import rounded
+from eager_otter.weighing.weighing import TargetLine, Weighting
+
+HEADS = ("part", "question", "answer", "respondents", "before", "target", "after")
+
+
+def weighting_view(made: Weighting) -> RenderableType:
+    """Show what a weighting did: every target before and after, then its spread and what it costs."""
+    grid = Grid(box=box.SIMPLE_HEAD, show_edge=False, pad_edge=False, header_style="bold")
+    for head in ("Question", "Answer", "Respondents", "Before %", "Target %", "After %"):
+        grid.add_column(head, justify="left" if head in ("Question", "Answer") else "right")
+    before: TargetLine | None = None
+    for line in made.lines:
+        if before is not None and (line.part, line.question) != (before.part, before.question):
+            grid.add_section()
+        first = before is None or (line.part, line.question) != (before.part, before.question)
+        name = f"{line.part}: {line.question}" if line.part else line.question
+        figures = (f"{rounded(share, 1):f}" for share in (line.before, line.target, line.after))
+        grid.add_row(Text(name if first else ""), Text(line.answer), f"{line.respondents:,}", *figures)
+        before = line
+    facts = [
+        f"{made.weighted:,} respondents weighted; converged in {made.rounds} rounds, worst target missed by "
+        f"{100 * made.worst:.1g} points.",
+        f"Weights from {made.smallest:.3f} to {made.largest:.3f} times the mean.",
+        f"Effective base {made.effective_base:,.0f}; efficiency {100 * made.efficiency:.1f} %.",
+    ]
+    return Group(
+        grid, Text(), *(Text(fact) for fact in facts), *(Text(note, style="yellow") for note in made.notes)
+    )
+
+
+def write_lines(made: Weighting, path: Path) -> None:
+    """Write the targets before and after as CSV; shares in percent."""
+    with path.open("w", encoding="utf-8", newline="") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(HEADS)
+        writer.writerows([getattr(line, head) for head in HEADS] for line in made.lines)
+
+
+def write_weighted(made: Weighting, responses: Responses, name: str, path: Path, *, only: bool) -> None:
+    """Write the data with the weight as a last column; with `only`, just the ids (or row numbers) and weights."""
+    weights = [format(weight, ".10g") for weight in made.weights.tolist()]
+    if only or responses.file is None:
+        identity = responses.codebook.respondent
+        ids = (
+            [str(k + 1) for k in range(len(responses))]
+            if identity is None
+            else _texts(responses, [identity])[0]
+        )
+        heads, columns = [identity or "row"], [ids]
+    else:
+        heads = [head for head in responses.file.names if head != name]
+        columns = _texts(responses, heads)
+    with path.open("w", encoding="utf-8", newline="") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow([*heads, name])
+        writer.writerows(zip(*columns, weights, strict=True))
+
+
+def _texts(responses: Responses, names: Sequence[str]) -> list[list[str]]:
+    table: Any = responses.table if responses.file is None else responses.file.read(list(names))
+    return [
+        ["" if value is None else str(value) for value in table.column(name).to_pylist()] for name in names
+    ]
+
+
+def draw(made: Weighting, path: Path) -> None:
+    """Draw how the weights are spread, as PNG or SVG. Raises MissingPackage without Matplotlib."""
+    try:
+        from matplotlib.backends.backend_agg import FigureCanvasAgg
+        from matplotlib.figure import Figure
+    except ImportError as error:
+        raise MissingPackage("Pictures need Matplotlib: pip install 'eager-otter[charts]'") from error
+    theme = STANDARD
+    inside = made.weights[made.weights > 0]
+    figure = Figure(figsize=(8, 4.5), dpi=120)
+    FigureCanvasAgg(figure)
+    axes = figure.add_axes((0.09, 0.16, 0.88, 0.68))
+    ratio = inside / inside.mean()
+    axes.hist(ratio, bins=np.linspace(0, max(float(ratio.max()), 2.0) * 1.02, 41).tolist(), color=theme.river)
+    axes.axvline(1.0, color=theme.letter, linewidth=1.2)
+    axes.text(1.0, axes.get_ylim()[1] * 0.97, " mean", color=theme.letter, va="top")
+    axes.set_xlabel("Weight, as a multiple of the mean")
+    axes.set_ylabel("Respondents")
+    axes.spines[["top", "right"]].set_visible(False)
+    figure.text(0.09, 0.93, "How the weights are spread", fontsize=13, fontweight="bold", color=theme.ink)
+    figure.text(
+        0.09,
+        0.875,
+        f"{made.weighted:,} respondents; effective base {made.effective_base:,.0f}, "
+        f"efficiency {100 * made.efficiency:.1f} %; largest weight {made.largest:.2f} times the mean",
+        fontsize=9,
+        color=theme.quiet,
+    )
+    metadata = {"Software": None} if path.suffix == ".png" else {"Date": None}
+    figure.savefig(path, metadata=metadata)

@@ -1,0 +1,333 @@
+"""From targets and answers to weights, and to a report of what the weighting did."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from eager_otter.codebook.codes import canonical
+from eager_otter.codebook.model import Question
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
+from eager_otter.core.raking import Margin, rake
+from eager_otter.data.answers import SingleAnswers
+from eager_otter.data.responses import Responses
+from eager_otter.errors import RequestError, nearest
+
+ROUNDED = 0.1  # shares may miss 100 by this much, and are then scaled
+SAME_TOTAL = 1e-6
+NAMED = 5
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Target:
+    """Targets for one question, or for two nested ones: the answers (one label per question) with their figures."""
+
+    questions: tuple[str, ...]
+    figures: Mapping[tuple[str, ...], float]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wanted:
+    """What the weights shall meet.
+
+    `counts` tells that the figures are counts, not shares. `cap` is the largest weight over the mean. The mean of
+    the weights is 1, or their sum `total`. Respondents without an answer to a target question are an error, or,
+    with `mean_where_unanswered`, keep the mean weight. `within` rakes each answer of a question for itself, `own` has
+    other targets for some of its answers.
+    """
+
+    targets: tuple[Target, ...]
+    counts: bool = False
+    cap: float | None = None
+    total: float | None = None
+    start: str | None = None
+    within: str | None = None
+    own: Mapping[str, tuple[Target, ...]] = field(default_factory=dict)
+    mean_where_unanswered: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TargetLine:
+    """One target: where, how many respondents, its share before, wanted and after, in percent."""
+
+    part: str
+    question: str
+    answer: str
+    respondents: int
+    before: float
+    target: float
+    after: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Weighting:
+    """Weights of all rows of the data (0 for those left out), and how they came about.
+
+    `efficiency` is effective over unweighted base (Kish 1992), of those weighted.
+    """
+
+    weights: FloatArray
+    weighted: int
+    rounds: int
+    worst: float
+    smallest: float
+    largest: float
+    effective_base: float
+    efficiency: float
+    lines: tuple[TargetLine, ...]
+    notes: tuple[str, ...]
+
+
+def weigh(responses: Responses, wanted: Wanted, rows: BoolArray) -> Weighting:
+    """Make weights for the chosen rows (respondents,).
+
+    Raises RequestError, naming the question, answer or rows: targets that do not add up, an unknown answer, an
+    answer in the data without a target, a target without respondents, respondents without an answer, a cap or
+    targets that cannot be met.
+    """
+    return _Weighing(responses, wanted, rows).whole()
+
+
+class _Weighing:
+    def __init__(self, responses: Responses, wanted: Wanted, rows: BoolArray) -> None:
+        self.responses, self.wanted, self.rows = responses, wanted, rows
+        self.notes: list[str] = []
+        self.lines: list[TargetLine] = []
+        self.rounds = 0
+        self.worst = 0.0
+        if wanted.start is None:
+            self.start = rows.astype(np.float64)
+        else:
+            self.start = np.zeros(len(responses))
+            self.start[rows] = responses.weights(wanted.start, rows)
+
+    def whole(self) -> Weighting:
+        if not self.wanted.targets and not self.wanted.own:
+            raise RequestError("No targets: name at least one question and the shares of its answers.")
+        weights = np.zeros(len(self.responses))
+        for name, part, targets in self._parts():
+            weights[part] = self._one(name, part, targets)
+        if self.wanted.total is not None:
+            weights *= self.wanted.total / weights.sum()
+        inside = weights[weights > 0]
+        effective = float(inside.sum() ** 2 / (inside**2).sum())
+        mean = float(inside.mean())
+        return Weighting(
+            weights=weights,
+            weighted=int(inside.size),
+            rounds=self.rounds,
+            worst=self.worst,
+            smallest=float(inside.min()) / mean,
+            largest=float(inside.max()) / mean,
+            effective_base=effective,
+            efficiency=effective / inside.size,
+            lines=tuple(self.lines),
+            notes=tuple(self.notes),
+        )
+
+    def _parts(self) -> Iterator[tuple[str, BoolArray, Sequence[Target]]]:
+        """Go through the parts that are raked for themselves: all, or each answer of a question."""
+        if self.wanted.within is None:
+            yield "", self.rows & (self.start > 0), self.wanted.targets
+            return
+        question, codes = self._single(self.wanted.within)
+        unknown = [name for name in self.wanted.own if question.find(canonical(name)) is None]
+        if unknown:
+            labels = [answer.label for answer in question.valid]
+            raise RequestError(f"{question.name} has no answer {unknown[0]!r}.{nearest(unknown[0], labels)}")
+        own = {question.find(canonical(name)): targets for name, targets in self.wanted.own.items()}
+        valid = [question.by_code[answer.code] for answer in question.valid]
+        self._refuse_rows(self.rows & ~np.isin(codes, valid), question.name)
+        for answer in question.valid:
+            part = self.rows & (self.start > 0) & (codes == question.by_code[answer.code])
+            if part.any():
+                yield answer.label, part, own.get(answer, self.wanted.targets)
+
+    def _single(self, name: str) -> tuple[Question, IntArray]:
+        question = self.responses.codebook.question(name)
+        answers = self.responses.answers(name)
+        if not isinstance(answers, SingleAnswers):
+            raise RequestError(
+                f"{name} is of kind {question.kind}; targets are for questions with one answer."
+            )
+        return question, answers.codes.astype(np.int64)
+
+    def _one(self, name: str, part: BoolArray, targets: Sequence[Target]) -> FloatArray:
+        """Rake one part: the weights of its rows, mean 1."""
+        totals = [sum(target.figures.values()) for target in targets]
+        self._check_totals(targets, totals)
+        inside = part.copy()
+        coded = [self._categories(target) for target in targets]
+        for target, (categories, _) in zip(targets, coded, strict=True):
+            inside &= self._answered(name, target, categories, part)
+        margins, dropped = self._margins(name, targets, coded, inside)
+        inside &= ~dropped
+        start = self.start[inside]
+        chosen = [Margin(margin.categories[inside], margin.shares) for margin in margins]
+        raked = rake(start, chosen, cap=self.wanted.cap)
+        if not raked.met:
+            raise RequestError(self._cannot(name, targets, raked.misses))
+        self.rounds, self.worst = max(self.rounds, raked.rounds), max(self.worst, *raked.misses)
+        self._report(name, targets, coded, chosen, start, raked.weights)
+        result = np.where(part, 1.0, 0.0)
+        result[dropped] = 0.0
+        result[inside] = raked.weights
+        return np.asarray(result[part])
+
+    def _check_totals(self, targets: Sequence[Target], totals: Sequence[float]) -> None:
+        for target, total in zip(targets, totals, strict=True):
+            where = " × ".join(target.questions)
+            if not total > 0:
+                raise RequestError(f"Targets of {where}: they add up to {total:g}; more than 0 is wanted.")
+            if self.wanted.counts:
+                if abs(total - totals[0]) > SAME_TOTAL * totals[0]:
+                    raise RequestError(
+                        f"Targets of {where} add up to {total:,.6g}, those of {' × '.join(targets[0].questions)} to "
+                        f"{totals[0]:,.6g}; counts must have the same total for every question."
+                    )
+            elif abs(total - 100.0) > ROUNDED + 1e-9:
+                raise RequestError(f"Targets of {where} add up to {total:g}; shares must add up to 100.")
+            elif total != 100.0:
+                note = f"The targets of {where} add up to {total:.10g} and were scaled to 100."
+                self.notes += [note] if note not in self.notes else []
+
+    def _categories(self, target: Target) -> tuple[IntArray, list[tuple[str, ...]]]:
+        """Give each row the number of its target, -1 for no answer, and the labels of the targets."""
+        found = [self._single(name) for name in target.questions]
+        keys: dict[tuple[int, ...], int] = {}
+        labels = []
+        for names in target.figures:
+            places = []
+            for name, (question, _) in zip(names, found, strict=True):
+                answer = question.find(canonical(name))
+                if answer is None or answer.missing:
+                    known = [answer.label for answer in question.valid]
+                    raise RequestError(
+                        f"Targets: {question.name} has no answer {name!r}.{nearest(name, known)}"
+                    )
+                places.append(question.by_code[answer.code])
+            if tuple(places) in keys:
+                raise RequestError(
+                    f"Targets of {' × '.join(target.questions)}: {', '.join(names)} stands twice."
+                )
+            keys[tuple(places)] = len(keys)
+            labels.append(tuple(q.answers[place].label for place, (q, _) in zip(places, found, strict=True)))
+        return self._placed(target, found, keys), labels
+
+    def _placed(
+        self, target: Target, found: Sequence[tuple[Question, IntArray]], keys: Mapping[tuple[int, ...], int]
+    ) -> IntArray:
+        categories = np.full(len(self.responses), -1, np.int64)
+        for places, number in keys.items():
+            here = np.logical_and.reduce(
+                [codes == place for place, (_, codes) in zip(places, found, strict=True)]
+            )
+            categories[here] = number
+        valid = np.logical_and.reduce(
+            [np.isin(codes, [q.by_code[answer.code] for answer in q.valid]) for q, codes in found]
+        )
+        stray = np.flatnonzero(valid & (categories < 0) & self.rows)
+        if stray.size:
+            answers = ", ".join(q.answers[int(codes[stray[0]])].label for q, codes in found)
+            raise RequestError(
+                f"Targets of {' × '.join(target.questions)}: no target for {answers}, which {stray.size:,} respondents "
+                "have. Give it one (0 leaves them out)."
+            )
+        return categories
+
+    def _answered(self, name: str, target: Target, categories: IntArray, part: BoolArray) -> BoolArray:
+        absent = part & (categories < 0)
+        if absent.any() and not self.wanted.mean_where_unanswered:
+            self._refuse_rows(absent, " × ".join(target.questions))
+        if absent.any():
+            self.notes.append(
+                f"{name + ': ' if name else ''}{int(absent.sum()):,} respondents without an answer to "
+                f"{' × '.join(target.questions)} keep the mean weight."
+            )
+        return categories >= 0
+
+    def _refuse_rows(self, absent: BoolArray, where: str) -> None:
+        places = np.flatnonzero(absent)
+        if places.size:
+            named = ", ".join(self.responses.row_name(int(k)) for k in places[:NAMED])
+            more = f" and {places.size - NAMED:,} more" if places.size > NAMED else ""
+            raise RequestError(
+                f"{places.size:,} respondents have no answer to {where}: {named}{more}. Leave them out with a filter, "
+                "or let them keep the mean weight."
+            )
+
+    def _margins(
+        self,
+        name: str,
+        targets: Sequence[Target],
+        coded: Sequence[tuple[IntArray, list[tuple[str, ...]]]],
+        inside: BoolArray,
+    ) -> tuple[list[Margin], BoolArray]:
+        """Make the margins; whoever has an answer with target 0 is dropped, with a note."""
+        margins = []
+        dropped: BoolArray = np.zeros(len(self.responses), np.bool_)
+        for target, (categories, labels) in zip(targets, coded, strict=True):
+            shares = np.array(list(target.figures.values()))
+            shares = shares / shares.sum()
+            for k in np.flatnonzero(shares == 0):
+                out = inside & (categories == k)
+                if out.any():
+                    dropped |= out
+                    answer = ", ".join(labels[k])
+                    self.notes.append(
+                        f"{int(out.sum()):,} respondents with {answer} have target 0 and are out."
+                    )
+            margins.append(Margin(np.maximum(categories, 0), shares))
+        for target, margin, (_, labels) in zip(targets, margins, coded, strict=True):
+            people = np.bincount(margin.categories[inside & ~dropped], minlength=margin.shares.size)
+            empty = np.flatnonzero((margin.shares > 0) & (people == 0))
+            if empty.size:
+                where = f" in {name}" if name else ""
+                raise RequestError(
+                    f"Targets of {' × '.join(target.questions)}: nobody{where} has {', '.join(labels[empty[0]])}, "
+                    "whose target is above 0. Merge it with another answer."
+                )
+        return margins, dropped
+
+    def _cannot(self, name: str, targets: Sequence[Target], misses: Sequence[float]) -> str:
+        worst = int(np.argmax(misses))
+        where = f" for {name}" if name else ""
+        why = "with this cap" if self.wanted.cap is not None else "after 1,000 rounds"
+        return (
+            f"The targets cannot be met{where} {why}; the worst is {' × '.join(targets[worst].questions)}, missed by "
+            f"{100 * misses[worst]:.3g} percentage points. "
+            + (
+                "Raise the cap, or merge answers."
+                if self.wanted.cap is not None
+                else "Check them against each other."
+            )
+        )
+
+    def _report(
+        self,
+        name: str,
+        targets: Sequence[Target],
+        coded: Sequence[tuple[IntArray, list[tuple[str, ...]]]],
+        margins: Sequence[Margin],
+        start: FloatArray,
+        weights: FloatArray,
+    ) -> None:
+        for target, (_, labels), margin in zip(targets, coded, margins, strict=True):
+            size = margin.shares.size
+            people = np.bincount(margin.categories, minlength=size)
+            before = np.bincount(margin.categories, start, size) / start.sum()
+            after = np.bincount(margin.categories, weights, size) / weights.sum()
+            for k, label in enumerate(labels):
+                self.lines.append(
+                    TargetLine(
+                        part=name,
+                        question=" × ".join(target.questions),
+                        answer=", ".join(label),
+                        respondents=int(people[k]),
+                        before=100 * float(before[k]),
+                        target=100 * float(margin.shares[k]),
+                        after=100 * float(after[k]),
+                    )
+                )
