@@ -18,9 +18,12 @@ from typing import TYPE_CHECKING, Any
 __version__ = "0.1.0"
 
 if TYPE_CHECKING:
+    from eager_otter.audit.finding import Audit as Audit
+    from eager_otter.audit.finding import Finding as Finding
     from eager_otter.codebook.model import Codebook as Codebook
     from eager_otter.codebook.reading import codebook_from_text as codebook_from_text
     from eager_otter.codebook.reading import read_codebook as read_codebook
+    from eager_otter.data.opening import Reading as Reading
     from eager_otter.errors import DataError as DataError
     from eager_otter.errors import DocumentError as DocumentError
     from eager_otter.errors import ExpressionError as ExpressionError
@@ -33,14 +36,18 @@ if TYPE_CHECKING:
     from eager_otter.report.report import Report as Report
     from eager_otter.report.report import open_survey as open_survey
     from eager_otter.report.report import run as run
+    from eager_otter.report.report import run_audit as run_audit
+    from eager_otter.report.report import weigh as weigh
     from eager_otter.tables.request import Banner as Banner
     from eager_otter.tables.request import BannerGroup as BannerGroup
     from eager_otter.tables.request import BaseRules as BaseRules
     from eager_otter.tables.request import Digits as Digits
     from eager_otter.tables.survey import Survey as Survey
     from eager_otter.tables.table import Table as Table
+    from eager_otter.weighing.weighing import Weighting as Weighting
 
 _HOME = {
+    "Audit": "audit.finding",
     "Banner": "tables.request",
     "BannerGroup": "tables.request",
     "BaseRules": "tables.request",
@@ -50,21 +57,27 @@ _HOME = {
     "DocumentError": "errors",
     "ExpressionError": "errors",
     "FileProblem": "errors",
+    "Finding": "audit.finding",
     "MissingPackage": "errors",
     "OtterError": "errors",
+    "Reading": "data.opening",
     "Report": "report.report",
     "RequestError": "errors",
     "Survey": "tables.survey",
     "Table": "tables.table",
     "UnknownName": "errors",
+    "Weighting": "weighing.weighing",
+    "run_audit": "report.report",
     "codebook_from_text": "codebook.reading",
     "open_survey": "report.report",
     "read_codebook": "codebook.reading",
     "read_plan": "plan.reading",
     "run": "report.report",
+    "weigh": "report.report",
 }
 
 __all__ = [
+    "Audit",
     "Banner",
     "BannerGroup",
     "BaseRules",
@@ -74,18 +87,23 @@ __all__ = [
     "DocumentError",
     "ExpressionError",
     "FileProblem",
+    "Finding",
     "MissingPackage",
     "OtterError",
+    "Reading",
     "Report",
     "RequestError",
     "Survey",
     "Table",
     "UnknownName",
+    "Weighting",
     "codebook_from_text",
     "open_survey",
     "read_codebook",
     "read_plan",
     "run",
+    "run_audit",
+    "weigh",
 ]
 
 

@@ -73,7 +73,16 @@ def opened(
             survey = survey.filtered(filter_text)
         return (survey if weight is None else survey.weighted_by(None if weight == "none" else weight)), plan
     plan = changed(_read(plan_path), data, filter_text, no_filter, weight)
-    return survey_of(plan), plan
+    survey = survey_of(plan)
+    if filter_text is not None:
+        tell_idle_filter(survey, filter_text)
+    return survey, plan
+
+
+def tell_idle_filter(survey: Survey, filter_text: str) -> None:
+    """Say on stderr when a filter from the command line leaves nobody out."""
+    if survey.responses.filtered(filter_text).all():
+        click.echo(f"Note: the filter leaves nobody out: {filter_text}", err=True)
 
 
 def changed(

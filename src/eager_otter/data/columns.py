@@ -65,7 +65,10 @@ class Distinct:
 def distinct(column: Any) -> Distinct:
     """Take a column (Arrow's, or a Located one) apart into its distinct texts, codes in their one written form."""
     if isinstance(column, Located):
-        return replace(distinct(column.column), first=column.first)
+        found = distinct(column.column)
+        if column.decimal != ".":
+            found = replace(found, texts=tuple(_pointed(text, column.decimal) for text in found.texts))
+        return replace(found, first=column.first)
     array = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
     if isinstance(array, pa.ChunkedArray):  # combine_chunks gives one of these for no chunks
         array = pa.concat_arrays(array.chunks) if array.num_chunks else pa.array([], array.type)
@@ -151,6 +154,13 @@ def numbers(column: Any, missing: frozenset[str], name: str) -> tuple[FloatArray
         coded = np.isin(fast, codes) if codes else np.zeros(fast.size, np.bool_)
         return np.where(coded, np.nan, fast), coded
     return _numbers_by_text(column, missing, name)
+
+
+def _pointed(text: str, sign: str) -> str:
+    """Write a number such as 1,0 with a point, in its one form; leave other texts alone."""
+    whole, found, fraction = text.partition(sign)
+    plain = found and whole.removeprefix("-").isdecimal() and fraction.isdecimal()
+    return canonical(f"{whole}.{fraction}") if plain else text
 
 
 def _with_points(column: Located) -> Located:

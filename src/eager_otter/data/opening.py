@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from eager_otter.data.files import DataFile
-from eager_otter.errors import FileProblem, RequestError, nearest, shown_path
+from eager_otter.errors import FileProblem, RequestError, shown_path
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -37,19 +37,16 @@ def open_data(data: Any, reading: Reading | None = None) -> DataFile:
 
 
 def _open_path(path: Path, reading: Reading) -> DataFile:
+    if path.is_dir():
+        raise FileProblem(f"{shown_path(path)}: is a folder; a file of responses was expected.")
+    if not path.exists():
+        raise FileProblem(f"{shown_path(path)}: no such file. Check the path and the spelling.")
     ending = path.suffix.lower()
     if ending not in OPENERS:
-        if not path.exists():
-            raise FileProblem(f"{shown_path(path)}: no such file. Check the path and the spelling.")
         known = ", ".join(OPENERS)
         raise FileProblem(
             f"{shown_path(path)}: no data file ends in {ending or 'nothing'!r}. Known endings: {known}."
-            f"{nearest(ending, tuple(OPENERS))}"
         )
-    if not path.exists():
-        raise FileProblem(f"{shown_path(path)}: no such file. Check the path and the spelling.")
-    if path.is_dir():
-        raise FileProblem(f"{shown_path(path)}: is a folder; a file of responses was expected.")
     return OPENERS[ending](path, reading)
 
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -17,8 +19,12 @@ from eager_otter.data.answers import (
     NumberAnswers,
     SingleAnswers,
 )
+from eager_otter.data.columns import distinct
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import who_answered
+
+Order = Literal["survey", "name", "label", "kind"]
+ORDERS: tuple[Order, ...] = ("survey", "name", "label", "kind")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -68,6 +74,57 @@ def overview(responses: Responses, name: str) -> QuestionOverview:
         answered=int(who_answered(question, answers).sum()),
         answers=tuple(_answer_counts(question, answers)),
         summary=_summary(answers),
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoadReport:
+    """What was read: rows, how many questions of each kind, what serves as id, weight and frequency, what was left."""
+
+    rows: int
+    kinds: tuple[tuple[str, int], ...]
+    special: tuple[tuple[str, str], ...]
+    aside: tuple[str, ...]
+
+
+def load_report(responses: Responses) -> LoadReport:
+    """Say what was read of a survey's data, and which of its columns no question uses."""
+    codebook = responses.codebook
+    kinds = Counter(kind_in_words(question) for question in codebook)
+    special = {"id": codebook.respondent, "weight": codebook.weight, "frequency": codebook.frequency}
+    used = {column for question in codebook for column in question.columns} | set(special.values())
+    names = () if responses.file is None else responses.file.names
+    return LoadReport(
+        rows=len(responses),
+        kinds=tuple(kinds.items()),
+        special=tuple((what, name) for what, name in special.items() if name is not None),
+        aside=tuple(name for name in names if name not in used),
+    )
+
+
+def in_order(codebook: Codebook, names: Sequence[str], order: Order) -> list[str]:
+    """Put questions in survey order, by name, by label or by kind (in survey order within each)."""
+    if order == "survey":
+        return list(names)
+    if order == "kind":
+        return sorted(names, key=lambda name: kind_in_words(codebook.question(name)))
+    if order == "label":
+        return sorted(names, key=lambda name: codebook.question(name).label.casefold())
+    return sorted(names, key=str.casefold)
+
+
+def sample_records(responses: Responses, name: str, most: int = 5) -> tuple[tuple[str, str], ...]:
+    """Show what the first respondents who have anything in a question's columns gave: row and values as read."""
+    question = responses.codebook.question(name)
+    if not question.columns:
+        return ()
+    columns = [distinct(responses.column(column)) for column in question.columns]
+    held = np.logical_or.reduce(
+        [np.array([bool(text) for text in part.texts], np.bool_)[part.index] for part in columns]
+    )
+    return tuple(
+        (responses.row_name(int(row)), "  ".join(part.texts[int(part.index[row])] or "·" for part in columns))
+        for row in np.flatnonzero(held)[:most]
     )
 
 

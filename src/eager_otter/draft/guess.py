@@ -352,6 +352,7 @@ def _joined(facts: Facts) -> Guess | None:
         ):
             return Guess(
                 role="joined", name=facts.name, columns=(facts.name,), answers=tuple((v, v) for v in values),
-                details={"by": by}, reason=f"{len(values)} values joined by {by!r}; taken for several answers in a cell",
+                details={"by": by},
+                reason=f"{len(values)} values joined by {by!r}; taken for several answers in a cell",
             )  # fmt: skip
     return None

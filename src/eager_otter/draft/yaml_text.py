@@ -9,6 +9,7 @@ from collections.abc import Mapping, Sequence
 from eager_otter.documents.yaml_nodes import plain_scalar
 
 _SAFE = re.compile(r"[^\W\d_][\w .,'’()/+–-]*\Z")
+_UNPRINTED = re.compile("[\x7f-\x9f\u2028\u2029\ud800-\udfff\ufeff\ufffe\uffff]")  # what YAML wants escaped
 _CODE = re.compile(r"(?:0|[1-9]\d{0,8})\Z")
 
 
@@ -27,13 +28,11 @@ def scalar(text: str) -> str:
         and isinstance(plain_scalar(text), str)
     ):
         return text
-    return (
-        json.dumps(text, ensure_ascii=False)
-        .replace("\x85", "\\x85")
-        .replace("\u2028", "\\u2028")
-        .replace("\u2029", "\\u2029")
-        .replace("\ufeff", "\\ufeff")
-    )
+    return _quoted(text)
+
+
+def _quoted(text: str) -> str:
+    return _UNPRINTED.sub(lambda found: f"\\u{ord(found[0]):04x}", json.dumps(text, ensure_ascii=False))
 
 
 def listed(texts: Sequence[str]) -> str:
@@ -57,11 +56,7 @@ def mapped(entries: Mapping[str, str]) -> str:
 def _inside(text: str) -> str:
     """Write a text within brackets, where commas and brackets have a meaning."""
     written = scalar(text)
-    return (
-        json.dumps(text, ensure_ascii=False)
-        if not written.startswith('"') and re.search(r"[,\[\]{}]", text)
-        else written
-    )
+    return _quoted(text) if not written.startswith('"') and re.search(r"[,\[\]{}]", text) else written
 
 
 def inside(text: str) -> str:
@@ -71,4 +66,4 @@ def inside(text: str) -> str:
 
 def comment(text: str) -> str:
     """Write a comment: one line, whatever is in the text."""
-    return "# " + " ".join(text.split())
+    return "# " + " ".join("".join(c if c.isprintable() else " " for c in text).split())

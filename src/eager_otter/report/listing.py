@@ -3,44 +3,64 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import timedelta
 
 from rich import box
 from rich.console import Group, RenderableType
 from rich.table import Table as Grid
 from rich.text import Text
 
-from eager_otter.data.overview import AnswerCount, QuestionOverview
+from eager_otter.codebook.periods import EPOCH
+from eager_otter.data.overview import AnswerCount, LoadReport, QuestionOverview
 from eager_otter.tables.request import Digits
 from eager_otter.tables.texts import figure_text, rounded
 
 
-def questions_view(overviews: Sequence[QuestionOverview]) -> RenderableType:
-    """List questions, one a line, under the heads of their sections."""
+def questions_view(
+    overviews: Sequence[QuestionOverview], *, sections: bool = True, show: str = "both"
+) -> RenderableType:
+    """List questions, one a line, under the heads of their sections where wanted.
+
+    `show` says what to name them by: "names", "labels", or "both" (name and text).
+    """
     grid = Grid(box=box.SIMPLE_HEAD, show_edge=False, pad_edge=False, header_style="bold")
-    for head in ("Name", "Kind"):
+    for head in (*(["Name"] if show != "labels" else []), "Kind"):
         grid.add_column(head, no_wrap=True, overflow="fold")
     grid.add_column("Answers", justify="right")
     grid.add_column("Answered", justify="right")
-    grid.add_column("Text", ratio=1)
+    if show != "names":
+        grid.add_column("Label" if show == "labels" else "Text", ratio=1)
     section = None
     for found in overviews:
-        if found.question.section != section:
-            section = found.question.section
+        question = found.question
+        if sections and question.section != section:
+            section = question.section
             if section:
                 grid.add_row(Text(section, style="bold cyan"))
-        count = str(len(found.question.answers)) if found.question.answers else ""
-        grid.add_row(
-            Text(found.question.name),
-            Text(found.kind, style="dim"),
-            count,
-            f"{found.answered:,}",
-            Text(found.question.text),
-        )
+        cells = [Text(question.name)] if show != "labels" else []
+        cells += [Text(found.kind, style="dim"), Text(str(len(question.answers)) if question.answers else "")]
+        cells.append(Text(f"{found.answered:,}"))
+        if show != "names":
+            cells.append(Text(question.label if show == "labels" else question.text))
+        grid.add_row(*cells)
     return grid
 
 
-def question_view(found: QuestionOverview) -> RenderableType:
-    """Show one question in full: text, codes with labels and counts, nets, routing, or the spread of a number."""
+def load_view(report: LoadReport) -> RenderableType:
+    """Say in a few lines what was read and what was left aside."""
+    kinds = ", ".join(f"{count} {kind}" for kind, count in report.kinds)
+    lines = [f"{report.rows:,} rows; {sum(count for _, count in report.kinds)} questions: {kinds}"]
+    lines += [f"{what}: column {name}" for what, name in report.special]
+    if report.aside:
+        lines.append(f"left aside, as no question uses them: {_some(report.aside, 12)}")
+    return Group(*(Text(line, style="dim") for line in lines))
+
+
+def question_view(found: QuestionOverview, records: Sequence[tuple[str, str]] = ()) -> RenderableType:
+    """Show one question in full: text, codes with labels and counts, nets, routing, or the spread of a number.
+
+    `records` are some respondents and what they gave, as read.
+    """
     question = found.question
     parts: list[RenderableType] = [Text(question.text, style="bold")]
     facts = [
@@ -59,8 +79,17 @@ def question_view(found: QuestionOverview) -> RenderableType:
     if question.nets:
         parts += [Text(), Text("Nets", style="bold")]
         parts += [Text(f"  {net.label}: {', '.join(net.of)}") for net in question.nets]
+    parts += [
+        Text(f"  {difference.label}: {', '.join(difference.plus)} minus {', '.join(difference.minus)}")
+        for difference in question.differences
+    ]
     if question.columns:
         parts.append(Text(f"read from {_some(question.columns)}", style="dim"))
+    if question.made_of:
+        parts.append(Text(f"made from {_some(question.made_of)}", style="dim"))
+    parts += [
+        Text(f"  {row}: {values}", style="dim", no_wrap=True, overflow="ellipsis") for row, values in records
+    ]
     return Group(*parts)
 
 
@@ -89,8 +118,14 @@ def _summary_grid(found: QuestionOverview) -> Grid:
     grid = Grid(box=box.SIMPLE_HEAD, show_edge=False, pad_edge=False, header_style="bold")
     for name, _ in found.summary:
         grid.add_column(name, justify="right")
-    grid.add_row(*(f"{rounded(value, 2).normalize():,f}" for _, value in found.summary))
+    grid.add_row(*(_summary_text(found, value) for _, value in found.summary))
     return grid
+
+
+def _summary_text(found: QuestionOverview, value: float) -> str:
+    if found.question.kind == "date":
+        return (EPOCH + timedelta(days=round(value))).isoformat()
+    return f"{rounded(value, 2).normalize():,f}"
 
 
 def _some(names: Sequence[str], most: int = 6) -> str:

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
 from typing import Any
 
 from eager_otter import __version__
+from eager_otter.audit.auditing import audit_plan
+from eager_otter.audit.finding import Audit
 from eager_otter.codebook.model import Codebook
 from eager_otter.data.files import Source
+from eager_otter.data.opening import Reading
 from eager_otter.data.responses import open_responses
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.plan.plan import Plan
@@ -19,6 +22,9 @@ from eager_otter.report.places import written_beside
 from eager_otter.report.view import StandardViewer
 from eager_otter.tables.survey import Survey
 from eager_otter.tables.table import Table
+from eager_otter.weighing.reading import targets_of
+from eager_otter.weighing.weighing import Wanted, Weighting
+from eager_otter.weighing.weighing import weigh as make_weights
 
 WRITERS = {".xlsx": "eager_otter.report.workbook", ".csv": "eager_otter.report.tidy"}
 
@@ -90,8 +96,11 @@ def _check_ending(path: Path) -> None:
         )
 
 
-def open_survey(codebook: str | Path | Codebook, data: Any) -> Survey:
-    """Open a survey: a codebook (or the path of one), and its responses as a CSV path or a pandas frame.
+def open_survey(codebook: str | Path | Codebook, data: Any, *, reading: Reading | None = None) -> Survey:
+    """Open a survey: a codebook (or the path of one), and its responses: a path or a pandas frame.
+
+    Paths end in .csv, .xlsx, .ods, .parquet, .json, .jsonl or, for triple-s, .xml. `reading` names a sheet,
+    delimiter, encoding or decimal sign where the file does not tell.
 
     It is weighted by the codebook's weight, if it names one. Raises FileProblem, DocumentError (every mistake
     in the codebook), DataError.
@@ -101,7 +110,7 @@ def open_survey(codebook: str | Path | Codebook, data: Any) -> Survey:
     from eager_otter.codebook.reading import read_codebook
 
     book = codebook if isinstance(codebook, Codebook) else read_codebook(codebook)
-    survey = Survey(responses=open_responses(book, data), viewer=StandardViewer())
+    survey = Survey(responses=open_responses(book, data, reading), viewer=StandardViewer())
     return survey if book.weight is None else survey.weighted_by(book.weight)
 
 
@@ -133,6 +142,49 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None) -> Report:
         weight=plan.weight,
         outputs=plan.outputs,
     )
+
+
+def run_audit(plan: str | Path | Plan) -> Audit:
+    """Check the data of a plan against its codebook: all findings, the worst first, and the recode tables.
+
+    Raises what `run` raises.
+    """
+    checked = plan if isinstance(plan, Plan) else read_plan(plan)
+    return audit_plan(checked, survey_of(checked).responses)
+
+
+def weigh(
+    survey: Survey,
+    targets: Mapping[str, Mapping[str, float]],
+    *,
+    cap: float | None = None,
+    total: float | None = None,
+    within: str | None = None,
+    start: str | None = None,
+    counts: bool = False,
+    mean_where_unanswered: bool = False,
+) -> Weighting:
+    """Make weights for the respondents whom a survey counts, by raking to targets per question.
+
+    `targets` gives shares (adding up to 100) or, with `counts`, counts of the answers of each question, by code or
+    label. `cap` is the largest weight over the mean, `total` what the weights add up to (None: mean 1), `within` a
+    question each answer of which is raked for itself, `start` a column of starting weights. Weights of rows that are
+    not counted are 0. Raises RequestError, UnknownName, DataError.
+
+    Example: `weigh(survey, {"gender": {"A woman": 51, "A man": 49}}).weights`.
+    """
+    wanted = Wanted(
+        targets=targets_of(targets),
+        counts=counts,
+        cap=cap,
+        total=total,
+        start=start,
+        within=within,
+        mean_where_unanswered=mean_where_unanswered,
+    )
+    filtered = survey.filter
+    rows = survey.responses.everyone() if filtered is None else survey.responses.filtered(filtered)
+    return make_weights(survey.responses, wanted, rows)
 
 
 def _counting(progress: Progress, tables: int) -> Callable[[int], None]:

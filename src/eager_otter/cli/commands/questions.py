@@ -12,12 +12,20 @@ from eager_otter.cli.options import opened, survey_options
 @click.command()
 @click.argument("words", nargs=-1)
 @click.option("--codes", is_flag=True, help="Show every question found in full: codes, labels and counts.")
+@click.option(
+    "--sort",
+    "order",
+    type=click.Choice(["survey", "name", "label", "kind"]),
+    default="survey",
+    show_default=True,
+)
+@click.option("--show", type=click.Choice(["both", "names", "labels"]), default="both", show_default=True)
 @survey_options
-def questions(words: tuple[str, ...], codes: bool, **where: Any) -> None:
+def questions(words: tuple[str, ...], codes: bool, order: str, show: str, **where: Any) -> None:
     """List the questions of a survey, or those that hold all WORDS in name, text, labels or section.
 
     The exact name of a question shows it in full: codes, labels and how many people gave each answer
-    (everyone in the data, unweighted).
+    (everyone in the data, unweighted), and what the first of them gave as it stands in the data.
 
     \b
     eager-otter questions
@@ -26,23 +34,28 @@ def questions(words: tuple[str, ...], codes: bool, **where: Any) -> None:
     """
     from rich.console import Console
 
-    from eager_otter.data.overview import found, overview
+    from eager_otter.data.overview import found, in_order, load_report, overview, sample_records
     from eager_otter.errors import UnknownName
-    from eager_otter.report.listing import question_view, questions_view
+    from eager_otter.report.listing import load_view, question_view, questions_view
 
     survey, _ = opened(**where)
     console = Console(highlight=False)
     joined = " ".join(words)
     if joined in survey.questions:
-        console.print(question_view(overview(survey.responses, joined)))
+        console.print(
+            question_view(overview(survey.responses, joined), sample_records(survey.responses, joined))
+        )
         return
     names = found(survey.codebook, joined)
     if not names:
         raise UnknownName("question with the words", joined, tuple(survey.questions))
-    overviews = [overview(survey.responses, name) for name in names]
+    ordered = in_order(survey.codebook, names, order)  # type: ignore[arg-type]
+    overviews = [overview(survey.responses, name) for name in ordered]
     if codes:
         for one in overviews:
             console.print(question_view(one), "")
     else:
-        console.print(questions_view(overviews))
+        console.print(questions_view(overviews, sections=order == "survey", show=show))
+        if not words:
+            Console(stderr=True, highlight=False).print(load_view(load_report(survey.responses)))
         click.echo(f"{len(names)} of {len(survey.questions)} questions; {survey.source}", err=True)
