@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from fnmatch import fnmatchcase
 from pathlib import Path
@@ -14,14 +13,12 @@ from eager_otter.codebook.expression import Expression, parse
 from eager_otter.codebook.file import (
     BY_KEY,
     BY_KIND,
-    AnswerFile,
     CodebookFile,
     DateFile,
     DeriveFile,
     GridFile,
     IncludedFile,
     MultiFile,
-    NetFile,
     NumberFile,
     QuestionPart,
     RankingFile,
@@ -32,25 +29,18 @@ from eager_otter.codebook.file import (
 from eager_otter.codebook.made import check_alone, made_question, sources_of
 from eager_otter.codebook.meaning import check_expression
 from eager_otter.codebook.model import (
-    Answer,
     Codebook,
     CodeColumn,
     DateColumn,
     Derived,
     Grid,
-    JoinedColumn,
-    MentionColumns,
     Question,
-    RankAmong,
-    TickColumns,
-    scores_of,
 )
 from eager_otter.codebook.nets import NetBuilder
+from eager_otter.codebook.plain import PlainQuestions
 from eager_otter.documents.checking import check
 from eager_otter.documents.yaml_nodes import Document, Place, compose, read_yaml
 from eager_otter.errors import DocumentError, ExpressionError, FileProblem, Problem, nearest
-
-OTHERWISE = "otherwise"
 
 
 def read_codebook(path: str | Path) -> Codebook:
@@ -115,6 +105,7 @@ class _Reading:
         self.pending: dict[str, QuestionPart] = {}
         self.questions: dict[str, Question] = {}
         self.grids: dict[str, Grid] = {}
+        self.plain = PlainQuestions(self)
 
     def whole(self) -> Draft:
         head, problems = check(CodebookFile, self.document.data, self.document, ())
@@ -149,7 +140,14 @@ class _Reading:
             codebook=codebook, mistaken=frozenset(set(self.bodies) - sound), problems=tuple(self.problems)
         )
 
+    def parse(self, text: str, place: Place) -> Expression | None:
+        """Parse an expression; None after a noted problem."""
+        expression, problems = parse_or_problem(text, self.document_at(place), place)
+        self.problems += problems
+        return expression
+
     def note(self, place: Place, message: str, *, key: bool = False) -> None:
+        """Take a problem at a place of the file."""
         document = self.document_at(place)
         self.problems.append(document.problem(place, message, key=key))
 
@@ -216,25 +214,27 @@ class _Reading:
         part = None if kind is None else self.part(kind, body, place)
         match part:
             case SingleFile():
-                self._single(name, part, place)
+                self.plain.single(name, part, place)
             case MultiFile():
-                self._multi(name, part, place)
+                self.plain.multi(name, part, place)
             case NumberFile():
                 source = CodeColumn(part.column or name)
-                self._add(
-                    name, part, place, kind="number", source=source, missing=self._missing(part.missing)
+                self.add(
+                    name, part, place, kind="number", source=source, missing=self.plain.missing(part.missing)
                 )
             case DateFile():
                 dates = DateColumn(part.column or name, part.format)
-                self._add(name, part, place, kind="date", source=dates, missing=self._missing(part.missing))
+                self.add(
+                    name, part, place, kind="date", source=dates, missing=self.plain.missing(part.missing)
+                )
             case TextFile():
-                self._add(name, part, place, kind="text", source=CodeColumn(part.column or name))
+                self.add(name, part, place, kind="text", source=CodeColumn(part.column or name))
             case GridFile():
-                self._grid(name, part, place)
+                self.plain.grid(name, part, place)
             case RankingFile():
-                self._ranking(name, part, place)
+                self.plain.ranking(name, part, place)
             case DeriveFile():
-                self._derive(name, part, place)
+                self.plain.derive(name, part, place)
             case QuestionPart():
                 self.pending[name] = part
 
@@ -262,137 +262,15 @@ class _Reading:
             return None
         return BY_KIND[kind_name]
 
-    def _add(self, name: str, part: QuestionPart, place: Place, **facts: Any) -> None:
-        asked = None
-        if part.asked is not None:
-            asked, problems = parse_or_problem(part.asked, self.document_at(place), (*place, "asked"))
-            self.problems += problems
+    def add(self, name: str, part: QuestionPart, place: Place, **facts: Any) -> None:
+        """Take a question, with what all questions may say."""
+        asked = None if part.asked is None else self.parse(part.asked, (*place, "asked"))
         facts.setdefault("text", part.text or part.label or name)
         facts.setdefault("label", part.label or part.text or name)
         if name in self.questions:
             self.note(place, f"there is another question named {name!r} (an item of a grid?).", key=True)
             return
         self.questions[name] = Question(name=name, asked=asked, section=part.section or "", **facts)
-
-    def _single(self, name: str, part: SingleFile, place: Place) -> None:
-        answers = self._answers(part.answers, part.missing, (*place, "answers"))
-        scale = self._scale(part.scale, answers, place)
-        self._add(
-            name,
-            part,
-            place,
-            kind="single",
-            source=CodeColumn(part.column or name),
-            answers=answers,
-            **self._nets(part.nets, answers, place, scale=scale),
-            scale=scale,
-            missing=self._missing(part.missing),
-        )
-
-    def _grid(self, name: str, part: GridFile, place: Place) -> None:
-        answers = self._answers(part.answers, part.missing, (*place, "answers"))
-        scale = self._scale(part.scale, answers, place)
-        nets = self._nets(part.nets, answers, place, scale=scale)
-        items = []
-        text = part.text or part.label or name
-        for item_name, item in part.items.items():
-            label = item.label or item_name
-            self._add(
-                f"{name}.{item_name}",
-                part,
-                (*place, "items", item_name),
-                kind="single",
-                source=CodeColumn(item.column),
-                text=f"{text} – {label}",
-                label=label,
-                answers=answers,
-                **nets,
-                scale=scale,
-                missing=self._missing(part.missing),
-                grid=name,
-            )
-            items.append(f"{name}.{item_name}")
-        self.grids[name] = Grid(name=name, text=text, items=tuple(items))
-
-    def _multi(self, name: str, part: MultiFile, place: Place) -> None:
-        if isinstance(part.columns, dict):
-            answers = self._named_columns(part.columns, part.missing, (*place, "columns"))
-        else:
-            answers = self._answers(part.answers or {}, part.missing, (*place, "answers"))
-        self._add(
-            name,
-            part,
-            place,
-            kind="multi",
-            source=_multi_source(part, answers),
-            answers=answers,
-            **self._nets(part.nets, answers, place, scale=False),
-            missing=self._missing(part.missing),
-        )
-
-    def _named_columns(
-        self, columns: Mapping[str, AnswerFile], missing: Sequence[str] | None, place: Place
-    ) -> tuple[Answer, ...]:
-        written = dict(zip(_codes_of_columns(list(columns)), columns.values(), strict=True))
-        return self._answers(written, missing, place, list(columns))
-
-    def _ranking(self, name: str, part: RankingFile, place: Place) -> None:
-        """Make the parts of a ranking: who came first, who came among the first, and each answer's rank."""
-        missing = self._missing(part.missing)
-        text = part.text or part.label or name
-        top = [str(rank) for rank in range(1, part.top + 1)]
-        if part.columns is not None:
-            answers = self._named_columns(part.columns, part.missing, (*place, "columns"))
-            pairs = tuple(
-                (answer.code, column) for answer, column in zip(answers, part.columns, strict=False)
-            )
-            first: Any = TickColumns(pairs, ("1",), None)
-            among: Any = TickColumns(pairs, tuple(top), None)
-            ranks: list[Any] = [CodeColumn(column) for _, column in pairs]
-        else:
-            columns = tuple(part.ranks or ())
-            answers = self._answers(part.answers or {}, part.missing, (*place, "answers"))
-            first, among = MentionColumns(columns[:1]), MentionColumns(columns[: part.top])
-            ranks = [RankAmong(columns, answer.code) for answer in answers]
-        shared: Any = {"missing": missing, "grid": None}
-        for ending, source, words in (
-            ("first", first, "ranked first"),
-            (f"top{part.top}", among, f"in the top {part.top}"),
-        ):
-            title = {"text": f"{text} – {words}", "label": f"{part.label or name}, {words}"}
-            self._add(
-                f"{name}.{ending}",
-                part,
-                place,
-                kind="multi",
-                source=source,
-                answers=answers,
-                **title,
-                **shared,
-            )
-        for answer, source in zip(answers, ranks, strict=False):
-            title = {"text": f"{text} – rank of {answer.label}", "label": answer.label}
-            self._add(
-                f"{name}.rank_{answer.code}", part, place, kind="number", source=source, **title, **shared
-            )
-
-    def _derive(self, name: str, part: DeriveFile, place: Place) -> None:
-        rules: list[tuple[str, Expression | None]] = []
-        last = list(part.derive)[-1]
-        for label, rule in part.derive.items():
-            where = (*place, "derive", label)
-            if rule.strip() == OTHERWISE:
-                if label != last:
-                    self.note(where, f"{OTHERWISE!r} takes everyone left, so it must stand last.")
-                rules.append((label, None))
-                continue
-            expression, problems = parse_or_problem(rule, self.document_at(place), where)
-            self.problems += problems
-            if expression is not None:
-                rules.append((label, expression))
-        answers = tuple(Answer(code=label, label=label) for label in part.derive)
-        nets = self._nets(part.nets, answers, place, scale=False)
-        self._add(name, part, place, kind="single", source=Derived(tuple(rules)), answers=answers, **nets)
 
     # --- questions made from others ---------------------------------------------------------------------
 
@@ -433,63 +311,14 @@ class _Reading:
             return
         answers = facts.get("answers", ())
         if answers:
-            scale = self._scale(getattr(part, "scale", False), answers, place)
-            facts |= {"scale": scale, **self._nets(getattr(part, "nets", []), answers, place, scale=scale)}
-        self._add(name, part, place, **facts)
+            scale = self.plain.scale(getattr(part, "scale", False), answers, place)
+            facts |= {
+                "scale": scale,
+                **self.plain.nets(getattr(part, "nets", []), answers, place, scale=scale),
+            }
+        self.add(name, part, place, **facts)
 
     # --- parts of a question ----------------------------------------------------------------------------
-
-    def _missing(self, own: Sequence[str] | None) -> tuple[str, ...]:
-        return self.missing if own is None else tuple(canonical(code) for code in own)
-
-    def _answers(
-        self,
-        written: Mapping[str, AnswerFile],
-        missing: Sequence[str] | None,
-        place: Place,
-        keys: Sequence[str] | None = None,
-    ) -> tuple[Answer, ...]:
-        no_answer = set(self._missing(missing))
-        seen: dict[str, str] = {}
-        answers = []
-        for key, (code_text, answer) in zip(keys or list(written), written.items(), strict=True):
-            code = canonical(code_text)
-            if code in seen:
-                self.note((*place, key), f"the code {key!r} is the same as {seen[code]!r} above.", key=True)
-                continue
-            seen[code] = key
-            answers.append(
-                Answer(
-                    code=code,
-                    label=answer.label,
-                    missing=answer.missing or code in no_answer,
-                    exclusive=answer.exclusive,
-                    score=answer.score,
-                )
-            )
-        if answers and all(answer.missing for answer in answers):
-            self.note(place, "every answer is missing; at least one must be an answer.", key=True)
-        return tuple(answers)
-
-    def _scale(self, scale: bool, answers: Sequence[Answer], place: Place) -> bool:
-        if scale and len(scores_of(answers)) < len([answer for answer in answers if not answer.missing]):
-            scored = scores_of(answers)
-            for answer in answers:
-                if not answer.missing and answer.code not in scored:
-                    self.note(
-                        (*place, "answers", answer.code),
-                        f"a scale needs numbers: {answer.code!r} is none, so give this answer a score.",
-                        key=True,
-                    )
-        return scale
-
-    def _nets(
-        self, nets: Sequence[NetFile], answers: Sequence[Answer], place: Place, *, scale: bool
-    ) -> dict[str, Any]:
-        builder = NetBuilder(answers, self.note, scale=scale)
-        for k, net in enumerate(nets):
-            builder.add(net, (*place, "nets", k))
-        return {"nets": tuple(builder.nets.values()), "differences": tuple(builder.differences.values())}
 
     def _share_nets(self, document: Document) -> None:
         """Give the nets at the head of the codebook to all questions that they name."""
@@ -560,40 +389,6 @@ class _Reading:
                 chain = " ← ".join(circle)
                 self.note(self._place_of(self.questions[name]), f"defined in a circle: {chain}.", key=True)
                 return
-
-
-def _multi_source(part: MultiFile, answers: Sequence[Answer]) -> TickColumns | MentionColumns | JoinedColumn:
-    if part.mentions is not None:
-        return MentionColumns(tuple(part.mentions))
-    if part.joined is not None:
-        return JoinedColumn(part.joined.column, part.joined.by)
-    if isinstance(part.columns, dict):
-        columns = list(part.columns)
-    else:
-        pattern = part.columns or ""
-        columns = [pattern.replace("{code}", code) for code in (part.answers or {})]
-    ticked = tuple(canonical(code) for code in part.ticked)
-    unticked = None if part.unticked is None else tuple(canonical(code) for code in part.unticked)
-    pairs = tuple((answer.code, column) for answer, column in zip(answers, columns, strict=False))
-    return TickColumns(pairs, ticked, unticked)
-
-
-def _codes_of_columns(columns: Sequence[str]) -> list[str]:
-    """Make answer codes from column names: the number they end in where they differ in nothing else.
-
-    >>> _codes_of_columns(["heard_1", "heard_10"]), _codes_of_columns(["tarn", "heard_2"])
-    (['1', '10'], ['tarn', 'heard_2'])
-    """
-    parts = [re.match(r"(.*?)([0-9]+)\Z", column) for column in columns]
-    stems = {match[1] if match else None for match in parts}
-    numbers = [match[2] for match in parts if match]
-    if (
-        len(stems) == 1
-        and None not in stems
-        and len({canonical(number) for number in numbers}) == len(columns)
-    ):
-        return numbers
-    return list(columns)
 
 
 def _circle(name: str, needs: Mapping[str, set[str]], done: set[str]) -> list[str]:

@@ -1,0 +1,271 @@
+"""Questions as they are asked: single, multiple response, grids, rankings, and answers derived by rules."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from typing import Any, Protocol
+
+from eager_otter.codebook.codes import canonical
+from eager_otter.codebook.expression import Expression
+from eager_otter.codebook.file import (
+    AnswerFile,
+    DeriveFile,
+    GridFile,
+    MultiFile,
+    NetFile,
+    QuestionPart,
+    RankingFile,
+    SingleFile,
+)
+from eager_otter.codebook.model import (
+    Answer,
+    CodeColumn,
+    Derived,
+    Grid,
+    JoinedColumn,
+    MentionColumns,
+    RankAmong,
+    TickColumns,
+    scores_of,
+)
+from eager_otter.codebook.nets import NetBuilder
+from eager_otter.documents.yaml_nodes import Place
+
+OTHERWISE = "otherwise"
+
+
+class Reading(Protocol):
+    """What builds the codebook: takes questions and grids, and what is wrong."""
+
+    grids: dict[str, Grid]
+    missing: tuple[str, ...]
+
+    def note(self, place: Place, message: str, *, key: bool = False) -> None:
+        """Take a problem."""
+
+    def parse(self, text: str, place: Place) -> Expression | None:
+        """Parse an expression; None after a noted problem."""
+
+    def add(self, name: str, part: QuestionPart, place: Place, **facts: Any) -> None:
+        """Take a question."""
+
+
+class PlainQuestions:
+    """Builds questions from their parts of the file."""
+
+    def __init__(self, reading: Reading) -> None:
+        self.reading = reading
+        self.note, self.parse, self.add = reading.note, reading.parse, reading.add
+
+    def single(self, name: str, part: SingleFile, place: Place) -> None:
+        """Build a question with one answer."""
+        answers = self._answers(part.answers, part.missing, (*place, "answers"))
+        scale = self.scale(part.scale, answers, place)
+        self.add(
+            name,
+            part,
+            place,
+            kind="single",
+            source=CodeColumn(part.column or name),
+            answers=answers,
+            **self.nets(part.nets, answers, place, scale=scale),
+            scale=scale,
+            missing=self.missing(part.missing),
+        )
+
+    def grid(self, name: str, part: GridFile, place: Place) -> None:
+        """Build a grid: a question per item."""
+        answers = self._answers(part.answers, part.missing, (*place, "answers"))
+        scale = self.scale(part.scale, answers, place)
+        nets = self.nets(part.nets, answers, place, scale=scale)
+        items = []
+        text = part.text or part.label or name
+        for item_name, item in part.items.items():
+            label = item.label or item_name
+            self.add(
+                f"{name}.{item_name}",
+                part,
+                (*place, "items", item_name),
+                kind="single",
+                source=CodeColumn(item.column),
+                text=f"{text} – {label}",
+                label=label,
+                answers=answers,
+                **nets,
+                scale=scale,
+                missing=self.missing(part.missing),
+                grid=name,
+            )
+            items.append(f"{name}.{item_name}")
+        self.reading.grids[name] = Grid(name=name, text=text, items=tuple(items))
+
+    def multi(self, name: str, part: MultiFile, place: Place) -> None:
+        """Build a multiple-response question."""
+        if isinstance(part.columns, dict):
+            answers = self._named_columns(part.columns, part.missing, (*place, "columns"))
+        else:
+            answers = self._answers(part.answers or {}, part.missing, (*place, "answers"))
+        self.add(
+            name,
+            part,
+            place,
+            kind="multi",
+            source=_multi_source(part, answers),
+            answers=answers,
+            **self.nets(part.nets, answers, place, scale=False),
+            missing=self.missing(part.missing),
+        )
+
+    def _named_columns(
+        self, columns: Mapping[str, AnswerFile], missing: Sequence[str] | None, place: Place
+    ) -> tuple[Answer, ...]:
+        written = dict(zip(_codes_of_columns(list(columns)), columns.values(), strict=True))
+        return self._answers(written, missing, place, list(columns))
+
+    def ranking(self, name: str, part: RankingFile, place: Place) -> None:
+        """Make the parts of a ranking: who came first, who came among the first, and each answer's rank."""
+        missing = self.missing(part.missing)
+        text = part.text or part.label or name
+        top = [str(rank) for rank in range(1, part.top + 1)]
+        if part.columns is not None:
+            answers = self._named_columns(part.columns, part.missing, (*place, "columns"))
+            pairs = tuple(
+                (answer.code, column) for answer, column in zip(answers, part.columns, strict=False)
+            )
+            first: Any = TickColumns(pairs, ("1",), None)
+            among: Any = TickColumns(pairs, tuple(top), None)
+            ranks: list[Any] = [CodeColumn(column) for _, column in pairs]
+        else:
+            columns = tuple(part.ranks or ())
+            answers = self._answers(part.answers or {}, part.missing, (*place, "answers"))
+            first, among = MentionColumns(columns[:1]), MentionColumns(columns[: part.top])
+            ranks = [RankAmong(columns, answer.code) for answer in answers]
+        shared: Any = {"missing": missing, "grid": None}
+        for ending, source, words in (
+            ("first", first, "ranked first"),
+            (f"top{part.top}", among, f"in the top {part.top}"),
+        ):
+            title = {"text": f"{text} – {words}", "label": f"{part.label or name}, {words}"}
+            self.add(
+                f"{name}.{ending}",
+                part,
+                place,
+                kind="multi",
+                source=source,
+                answers=answers,
+                **title,
+                **shared,
+            )
+        for answer, source in zip(answers, ranks, strict=False):
+            title = {"text": f"{text} – rank of {answer.label}", "label": answer.label}
+            self.add(
+                f"{name}.rank_{answer.code}", part, place, kind="number", source=source, **title, **shared
+            )
+
+    def derive(self, name: str, part: DeriveFile, place: Place) -> None:
+        """Build a question whose answers are given by rules."""
+        rules: list[tuple[str, Expression | None]] = []
+        last = list(part.derive)[-1]
+        for label, rule in part.derive.items():
+            where = (*place, "derive", label)
+            if rule.strip() == OTHERWISE:
+                if label != last:
+                    self.note(where, f"{OTHERWISE!r} takes everyone left, so it must stand last.")
+                rules.append((label, None))
+                continue
+            expression = self.parse(rule, where)
+            if expression is not None:
+                rules.append((label, expression))
+        answers = tuple(Answer(code=label, label=label) for label in part.derive)
+        nets = self.nets(part.nets, answers, place, scale=False)
+        self.add(name, part, place, kind="single", source=Derived(tuple(rules)), answers=answers, **nets)
+
+    def missing(self, own: Sequence[str] | None) -> tuple[str, ...]:
+        """Give the missing codes of a question: its own, else the codebook's."""
+        return self.reading.missing if own is None else tuple(canonical(code) for code in own)
+
+    def _answers(
+        self,
+        written: Mapping[str, AnswerFile],
+        missing: Sequence[str] | None,
+        place: Place,
+        keys: Sequence[str] | None = None,
+    ) -> tuple[Answer, ...]:
+        no_answer = set(self.missing(missing))
+        seen: dict[str, str] = {}
+        answers = []
+        for key, (code_text, answer) in zip(keys or list(written), written.items(), strict=True):
+            code = canonical(code_text)
+            if code in seen:
+                self.note((*place, key), f"the code {key!r} is the same as {seen[code]!r} above.", key=True)
+                continue
+            seen[code] = key
+            answers.append(
+                Answer(
+                    code=code,
+                    label=answer.label,
+                    missing=answer.missing or code in no_answer,
+                    exclusive=answer.exclusive,
+                    score=answer.score,
+                )
+            )
+        if answers and all(answer.missing for answer in answers):
+            self.note(place, "every answer is missing; at least one must be an answer.", key=True)
+        return tuple(answers)
+
+    def scale(self, scale: bool, answers: Sequence[Answer], place: Place) -> bool:
+        """Check that a scale has a score for each answer."""
+        if scale and len(scores_of(answers)) < len([answer for answer in answers if not answer.missing]):
+            scored = scores_of(answers)
+            for answer in answers:
+                if not answer.missing and answer.code not in scored:
+                    self.note(
+                        (*place, "answers", answer.code),
+                        f"a scale needs numbers: {answer.code!r} is none, so give this answer a score.",
+                        key=True,
+                    )
+        return scale
+
+    def nets(
+        self, nets: Sequence[NetFile], answers: Sequence[Answer], place: Place, *, scale: bool
+    ) -> dict[str, Any]:
+        """Build nets and differences."""
+        builder = NetBuilder(answers, self.note, scale=scale)
+        for k, net in enumerate(nets):
+            builder.add(net, (*place, "nets", k))
+        return {"nets": tuple(builder.nets.values()), "differences": tuple(builder.differences.values())}
+
+
+def _multi_source(part: MultiFile, answers: Sequence[Answer]) -> TickColumns | MentionColumns | JoinedColumn:
+    if part.mentions is not None:
+        return MentionColumns(tuple(part.mentions))
+    if part.joined is not None:
+        return JoinedColumn(part.joined.column, part.joined.by)
+    if isinstance(part.columns, dict):
+        columns = list(part.columns)
+    else:
+        pattern = part.columns or ""
+        columns = [pattern.replace("{code}", code) for code in (part.answers or {})]
+    ticked = tuple(canonical(code) for code in part.ticked)
+    unticked = None if part.unticked is None else tuple(canonical(code) for code in part.unticked)
+    pairs = tuple((answer.code, column) for answer, column in zip(answers, columns, strict=False))
+    return TickColumns(pairs, ticked, unticked)
+
+
+def _codes_of_columns(columns: Sequence[str]) -> list[str]:
+    """Make answer codes from column names: the number they end in where they differ in nothing else.
+
+    >>> _codes_of_columns(["heard_1", "heard_10"]), _codes_of_columns(["tarn", "heard_2"])
+    (['1', '10'], ['tarn', 'heard_2'])
+    """
+    parts = [re.match(r"(.*?)([0-9]+)\Z", column) for column in columns]
+    stems = {match[1] if match else None for match in parts}
+    numbers = [match[2] for match in parts if match]
+    if (
+        len(stems) == 1
+        and None not in stems
+        and len({canonical(number) for number in numbers}) == len(columns)
+    ):
+        return numbers
+    return list(columns)
