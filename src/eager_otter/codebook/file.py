@@ -20,6 +20,7 @@ class AnswerFile(Part):
     missing: bool = False
     exclusive: bool = False
     score: float | None = Field(default=None, strict=False)
+    last: bool = False
 
 
 AnswerEntry = Annotated[AnswerFile, BeforeValidator(_as_label)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -13,6 +14,12 @@ from eager_otter.codebook.expression import Expression
 from eager_otter.errors import UnknownName
 
 Kind = Literal["single", "multi", "number", "date", "text"]
+LAST_WORDS = re.compile(
+    r"(another|other|others|some other|something else|elsewhere|none|nothing|nobody|nowhere|no (usual|particular)"
+    r"|don'?t know|not sure|no answer|refused|prefer not)\b",
+    re.IGNORECASE,
+)
+
 Place = Literal["above", "below", "instead"]
 How = Literal["any", "all", "none", "least"]
 Computation = Literal["sum", "mean", "smallest", "largest", "count", "mentions"]
@@ -27,6 +34,12 @@ class Answer:
     missing: bool = False
     exclusive: bool = False
     score: float | None = None
+    last: bool = False
+
+    @property
+    def stays_last(self) -> bool:
+        """Whether it keeps the end of a sorted table: exclusive, flagged as last, or an other or don't know."""
+        return self.last or self.exclusive or bool(LAST_WORDS.match(self.label))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -208,6 +208,7 @@ class PlainQuestions:
                     missing=answer.missing or code in no_answer,
                     exclusive=answer.exclusive,
                     score=answer.score,
+                    last=answer.last,
                 )
             )
         if answers and all(answer.missing for answer in answers):

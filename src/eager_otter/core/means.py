@@ -53,6 +53,19 @@ def moments(sums: Sums) -> Moments:
     return Moments(sums.n, from_shift + sums.shift, variance, effective, largest)
 
 
+def confidence_interval(found: Moments, level: float) -> tuple[FloatArray, FloatArray]:
+    """Give m ± t·se at a confidence percent, t of e − 1 degrees of freedom: low and high, (rows, columns) each.
+
+    NaN where there is less than 1 degree of freedom.
+    """
+    from scipy.special import stdtrit
+
+    degrees = found.effective - 1.0
+    degrees[~(degrees >= 1.0 - DEGREES_TOLERANCE)] = np.nan
+    half = stdtrit(degrees, 0.5 + level / 200.0) * found.standard_error
+    return np.asarray(found.mean - half), np.asarray(found.mean + half)
+
+
 def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs) -> PairTests:
     """Test the means of each row between the two columns of each pair, two-sided.
 

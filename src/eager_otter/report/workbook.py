@@ -13,11 +13,11 @@ from eager_otter.report.labels import lines_needed, text_width
 from eager_otter.report.report import Report
 from eager_otter.report.sheets import MOST_COLUMNS, Book, Sheet, Style
 from eager_otter.report.theme import STANDARD, Theme
+from eager_otter.tables.request import PERCENTS
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import (
     COUNTS,
     FIGURE_SIGNS,
-    PERCENTS,
     ZERO,
     cell_text,
     figure_text,

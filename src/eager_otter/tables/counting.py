@@ -2,38 +2,58 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
 from eager_otter.codebook.model import Difference, Question
 from eager_otter.core.arrays import BoolArray, FloatArray
-from eager_otter.core.cells import ColumnCells, make_cells
+from eager_otter.core.cells import ColumnCells, column_membership, make_cells
 from eager_otter.core.proportions import SharedPairs, match_pairs
+from eager_otter.core.quantiles import weighted_quantile
 from eager_otter.core.sums import Finisher, Sums
 from eager_otter.core.tally import CodedRows, Tally, ValueRows, tally
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.responses import Responses
+from eager_otter.data.selection import count_of_mentions
 from eager_otter.tables.banner import BannerColumns, column_group, lay_out
+from eager_otter.tables.order import without_left_out
 from eager_otter.tables.request import Banner
 from eager_otter.tables.rows import RowCounts, difference_parts, left_out_codes, row_counts, scores_of
 
 BATCH_SUMS = 4_000_000  # numbers held at once for one batch of questions: 32 MB
 
 
+Quantile = Callable[[float], FloatArray]  # a share in, the quantile of each column (columns,) out
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Count:
+    """What to count of a question: all of it, without the answers of `rules`, everyone in the base, mentions too."""
+
+    question: str
+    leave_out: tuple[str, ...] = ()
+    everyone: bool = False
+    mentions: bool = False
+
+
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class QuestionSums:
     """All sums of a question by a banner: its rows (answers, then nets), its base and its values.
 
-    `left_out` tells why people are not in the base: (reason, people) of the Total. `ticks_unknown` counts
-    mentions or ticks that no answer stands for.
+    With `everyone`, a row for no answer stands last among `answers`. `quantile` is there for numbers. `left_out` tells
+    why people are not in the base, or under `everyone` gave no answer: (reason, people) of the Total.
     """
 
     question: Question
     answers: Sums | None
     base: Sums
     values: Sums | None
+    mentions: Sums | None = None
+    quantile: Quantile | None = None
+    everyone: bool = False
     differences: tuple[tuple[Difference, Sums], ...] = ()
     left_out: tuple[tuple[str, int], ...] = ()
 
@@ -50,6 +70,17 @@ class Population:
     def people(self) -> int:
         """How many respondents are counted."""
         return int(self.rows.sum() if self.frequencies is None else self.frequencies.sum())
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Counted:
+    """A question on its way: what is wanted, its answers, and the parts to count."""
+
+    count: Count
+    question: Question
+    answers: Answers
+    counts: RowCounts
+    differences: Sequence[tuple[Difference, CodedRows | ValueRows, FloatArray | None]]
 
 
 class BannerCounting:
@@ -70,44 +101,52 @@ class BannerCounting:
         answers = self.responses.answers(name)
         return answers if self._all else answers.chosen(self.population.rows)
 
-    def counted(self, names: Sequence[str]) -> Iterator[QuestionSums]:
-        """Count questions, in the order given. Raises RequestError for open text."""
+    def counted(self, wanted: Sequence[Count]) -> Iterator[QuestionSums]:
+        """Count questions, in the order given. Raises RequestError for open text, UnknownName."""
         cells = sum(some.cells for some in self.cells.sets)
-        batch: list[tuple[Question, Answers, RowCounts]] = []
+        batch: list[_Counted] = []
         size = 0
-        for name in names:
-            question = self.responses.codebook.question(name)
-            answers = self._chosen(name)
-            counts = row_counts(question, answers)
-            extra = [
-                part for _, part, _ in difference_parts(question, answers) if isinstance(part, ValueRows)
-            ]
-            counts = replace(counts, parts=(*counts.parts, *extra))
-            need = 3 * cells * sum(part.size for part in counts.parts if isinstance(part, CodedRows))
+        for count in wanted:
+            counted = self._prepared(count)
+            need = 3 * cells * sum(part.size for part in counted.counts.parts if isinstance(part, CodedRows))
             if batch and size + need > BATCH_SUMS:
                 yield from self._count_batch(batch)
                 batch, size = [], 0
-            batch.append((question, answers, counts))
+            batch.append(counted)
             size += need
         if batch:
             yield from self._count_batch(batch)
 
-    def _count_batch(self, batch: Sequence[tuple[Question, Answers, RowCounts]]) -> Iterator[QuestionSums]:
-        parts = [part for _, _, counts in batch for part in counts.parts]
+    def _prepared(self, count: Count) -> _Counted:
+        question = without_left_out(self.responses.codebook.question(count.question), count.leave_out)
+        answers = self._chosen(count.question)
+        counts = row_counts(question, answers, everyone=count.everyone)
+        differences = difference_parts(question, answers, everyone=count.everyone)
+        extra: list[CodedRows | ValueRows] = [
+            part for _, part, _ in differences if isinstance(part, ValueRows)
+        ]
+        if count.mentions and isinstance(answers, MultiAnswers):
+            extra.append(ValueRows(count_of_mentions(question, answers)))
+        counts = replace(counts, parts=(*counts.parts, *extra))
+        return _Counted(
+            count=count, question=question, answers=answers, counts=counts, differences=differences
+        )
+
+    def _count_batch(self, batch: Sequence[_Counted]) -> Iterator[QuestionSums]:
+        parts = [part for counted in batch for part in counted.counts.parts]
         finisher = Finisher(self._tally(parts), self.cells)
         first = 0
-        for question, answers, counts in batch:
-            yield self._finish(finisher, first, question, answers, counts)
-            first += len(counts.parts)
+        for counted in batch:
+            yield self._finish(finisher, first, counted)
+            first += len(counted.counts.parts)
 
     def _tally(self, parts: Sequence[CodedRows | ValueRows]) -> Tally:
         population = self.population
         return tally(parts, self.cells, weights=population.weights, frequencies=population.frequencies)
 
-    def _finish(
-        self, finisher: Finisher, first: int, question: Question, answers: Answers, counts: RowCounts
-    ) -> QuestionSums:
-        if not counts.indicators:
+    def _finish(self, finisher: Finisher, first: int, counted: _Counted) -> QuestionSums:
+        question, answers, counts = counted.question, counted.answers, counted.counts
+        if isinstance(answers, NumberAnswers):
             return self._finish_values(finisher.values(first), question, answers)
         sums = finisher.counts([(first + k, table) for k, table in enumerate(counts.indicators)])
         sums = sums.rows(counts.order)
@@ -121,28 +160,39 @@ class BannerCounting:
             people = finisher.people(first, table)[:, 0]
             left_out = [(label, int(n)) for label, n in zip(labels, people, strict=True)]
         else:
-            left_out = [("no answer", self.population.people - int(base.n[0, 0]))]
+            valid = sums.n[last - 1, 0] if counted.count.everyone else self.population.people - base.n[0, 0]
+            left_out = [("no answer", int(valid))]
+        own = first + len(counts.indicators)  # parts of values stand behind those of the rows
+        differences: list[tuple[Difference, Sums]] = []
+        for difference, _, scores in counted.differences:
+            differences.append(
+                (difference, finisher.values(own) if scores is None else finisher.scores(first, scores))
+            )
+            own += scores is None
         return QuestionSums(
             question=question,
             answers=sums.rows(range(last)),
             base=base,
             values=scored,
-            differences=self._differences(finisher, first, question, answers, counts),
+            mentions=finisher.values(own) if own < first + len(counts.parts) else None,
+            everyone=counted.count.everyone,
+            differences=tuple(differences),
             left_out=tuple((label, n) for label, n in left_out if n),
         )
 
-    def _differences(
-        self, finisher: Finisher, first: int, question: Question, answers: Answers, counts: RowCounts
-    ) -> tuple[tuple[Difference, Sums], ...]:
-        own = first + len(counts.indicators)  # parts of values stand behind those of the rows
+    def _quantile(self, values: FloatArray, q: float) -> FloatArray:
+        """Give the q-quantile of a number in each column; not additive, so from the values themselves."""
+        order = np.argsort(values, kind="stable")
+        order = order[: int((~np.isnan(values)).sum())]
+        population = self.population
+        weights = np.ones(values.size) if population.weights is None else population.weights
+        weights = weights if population.frequencies is None else weights * population.frequencies
+        ordered, sorted_weights = values[order], weights[order]
         found = []
-        for difference, _, scores in difference_parts(question, answers):
-            if scores is not None:
-                found.append((difference, finisher.scores(first, scores)))
-            else:
-                found.append((difference, finisher.values(own)))
-                own += 1
-        return tuple(found)
+        for column in range(self.cells.columns):
+            inside = column_membership(self.cells, column)[order]
+            found.append(weighted_quantile(ordered[inside], sorted_weights[inside], q))
+        return np.array(found)
 
     def _finish_values(self, values: Sums, question: Question, answers: Answers) -> QuestionSums:
         missing = answers.missing if isinstance(answers, NumberAnswers) else None
@@ -157,6 +207,7 @@ class BannerCounting:
             answers=None,
             base=values,
             values=values,
+            quantile=partial(self._quantile, answers.values) if isinstance(answers, NumberAnswers) else None,
             left_out=tuple((label, n) for label, n in reasons if n),
         )
 

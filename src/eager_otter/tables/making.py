@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,13 +10,15 @@ import numpy as np
 from eager_otter.codebook.model import Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base, ratio
 from eager_otter.core.letters import higher_than
-from eager_otter.core.means import Moments, moments, test_means
+from eager_otter.core.means import Moments, confidence_interval, moments, test_means
 from eager_otter.core.proportions import PairTests, SharedPairs, test_proportions
+from eager_otter.core.quantiles import weighted_quantile
 from eager_otter.core.sums import Sums
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.letters import LetterRows, letter_rows
 from eager_otter.tables.notes import Facts, notes_of
+from eager_otter.tables.order import chosen_rows
 from eager_otter.tables.request import (
     CELL_FIGURES,
     SUMMARY_FIGURES,
@@ -25,15 +27,26 @@ from eager_otter.tables.request import (
     TableRequest,
 )
 from eager_otter.tables.rows import Row, rows_of
-from eager_otter.tables.table import MARKS, Line, Mark, Table, Viewer
+from eager_otter.tables.table import MARKS, Line, Mark, Table, Viewer, find_column
 
 EDGE = 1e-9  # an effective base this little below a threshold is at it: rounding, not fewer people
 
+NO_ANSWER = "No answer"
 SUMMARY_LABELS: Mapping[str, str] = {
     "mean": "Mean",
     "standard deviation": "Standard deviation",
     "standard error": "Standard error",
+    "interval low": "Confidence interval, from",
+    "interval high": "Confidence interval, to",
+    "median": "Median",
+    "lower quartile": "Lower quartile",
+    "upper quartile": "Upper quartile",
+    "smallest": "Smallest",
+    "largest": "Largest",
+    "sum": "Sum",
+    "mean mentions": "Mentions per respondent",
 }
+QUANTILES: Mapping[str, float] = {"median": 0.5, "lower quartile": 0.25, "upper quartile": 0.75}
 BASE_LABELS: Mapping[str, str] = {
     "unweighted base": "Base (unweighted)",
     "weighted base": "Base (weighted)",
@@ -63,9 +76,7 @@ def figures_for(question: Question, wanted: tuple[Figure, ...]) -> tuple[Figure,
     A number has only summaries (mean and standard deviation where none is asked for); other questions have
     percents where none is asked for, and a scale its mean as well.
     """
-    can: tuple[Figure, ...] = CELL_FIGURES if question.kind != "number" else ()
-    if question.kind == "number" or question.scale:
-        can = (*can, *SUMMARY_FIGURES)
+    can = _possible(question)
     chosen = tuple(figure for figure in wanted if figure in can)
     if question.kind == "number":
         return chosen or ("mean", "standard deviation")
@@ -74,6 +85,17 @@ def figures_for(question: Question, wanted: tuple[Figure, ...]) -> tuple[Figure,
     if not any(figure in CELL_FIGURES for figure in chosen) and not (question.scale and chosen):
         return ("column percent", *chosen)
     return chosen
+
+
+def _possible(question: Question) -> set[Figure]:
+    summaries = set(SUMMARY_FIGURES) - {"mean mentions"}
+    if question.kind == "number":
+        return set(summaries)
+    cells: set[Figure] = set(CELL_FIGURES)
+    if question.kind == "multi":
+        return (cells - {"cumulative percent"}) | {"mean mentions"}
+    cells -= {"mention percent"}
+    return cells | summaries if question.scale else cells
 
 
 class _Making:
@@ -128,16 +150,47 @@ class _Making:
         wanted = [figure for figure in self.figures if figure in CELL_FIGURES]
         if answers is None or not wanted:
             return []
-        rows = rows_of(self.question)
         figures = {figure: self._cell_figure(figure, answers) for figure in wanted}
+        rows = self._rows(answers)
+        if "cumulative percent" in figures:
+            figures["cumulative percent"] = self._cumulated(rows, answers)
         letters = self._proportion_letters(answers)
+        lettered = "column percent" if "column percent" in wanted else wanted[0]
         marks = mark_names(self.base_marks)
         lines: list[Line] = []
         for row in rows:
             for figure in wanted:
-                row_letters = letters[row.source] if figure == wanted[0] else ("",) * self.columns
+                if (figure == "mention percent" and not row.mention) or (
+                    figure == "cumulative percent" and row.kind != "answer"
+                ):
+                    continue
+                row_letters = letters[row.source] if figure == lettered else ("",) * self.columns
                 lines.append(self._answer_line(row, figure, figures[figure][row.source], row_letters, marks))
         return lines
+
+    def _rows(self, answers: Sums) -> tuple[Row, ...]:
+        rows = list(rows_of(self.question))
+        if self.sums.everyone:
+            last = len(answers.n) - 1
+            rows.append(
+                Row(label=NO_ANSWER, kind="answer", code="", indent=0, source=last, mention=False, last=True)
+            )
+        percents = np.nan_to_num(self._cell_figure("column percent", answers))
+        return chosen_rows(rows, self.question, self.request.rows, percents, self._column)
+
+    def _column(self, name: str) -> int:
+        return find_column(self.layout.columns, name, f"table {self.request.id or self.question.name!r}")
+
+    def _cumulated(self, rows: Sequence[Row], answers: Sums) -> FloatArray:
+        """Add up the percents of the answers shown, from the top."""
+        percents = self._cell_figure("column percent", answers)
+        found = np.full_like(percents, np.nan)
+        running = np.zeros(percents.shape[1])
+        for row in rows:
+            if row.kind == "answer":
+                running = running + percents[row.source]
+                found[row.source] = running
+        return found
 
     def _answer_line(
         self, row: Row, figure: str, values: FloatArray, letters: tuple[str, ...], marks: tuple[Mark, ...]
@@ -154,30 +207,87 @@ class _Making:
         )
 
     def _cell_figure(self, figure: str, answers: Sums) -> FloatArray:
+        w = answers.w
+        match figure:
+            case "column percent" | "cumulative percent":
+                return ratio(100.0 * w, self.sums.base.w)
+            case "row percent":
+                return ratio(100.0 * w, w[:, :1])
+            case "table percent":
+                return ratio(100.0 * w, self.sums.base.w[:, :1])
+            case "mention percent":
+                mentions = [row.source for row in rows_of(self.question) if row.mention]
+                return ratio(100.0 * w, w[mentions].sum(axis=0))
+            case "index":
+                shares = ratio(w, self.sums.base.w)
+                return ratio(100.0 * shares, shares[:, :1])
         empty = np.where(self.sums.base.n > 0, 0.0, np.nan)  # a count in an empty column does not exist
-        if figure == "column percent":
-            return ratio(100.0 * answers.w, self.sums.base.w)
-        return (answers.w if figure == "count" else answers.n) + empty
+        return (w if figure == "count" else answers.n) + empty
 
     def _summary_lines(self) -> list[Line]:
         wanted = [figure for figure in self.figures if figure in SUMMARY_FIGURES]
-        if self.sums.values is None or not wanted:
+        lines: list[Line] = []
+        if self.sums.mentions is not None and "mean mentions" in wanted:
+            lines += self._summaries(
+                self.sums.mentions, {"mean mentions": moments(self.sums.mentions).mean[0]}
+            )
+        if self.sums.values is not None:
+            figures: dict[str, FloatArray] = {}
+            for figure in wanted:
+                figures |= self._summary(figure, self.sums.values)
+            lines += self._summaries(self.sums.values, figures)
+        return lines
+
+    def _summaries(self, values: Sums, figures: Mapping[str, FloatArray]) -> list[Line]:
+        if not figures:
             return []
-        found = moments(self.sums.values)
-        marks = np.maximum(marks_of(self.sums.values, self.request.rules)[0], self._withheld())
-        letters = self._mean_letters(self.sums.values, marks)
+        marks = np.maximum(marks_of(values, self.request.rules)[0], self._withheld())
+        letters = self._mean_letters(values, marks)
         none = ("",) * self.columns
         return [
             Line(
                 label=SUMMARY_LABELS[figure],
                 kind="summary",
                 figure=figure,
-                values=shown(SUMMARIES[figure](found)[0], marks),
-                letters=letters if figure == "mean" else none,
+                values=shown(found, marks),
+                letters=letters if figure in ("mean", "mean mentions") else none,
                 marks=mark_names(marks),
             )
-            for figure in wanted
+            for figure, found in figures.items()
         ]
+
+    def _summary(self, figure: str, values: Sums) -> dict[str, FloatArray]:
+        """Work out a summary of values: one line, or the two ends of a confidence interval."""
+        found = moments(values)
+        if figure == "confidence interval":
+            low, high = confidence_interval(found, self.request.levels[0] if self.request.levels else 95.0)
+            return {"interval low": low[0], "interval high": high[0]}
+        if figure in QUANTILES:
+            return {figure: self._quantile(QUANTILES[figure])}
+        assert values.lowest is not None and values.highest is not None
+        there = np.where(values.n[0] > 0, 0.0, np.nan)
+        extremes = {
+            "smallest": np.where(np.isfinite(values.lowest[0]), values.lowest[0], 0.0) + values.shift + there,
+            "largest": np.where(np.isfinite(values.highest[0]), values.highest[0], 0.0)
+            + values.shift
+            + there,
+        }
+        if figure in extremes:
+            return {figure: extremes[figure]}
+        if figure == "sum":
+            return {"sum": found.mean[0] * values.w[0]}
+        return {figure: SUMMARIES[figure](found)[0]}
+
+    def _quantile(self, q: float) -> FloatArray:
+        if self.sums.quantile is not None:
+            return self.sums.quantile(q)
+        assert self.sums.answers is not None
+        scores = self.question.scores()
+        places = [k for k, answer in enumerate(self.question.valid) if answer.code in scores]
+        values = np.array([scores[self.question.valid[k].code] for k in places])
+        order = np.argsort(values)
+        weights = self.sums.answers.w[places][order]
+        return np.array([weighted_quantile(values[order], weights[:, k], q) for k in range(self.columns)])
 
     def _difference_lines(self, place: str) -> list[Line]:
         """Make the difference rows above or below the answers: means of +100, 0 and −100."""

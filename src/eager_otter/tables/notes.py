@@ -14,6 +14,15 @@ from eager_otter.tables.request import TableRequest
 from eager_otter.tables.table import Line, Mark
 from eager_otter.tables.texts import MARK_SIGNS, NOT_THERE, WITHHELD, ZERO, figure_text
 
+PERCENT_NOTES = {
+    "row percent": "row %: percent of all in the base who gave the row's answer; columns that leave people out do not "
+    "add to 100.",
+    "table percent": "table %: percent of the Total's base.",
+    "mention percent": "mention %: percent of all mentions; nets and exclusive answers are none.",
+    "cumulative percent": "cum. %: percents added up from the top.",
+    "index": "index: 100 × column percent / percent of the Total.",
+}
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Facts:
@@ -23,6 +32,7 @@ class Facts:
     universe: str = ""
     filters: tuple[tuple[str, int], ...] = ()
     weight: str | None = None
+    base: str | None = None
     zero_weights: int = 0
     not_asked: int = 0
     unknown: tuple[tuple[str, int], ...] = ()
@@ -40,6 +50,7 @@ def notes_of(
         *_base_notes(sums, facts),
         *_filter_notes(facts),
         *_weight_notes(facts),
+        *_rule_notes(request, sums.question),
         *_row_notes(sums.question, lines),
         *_test_notes(request, sums, lines, layout),
         *_mark_notes(request, lines),
@@ -54,9 +65,15 @@ def _base_notes(sums: QuestionSums, facts: Facts) -> Iterator[str]:
         yield f"Universe: {facts.universe}"
     what = "gave a number" if question.kind == "number" else "answered"
     asked = f" The question was asked if {question.asked.text}." if question.asked is not None else ""
-    yield f"Base: the {people:,} respondents who {what}.{asked}"
+    which = f" and satisfy {facts.base}" if facts.base is not None else ""
     reasons = _reasons(sums, facts)
-    if reasons:
+    if sums.everyone:
+        yield f"Base: all {people:,} respondents, whether or not they answered.{asked}"
+    else:
+        yield f"Base: the {people:,} respondents who {what}{which}.{asked}"
+    if reasons and sums.everyone:
+        yield f"No answer: {'; '.join(f'{reason} {count:,}' for reason, count in reasons)}."
+    elif reasons:
         total = sum(count for _, count in reasons)
         detail = "; ".join(f"{reason} {count:,}" for reason, count in reasons)
         yield f"Left out of the base: {total:,} ({detail})."
@@ -84,7 +101,8 @@ def _reasons(sums: QuestionSums, facts: Facts) -> list[tuple[str, int]]:
 def _filter_notes(facts: Facts) -> Iterator[str]:
     before = facts.rows
     for text, kept in facts.filters:
-        yield f"Filter: {text}; {kept:,} of {before:,} respondents."
+        if text != facts.base:
+            yield f"Filter: {text}; {kept:,} of {before:,} respondents."
         before = kept
 
 
@@ -97,9 +115,35 @@ def _weight_notes(facts: Facts) -> Iterator[str]:
         yield f"Out of every base for a weight of 0: {facts.zero_weights:,}."
 
 
+def _rule_notes(request: TableRequest, question: Question) -> Iterator[str]:
+    """Tell hidden answers, which stay in the base, from those left out of it, and a shortened list."""
+    rules = request.rows
+    if rules.hide:
+        yield f"Not shown, but in the base: {_named(question, rules.hide)}."
+    if rules.leave_out:
+        yield f"Left out, of the base too: {_named(question, rules.leave_out)}."
+    if rules.most is not None:
+        yield f"Only the first {rules.most} answers are shown; the others are in the base."
+    if rules.above is not None:
+        yield f"Only answers with more than {rules.above:g} % of the Total are shown; the others are in the base."
+    if rules.sort is not None:
+        way = "up" if rules.sort.up else "down"
+        key = f"the percent of {rules.sort.column}" if rules.sort.by == "figure" else f"the {rules.sort.by}"
+        yield f"Sorted {way} by {key}; other, none and don't know keep the end."
+
+
+def _named(question: Question, names: Sequence[str]) -> str:
+    found = [question.find(name) for name in names]
+    return ", ".join(answer.label for answer in found if answer is not None)
+
+
 def _row_notes(question: Question, lines: Sequence[Line]) -> Iterator[str]:
     if question.kind == "multi":
         yield "Several answers possible: percents are of respondents and may add to more than 100."
+    percents = {line.figure for line in lines} & set(PERCENT_NOTES)
+    yield from (PERCENT_NOTES[figure] for figure in PERCENT_NOTES if figure in percents)
+    if len(percents | {line.figure for line in lines if line.figure == "column percent"}) > 2:
+        yield "Several kinds of percents stand in this table; read the sign beside each row."
     if any(line.kind == "net" for line in lines):
         yield from _net_notes(question, lines)
 

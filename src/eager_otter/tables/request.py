@@ -4,18 +4,42 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, get_args
 
 from eager_otter.errors import RequestError
 
-CellFigure = Literal["column percent", "count", "unweighted count"]
-SummaryFigure = Literal["mean", "standard deviation", "standard error"]
+CellFigure = Literal[
+    "column percent",
+    "count",
+    "unweighted count",
+    "row percent",
+    "table percent",
+    "mention percent",
+    "cumulative percent",
+    "index",
+]
+SummaryFigure = Literal[
+    "mean",
+    "standard deviation",
+    "standard error",
+    "confidence interval",
+    "median",
+    "lower quartile",
+    "upper quartile",
+    "smallest",
+    "largest",
+    "sum",
+    "mean mentions",
+]
 Figure = Literal[CellFigure, SummaryFigure]
 JudgedOn = Literal["unweighted base", "effective base"]
 
-CELL_FIGURES: tuple[CellFigure, ...] = ("column percent", "count", "unweighted count")
-SUMMARY_FIGURES: tuple[SummaryFigure, ...] = ("mean", "standard deviation", "standard error")
+CELL_FIGURES: tuple[CellFigure, ...] = get_args(CellFigure)
+SUMMARY_FIGURES: tuple[SummaryFigure, ...] = get_args(SummaryFigure)
 FIGURES: tuple[Figure, ...] = (*CELL_FIGURES, *SUMMARY_FIGURES)
+PERCENTS = ("column percent", "row percent", "table percent", "mention percent", "cumulative percent")
+
+SortBy = Literal["figure", "label", "code"]
 
 MOST_DIGITS = 10
 
@@ -76,7 +100,7 @@ class Digits:
 
     def of(self, figure: str) -> int:
         """Give the decimal places of a figure."""
-        if figure in ("column percent", "difference"):
+        if figure in PERCENTS or figure in ("difference", "index"):
             return self.percent
         if figure in ("unweighted count", "unweighted base"):
             return 0
@@ -86,11 +110,42 @@ class Digits:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Sorting:
+    """The order of a table's rows: by the first figure in a column (the Total unless named), by label or by code.
+
+    `column` is a column's label, `group: label`, code or letter. Members stay with their net; "other", "none" and
+    "don't know" stay at the end.
+    """
+
+    by: SortBy = "figure"
+    up: bool = False
+    column: str = "Total"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RowRules:
+    """Which rows of a question a table shows, in which order.
+
+    `hide` takes answers (codes or labels) out of view, nobody out of the base; `leave_out` takes those who gave them
+    out of the base as well. `most` keeps only the first so many answers, `above` only those with more than so many
+    percent of the Total; `drop_empty` leaves out answers nobody gave.
+    """
+
+    sort: Sorting | None = None
+    hide: tuple[str, ...] = ()
+    leave_out: tuple[str, ...] = ()
+    most: int | None = None
+    above: float | None = None
+    drop_empty: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class TableRequest:
     """One table: a question by a banner.
 
     `figures` may be empty, which gives what suits the kind of question. `levels` are one or two confidence
-    percents from 50 up to, not including, 100, strictest first; none switches the tests off.
+    percents from 50 up to, not including, 100, strictest first; none switches the tests off. `base` is "answered",
+    "all" (everyone the filters keep, with a row for no answer) or an expression that those in the base satisfy.
     Raises RequestError for levels or figures that cannot be had.
     """
 
@@ -101,6 +156,8 @@ class TableRequest:
     figures: tuple[Figure, ...] = ()
     digits: Digits = Digits()
     filter: str | None = None
+    base: str = "answered"
+    rows: RowRules = RowRules()
     levels: tuple[float, ...] = (95.0,)
     rules: BaseRules = BaseRules()
 

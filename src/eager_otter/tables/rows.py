@@ -31,6 +31,8 @@ class Row:
     code: str
     indent: int
     source: int
+    mention: bool = True
+    last: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -78,12 +80,21 @@ class _Layout:
 
     def _answer(self, code: str, indent: int) -> Row:
         self.taken.add(code)
-        label = self.answers[self.place[code]].label
-        return Row(label=label, kind="answer", code=code, indent=indent, source=self.place[code])
+        answer = self.answers[self.place[code]]
+        return Row(
+            label=answer.label,
+            kind="answer",
+            code=code,
+            indent=indent,
+            source=self.place[code],
+            mention=not answer.exclusive,
+            last=answer.stays_last,
+        )
 
     def _net_row(self, net: Net, indent: int) -> Row:
         self.placed.add(net.label)
-        return Row(label=net.label, kind="net", code="", indent=indent, source=self.net_place[net.label])
+        place = self.net_place[net.label]
+        return Row(label=net.label, kind="net", code="", indent=indent, source=place, mention=False)
 
     def _net(self, net: Net, indent: int) -> list[Row]:
         rows = [self._net_row(net, indent)]
@@ -98,16 +109,41 @@ class _Layout:
         return rows
 
 
-def row_counts(question: Question, answers: Answers) -> RowCounts:
-    """Say what to count for a question. Raises RequestError for open text."""
+def row_counts(question: Question, answers: Answers, *, everyone: bool = False) -> RowCounts:
+    """Say what to count for a question. Raises RequestError for open text.
+
+    With `everyone`, a row for no answer follows the nets, and all are in the base.
+    """
     match answers:
         case SingleAnswers():
-            return _single_counts(question, answers)
+            return (
+                _with_everyone(_single_counts(question, answers))
+                if everyone
+                else _single_counts(question, answers)
+            )
         case MultiAnswers():
-            return _multi_counts(question, answers)
+            return (
+                _with_everyone(_multi_counts(question, answers))
+                if everyone
+                else _multi_counts(question, answers)
+            )
         case NumberAnswers() if question.kind == "number":
             return RowCounts(parts=(ValueRows(answers.values, _shift(answers)),), indicators=(), order=())
     raise RequestError(f"{question.name} {NOT_TABULATED[question.kind]}.")
+
+
+def _with_everyone(counts: RowCounts) -> RowCounts:
+    """Put the row of those without an answer before the base, and everyone into the base."""
+    part = np.searchsorted(
+        np.cumsum([len(table) for table in counts.indicators]), counts.order[-1], side="right"
+    )
+    before = sum(len(table) for table in counts.indicators[:part])
+    base = counts.indicators[part][counts.order[-1] - before]
+    tables = list(counts.indicators)
+    tables[part] = np.vstack([tables[part], 1.0 - base, np.ones_like(base)])
+    end = before + len(counts.indicators[part])
+    order = [place if place < end else place + 2 for place in counts.order[:-1]]
+    return RowCounts(parts=counts.parts, indicators=tuple(tables), order=(*order, end, end + 1))
 
 
 def _shift(answers: NumberAnswers) -> float:
@@ -187,16 +223,17 @@ def _hits(question: Question, answers: MultiAnswers, codes: Sequence[str]) -> In
 
 
 def difference_parts(
-    question: Question, answers: Answers
+    question: Question, answers: Answers, *, everyone: bool = False
 ) -> list[tuple[Difference, Part, FloatArray | None]]:
     """Say how to count the difference rows of a question: scores +100, 0 and −100.
 
-    A single question's are scores (1, codes) of its own codes; of a multiple response each is a part of values.
+    A single question's are scores (1, codes) of its own codes; of a multiple response each is a part of values. With
+    `everyone`, those without an answer score 0.
     """
     found: list[tuple[Difference, Part, FloatArray | None]] = []
     for difference in question.differences:
         if isinstance(answers, SingleAnswers):
-            scores = np.full((1, answers.size), np.nan)
+            scores = np.full((1, answers.size), 0.0 if everyone else np.nan)
             scores[0, [question.by_code[answer.code] for answer in question.valid]] = 0.0
             scores[0, [question.by_code[code] for code in difference.plus]] = 100.0
             scores[0, [question.by_code[code] for code in difference.minus]] = -100.0
@@ -204,7 +241,7 @@ def difference_parts(
         elif isinstance(answers, MultiAnswers):
             plus = _hits(question, answers, difference.plus) > 0
             minus = _hits(question, answers, difference.minus) > 0
-            values = np.where(answers.answered, 100.0 * plus - 100.0 * minus, np.nan)
+            values = np.where(answers.answered | everyone, 100.0 * plus - 100.0 * minus, np.nan)
             found.append((difference, ValueRows(values), None))
     return found
 

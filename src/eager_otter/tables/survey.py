@@ -14,10 +14,10 @@ from eager_otter.data.files import Source
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import who_answered
 from eager_otter.errors import RequestError
-from eager_otter.tables.counting import BannerCounting, Population, QuestionSums, unknown_counts
+from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
 from eager_otter.tables.making import Setting, make_table
 from eager_otter.tables.notes import Facts
-from eager_otter.tables.request import Banner, BannerGroup, BaseRules, Digits, Figure, TableRequest
+from eager_otter.tables.request import Banner, BannerGroup, BaseRules, Digits, Figure, RowRules, TableRequest
 from eager_otter.tables.table import Table, Viewer
 
 Done = Callable[[int], None]  # told how many tables have been made
@@ -75,6 +75,8 @@ class Survey:
         *,
         figures: Sequence[Figure] = (),
         levels: Sequence[float] = (95,),
+        base: str = "answered",
+        rows: RowRules | None = None,
         bases: BaseRules | None = None,
         digits: Digits | None = None,
         filter: str | None = None,
@@ -82,10 +84,10 @@ class Survey:
     ) -> Table:
         """Make one table: a question by banner questions, side by side after the Total.
 
-        `figures` are "column percent", "count", "unweighted count", "mean", "standard deviation", "standard
-        error"; left out, they suit the question. `levels` are one or two confidence percents, strictest first;
-        () makes no tests. `bases` are minimum bases, `filter` narrows this table further. Raises UnknownName
-        for a question that is not there, RequestError, ExpressionError, DataError.
+        `figures` are named in `FIGURES`; left out, they suit the question. `levels` are one or two confidence
+        percents, strictest first; () makes no tests. `base` is "answered", "all" (with a row for no answer) or an
+        expression; `rows` orders, hides and leaves out answers; `bases` are minimum bases; `filter` narrows this table
+        further. Raises UnknownName for a question that is not there, RequestError, ExpressionError, DataError.
 
         Example: `survey.table("heard_of", by=["region", "age_band"], levels=(95, 90))`.
         """
@@ -94,6 +96,8 @@ class Survey:
             banner=by if isinstance(by, Banner) else banner_of(by),
             figures=tuple(figures),
             levels=tuple(float(level) for level in levels),
+            base=base,
+            rows=rows or RowRules(),
             rules=bases or BaseRules(),
             digits=digits or Digits(),
             filter=filter,
@@ -118,28 +122,27 @@ class Survey:
         self, requests: Sequence[TableRequest], some: Sequence[int]
     ) -> Iterator[tuple[int, Table]]:
         first = requests[some[0]]
-        population, facts = self._counted(first.filter)
+        population, facts = self._counted(first.filter, first.base)
         counting = BannerCounting(self.responses, population, first.banner)
-        by_question: dict[str, list[int]] = {}
+        by_count: dict[Count, list[int]] = {}
         for k in some:
-            by_question.setdefault(requests[k].question, []).append(k)
-        for sums in counting.counted(list(by_question)):
-            own = self._own_facts(facts, sums, population)
+            by_count.setdefault(_count_of(requests[k]), []).append(k)
+        for count, sums in zip(by_count, counting.counted(list(by_count)), strict=True):
             setting = Setting(
                 layout=counting.layout,
                 shared=counting.shared,
                 weighted=population.weights is not None,
-                facts=own,
+                facts=self._own_facts(facts, sums, population),
                 viewer=self.viewer,
             )
-            for k in by_question[sums.question.name]:
+            for k in by_count[count]:
                 yield k, make_table(requests[k], sums, setting)
 
     def population(self) -> Population:
         """Say who is counted and with what weights. Raises ExpressionError, RequestError, DataError."""
         return self._counted(None)[0]
 
-    def _counted(self, table_filter: str | None) -> tuple[Population, Facts]:
+    def _counted(self, table_filter: str | None, base: str = "answered") -> tuple[Population, Facts]:
         everyone: BoolArray = np.ones(len(self.responses), np.bool_)
         times = self._frequencies()
         rows = everyone if times is None else times > 0
@@ -149,18 +152,21 @@ class Survey:
             rows = rows & self.responses.filtered(self.filter)
             filters.append((self.filter, _people(rows, times)))
         weights = None if self.weight is None else self.responses.weights(self.weight, rows)
-        if table_filter is not None:
-            keep = self.responses.filtered(table_filter)
+        for text in (table_filter, None if base in PLAIN_BASES else base):
+            if text is None:
+                continue
+            keep = self.responses.filtered(text)
             weights = None if weights is None else weights[keep[rows]]
             rows = rows & keep
-            filters.append((table_filter, _people(rows, times)))
+            filters.append((text, _people(rows, times)))
             if not rows.any():
-                raise RequestError(f"The filters together keep nobody: {self.filter}; {table_filter}")
+                raise RequestError(f"The filters together keep nobody: {self.filter}; {text}")
         before = _people(rows, times)
         rows, weights = _without_zero_weights(rows, weights)
         facts = Facts(
             rows=read,
             filters=tuple(filters),
+            base=None if base in PLAIN_BASES else base,
             weight=self.weight,
             zero_weights=before - _people(rows, times),
             universe=self.codebook.universe,
@@ -184,6 +190,23 @@ class Survey:
         return replace(facts, not_asked=not_asked, unknown=tuple(unknown.items()))
 
 
+PLAIN_BASES = ("answered", "all")
+
+
+def _people_of(request: TableRequest) -> str:
+    """Tell the bases apart that choose other people; everyone and those who answered are told apart in counting."""
+    return "" if request.base in PLAIN_BASES else request.base
+
+
+def _count_of(request: TableRequest) -> Count:
+    return Count(
+        question=request.question,
+        leave_out=request.rows.leave_out,
+        everyone=request.base == "all",
+        mentions="mean mentions" in request.figures,
+    )
+
+
 def banner_of(questions: str | Sequence[str]) -> Banner:
     """Make a banner of questions side by side."""
     names = [questions] if isinstance(questions, str) else list(questions)
@@ -195,7 +218,8 @@ def _together(requests: Sequence[TableRequest]) -> dict[Any, list[int]]:
     gathered: list[tuple[TableRequest, list[int]]] = []
     for k, request in enumerate(requests):
         for first, members in gathered:
-            if request.filter == first.filter and request.banner == first.banner:
+            same_people = request.filter == first.filter and _people_of(request) == _people_of(first)
+            if same_people and request.banner == first.banner:
                 members.append(k)
                 break
         else:

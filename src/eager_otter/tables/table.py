@@ -187,14 +187,7 @@ class Table:
 
     def column_position(self, name: str) -> int:
         """Find a column by label, `group: label`, code or letter. Raises UnknownName, RequestError."""
-        for names in (_labels, _codes):
-            found = [k for k, column in enumerate(self.columns) if name in names(column)]
-            if len(found) > 1:
-                shown = ", ".join(f"{self.columns[k].group}: {self.columns[k].label}" for k in found)
-                raise RequestError(f"Several columns are called {name!r}; say which: {shown}.")
-            if found:
-                return found[0]
-        raise UnknownName("column", name, [column.label for column in self.columns], f"table {self.id!r}")
+        return find_column(self.columns, name, f"table {self.id!r}")
 
     def records(self) -> Iterator[Record]:
         """Go through the tidy form: one record per figure, and one per cell that carries letters."""
@@ -224,6 +217,18 @@ class Table:
             value=value,
             mark=mark,
         )
+
+
+def find_column(columns: Sequence[Column], name: str, where: str) -> int:
+    """Find a column by label, `group: label`, code or letter. Raises UnknownName, RequestError."""
+    for names in (_labels, _codes):
+        found = [k for k, column in enumerate(columns) if name in names(column)]
+        if len(found) > 1:
+            shown = ", ".join(f"{columns[k].group}: {columns[k].label}" for k in found)
+            raise RequestError(f"Several columns are called {name!r}; say which: {shown}.")
+        if found:
+            return found[0]
+    raise UnknownName("column", name, [column.label for column in columns], where)
 
 
 def _labels(column: Column) -> Sequence[str]:

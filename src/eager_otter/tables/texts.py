@@ -6,25 +6,38 @@ import math
 from collections.abc import Sequence
 from decimal import ROUND_HALF_UP, Decimal
 
-from eager_otter.tables.request import Digits
+from eager_otter.tables.request import PERCENTS, Digits
 from eager_otter.tables.table import Line, Mark, Table
 
 ZERO = "–"
 WITHHELD = "··"
 NOT_THERE = "n/a"
 
-PERCENTS = ("column percent",)
 COUNTS = ("count", "unweighted count")
 BASE_FIGURES = ("unweighted base", "weighted base", "effective base")
 
 FIGURE_SIGNS = {
     "column percent": "%",
+    "row percent": "row %",
+    "table percent": "table %",
+    "mention percent": "mention %",
+    "cumulative percent": "cum. %",
+    "index": "index",
     "difference": "diff.",
     "count": "n",
     "unweighted count": "n unw.",
     "mean": "mean",
     "standard deviation": "s.d.",
     "standard error": "s.e.",
+    "interval low": "from",
+    "interval high": "to",
+    "median": "median",
+    "lower quartile": "q 25",
+    "upper quartile": "q 75",
+    "smallest": "min.",
+    "largest": "max.",
+    "sum": "sum",
+    "mean mentions": "mean",
     "unweighted base": "n",
     "weighted base": "n",
     "effective base": "n",

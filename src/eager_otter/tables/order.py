@@ -1,0 +1,144 @@
+"""Which rows of a table are shown, and in which order."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from eager_otter.codebook.codes import as_number, canonical
+from eager_otter.codebook.model import Answer, Question
+from eager_otter.core.arrays import FloatArray
+from eager_otter.errors import RequestError, UnknownName
+from eager_otter.tables.request import RowRules, Sorting
+from eager_otter.tables.rows import Row
+
+
+@dataclass(frozen=True, slots=True)
+class _Block:
+    """A row with the rows indented under it."""
+
+    row: Row
+    inside: tuple[_Block, ...]
+
+
+def without_left_out(question: Question, names: Sequence[str]) -> Question:
+    """Give the question as a table sees it that leaves answers out of its base: these are no answers there.
+
+    Raises UnknownName, and RequestError for a multiple-response question, where it would not be clear who is left.
+    """
+    if not names:
+        return question
+    if question.kind != "single":
+        raise RequestError(
+            f"{question.name} is of kind {question.kind}; only answers of single questions can be left out of the "
+            "base. Hide them, or set a base."
+        )
+    out = {answer.code for answer in answers_named(question, names)}
+    answers = tuple(replace(a, missing=True) if a.code in out else a for a in question.answers)
+    nets = (replace(net, of=tuple(code for code in net.of if code not in out)) for net in question.nets)
+    differences = (
+        replace(
+            d, plus=tuple(c for c in d.plus if c not in out), minus=tuple(c for c in d.minus if c not in out)
+        )
+        for d in question.differences
+    )
+    return replace(
+        question, answers=answers, nets=tuple(net for net in nets if net.of), differences=tuple(differences)
+    )
+
+
+def answers_named(question: Question, names: Sequence[str]) -> list[Answer]:
+    """Find answers by code or label. Raises UnknownName."""
+    found = []
+    for name in names:
+        answer = question.find(canonical(name))
+        if answer is None:
+            raise UnknownName("answer", name, [answer.label for answer in question.answers], question.name)
+        found.append(answer)
+    return found
+
+
+def chosen_rows(
+    rows: Sequence[Row],
+    question: Question,
+    rules: RowRules,
+    percents: FloatArray,
+    column: Callable[[str], int],
+) -> tuple[Row, ...]:
+    """Choose and order rows; `percents` (rows by source, columns) are column percents, `column` finds one by name.
+
+    Nets below the answers keep their place under them.
+    """
+    hidden = {answer.code for answer in answers_named(question, rules.hide)}
+    blocks = _blocks([row for row in rows if row.kind != "answer" or row.code not in hidden])
+    blocks = _kept(blocks, rules, percents[:, 0])
+    if rules.sort is not None:
+        blocks = _sorted(blocks, _key(rules.sort, percents, column), up=rules.sort.up)
+    if rules.most is not None:
+        blocks = _first(blocks, rules.most)
+    return tuple(row for block in blocks for row in _flat(block))
+
+
+def _blocks(rows: Sequence[Row]) -> tuple[_Block, ...]:
+    blocks: list[_Block] = []
+    k = 0
+    while k < len(rows):
+        stop = k + 1
+        while stop < len(rows) and rows[stop].indent > rows[k].indent:
+            stop += 1
+        blocks.append(_Block(rows[k], _blocks(rows[k + 1 : stop])))
+        k = stop
+    return tuple(blocks)
+
+
+def _flat(block: _Block) -> list[Row]:
+    return [block.row, *(row for inner in block.inside for row in _flat(inner))]
+
+
+def _kept(blocks: tuple[_Block, ...], rules: RowRules, total: FloatArray) -> tuple[_Block, ...]:
+    def stays(block: _Block) -> bool:
+        if block.row.kind != "answer":
+            return True
+        percent = total[block.row.source]
+        return not (rules.drop_empty and percent == 0) and (rules.above is None or percent > rules.above)
+
+    return tuple(_Block(block.row, _kept(block.inside, rules, total)) for block in blocks if stays(block))
+
+
+def _key(sort: Sorting, percents: FloatArray, column: Callable[[str], int]) -> Callable[[Row], Any]:
+    if sort.by == "label":
+        return lambda row: row.label.casefold()
+    if sort.by == "code":
+        return lambda row: (as_number(row.code) is None, as_number(row.code) or 0.0, row.code)
+    place = column(sort.column)
+    return lambda row: float(percents[row.source, place])
+
+
+def _sorted(blocks: tuple[_Block, ...], key: Callable[[Row], Any], *, up: bool) -> tuple[_Block, ...]:
+    """Sort blocks; nets without members and rows that stay last keep the end, in their old order."""
+    inside = [_Block(block.row, _sorted(block.inside, key, up=up)) for block in blocks]
+    ends = [block for block in inside if block.row.last or (block.row.kind == "net" and not block.inside)]
+    moving = [block for block in inside if block not in ends]
+    return (*sorted(moving, key=lambda block: key(block.row), reverse=not up), *ends)
+
+
+def _first(blocks: tuple[_Block, ...], most: int) -> tuple[_Block, ...]:
+    """Keep the first so many answers, wherever they stand; nets that lose all their members go with them."""
+    left = most
+
+    def kept(some: tuple[_Block, ...]) -> tuple[_Block, ...]:
+        nonlocal left
+        result = []
+        for block in some:
+            if block.row.kind == "answer":
+                if left > 0:
+                    left -= 1
+                    result.append(block)
+                continue
+            inside = kept(block.inside)
+            if inside or not block.inside:
+                result.append(_Block(block.row, inside))
+        return tuple(result)
+
+    return kept(blocks)
