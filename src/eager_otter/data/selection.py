@@ -25,8 +25,8 @@ from eager_otter.codebook.expression import (
     day_of,
 )
 from eager_otter.codebook.meaning import check_expression, code_of, numeric_codes
-from eager_otter.codebook.model import Question
-from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.codebook.model import Net, Question
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
 
 SIGNS: Mapping[str, Callable[[FloatArray, float], BoolArray]] = {
@@ -150,6 +150,25 @@ def who_answered(question: Question, answers: Answers) -> BoolArray:
             return ~np.isnan(answers.values)
         case TextAnswers():
             return np.asarray(answers.texts != "", np.bool_)
+
+
+def who_counts_in(question: Question, answers: Answers, net: Net) -> BoolArray:
+    """Tell who counts in a net: (respondents,). Only those who answered do, also in a net of none."""
+    hits = np.zeros(len(answers), np.int64)
+    for code in net.of:
+        place = question.by_code[code]
+        if isinstance(answers, MultiAnswers):
+            hits += answers.tick(place)
+        elif isinstance(answers, SingleAnswers):
+            hits += answers.codes == place
+    return np.asarray(who_answered(question, answers) & in_net(net, hits))
+
+
+def in_net(net: Net, hits: IntArray) -> BoolArray:
+    """Tell from the number of a net's answers that were given whether it counts; of those who answered."""
+    if net.how == "none":
+        return np.asarray(hits == 0)
+    return np.asarray(hits >= {"any": 1, "least": net.least, "all": len(net.of)}[net.how])
 
 
 def count_of_mentions(question: Question, answers: MultiAnswers) -> FloatArray:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from html import escape
 
 from eager_otter.report.theme import STANDARD
-from eager_otter.tables.table import Line, Table
+from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import FIGURE_SIGNS, cell_text
 
 STYLE = (
@@ -35,15 +35,27 @@ def table_html(table: Table) -> str:
 
 
 def _head(table: Table) -> Iterator[str]:
-    groups = "".join(
-        f'<th scope="colgroup" colspan="{group.stop - group.start}">{escape(group.label)}</th>'
-        for group in table.groups
-    )
-    yield f"<tr><td></td><td></td><td></td>{groups}</tr><tr><td></td><td></td>"
+    for level in [*table.outer_heads(), list(table.groups)]:
+        yield f"<tr><td></td><td></td>{''.join(_level(table, level))}</tr>"
+    yield "<tr><td></td><td></td>"
     for column in table.columns:
         letter = f"<br>{column.letter}" if column.letter else ""
         yield f'<th scope="col">{escape(column.label)}{letter}</th>'
     yield "</tr>"
+
+
+def _level(table: Table, heads: Sequence[Group]) -> Iterator[str]:
+    """Give one level of heads, with gaps where a column has none."""
+    starts = {head.start: head for head in heads}
+    k = 0
+    while k < len(table.columns):
+        head = starts.get(k)
+        if head is None:
+            yield "<td></td>"
+            k += 1
+        else:
+            yield f'<th scope="colgroup" colspan="{head.stop - head.start}">{escape(head.label)}</th>'
+            k = head.stop
 
 
 def _body(table: Table) -> Iterator[str]:

@@ -37,10 +37,13 @@ class _Panel:
 def table_view(table: Table, width: int) -> RenderableType:
     """Lay a table out for a terminal that is `width` characters wide."""
     cells = _Cells(table)
-    room = max(width - cells.stub_width - BETWEEN - cells.panel_width((0,)), NARROWEST)
+    total = [_Panel("", table.loose)] if table.loose else []
+    used = cells.panel_width(table.loose) + BETWEEN if table.loose else 0
+    room = max(width - cells.stub_width - used, NARROWEST)
+    last = bool(total) and bool(table.groups) and table.loose[0] > table.groups[0].start
     parts: list[RenderableType] = [Text(table.title, style="bold")]
     for panels in _chunks(list(_panels(table, cells, room)), cells, room):
-        parts += [*_chunk_lines(cells, [_Panel("", (0,)), *panels]), Text()]
+        parts += [*_chunk_lines(cells, [*panels, *total] if last else [*total, *panels]), Text()]
     parts += [Padding(Text(note, style="dim"), (0, 0, 0, 2)) for note in table.notes]
     return Group(*parts)
 
@@ -120,10 +123,10 @@ def _panels(table: Table, cells: _Cells, room: int) -> Iterator[_Panel]:
         columns: list[int] = []
         for k in range(group.start, group.stop):
             if columns and cells.panel_width([*columns, k]) + BETWEEN > room:
-                yield _Panel(group.label, tuple(columns))
+                yield _Panel(group.path, tuple(columns))
                 columns = []
             columns.append(k)
-        yield _Panel(group.label, tuple(columns))
+        yield _Panel(group.path, tuple(columns))
 
 
 def _chunks(panels: Sequence[_Panel], cells: _Cells, room: int) -> Iterator[list[_Panel]]:

@@ -32,7 +32,7 @@ FIGURE_WIDTH = 6.5
 WIDEST_HEAD = 16.0
 LINE_HEIGHT = 13.5
 COLUMNS_ON_A_PAGE = 22
-TITLE, SUBTITLE, GROUPS, LABELS, LETTERS, FIRST_LINE = 0, 1, 3, 4, 5, 6
+TITLE, SUBTITLE, HEADS = 0, 1, 3
 
 
 def write(report: Report, path: Path) -> None:
@@ -80,7 +80,7 @@ class _Contents:
             wrapped = {**plain, "text_wrap": True, "valign": "top", "indent": 1}
             sheet.link(row, 1, name, table.id, {**plain, **_link(theme), "valign": "top", "indent": 1})
             sheet.text(row, 2, table.title, wrapped)
-            sheet.number(row, 3, table.lines[0].values[0], {**plain, "num_format": "#,##0", "valign": "top"})
+            sheet.number(row, 3, table.people, {**plain, "num_format": "#,##0", "valign": "top"})
             sheet.text(row, 4, _marked_columns(table), wrapped)
             lines = max(lines_needed(table.title, 76), lines_needed(_marked_columns(table), 44))
             sheet.height(row, LINE_HEIGHT * lines + 2)
@@ -109,12 +109,16 @@ class _TableSheet:
     def __init__(self, sheet: Sheet, table: Table, provenance: str, theme: Theme) -> None:
         self.sheet, self.table, self.provenance, self.theme = sheet, table, provenance, theme
         self.plain = _plain(theme)
-        self.lettered = any(any(line.letters) for line in table.lines) or bool(table.levels and table.groups)
+        tested = any(any(line.letters) for line in table.lines) or bool(table.levels)
+        self.lettered = [tested and bool(column.letter) for column in table.columns]
         self.place = [STUB]  # sheet column of each banner column's figures
-        for _ in table.columns[1:]:
-            self.place.append(self.place[-1] + (1 if len(self.place) == 1 or not self.lettered else 2))
-        self.last = self.place[-1] + (1 if self.lettered and len(self.place) > 1 else 0)
-        self.starts = {group.start for group in table.groups}
+        for lettered in self.lettered[:-1]:
+            self.place.append(self.place[-1] + (2 if lettered else 1))
+        self.last = self.place[-1] + (1 if self.lettered[-1] else 0)
+        self.starts = {group.start for group in table.groups} | {group.stop for group in table.groups}
+        self.outer = table.outer_heads()
+        self.groups_row = HEADS + len(self.outer)
+        self.labels_row, self.letters_row, self.first_line = (self.groups_row + k for k in (1, 2, 3))
 
     def write(self) -> None:
         """Write heads, lines and notes, then widths, panes and print set-up."""
@@ -125,10 +129,10 @@ class _TableSheet:
         end = self._write_lines()
         used = self._write_notes(end + 1, widths)
         self.sheet.widths(widths)
-        self.sheet.freeze(FIRST_LINE, STUB)
+        self.sheet.freeze(self.first_line, STUB)
         pages, breaks = self._pages()
         self.sheet.print_set_up(
-            title=self.table.title, rows=(TITLE, LETTERS), columns=STUB, breaks=breaks, wide=pages
+            title=self.table.title, rows=(TITLE, self.letters_row), columns=STUB, breaks=breaks, wide=pages
         )
         self.sheet.print_area(used, self.last + 1)
 
@@ -136,48 +140,38 @@ class _TableSheet:
 
     def _write_heads(self) -> None:
         head: Style = {**self.plain, "bg_color": self.theme.reed, "valign": "bottom"}
-        for row in (GROUPS, LABELS, LETTERS):
-            rule = {"bottom": 1, "bottom_color": self.theme.line} if row == LETTERS else {}
-            for place in range(STUB + 1):
-                self.sheet.text(row, place, "", {**head, **rule})
-        total = {**head, "bold": True, "align": "right", "indent": 1}
-        self.sheet.text(LABELS, STUB, self.table.columns[0].label, total)
-        for group in self.table.groups:
-            style = {**head, "bold": True, "align": "left", "bottom": 1, "bottom_color": self.theme.river}
-            self.sheet.across(
-                GROUPS,
-                self.place[group.start],
-                self._end(group.stop - 1),
-                group.label,
-                {**style, **self._side()},
-            )
-        for k, column in enumerate(self.table.columns[1:], 1):
+        rule: Style = {"bottom": 1, "bottom_color": self.theme.line}
+        for row in range(HEADS, self.letters_row + 1):
+            for place in range(self.last + 1):
+                self.sheet.text(row, place, "", {**head, **(rule if row == self.letters_row else {})})
+        for row, heads in enumerate([*self.outer, list(self.table.groups)], HEADS):
+            for group in heads:
+                style = {**head, "bold": True, "align": "left", "bottom": 1, "bottom_color": self.theme.river}
+                end = self._end(group.stop - 1)
+                self.sheet.across(row, self.place[group.start], end, group.label, {**style, **self._side()})
+        for k, column in enumerate(self.table.columns):
             edge = self._side() if k in self.starts else {}
-            style = {**head, "text_wrap": True, "align": "right", **edge}
-            rule = {"bottom": 1, "bottom_color": self.theme.line}
-            self.sheet.text(LABELS, self.place[k], column.label, style)
-            self.sheet.text(
-                LETTERS, self.place[k], column.letter, {**style, **rule, "font_color": self.theme.letter}
-            )
-            if self.lettered:
-                self.sheet.text(LABELS, self.place[k] + 1, "", head)
-                self.sheet.text(LETTERS, self.place[k] + 1, "", {**head, **rule})
+            room = {} if self.lettered[k] else {"indent": 1}
+            style = {**head, "text_wrap": True, "align": "right", "bold": not column.letter, **edge, **room}
+            self.sheet.text(self.labels_row, self.place[k], column.label, style)
+            letter = {**style, **rule, "font_color": self.theme.letter}
+            self.sheet.text(self.letters_row, self.place[k], column.letter, letter)
         tallest = max(
             lines_needed(column.label, self._head_width(k)) for k, column in enumerate(self.table.columns)
         )
-        self.sheet.height(LABELS, LINE_HEIGHT * tallest + 2)
+        self.sheet.height(self.labels_row, LINE_HEIGHT * tallest + 2)
 
     def _side(self) -> Style:
         return {"left": 1, "left_color": self.theme.line}
 
     def _end(self, k: int) -> int:
         """Give the last sheet column of a banner column."""
-        return self.place[k] + (1 if self.lettered and k else 0)
+        return self.place[k] + (1 if self.lettered[k] else 0)
 
     # --- lines ------------------------------------------------------------------------------------------
 
     def _write_lines(self) -> int:
-        row = FIRST_LINE
+        row = self.first_line
         before: Line | None = None
         for line in self.table.lines:
             first = before is None or (before.label, before.code, before.kind) != (
@@ -216,10 +210,10 @@ class _TableSheet:
             self.sheet.height(row, LINE_HEIGHT * needed + 1)
         letters: Style = {**style, "font_color": self.theme.letter, "align": "left"}
         for k, place in enumerate(self.place):
-            room = {} if k and self.lettered else {"indent": 1}
+            room = {} if self.lettered[k] else {"indent": 1}
             cell = {**style, "align": "right", **room, **(self._side() if k in self.starts else {})}
             self._write_figure(row, place, line, k, cell)
-            if k and self.lettered:
+            if self.lettered[k]:
                 self.sheet.text(row, place + 1, line.letters[k], letters)
 
     def _write_figure(self, row: int, place: int, line: Line, k: int, style: Style) -> None:
@@ -258,10 +252,10 @@ class _TableSheet:
     def _widths(self) -> list[float]:
         labels = max(text_width(line.label) + 2 * line.indent for line in self.table.lines) + 2
         signs = max(text_width(FIGURE_SIGNS.get(line.figure, line.figure)) for line in self.table.lines) + 2
-        widths = [min(max(labels, LABEL_WIDTH[0]), LABEL_WIDTH[1]), max(signs, 4.0), self._head_width(0)]
-        for k in range(1, len(self.table.columns)):
+        widths = [min(max(labels, LABEL_WIDTH[0]), LABEL_WIDTH[1]), max(signs, 4.0)]
+        for k in range(len(self.table.columns)):
             widths.append(self._head_width(k))
-            if self.lettered:
+            if self.lettered[k]:
                 longest = max(len(line.letters[k]) for line in self.table.lines)
                 widths.append(max(2.5, 1.25 * longest + 1.0))
         return widths
@@ -275,7 +269,7 @@ class _TableSheet:
     def _pages(self) -> tuple[int, list[int]]:
         """Cut a wide table into pages at group borders where it can: pages across, and sheet columns to cut at."""
         breaks: list[int] = []
-        start = 1
+        start = 0
         for group in self.table.groups:
             if group.stop - start > COLUMNS_ON_A_PAGE and group.start > start:
                 breaks.append(self.place[group.start])

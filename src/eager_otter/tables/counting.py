@@ -18,7 +18,7 @@ from eager_otter.core.tally import CodedRows, Tally, ValueRows, tally
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import count_of_mentions
-from eager_otter.tables.banner import BannerColumns, column_group, lay_out
+from eager_otter.tables.banner import BannerColumns, column_groups, lay_out
 from eager_otter.tables.order import without_left_out
 from eager_otter.tables.request import Banner
 from eager_otter.tables.rows import RowCounts, difference_parts, left_out_codes, row_counts, scores_of
@@ -90,10 +90,7 @@ class BannerCounting:
         self.responses, self.population = responses, population
         self.layout: BannerColumns = lay_out(banner, responses.codebook)
         self._all = bool(population.rows.all())
-        groups = [
-            column_group(group, responses.codebook.question(group.question), self._chosen(group.question))
-            for group in banner.groups
-        ]
+        groups = list(column_groups(banner, responses, population.rows))
         self.cells: ColumnCells = make_cells(groups, int(population.rows.sum()))
         self.shared: SharedPairs = match_pairs(self.layout.pairs, self.cells.overlapping())
 

@@ -110,6 +110,9 @@ class _Making:
     def table(self) -> Table:
         above, below = self._difference_lines("above"), self._difference_lines("below")
         lines = [*self._base_lines(), *above, *self._answer_lines(), *below, *self._summary_lines()]
+        return in_shown_order(self._whole(lines), self.layout.shown)
+
+    def _whole(self, lines: Sequence[Line]) -> Table:
         return Table(
             id=self.request.id or self.question.name,
             title=self.request.title or self.question.text,
@@ -121,6 +124,7 @@ class _Making:
             digits=self.request.digits,
             levels=self.request.levels,
             weighted=self.setting.weighted,
+            people=int(self.sums.base.n[0, 0]),
             viewer=self.setting.viewer,
         )
 
@@ -334,6 +338,26 @@ class _Making:
         higher = higher_than(replace(tests, p_value=p_value), pairs, self.columns, self.request.levels)
         names = [column.letter for column in self.layout.columns]
         return letter_rows(higher, names, spaced=self.layout.two_letter_names)
+
+
+def in_shown_order(table: Table, shown_columns: Sequence[int]) -> Table:
+    """Put the columns of a table where its banner shows them: the Total first, last or not at all."""
+    if list(shown_columns) == list(range(len(table.columns))):
+        return table
+    place = {column: k for k, column in enumerate(shown_columns)}
+    lines = tuple(
+        replace(
+            line,
+            values=line.values[list(shown_columns)],
+            letters=tuple(line.letters[k] for k in shown_columns),
+            marks=tuple(line.marks[k] for k in shown_columns),
+        )
+        for line in table.lines
+    )
+    groups = tuple(
+        replace(group, start=place[group.start], stop=place[group.stop - 1] + 1) for group in table.groups
+    )
+    return replace(table, columns=tuple(table.columns[k] for k in shown_columns), groups=groups, lines=lines)
 
 
 SUMMARIES: Mapping[str, Callable[[Moments], FloatArray]] = {

@@ -194,7 +194,7 @@ def _tests_used(lines: Sequence[Line]) -> str:
     used = []
     if any(line.kind in ("answer", "net") for line in lines):
         used.append("percents by a z test of two proportions with their pooled share")
-    if any(line.figure in ("mean", "difference") for line in lines):
+    if any(line.figure in ("mean", "difference", "mean mentions") for line in lines):
         what = "means" if all(line.figure != "difference" for line in lines) else "means and differences"
         used.append(f"{what} by Welch's t test")
     return f"Tested: {', '.join(used)}." if used else "Nothing in this table is tested."

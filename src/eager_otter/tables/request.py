@@ -46,23 +46,38 @@ MOST_DIGITS = 10
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BannerGroup:
-    """The columns of one question, side by side: all its answers, or those in `keep`, in that order.
+    """Columns that belong together: the answers of a question, or columns of one's own, or a nesting of groups.
 
-    `labels` gives other labels to some answers (by code) in this banner only.
+    - `question`: a column for each answer, or for those answers and nets in `keep` (codes or labels), in that order.
+    - `columns`: pairs of a label and what is in the column: an expression, or, with `question`, answers to put
+      together (codes or labels).
+    - `nest`: groups, outermost first; a column for each combination. With `subtotal`, each outer column has one for
+      all of it first, which is not tested.
+
+    `labels` gives other labels to some answers (by code) in this banner only; `only` is an expression that everybody
+    in the group's columns satisfies.
     """
 
-    question: str
+    question: str = ""
     label: str | None = None
     keep: tuple[str, ...] | None = None
     labels: Mapping[str, str] = field(default_factory=dict)
+    columns: tuple[tuple[str, str | tuple[str, ...]], ...] = ()
+    nest: tuple[BannerGroup, ...] = ()
+    subtotal: bool = False
+    only: str | None = None
+
+
+TotalPlace = Literal["first", "last", "none"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Banner:
-    """Groups of columns, side by side, after the Total."""
+    """Groups of columns, side by side, and where the Total stands."""
 
     groups: tuple[BannerGroup, ...] = ()
     name: str = ""
+    total: TotalPlace = "first"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

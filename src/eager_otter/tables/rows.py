@@ -8,9 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from eager_otter.codebook.model import Difference, Net, Question
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
+from eager_otter.core.arrays import FloatArray, IntArray
 from eager_otter.core.tally import CodedRows, ValueRows
 from eager_otter.data.answers import BEHIND, Answers, MultiAnswers, NumberAnswers, SingleAnswers
+from eager_otter.data.selection import in_net, who_counts_in
 from eager_otter.errors import RequestError
 from eager_otter.tables.table import RowKind
 
@@ -160,18 +161,11 @@ def _single_counts(question: Question, answers: SingleAnswers) -> RowCounts:
     for k, net in enumerate(question.nets, len(positions)):
         hits = np.zeros(answers.size, np.int64)
         hits[[question.by_code[code] for code in net.of]] = 1
-        table[k, positions] = _in_net(net, hits)[positions]
+        table[k, positions] = in_net(net, hits)[positions]
     table[-1, positions] = 1.0
     return RowCounts(
         parts=(CodedRows(answers.codes, answers.size),), indicators=(table,), order=tuple(range(rows))
     )
-
-
-def _in_net(net: Net, hits: IntArray) -> BoolArray:
-    """Tell from the number of a net's answers that were given whether it counts; of those who answered."""
-    if net.how == "none":
-        return np.asarray(hits == 0)
-    return np.asarray(hits >= {"any": 1, "least": net.least, "all": len(net.of)}[net.how])
 
 
 def _multi_counts(question: Question, answers: MultiAnswers) -> RowCounts:
@@ -197,7 +191,7 @@ def _multi_counts(question: Question, answers: MultiAnswers) -> RowCounts:
         order += [row for row, _ in rows]
     for start in range(0, len(scattered), BITS):
         some = scattered[start : start + BITS]
-        inside = np.array([_net_members(question, answers, net) for _, net in some])
+        inside = np.array([who_counts_in(question, answers, net) for _, net in some])
         parts.append(CodedRows(np.packbits(inside, axis=0, bitorder="little")[0], 1 << len(some)))
         indicators.append(_any_bit([1 << bit for bit in range(len(some))], len(some)))
         order += [row for row, _ in some]
@@ -208,11 +202,6 @@ def _multi_counts(question: Question, answers: MultiAnswers) -> RowCounts:
 def _any_bit(masks: Sequence[int], width: int) -> FloatArray:
     codes = np.arange(1 << width)
     return np.asarray(codes[None, :] & np.array(masks, np.int64).reshape(-1, 1) != 0, np.float64)
-
-
-def _net_members(question: Question, answers: MultiAnswers, net: Net) -> BoolArray:
-    """Tell who counts in a net: (respondents,)."""
-    return answers.answered & _in_net(net, _hits(question, answers, net.of))
 
 
 def _hits(question: Question, answers: MultiAnswers, codes: Sequence[str]) -> IntArray:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal, Protocol
 
 import numpy as np
@@ -35,11 +35,20 @@ class Column:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Group:
-    """The banner columns `start` to `stop` (not included) that come from one question."""
+    """The banner columns `start` to `stop` (not included) under one head.
+
+    In a nesting, `outer` holds the heads above it, the outermost first.
+    """
 
     label: str
     start: int
     stop: int
+    outer: tuple[str, ...] = ()
+
+    @property
+    def path(self) -> str:
+        """Its head in one line: in a nesting with the answers it is under."""
+        return ": ".join((*self.outer[1:], self.label))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -92,7 +101,8 @@ class Viewer(Protocol):
 class Table:
     """A question by a banner, finished. Renderers lay it out; they compute nothing.
 
-    `columns` start with the Total; `lines` start with the bases; `notes` are whole sentences.
+    `columns` hold the Total first, last or not at all; `lines` start with the bases; `notes` are whole sentences;
+    `people` is the Total's unweighted base.
     """
 
     id: str
@@ -105,6 +115,7 @@ class Table:
     digits: Digits
     levels: tuple[float, ...] = ()
     weighted: bool = False
+    people: int = 0
     viewer: Viewer | None = None
 
     def __repr__(self) -> str:
@@ -115,6 +126,12 @@ class Table:
 
     def _repr_html_(self) -> str | None:
         return None if self.viewer is None else self.viewer.html(self)
+
+    @property
+    def loose(self) -> tuple[int, ...]:
+        """The columns that are in no group: the Total."""
+        inside = {k for group in self.groups for k in range(group.start, group.stop)}
+        return tuple(k for k in range(len(self.columns)) if k not in inside)
 
     @property
     def bases(self) -> tuple[Line, ...]:
@@ -130,6 +147,23 @@ class Table:
     def column_marks(self) -> tuple[Mark, ...]:
         """The mark of each column as a whole, judged on the question's base."""
         return self.lines[0].marks
+
+    def outer_heads(self) -> list[list[Group]]:
+        """Give the heads above the groups, the outermost level first: groups without one leave a gap."""
+        deepest = max((len(group.outer) for group in self.groups), default=0)
+        levels: list[list[Group]] = []
+        for depth in range(deepest):
+            level: list[Group] = []
+            before: tuple[str, ...] = ()
+            for group in self.groups:
+                path = group.outer[: depth + 1]
+                if len(path) == depth + 1 and level and path == before and level[-1].stop == group.start:
+                    level[-1] = replace(level[-1], stop=group.stop)
+                elif len(path) == depth + 1:
+                    level.append(Group(label=path[-1], start=group.start, stop=group.stop, outer=path[:-1]))
+                before = path
+            levels.append(level)
+        return levels
 
     @property
     def figures(self) -> tuple[str, ...]:
