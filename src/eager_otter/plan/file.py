@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import BeforeValidator, Field, field_validator
+from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from eager_otter.documents.checking import Code, Part, Text
-from eager_otter.tables.request import Figure, JudgedOn
+from eager_otter.tables.request import Figure, JudgedOn, SortBy, TotalPlace
 
 Number = Annotated[float, Field(strict=False)]
+
+
+def _as_list(value: object) -> object:
+    return value if isinstance(value, list) else [value]
+
+
+OneOrMore = Annotated[list[Code], BeforeValidator(_as_list), Field(min_length=1)]
 
 
 def _one_or_more(value: object) -> object:
@@ -21,15 +28,47 @@ def _as_question(value: object) -> object:
 
 
 class GroupFile(Part):
-    """The columns of one question."""
+    """Columns that belong together: of a question, of one's own, or a nesting of groups."""
 
-    question: Text
+    question: Text | None = None
     label: Text | None = None
     keep: Annotated[list[Code], Field(min_length=1)] | None = None
     labels: dict[str, Text] = {}
+    columns: Annotated[dict[str, OneOrMore], Field(min_length=1)] | None = None
+    nest: Annotated[list[Any], Field(min_length=2)] | None = None
+    subtotal: bool = False
+    only: Text | None = None
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Self:
+        if self.nest is not None and (self.question is not None or self.columns is not None):
+            raise ValueError("a nesting names its questions inside nest; take question and columns out.")
+        if self.nest is None and self.question is None and self.columns is None:
+            raise ValueError(
+                "a banner group needs a question, columns (label: expression) or nest (a list of groups)."
+            )
+        if self.columns is not None and self.keep is not None:
+            raise ValueError("columns say already what is shown; take keep out.")
+        if self.subtotal and self.nest is None:
+            raise ValueError("a subtotal goes with nest: one column for all of each outer answer.")
+        return self
 
 
 GroupEntry = Annotated[GroupFile, BeforeValidator(_as_question)]
+
+
+def _as_groups(value: object) -> object:
+    return {"groups": value} if isinstance(value, list) else value
+
+
+class BannerFile(Part):
+    """A banner: its groups, and where the Total stands."""
+
+    groups: Annotated[list[Any], Field(min_length=1)]
+    total: TotalPlace = "first"
+
+
+BannerEntry = Annotated[BannerFile, BeforeValidator(_as_groups)]
 
 
 class TestsFile(Part):
@@ -73,10 +112,32 @@ DigitsEntry = Annotated[DigitsFile, BeforeValidator(_as_percent_digits)]
 Figures = Annotated[list[Figure], BeforeValidator(_one_or_more), Field(min_length=1)]
 
 
-class SettingsPart(Part):
-    """What the defaults and a single table may both say."""
+def _as_sorting(value: object) -> object:
+    if value in ("up", "down"):
+        return {"direction": value}
+    return value if isinstance(value, dict) else {"by": value}
 
-    banner: Text | None = None
+
+class SortFile(Part):
+    """The order of rows."""
+
+    by: SortBy = "figure"
+    direction: Literal["up", "down"] | None = None
+    column: Text = "Total"
+
+
+class SettingsPart(Part):
+    """What a single table and a rule for many may both say."""
+
+    banner: Annotated[list[Text], BeforeValidator(_as_list)] | None = None
+    base: Text | None = None
+    sort: Annotated[SortFile, BeforeValidator(_as_sorting)] | None = None
+    hide: OneOrMore | None = None
+    leave_out: OneOrMore | None = Field(default=None, alias="leave out")
+    most: Annotated[int, Field(ge=1)] | None = None
+    above: Annotated[float, Field(strict=False, ge=0, le=100)] | None = None
+    empty_rows: Literal["keep", "drop"] | None = Field(default=None, alias="empty rows")
+    repeat: Text | None = None
     figures: Figures | None = None
     digits: DigitsEntry | None = None
     tests: TestsEntry | None = None
@@ -101,10 +162,18 @@ class TableFile(SettingsPart):
 
 
 class EachFile(SettingsPart):
-    """A table for every question not named elsewhere in the plan."""
+    """A table for every question whose name fits (patterns; `all`: those not named elsewhere in the plan)."""
 
-    each: Literal["all"]
+    each: Annotated[list[Text], BeforeValidator(_as_list)]
+    kinds: Annotated[list[Text], BeforeValidator(_as_list)] | None = None
+    sections: Annotated[list[Text], BeforeValidator(_as_list)] | None = None
     filter: Text | None = None
+
+
+class HeadingFile(Part):
+    """A heading over the tables that follow, in the contents."""
+
+    heading: Text
 
 
 def _as_file(value: object) -> object:

@@ -2,25 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any, TypeVar
 
 from eager_otter.codebook.codes import canonical
-from eager_otter.codebook.model import Codebook, Question
+from eager_otter.codebook.model import Answer, Codebook, Question
 from eager_otter.codebook.reading import parse_or_problem, read_draft
 from eager_otter.data.opening import Reading
 from eager_otter.documents.checking import check
 from eager_otter.documents.yaml_nodes import Document, Place, read_yaml
-from eager_otter.errors import DocumentError, FileProblem, Problem, RequestError, nearest, shown_path
+from eager_otter.errors import (
+    DocumentError,
+    FileProblem,
+    Problem,
+    RequestError,
+    UnknownName,
+    nearest,
+    shown_path,
+)
 from eager_otter.plan.file import (
+    BannerEntry,
     BasesFile,
     DefaultsFile,
     DigitsFile,
     EachFile,
     GroupEntry,
     GroupFile,
+    HeadingFile,
     PlanFile,
     SettingsPart,
     TableFile,
@@ -28,7 +39,15 @@ from eager_otter.plan.file import (
     TestsFile,
 )
 from eager_otter.plan.plan import Acceptance, Plan
-from eager_otter.tables.request import Banner, BannerGroup, BaseRules, Digits, TableRequest, check_levels
+from eager_otter.tables.request import (
+    Banner,
+    BannerGroup,
+    BaseRules,
+    Digits,
+    Sorting,
+    TableRequest,
+    check_levels,
+)
 from eager_otter.tables.rows import NOT_TABULATED
 
 T = TypeVar("T")
@@ -46,6 +65,16 @@ def read_plan(path: str | Path) -> Plan:
     Raises FileProblem when one cannot be read, DocumentError with every mistake of both.
     """
     return _Reading(read_yaml(Path(path))).plan()
+
+
+def only_tables(plan: Plan, ids: Sequence[str]) -> Plan:
+    """Keep only some tables of a plan, by id or pattern. Raises UnknownName for one that fits none."""
+    known = [request.id for request in plan.requests]
+    for name in ids:
+        if not any(fnmatchcase(one, name) for one in known):
+            raise UnknownName("table", name, known, "the plan")
+    kept = [request for request in plan.requests if any(fnmatchcase(request.id, name) for name in ids)]
+    return replace(plan, requests=tuple(kept))
 
 
 class _Reading:
@@ -157,18 +186,27 @@ class _Reading:
 
     def _read_banners(self) -> None:
         written = self._raw("banners")
-        for name, groups in (written if isinstance(written, dict) else {}).items():
+        for name, body in (written if isinstance(written, dict) else {}).items():
             place: Place = ("banners", name)
-            if not isinstance(groups, list) or not groups:
-                self.note(place, f"banner {name!r}: expected a list of questions.")
+            banner = self.part(BannerEntry, body, place)
+            if banner is None:
                 continue
-            found = [self._group(group, (*place, k)) for k, group in enumerate(groups)]
-            self.banners[name] = Banner(groups=tuple(group for group in found if group), name=name)
+            inside = place if isinstance(body, list) else (*place, "groups")
+            found = [self._group(group, (*inside, k)) for k, group in enumerate(banner.groups)]
+            groups = tuple(group for group in found if group)
+            if groups:
+                self.banners[name] = Banner(groups=groups, name=name, total=banner.total)
 
-    def _group(self, written: Any, place: Place) -> BannerGroup | None:
+    def _group(self, written: Any, place: Place, *, inner: bool = False) -> BannerGroup | None:
         group = self.part(GroupEntry, written, place)
         if group is None:
             return None
+        if group.only is not None:
+            self._check_expression(group.only, (*place, "only"))
+        if group.nest is not None:
+            return self._nest(group, place, inner=inner)
+        if group.question is None:
+            return self._own_columns(group, place)
         where = (*place, "question") if isinstance(written, dict) else place
         question = self._question(group.question, where)
         if question is None:
@@ -177,15 +215,58 @@ class _Reading:
             remedy = REMEDIES[question.kind]
             self.note(where, f"{question.name} is of kind {question.kind} and cannot be a banner; {remedy}.")
             return None
-        keep = None if group.keep is None else self._kept(group, question, place)
         return BannerGroup(
-            question=question.name, label=group.label, keep=keep, labels=self._labels(group, question, place)
+            question=question.name,
+            label=group.label,
+            keep=None if group.keep is None else self._kept(group, question, place),
+            labels=self._labels(group, question, place),
+            columns=self._merged_columns(group, question, place),
+            only=group.only,
         )
 
+    def _nest(self, group: GroupFile, place: Place, *, inner: bool) -> BannerGroup | None:
+        if inner:
+            self.note(place, "a nesting holds questions, not nestings; name all levels in one list.")
+            return None
+        levels = [
+            self._group(level, (*place, "nest", k), inner=True) for k, level in enumerate(group.nest or [])
+        ]
+        if not all(levels):
+            return None
+        nest = tuple(level for level in levels if level is not None)
+        return BannerGroup(label=group.label, nest=nest, subtotal=group.subtotal, only=group.only)
+
+    def _own_columns(self, group: GroupFile, place: Place) -> BannerGroup:
+        columns: list[tuple[str, str | tuple[str, ...]]] = []
+        for label, rules in (group.columns or {}).items():
+            if len(rules) > 1:
+                self.note(
+                    (*place, "columns", label), "a list of answers needs the question that they are of."
+                )
+            self._check_expression(rules[0], (*place, "columns", label))
+            columns.append((label, rules[0]))
+        return BannerGroup(label=group.label, columns=tuple(columns), only=group.only)
+
+    def _merged_columns(
+        self, group: GroupFile, question: Question, place: Place
+    ) -> tuple[tuple[str, str | tuple[str, ...]], ...]:
+        columns: list[tuple[str, str | tuple[str, ...]]] = []
+        for label, names in (group.columns or {}).items():
+            where = (*place, "columns", label)
+            codes = [self._answer(question, name, where) for name in names]
+            columns.append((label, tuple(code for code in codes if code is not None)))
+        return tuple(columns)
+
     def _kept(self, group: GroupFile, question: Question, place: Place) -> tuple[str, ...]:
+        nets = {net.label.casefold(): net.label for net in question.nets}
         codes: list[str] = []
         for k, name in enumerate(group.keep or []):
-            code = self._answer(question, name, (*place, "keep", k))
+            net = nets.get(name.casefold())
+            code = (
+                net
+                if net and question.find(name) is None
+                else self._answer(question, name, (*place, "keep", k))
+            )
             if code in codes:
                 self.note((*place, "keep", k), f"{name!r} stands twice.")
             elif code is not None:
@@ -251,16 +332,22 @@ class _Reading:
             request = replace(request, figures=tuple(part.figures))
         if part.digits is not None:
             request = replace(request, digits=_digits(request.digits, part.digits))
-        if part.banner is not None:
-            banner = self.banners.get(part.banner)
-            if banner is None and part.banner == "none":
-                banner = Banner()
-            if banner is None:
-                hint = nearest(part.banner, tuple(self.banners))
-                self.note((*place, "banner"), f"no banner {part.banner!r}.{hint}")
-            else:
-                request = replace(request, banner=banner)
+        names = part.banner
+        if isinstance(names, str):
+            names = [names]
+        if names:
+            request = replace(request, banner=self._banner(names[0], (*place, "banner")) or request.banner)
         return request
+
+    def _banner(self, name: str, place: Place) -> Banner | None:
+        banner = Banner() if name == "none" and name not in self.banners else self.banners.get(name)
+        if banner is None and name not in self._written_banners():
+            self.note(place, f"no banner {name!r}.{nearest(name, tuple(self._written_banners()))}")
+        return banner
+
+    def _written_banners(self) -> list[str]:
+        written = self._raw("banners")
+        return list(written) if isinstance(written, dict) else []
 
     def _with_tests(self, request: TableRequest, part: TestsFile, place: Place) -> TableRequest:
         levels = tuple(part.levels)
@@ -286,8 +373,13 @@ class _Reading:
         entries = written if isinstance(written, list) else []
         self.named = {name for entry in entries if (name := _named_question(entry)) is not None}
         requests: list[TableRequest] = []
+        heading = ""
         for k, entry in enumerate(entries):
-            requests += self._entry(entry, base, ("tables", k))
+            if isinstance(entry, dict) and "heading" in entry:
+                part = self.part(HeadingFile, entry, ("tables", k))
+                heading = part.heading if part is not None else heading
+                continue
+            requests += self._entry(entry, replace(base, heading=heading), ("tables", k))
         self._check_ids(entries)
         return _with_ids(requests)
 
@@ -319,15 +411,69 @@ class _Reading:
         if question.kind in NOT_TABULATED:
             self.note(where, f"{question.name} {NOT_TABULATED[question.kind]}.")
             return []
-        return [
-            replace(
-                request,
-                question=question.name,
-                id=table.id or "",
-                title=table.title or "",
-                filter=table.filter,
+        named = replace(
+            request, question=question.name, id=table.id or "", title=table.title or "", filter=table.filter
+        )
+        return self._copies(self._with_rows(named, table, question, place), table, place)
+
+    def _copies(self, request: TableRequest, part: SettingsPart, place: Place) -> list[TableRequest]:
+        """Make a table for each banner, and of each again for every answer of the question it is repeated by."""
+        names = part.banner or []
+        if names == ["all"] and "all" not in self.banners:
+            names = list(self.banners)
+        if len(names) > 1:
+            found = [(name, self._banner(name, (*place, "banner"))) for name in names]
+            stem = request.id or request.question
+            copies = [replace(request, banner=b, id=f"{stem}-{name}") for name, b in found if b is not None]
+        else:
+            copies = [request]
+        return [layered for copy in copies for layered in self._layers(copy, part, place)]
+
+    def _layers(self, request: TableRequest, part: SettingsPart, place: Place) -> list[TableRequest]:
+        if part.repeat is None:
+            return [request]
+        question = self._question(part.repeat, (*place, "repeat"))
+        if question is None:
+            return [request]
+        if question.kind not in ("single", "multi"):
+            self.note(
+                (*place, "repeat"),
+                f"{question.name} is of kind {question.kind}; only answers can be gone through.",
             )
+            return [request]
+        stem = request.id or request.question
+        return [
+            replace(request, id=stem),
+            *(_layer(request, question, answer, stem) for answer in question.valid),
         ]
+
+    def _with_rows(
+        self, request: TableRequest, part: SettingsPart, question: Question | None, place: Place
+    ) -> TableRequest:
+        """Put the base and the rules for rows into a request; answers named are checked where there is a question."""
+        if part.base is not None:
+            if part.base not in ("answered", "all"):
+                self._check_expression(part.base, (*place, "base"))
+            request = replace(request, base=part.base)
+        rows = request.rows
+        if part.sort is not None:
+            up = part.sort.direction == "up" or (part.sort.direction is None and part.sort.by != "figure")
+            rows = replace(rows, sort=Sorting(by=part.sort.by, up=up, column=part.sort.column))
+        if question is not None:
+            rows = replace(
+                rows,
+                hide=self._codes_named(question, part.hide, (*place, "hide")),
+                leave_out=self._codes_named(question, part.leave_out, (*place, "leave out")),
+            )
+            if rows.leave_out and question.kind != "single":
+                message = f"{question.name} takes several answers; hide them, or set a base, instead of leaving out."
+                self.note((*place, "leave out"), message, key=True)
+        rows = replace(rows, most=part.most, above=part.above, drop_empty=part.empty_rows == "drop")
+        return replace(request, rows=rows)
+
+    def _codes_named(self, question: Question, names: list[str] | None, place: Place) -> tuple[str, ...]:
+        codes = [self._answer(question, name, (*place, k)) for k, name in enumerate(names or [])]
+        return tuple(code for code in codes if code is not None)
 
     def _each(self, entry: Mapping[str, Any], base: TableRequest, place: Place) -> list[TableRequest]:
         each = self.part(EachFile, entry, place)
@@ -338,15 +484,41 @@ class _Reading:
             self._check_expression(each.filter, (*place, "filter"))
         if self.codebook is None:
             return []
-        left = [question for question in self.codebook if question.name not in self.named]
+        request = self._with_rows(replace(request, filter=each.filter), each, None, place)
+        found = self._fitting(each, (*place, "each"))
         return [
-            replace(request, question=question.name, filter=each.filter)
-            for question in left
+            copy
+            for question in found
             if question.kind not in NOT_TABULATED
+            for copy in self._copies(replace(request, question=question.name), each, place)
         ]
+
+    def _fitting(self, each: EachFile, place: Place) -> list[Question]:
+        """Find the questions that an `each` means: patterns of names, kinds, sections."""
+        assert self.codebook is not None
+        found = []
+        for question in self.codebook:
+            named = "all" in each.each and question.name not in self.named
+            fits = named or any(fnmatchcase(question.name, pattern) for pattern in each.each)
+            kind = "scale" if question.scale else question.kind
+            fits = fits and (each.kinds is None or kind in each.kinds or question.kind in each.kinds)
+            if fits and (each.sections is None or question.section in each.sections):
+                found.append(question)
+        if not found:
+            self.note(place, "no question fits.")
+        return found
 
     def _settled(self, base: TableRequest, part: SettingsPart, place: Place) -> TableRequest:
         return self._with_rules(self._with_looks(base, part, place), part.tests, part.bases, place)
+
+
+def _layer(request: TableRequest, question: Question, answer: Answer, stem: str) -> TableRequest:
+    """Narrow a table to one answer of a control question."""
+    quote = "'" if '"' in answer.code else '"'
+    sign = "==" if question.kind == "single" else "mentions"
+    chosen = f"`{question.name}` {sign} {quote}{answer.code}{quote}"
+    text = chosen if request.filter is None else f"({request.filter}) and {chosen}"
+    return replace(request, filter=text, layer=answer.label, id=f"{stem}-{answer.code}")
 
 
 def _digits(digits: Digits, part: DigitsFile) -> Digits:

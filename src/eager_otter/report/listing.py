@@ -12,7 +12,7 @@ from rich.text import Text
 
 from eager_otter.codebook.periods import EPOCH
 from eager_otter.data.overview import AnswerCount, LoadReport, QuestionOverview
-from eager_otter.tables.request import Digits
+from eager_otter.tables.request import Digits, TableRequest
 from eager_otter.tables.texts import figure_text, rounded
 
 
@@ -44,6 +44,31 @@ def questions_view(
             cells.append(Text(question.label if show == "labels" else question.text))
         grid.add_row(*cells)
     return grid
+
+
+def requests_view(requests: Sequence[TableRequest]) -> RenderableType:
+    """List the tables of a plan: id, question, banner, filter and what else is their own."""
+    grid = Grid(box=box.SIMPLE_HEAD, show_edge=False, pad_edge=False, header_style="bold")
+    for head in ("Id", "Question", "Banner", "Figures", "Of its own"):
+        grid.add_column(head, ratio=1 if head == "Of its own" else None, overflow="fold")
+    heading = ""
+    for request in requests:
+        if request.heading != heading:
+            heading = request.heading
+            grid.add_row(Text(heading, style="bold cyan"))
+        own = [f"filter {request.filter}"] if request.filter else []
+        own += [f"base {request.base}"] if request.base != "answered" else []
+        own += ["sorted"] if request.rows.sort else []
+        own += ["no tests"] if not request.levels else []
+        cells = (
+            request.id,
+            request.question,
+            request.banner.name or "Total only",
+            ", ".join(request.figures),
+            "; ".join(own),
+        )
+        grid.add_row(*(Text(cell) for cell in cells))
+    return Group(grid, Text(f"{len(requests)} tables", style="bold"))
 
 
 def load_view(report: LoadReport) -> RenderableType:

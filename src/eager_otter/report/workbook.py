@@ -75,7 +75,13 @@ class _Contents:
             side = {"align": "right"} if text in ("No.", "Base") else {"align": "left", "indent": 1}
             sheet.text(3, column, text, {**head, **side})
         row = 4
+        heading = ""
         for number, (table, name) in enumerate(zip(self.report.tables, names, strict=True), 1):
+            if table.heading != heading:
+                heading = table.heading
+                strip = {**plain, "bold": True, "bg_color": theme.sand, "font_color": theme.river}
+                sheet.across(row, 0, 4, heading, strip)
+                row += 1
             sheet.number(row, 0, number, {**plain, "valign": "top"})
             wrapped = {**plain, "text_wrap": True, "valign": "top", "indent": 1}
             sheet.link(row, 1, name, table.id, {**plain, **_link(theme), "valign": "top", "indent": 1})

@@ -114,6 +114,11 @@ class BannerCounting:
         if batch:
             yield from self._count_batch(batch)
 
+    def everybody(self) -> Sums:
+        """Count everybody in each column, whatever they answered: one row."""
+        rows = CodedRows(np.zeros(int(self.population.rows.sum()), np.uint8), 1)
+        return Finisher(self._tally([rows]), self.cells).counts([(0, np.ones((1, 1)))])
+
     def _prepared(self, count: Count) -> _Counted:
         question = without_left_out(self.responses.codebook.question(count.question), count.leave_out)
         answers = self._chosen(count.question)

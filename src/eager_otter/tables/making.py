@@ -17,7 +17,7 @@ from eager_otter.core.sums import Sums
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.letters import LetterRows, letter_rows
-from eager_otter.tables.notes import Facts, notes_of
+from eager_otter.tables.notes import Facts, notes_of, preview_notes
 from eager_otter.tables.order import chosen_rows
 from eager_otter.tables.request import (
     CELL_FIGURES,
@@ -70,6 +70,47 @@ def make_table(request: TableRequest, sums: QuestionSums, setting: Setting) -> T
     return _Making(request, sums, setting).table()
 
 
+def make_preview(request: TableRequest, everybody: Sums, setting: Setting) -> Table:
+    """Make a table of bases only, with how many columns there are, how many pairs, and how many are thin."""
+    marks = marks_of(everybody, request.rules)[0]
+    lines = base_lines(everybody, marks, weighted=setting.weighted)
+    table = Table(
+        id=request.question,
+        title=f"Banner {request.banner.name}".strip(),
+        question=request.question,
+        columns=setting.layout.columns,
+        groups=setting.layout.groups,
+        lines=tuple(lines),
+        notes=preview_notes(request, lines[0], len(setting.layout.pairs), setting.facts),
+        digits=request.digits,
+        levels=request.levels,
+        weighted=setting.weighted,
+        people=int(everybody.n[0, 0]),
+        viewer=setting.viewer,
+    )
+    return in_shown_order(table, setting.layout.shown)
+
+
+def base_lines(base: Sums, marks: IntArray, *, weighted: bool) -> list[Line]:
+    """Make the base lines: unweighted, and in a weighted table weighted and effective."""
+    values = {"unweighted base": base.n[0]}
+    if weighted:
+        values["weighted base"] = base.w[0]
+        values["effective base"] = np.nan_to_num(effective_base(base.w, base.w2)[0])
+    none = ("",) * base.n.shape[1]
+    return [
+        Line(
+            label=BASE_LABELS[figure],
+            kind="base",
+            figure=figure,
+            values=line,
+            letters=none,
+            marks=mark_names(marks),
+        )
+        for figure, line in values.items()
+    ]
+
+
 def figures_for(question: Question, wanted: tuple[Figure, ...]) -> tuple[Figure, ...]:
     """Choose the figures of a question: those wanted that it can have, else what suits its kind.
 
@@ -115,7 +156,7 @@ class _Making:
     def _whole(self, lines: Sequence[Line]) -> Table:
         return Table(
             id=self.request.id or self.question.name,
-            title=self.request.title or self.question.text,
+            title=_titled(self.request.title or self.question.text, self.request.layer),
             question=self.question.name,
             columns=self.layout.columns,
             groups=self.layout.groups,
@@ -125,29 +166,15 @@ class _Making:
             levels=self.request.levels,
             weighted=self.setting.weighted,
             people=int(self.sums.base.n[0, 0]),
+            layer=self.request.layer,
+            heading=self.request.heading,
             viewer=self.setting.viewer,
         )
 
     # --- lines ------------------------------------------------------------------------------------------
 
     def _base_lines(self) -> list[Line]:
-        base = self.sums.base
-        values = {"unweighted base": base.n[0]}
-        if self.setting.weighted:
-            values["weighted base"] = base.w[0]
-            values["effective base"] = np.nan_to_num(effective_base(base.w, base.w2)[0])
-        none = ("",) * self.columns
-        return [
-            Line(
-                label=BASE_LABELS[figure],
-                kind="base",
-                figure=figure,
-                values=line,
-                letters=none,
-                marks=mark_names(self.base_marks),
-            )
-            for figure, line in values.items()
-        ]
+        return base_lines(self.sums.base, self.base_marks, weighted=self.setting.weighted)
 
     def _answer_lines(self) -> list[Line]:
         answers = self.sums.answers
@@ -338,6 +365,10 @@ class _Making:
         higher = higher_than(replace(tests, p_value=p_value), pairs, self.columns, self.request.levels)
         names = [column.letter for column in self.layout.columns]
         return letter_rows(higher, names, spaced=self.layout.two_letter_names)
+
+
+def _titled(title: str, layer: str) -> str:
+    return f"{title} – {layer}" if layer else title
 
 
 def in_shown_order(table: Table, shown_columns: Sequence[int]) -> Table:

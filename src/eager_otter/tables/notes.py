@@ -58,6 +58,21 @@ def notes_of(
     )
 
 
+def preview_notes(request: TableRequest, bases: Line, pairs: int, facts: Facts) -> tuple[str, ...]:
+    """Tell the shape of a banner: columns, comparisons a row, and how many columns are thin."""
+    lettered = len(bases.values) - 1
+    counts = {
+        mark: sum(found == mark for found in bases.marks) for mark in ("low base", "not tested", "withheld")
+    }
+    thin = ", ".join(f"{count} {mark}" for mark, count in counts.items() if count) or "none is thin"
+    return (
+        f"{lettered} columns beside the Total; {pairs} comparisons in each row. By the minimum bases: {thin}.",
+        *_filter_notes(facts),
+        *_weight_notes(facts),
+        *_mark_notes(request, [bases]),
+    )
+
+
 def _base_notes(sums: QuestionSums, facts: Facts) -> Iterator[str]:
     question = sums.question
     people = int(sums.base.n[0, 0])

@@ -161,6 +161,7 @@ class TableRequest:
     `figures` may be empty, which gives what suits the kind of question. `levels` are one or two confidence
     percents from 50 up to, not including, 100, strictest first; none switches the tests off. `base` is "answered",
     "all" (everyone the filters keep, with a row for no answer) or an expression that those in the base satisfy.
+    `layer` names the answer of a control question that the filter chooses, `heading` the part of the report.
     Raises RequestError for levels or figures that cannot be had.
     """
 
@@ -171,6 +172,8 @@ class TableRequest:
     figures: tuple[Figure, ...] = ()
     digits: Digits = Digits()
     filter: str | None = None
+    layer: str = ""
+    heading: str = ""
     base: str = "answered"
     rows: RowRules = RowRules()
     levels: tuple[float, ...] = (95.0,)

@@ -15,7 +15,7 @@ from eager_otter.data.responses import Responses
 from eager_otter.data.selection import who_answered
 from eager_otter.errors import RequestError
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
-from eager_otter.tables.making import Setting, make_table
+from eager_otter.tables.making import Setting, make_preview, make_table
 from eager_otter.tables.notes import Facts
 from eager_otter.tables.request import Banner, BannerGroup, BaseRules, Digits, Figure, RowRules, TableRequest
 from eager_otter.tables.table import Table, Viewer
@@ -104,6 +104,30 @@ class Survey:
             title=title,
         )
         return next(iter(self.tables([request])))
+
+    def preview(
+        self, banner: Banner, rules: BaseRules | None = None, levels: Sequence[float] = (95,)
+    ) -> Table:
+        """Show the shape of a banner before any question is counted: columns, letters, bases, and which are thin.
+
+        Raises what `table` raises.
+        """
+        population, facts = self._counted(None)
+        counting = BannerCounting(self.responses, population, banner)
+        request = TableRequest(
+            question=banner.name or "banner",
+            banner=banner,
+            rules=rules or BaseRules(),
+            levels=tuple(float(level) for level in levels),
+        )
+        setting = Setting(
+            layout=counting.layout,
+            shared=counting.shared,
+            weighted=population.weights is not None,
+            facts=facts,
+            viewer=self.viewer,
+        )
+        return make_preview(request, counting.everybody(), setting)
 
     def tables(self, requests: Sequence[TableRequest], done: Done | None = None) -> list[Table]:
         """Make many tables; each question is counted once per banner and filter, however often it is asked for.

@@ -116,6 +116,8 @@ class Table:
     levels: tuple[float, ...] = ()
     weighted: bool = False
     people: int = 0
+    layer: str = ""
+    heading: str = ""
     viewer: Viewer | None = None
 
     def __repr__(self) -> str:
@@ -240,7 +242,7 @@ class Table:
         return Record(
             table=self.id,
             title=self.title,
-            layer="",
+            layer=self.layer,
             row=line.label,
             row_kind=line.kind,
             row_code=line.code,

@@ -12,7 +12,7 @@ FIGURE_NAMES = "column percent, count, unweighted count, mean, standard deviatio
 
 
 @click.command()
-@click.argument("question")
+@click.argument("question", required=False)
 @click.option(
     "--by", multiple=True, metavar="QUESTION", help="A banner question; give it several times for several."
 )
@@ -29,7 +29,7 @@ FIGURE_NAMES = "column percent, count, unweighted count, mean, standard deviatio
 @click.option("--digits", type=click.IntRange(0, 10), help="Decimal places of percents.")
 @survey_options
 def look(
-    question: str,
+    question: str | None,
     by: tuple[str, ...],
     banner: str | None,
     figures: tuple[str, ...],
@@ -39,9 +39,12 @@ def look(
 ) -> None:
     """Show one QUESTION by a banner in the terminal, with the plan's filter, weight, tests and base rules.
 
+    Without a QUESTION, show the shape of the banner: its columns, letters and bases, and which are thin.
+
     \b
     eager-otter look liking --by region --by age_band
     eager-otter look heard_of --by wave --filter 'age >= 35'
+    eager-otter look --banner main
     """
     from dataclasses import replace
 
@@ -51,8 +54,8 @@ def look(
     from eager_otter.tables.survey import banner_of
 
     survey, plan = opened(**where)
-    request = plan.standard if plan is not None else TableRequest(question=question)
-    grid = survey.codebook.grids.get(question)
+    request = plan.standard if plan is not None else TableRequest(question=question or "")
+    grid = survey.codebook.grids.get(question or "")
     if grid is not None:
         raise RequestError(f"{question} is a grid; look at one of its items: {', '.join(grid.items)}.")
     for figure in figures:
@@ -67,6 +70,11 @@ def look(
     if levels:
         request = replace(request, levels=() if levels == (0.0,) else levels)
         check_levels(request.levels)
+    if question is None:
+        if not wanted.groups:
+            raise RequestError("Name a question, or a banner to see its shape: --banner or --by.")
+        _print(table_view, survey.preview(wanted, request.rules, request.levels), survey)
+        return
     if digits is not None:
         request = replace(request, digits=replace(request.digits, percent=digits))
     request = replace(

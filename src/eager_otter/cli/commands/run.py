@@ -21,6 +21,10 @@ from eager_otter.errors import shown_path
     metavar="FILE",
     help="Write this file (.xlsx or .csv) instead of the plan's outputs; may be given several times.",
 )
+@click.option(
+    "--only", multiple=True, metavar="ID", help="Make only this table; may be given several times, with *."
+)
+@click.option("--list", "listing", is_flag=True, help="List the tables that would be made, and make none.")
 @data_option
 @filter_option
 @everyone_option
@@ -28,6 +32,8 @@ from eager_otter.errors import shown_path
 def run(
     plan: Path,
     outputs: tuple[Path, ...],
+    only: tuple[str, ...],
+    listing: bool,
     data: Path | None,
     filter_text: str | None,
     no_filter: bool,
@@ -38,10 +44,19 @@ def run(
     The plan and its codebook are checked first; every mistake in them is listed with file, line and column
     before any data are read, and nothing is written.
     """
-    from eager_otter.plan.reading import read_plan
+    from eager_otter.plan.reading import only_tables, read_plan
     from eager_otter.report.report import run as make_report
 
     checked = changed(read_plan(plan), data, filter_text, no_filter, weight)
+    if only:
+        checked = only_tables(checked, only)
+    if listing:
+        from rich.console import Console
+
+        from eager_otter.report.listing import requests_view
+
+        Console(highlight=False).print(requests_view(checked.requests))
+        return
     make_and_save(checked, outputs, make_report)
 
 
