@@ -42,6 +42,8 @@ if TYPE_CHECKING:
     from eager_otter.tables.request import BannerGroup as BannerGroup
     from eager_otter.tables.request import BaseRules as BaseRules
     from eager_otter.tables.request import Digits as Digits
+    from eager_otter.tables.request import RowRules as RowRules
+    from eager_otter.tables.request import Sorting as Sorting
     from eager_otter.tables.survey import Survey as Survey
     from eager_otter.tables.table import Table as Table
     from eager_otter.weighing.weighing import Weighting as Weighting
@@ -63,16 +65,18 @@ _HOME = {
     "Reading": "data.opening",
     "Report": "report.report",
     "RequestError": "errors",
+    "RowRules": "tables.request",
+    "Sorting": "tables.request",
     "Survey": "tables.survey",
     "Table": "tables.table",
     "UnknownName": "errors",
     "Weighting": "weighing.weighing",
-    "run_audit": "report.report",
     "codebook_from_text": "codebook.reading",
     "open_survey": "report.report",
     "read_codebook": "codebook.reading",
     "read_plan": "plan.reading",
     "run": "report.report",
+    "run_audit": "report.report",
     "weigh": "report.report",
 }
 
@@ -93,6 +97,8 @@ __all__ = [
     "Reading",
     "Report",
     "RequestError",
+    "RowRules",
+    "Sorting",
     "Survey",
     "Table",
     "UnknownName",

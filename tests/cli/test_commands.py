@@ -61,7 +61,9 @@ def test_the_spoiled_copy_lists_its_slips_and_can_be_tabulated(run: Run, demo: P
 
 def test_run_tells_where_the_report_lies(run: Run, demo: Path, tmp_path: Path) -> None:
     target = tmp_path / "mine.csv"
-    code, out, err = run("run", demo / "plan.yaml", "-o", target, "--filter", "wave == 2", "--weight", "none")
+    code, out, err = run(
+        "run", demo / "plan.yaml", "-o", target, "--filter", "region == 2", "--weight", "none"
+    )
     assert code == 0 and "mine.csv  (" in out and "tables from responses.csv, 2,400 rows" in err
     assert target.exists()
 

@@ -177,3 +177,138 @@ def test_the_weight_of_the_plan_replaces_that_of_the_codebook(write: Write) -> N
     assert otter.run(write("plan.yaml", text.format("none"))).table("region").value("North", "Total") == 50
     with pytest.raises(otter.DataError, match="'w1'"):
         otter.run(write("plan.yaml", text.replace("weight: {}\n", "")))
+
+
+FULL_BOOK = """\
+questions:
+  region: {kind: single, section: About, answers: {1: North, 2: East}}
+  age: {kind: number}
+  liking: {kind: single, scale: true, section: Taste, answers: {1: Poor, 2: Fair, 3: Good}, nets: [{top: 2}]}
+  tried: {kind: multi, section: Taste, columns: {t_1: Tarn, t_2: Brookfizz}}
+  st: {kind: grid, scale: true, items: {a: s1, b: s2}, answers: {1: No, 2: Some, 3: Yes}, nets: [{label: Agree, of: [2, 3]}]}
+"""
+FULL_DATA = "region,age,liking,t_1,t_2,s1,s2\n1,30,1,1,0,1,2\n2,40,3,1,1,2,3\n1,50,2,0,1,3,\n2,20,3,1,0,,1\n"
+
+
+def test_a_plan_says_all_that_python_can(write: Write) -> None:
+    """The plan and the same requests made by call give equal tables."""
+    write("book.yaml", FULL_BOOK)
+    write("data.csv", FULL_DATA)
+    plan = otter.read_plan(
+        write(
+            "plan.yaml",
+            """\
+            data: data.csv
+            codebook: book.yaml
+            banners:
+              deep:
+                total: last
+                groups:
+                  - {nest: [region, {question: liking, keep: [Top two, Poor]}], subtotal: true, label: Where}
+                  - {label: Own, columns: {Older: age >= 35, Younger: age < 35}, only: answered liking}
+                  - {question: liking, columns: {Not good: [1, Fair], Good: 3}}
+              plain: [region]
+            tables:
+              - heading: Taste
+              - {question: liking, banner: [deep, plain], sort: down, base: all, hide: Poor, most: 2}
+              - {question: liking, id: rebased, banner: plain, base: age >= 30, leave out: [Poor], sort: {by: label}}
+              - heading: The rest
+              - {question: tried, banner: none, repeat: region, filter: age < 60}
+              - {grid: st, banner: plain, figure: Agree, sort: up}
+              - {items: [st.a, st.b], as: answers by items, id: side}
+              - {each: all, kinds: number}
+              - {each: ["st.*"], sections: [""], banner: plain}
+            """,
+        )
+    )
+    assert [(r.id, r.heading, r.layer, r.banner.name) for r in plan.requests] == [
+        ("liking-deep", "Taste", "", "deep"), ("liking-plain", "Taste", "", "plain"), ("rebased", "Taste", "", "plain"),
+        ("tried", "The rest", "", ""), ("tried-1", "The rest", "North", ""), ("tried-2", "The rest", "East", ""),
+        ("st", "The rest", "", "plain"), ("side", "The rest", "", "deep"), ("age", "The rest", "", "deep"),
+        ("st.a", "The rest", "", "plain"), ("st.b", "The rest", "", "plain"),
+    ]  # fmt: skip
+    assert plan.requests[4].filter == '(age < 60) and `region` == "1"'
+    report = otter.run(plan)
+    group = otter.BannerGroup
+    deep = otter.Banner(
+        name="deep",
+        total="last",
+        groups=(
+            group(
+                nest=(group(question="region"), group(question="liking", keep=("Top two", "1"))),
+                subtotal=True,
+                label="Where",
+            ),
+            group(
+                label="Own", columns=(("Older", "age >= 35"), ("Younger", "age < 35")), only="answered liking"
+            ),
+            group(question="liking", columns=(("Not good", ("1", "2")), ("Good", ("3",)))),
+        ),
+    )
+    assert plan.banners["deep"] == deep
+    survey = otter.open_survey(plan.codebook, plan.data)
+    rules = otter.RowRules(sort=otter.Sorting(), hide=("1",), most=2)
+    by_call = survey.table("liking", by=deep, base="all", rows=rules)
+    assert [
+        str((line.label, line.values.tolist(), line.letters)) for line in report.table("liking-deep").lines
+    ] == [str((line.label, line.values.tolist(), line.letters)) for line in by_call.lines]
+    assert report.table("tried-2").title == "tried – East" and report.table("tried-2").lines[0].values[0] == 2
+    assert report.table("tried").lines[0].values[0] == sum(
+        report.table(f"tried-{k}").lines[0].values[0] for k in (1, 2)
+    )
+    assert {record.layer for record in report.table("tried-1").records()} == {"North"}
+
+
+def test_mistakes_in_banners_rows_and_items_are_told_at_their_places(write: Write, tmp_path: Path) -> None:
+    write("book.yaml", FULL_BOOK)
+    plan = write(
+        "plan.yaml",
+        """\
+        data: data.csv
+        codebook: book.yaml
+        banners:
+          a: [{nest: [region, {nest: [liking, region]}]}]
+          b: [{columns: {X: aeg > 3}}]
+          c: [{question: region, only: regoin == 1}]
+          d: [{question: region, subtotal: true}]
+          e: [{question: liking, columns: {X: [Goud]}}]
+          f: {total: middle, groups: [region]}
+        tables:
+          - {question: tried, leave out: Tarn}
+          - {question: liking, sort: {by: size}, hide: Pour, base: aeg > 1}
+          - {grid: sta, figure: Agree}
+          - {grid: st, figure: Agre}
+          - {question: liking, repeat: age, banner: [c, g]}
+          - {each: ["x*"]}
+        """,
+    )
+    with pytest.raises(otter.DocumentError) as error:
+        otter.read_plan(plan)
+    lines = [line for line in message_of(error, tmp_path).splitlines() if line.startswith("plan.yaml")]
+    assert lines == [
+        "plan.yaml:4:23: a nesting holds questions, not nestings; name all levels in one list.",
+        "plan.yaml:5:21: No question 'aeg'. Did you mean 'age'? At character 1 of: aeg > 3",
+        "plan.yaml:6:32: No question 'regoin'. Did you mean 'region'? At character 1 of: regoin == 1",
+        "plan.yaml:7:7: a subtotal goes with nest: one column for all of each outer answer.",
+        "plan.yaml:8:39: liking has no answer 'Goud'. Did you mean 'Good'?",
+        "plan.yaml:9:14: total: expected one of first, last or none; found 'middle'.",
+        "plan.yaml:11:23: tried takes several answers; hide them, or set a base, instead of leaving out.",
+        "plan.yaml:12:35: by: expected one of figure, label or code; found 'size'.",
+        "plan.yaml:12:48: liking has no answer 'Pour'. Did you mean 'Poor'?",
+        "plan.yaml:12:60: No question 'aeg'. Did you mean 'age'? At character 1 of: aeg > 1",
+        "plan.yaml:13:12: no grid 'sta' in the codebook. Did you mean 'st'?",
+        "plan.yaml:14:24: st.a has no net or answer 'Agre'. Did you mean 'Agree'?",
+        "plan.yaml:15:32: age is of kind number; only answers can be gone through.",
+        "plan.yaml:15:45: no banner 'g'. Known: a, b, c, d, e, f.",
+        "plan.yaml:16:12: no question fits.",
+    ]
+
+
+def test_only_some_tables_and_the_list(write: Write) -> None:
+    from eager_otter.plan.reading import only_tables
+
+    write("book.yaml", FULL_BOOK)
+    plan = otter.read_plan(write("plan.yaml", "data: data.csv\ncodebook: book.yaml\ntables: [{each: all}]\n"))
+    assert [r.id for r in only_tables(plan, ["st.*", "age"]).requests] == ["age", "st.a", "st.b"]
+    with pytest.raises(otter.UnknownName, match=r"No table 'likng' in the plan. Did you mean 'liking'\?"):
+        only_tables(plan, ["likng"])

@@ -30,9 +30,15 @@ def workbook(report: otter.Report, tmp_path_factory: pytest.TempPathFactory) -> 
 
 
 def places(table: Table) -> list[int]:
-    """Sheet columns (from 1) of the banner's figures."""
-    step = 2 if table.levels and table.groups else 1
-    return [3] + [4 + step * k for k in range(len(table.columns) - 1)]
+    """Sheet columns (from 1) of the banner's figures: a lettered one has its letters beside it."""
+    found = [3]
+    for column in table.columns[:-1]:
+        found.append(found[-1] + (2 if table.levels and column.letter else 1))
+    return found
+
+
+def first_line(table: Table) -> int:
+    return FIRST_LINE + len(table.outer_heads())
 
 
 def test_every_figure_stands_in_the_workbook_as_a_real_number_with_its_letters(
@@ -43,14 +49,14 @@ def test_every_figure_stands_in_the_workbook_as_a_real_number_with_its_letters(
     for table in report.tables:
         sheet = book[table.id]
         assert sheet["A1"].value == table.title
-        for row, line in enumerate(table.lines, FIRST_LINE):
+        for row, line in enumerate(table.lines, first_line(table)):
             for k, place in enumerate(places(table)):
                 value = sheet.cell(row, place).value
                 if np.isnan(line.values[k]):
                     assert value == cell_text(table, line, k)
                 else:
                     assert value == pytest.approx(line.values[k], rel=1e-14)
-                if k and table.levels:
+                if table.columns[k].letter and table.levels:
                     assert (sheet.cell(row, place + 1).value or "") == line.letters[k]
         texts = [cell.value for cell in sheet["A"]]
         assert [text for text in texts if text in table.notes] == list(table.notes)
@@ -62,9 +68,16 @@ def test_the_contents_link_to_every_sheet_and_back(report: otter.Report, workboo
     links = [cell.hyperlink.location for cell in book["Contents"]["B"] if cell.hyperlink]
     assert links == [f"'{table.id}'!A1" for table in report.tables]
     assert all(book[table.id]["A2"].hyperlink.location == "'Contents'!A1" for table in report.tables)
-    assert [cell.value for cell in book["Contents"]["C"]][4 : 4 + len(report.tables)] == [
-        t.title for t in report.tables
+    titles = [
+        cell.value
+        for cell, link in zip(book["Contents"]["C"], book["Contents"]["B"], strict=True)
+        if link.hyperlink
     ]
+    assert titles == [table.title for table in report.tables]
+    headings = [cell.value for cell in book["Contents"]["A"] if isinstance(cell.value, str)]
+    assert [text for text in headings if text in {t.heading for t in report.tables}] == list(
+        dict.fromkeys(table.heading for table in report.tables)
+    )
 
 
 def test_heads_panes_and_print_set_up(report: otter.Report, workbook: Path) -> None:

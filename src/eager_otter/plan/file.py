@@ -161,6 +161,24 @@ class TableFile(SettingsPart):
     filter: Text | None = None
 
 
+class ItemsFile(SettingsPart):
+    """Several questions in one table: the items of a grid, or questions named."""
+
+    grid: Text | None = None
+    items: Annotated[list[Text], Field(min_length=1)] | None = None
+    shape: Literal["items by columns", "answers by items"] = Field(default="items by columns", alias="as")
+    figure: Text = "mean"
+    id: Text | None = None
+    title: Text | None = None
+    filter: Text | None = None
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Self:
+        if (self.grid is None) == (self.items is None):
+            raise ValueError("name either a grid or items (a list of questions).")
+        return self
+
+
 class EachFile(SettingsPart):
     """A table for every question whose name fits (patterns; `all`: those not named elsewhere in the plan)."""
 

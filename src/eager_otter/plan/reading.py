@@ -32,6 +32,7 @@ from eager_otter.plan.file import (
     GroupEntry,
     GroupFile,
     HeadingFile,
+    ItemsFile,
     PlanFile,
     SettingsPart,
     TableFile,
@@ -44,6 +45,7 @@ from eager_otter.tables.request import (
     BannerGroup,
     BaseRules,
     Digits,
+    Items,
     Sorting,
     TableRequest,
     check_levels,
@@ -394,6 +396,8 @@ class _Reading:
     def _entry(self, entry: Any, base: TableRequest, place: Place) -> list[TableRequest]:
         if isinstance(entry, dict) and "each" in entry:
             return self._each(entry, base, place)
+        if isinstance(entry, dict) and ("grid" in entry or "items" in entry):
+            return self._items(entry, base, place)
         if not isinstance(entry, dict):
             entry = {"question": entry}
             where = place
@@ -474,6 +478,51 @@ class _Reading:
     def _codes_named(self, question: Question, names: list[str] | None, place: Place) -> tuple[str, ...]:
         codes = [self._answer(question, name, (*place, k)) for k, name in enumerate(names or [])]
         return tuple(code for code in codes if code is not None)
+
+    def _items(self, entry: dict[str, Any], base: TableRequest, place: Place) -> list[TableRequest]:
+        part = self.part(ItemsFile, entry, place)
+        if part is None or self.codebook is None:
+            return []
+        request = self._settled(base, part, place)
+        if part.filter is not None:
+            self._check_expression(part.filter, (*place, "filter"))
+        title = part.title or ""
+        if part.grid is not None:
+            grid = self.codebook.grids.get(part.grid)
+            if grid is None:
+                if part.grid not in self.mistaken:
+                    hint = nearest(part.grid, tuple(self.codebook.grids))
+                    self.note((*place, "grid"), f"no grid {part.grid!r} in the codebook.{hint}")
+                return []
+            names, title = grid.items, title or grid.text
+        else:
+            found = [self._question(name, (*place, "items", k)) for k, name in enumerate(part.items or [])]
+            names = tuple(question.name for question in found if question is not None)
+        if not names:
+            return []
+        self._check_item_figure(part, names, place)
+        stem = part.id or part.grid or f"{names[0]}-and-more"
+        wanted = replace(
+            self._with_rows(request, part, None, place),
+            question=part.grid or ", ".join(names),
+            items=Items(questions=names, shape=part.shape, figure=part.figure),
+            id=stem,
+            title=title,
+            filter=part.filter,
+        )
+        return self._copies(wanted, part, place)
+
+    def _check_item_figure(self, part: ItemsFile, names: Sequence[str], place: Place) -> None:
+        assert self.codebook is not None
+        for question in (self.codebook.question(name) for name in names):
+            if part.shape == "answers by items" or part.figure.casefold() == "mean":
+                continue
+            labels = [net.label for net in question.nets] + [answer.label for answer in question.valid]
+            known = {label.casefold() for label in labels} | {answer.code for answer in question.valid}
+            if part.figure.casefold() not in known:
+                hint = nearest(part.figure, labels)
+                self.note((*place, "figure"), f"{question.name} has no net or answer {part.figure!r}.{hint}")
+                return
 
     def _each(self, entry: Mapping[str, Any], base: TableRequest, place: Place) -> list[TableRequest]:
         each = self.part(EachFile, entry, place)

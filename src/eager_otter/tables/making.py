@@ -67,7 +67,7 @@ class Setting:
 
 def make_table(request: TableRequest, sums: QuestionSums, setting: Setting) -> Table:
     """Turn the sums of a question into a finished table."""
-    return _Making(request, sums, setting).table()
+    return Making(request, sums, setting).table()
 
 
 def make_preview(request: TableRequest, everybody: Sums, setting: Setting) -> Table:
@@ -139,7 +139,9 @@ def _possible(question: Question) -> set[Figure]:
     return cells | summaries if question.scale else cells
 
 
-class _Making:
+class Making:
+    """Makes the lines of one question: figures, letters, marks."""
+
     def __init__(self, request: TableRequest, sums: QuestionSums, setting: Setting) -> None:
         self.request, self.sums, self.setting = request, sums, setting
         self.layout = setting.layout
@@ -149,6 +151,7 @@ class _Making:
         self.base_marks = marks_of(sums.base, request.rules)[0]
 
     def table(self) -> Table:
+        """Make the whole table."""
         above, below = self._difference_lines("above"), self._difference_lines("below")
         lines = [*self._base_lines(), *above, *self._answer_lines(), *below, *self._summary_lines()]
         return in_shown_order(self._whole(lines), self.layout.shown)
@@ -198,6 +201,14 @@ class _Making:
                 row_letters = letters[row.source] if figure == lettered else ("",) * self.columns
                 lines.append(self._answer_line(row, figure, figures[figure][row.source], row_letters, marks))
         return lines
+
+    def line_of(self, row: Row) -> Line:
+        """Make the line of column percents of one answer or net."""
+        answers = self.sums.answers
+        assert answers is not None
+        percents = self._cell_figure("column percent", answers)[row.source]
+        letters = self._proportion_letters(answers)[row.source]
+        return self._answer_line(row, "column percent", percents, letters, mark_names(self.base_marks))
 
     def _rows(self, answers: Sums) -> tuple[Row, ...]:
         rows = list(rows_of(self.question))
@@ -259,17 +270,18 @@ class _Making:
         wanted = [figure for figure in self.figures if figure in SUMMARY_FIGURES]
         lines: list[Line] = []
         if self.sums.mentions is not None and "mean mentions" in wanted:
-            lines += self._summaries(
+            lines += self.summaries(
                 self.sums.mentions, {"mean mentions": moments(self.sums.mentions).mean[0]}
             )
         if self.sums.values is not None:
             figures: dict[str, FloatArray] = {}
             for figure in wanted:
                 figures |= self._summary(figure, self.sums.values)
-            lines += self._summaries(self.sums.values, figures)
+            lines += self.summaries(self.sums.values, figures)
         return lines
 
-    def _summaries(self, values: Sums, figures: Mapping[str, FloatArray]) -> list[Line]:
+    def summaries(self, values: Sums, figures: Mapping[str, FloatArray]) -> list[Line]:
+        """Make the lines of some summaries of values, judged on their own base."""
         if not figures:
             return []
         marks = np.maximum(marks_of(values, self.request.rules)[0], self._withheld())

@@ -10,7 +10,7 @@ import numpy as np
 from eager_otter.codebook.model import Question
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.request import TableRequest
+from eager_otter.tables.request import CELL_FIGURES, Items, TableRequest
 from eager_otter.tables.table import Line, Mark
 from eager_otter.tables.texts import MARK_SIGNS, NOT_THERE, WITHHELD, ZERO, figure_text
 
@@ -70,6 +70,41 @@ def preview_notes(request: TableRequest, bases: Line, pairs: int, facts: Facts) 
         *_filter_notes(facts),
         *_weight_notes(facts),
         *_mark_notes(request, [bases]),
+    )
+
+
+def item_notes(
+    request: TableRequest,
+    items: Items,
+    lines: Sequence[Line],
+    sums: Sequence[QuestionSums],
+    facts: Facts,
+    layout: BannerColumns,
+    *,
+    alike: bool,
+) -> tuple[str, ...]:
+    """Write the notes of a table of several questions."""
+    bases = [int(one.base.n[0, 0]) for one in sums]
+    base = f"{bases[0]:,}" if min(bases) == max(bases) else f"{min(bases):,} to {max(bases):,}"
+    notes = [f"Universe: {facts.universe}"] if facts.universe else []
+    notes.append(f"Base: the respondents who answered each item ({base}).")
+    if items.shape == "items by columns":
+        what = "the mean" if items.figure.casefold() == "mean" else f"the percent of {items.figure}"
+        notes.append(
+            f"Each row shows {what} of one item." + ("" if alike else " Its own base stands under it.")
+        )
+        tested: tuple[str, ...] = tuple(_test_notes(request, sums[0], lines, layout))
+    else:
+        tested = ("Items are answered by the same people; they are not tested against each other here.",)
+    if any(line.kind == "net" for line in lines):
+        notes += _net_notes(sums[0].question, lines)
+    return (
+        *notes,
+        *_filter_notes(facts),
+        *_weight_notes(facts),
+        *tested,
+        *_mark_notes(request, lines),
+        *_sign_notes(request, lines),
     )
 
 
@@ -202,12 +237,13 @@ def _test_notes(
         f"letters it carries. Columns are compared within their group, two-sided, with no correction for the "
         f"number of comparisons."
     )
-    yield f"{_tests_used(lines)}{_overlap(sums)} Total is not tested."
+    total = " The Total is not tested." if 0 in layout.shown else ""
+    yield f"{_tests_used(lines)}{_overlap(sums)}{total}"
 
 
 def _tests_used(lines: Sequence[Line]) -> str:
     used = []
-    if any(line.kind in ("answer", "net") for line in lines):
+    if any(line.kind in ("answer", "net") and line.figure in CELL_FIGURES for line in lines):
         used.append("percents by a z test of two proportions with their pooled share")
     if any(line.figure in ("mean", "difference", "mean mentions") for line in lines):
         what = "means" if all(line.figure != "difference" for line in lines) else "means and differences"

@@ -154,9 +154,25 @@ class RowRules:
     drop_empty: bool = False
 
 
+Shape = Literal["question", "items by columns", "answers by items"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Items:
+    """Several questions in one table: the items of a grid, or any questions that are alike.
+
+    `shape` is "items by columns" (a row per question, one figure of each, across the banner) or "answers by items" (a
+    column per question, their common answers down). `figure` is the label of a net or answer, or "mean".
+    """
+
+    questions: tuple[str, ...]
+    shape: Shape = "items by columns"
+    figure: str = "mean"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TableRequest:
-    """One table: a question by a banner.
+    """One table: a question by a banner, or several questions in one table (`items`; `question` then names them).
 
     `figures` may be empty, which gives what suits the kind of question. `levels` are one or two confidence
     percents from 50 up to, not including, 100, strictest first; none switches the tests off. `base` is "answered",
@@ -166,6 +182,7 @@ class TableRequest:
     """
 
     question: str
+    items: Items | None = None
     banner: Banner = Banner()
     id: str = ""
     title: str = ""

@@ -15,9 +15,21 @@ from eager_otter.data.responses import Responses
 from eager_otter.data.selection import who_answered
 from eager_otter.errors import RequestError
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
+from eager_otter.tables.items import items_table
 from eager_otter.tables.making import Setting, make_preview, make_table
 from eager_otter.tables.notes import Facts
-from eager_otter.tables.request import Banner, BannerGroup, BaseRules, Digits, Figure, RowRules, TableRequest
+from eager_otter.tables.request import (
+    Banner,
+    BannerGroup,
+    BaseRules,
+    Digits,
+    Figure,
+    Items,
+    RowRules,
+    Shape,
+    Sorting,
+    TableRequest,
+)
 from eager_otter.tables.table import Table, Viewer
 
 Done = Callable[[int], None]  # told how many tables have been made
@@ -105,6 +117,38 @@ class Survey:
         )
         return next(iter(self.tables([request])))
 
+    def items_table(
+        self,
+        questions: str | Sequence[str],
+        by: str | Sequence[str] | Banner = (),
+        *,
+        figure: str = "mean",
+        shape: Shape = "items by columns",
+        levels: Sequence[float] = (95,),
+        bases: BaseRules | None = None,
+        sort: Sorting | None = None,
+        title: str = "",
+    ) -> Table:
+        """Put the items of a grid, or several questions, into one table.
+
+        `shape` is "items by columns" (one `figure` of each: a net, an answer or "mean", across the banner) or "answers
+        by items" (items side by side). Raises what `table` raises.
+
+        Example: `survey.items_table("statements", by="wave", figure="Agree (top two)")`.
+        """
+        grid = self.codebook.grids.get(questions) if isinstance(questions, str) else None
+        names = grid.items if grid else (questions,) if isinstance(questions, str) else tuple(questions)
+        request = TableRequest(
+            question=str(questions) if isinstance(questions, str) else ", ".join(names),
+            items=Items(questions=names, shape=shape, figure=figure),
+            banner=by if isinstance(by, Banner) else banner_of(by),
+            levels=tuple(float(level) for level in levels),
+            rules=bases or BaseRules(),
+            rows=RowRules(sort=sort),
+            title=title or (grid.text if grid else ""),
+        )
+        return next(iter(self.tables([request])))
+
     def preview(
         self, banner: Banner, rules: BaseRules | None = None, levels: Sequence[float] = (95,)
     ) -> Table:
@@ -148,19 +192,25 @@ class Survey:
         first = requests[some[0]]
         population, facts = self._counted(first.filter, first.base)
         counting = BannerCounting(self.responses, population, first.banner)
-        by_count: dict[Count, list[int]] = {}
+        wanted = list(dict.fromkeys(count for k in some for count in _counts_of(requests[k])))
+        waiting: dict[Count, QuestionSums] = {}
+        facts_of: dict[Count, Facts] = {}
+        for count, sums in zip(wanted, counting.counted(wanted), strict=True):
+            waiting[count] = sums
+            facts_of[count] = self._own_facts(facts, sums, population)
         for k in some:
-            by_count.setdefault(_count_of(requests[k]), []).append(k)
-        for count, sums in zip(by_count, counting.counted(list(by_count)), strict=True):
+            counts = _counts_of(requests[k])
             setting = Setting(
                 layout=counting.layout,
                 shared=counting.shared,
                 weighted=population.weights is not None,
-                facts=self._own_facts(facts, sums, population),
+                facts=facts if requests[k].items is not None else facts_of[counts[0]],
                 viewer=self.viewer,
             )
-            for k in by_count[count]:
-                yield k, make_table(requests[k], sums, setting)
+            if requests[k].items is not None:
+                yield k, items_table(requests[k], [waiting[count] for count in counts], setting)
+            else:
+                yield k, make_table(requests[k], waiting[counts[0]], setting)
 
     def population(self) -> Population:
         """Say who is counted and with what weights. Raises ExpressionError, RequestError, DataError."""
@@ -222,13 +272,17 @@ def _people_of(request: TableRequest) -> str:
     return "" if request.base in PLAIN_BASES else request.base
 
 
-def _count_of(request: TableRequest) -> Count:
-    return Count(
-        question=request.question,
-        leave_out=request.rows.leave_out,
-        everyone=request.base == "all",
-        mentions="mean mentions" in request.figures,
-    )
+def _counts_of(request: TableRequest) -> list[Count]:
+    names = (request.question,) if request.items is None else request.items.questions
+    return [
+        Count(
+            question=name,
+            leave_out=request.rows.leave_out,
+            everyone=request.base == "all",
+            mentions="mean mentions" in request.figures,
+        )
+        for name in names
+    ]
 
 
 def banner_of(questions: str | Sequence[str]) -> Banner:
