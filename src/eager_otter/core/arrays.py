@@ -19,6 +19,8 @@ def ratio(top: FloatArray, bottom: FloatArray) -> FloatArray:
     >>> ratio(np.array([[1.0, 0.0]]), np.array([4.0, 0.0]))
     array([[0.25,  nan]])
     """
+    if np.all(bottom):
+        return np.asarray(top / bottom)
     out: FloatArray = np.full(np.broadcast_shapes(np.shape(top), np.shape(bottom)), np.nan)
     np.divide(top, bottom, out=out, where=np.broadcast_to(bottom, out.shape) != 0)
     return out

@@ -101,10 +101,12 @@ class Finisher:
         )
 
     def _score_extremes(self, part: int, scores: FloatArray) -> tuple[FloatArray, FloatArray]:
-        (n,) = self._product(part, np.eye(scores.shape[1]), (0,))
-        given = (n.T[None, :, :] > 0) & ~np.isnan(scores)[:, None, :]
-        lowest = np.where(given, scores[:, None, :], np.inf).min(axis=2)
-        return lowest, np.where(given, scores[:, None, :], -np.inf).max(axis=2)
+        scored = np.flatnonzero(~np.isnan(scores[0]))
+        one_each = np.eye(scores.shape[1])[scored]
+        (n,) = self._product(part, one_each, (0,))
+        given, own = n > 0, scores[0, scored][:, None]
+        lowest = np.where(given, own, np.inf).min(axis=0, initial=np.inf)
+        return lowest[None, :], np.where(given, own, -np.inf).max(axis=0, initial=-np.inf)[None, :]
 
     def _value_extremes(self, part: int) -> tuple[FloatArray, FloatArray]:
         lowest, highest = np.full((1, self._columns), np.inf), np.full((1, self._columns), -np.inf)

@@ -436,4 +436,4 @@ def shown(values: FloatArray, marks: IntArray) -> FloatArray:
 
 def mark_names(marks: IntArray) -> tuple[Mark, ...]:
     """Name the marks of the columns."""
-    return tuple(MARKS[int(mark)] for mark in marks)
+    return tuple(MARKS[mark] for mark in marks.tolist())

@@ -299,8 +299,8 @@ def _sign_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
 
 def _special(line: Line, request: TableRequest) -> Iterator[str]:
     """Go through the texts of a line that need an explanation."""
-    near_zero = np.isnan(line.values) | (np.abs(line.values) < 1.0)
-    for k in np.flatnonzero(near_zero):
+    near_zero = ~(np.abs(line.values) >= 1.0)  # and those that are not there
+    for k in np.flatnonzero(near_zero).tolist():
         mark: Mark = line.marks[k]
         text = figure_text(float(line.values[k]), line.figure, request.digits, mark)
         if text in (ZERO, NOT_THERE) or text.startswith("<"):
