@@ -199,3 +199,52 @@ def test_items_side_by_side_equal_their_own_tables(survey: otter.Survey) -> None
         survey.items_table(["intent_before", "liking"], shape="answers by items")
     with pytest.raises(otter.UnknownName, match=r"No net or answer 'Agree' in rating.tarn"):
         survey.items_table("rating", figure="Agree")
+
+
+def test_cells_sum_up_a_third_question_and_are_judged_on_their_own_values(
+    random: tuple[otter.Survey, dict[str, np.ndarray]],
+) -> None:
+    survey, c = random
+    rules = otter.BaseRules(mark=40)
+    table = survey.table(
+        "ticks", by="area", value="glasses", figures=["mean", "sum"], bases=rules, levels=(80,)
+    )
+    w, s, area = c["wt"], c["glasses"], c["area"]
+    rows = [c[f"m_{k}"] == 1 for k in range(1, 10)] + [
+        (c["m_1"] == 1) | (c["m_9"] == 1),
+        (c["m_1"] == 1) | (c["m_2"] == 1),
+    ]
+    lines = [line for line in table.body if line.figure == "mean"]
+    assert [line.label for line in lines] == [*"ABCDEFGHI", "A or I", "A or B"]
+    for line, row in zip(lines, rows, strict=True):
+        for column in range(4):
+            there = row & ~np.isnan(s) & ((area == column) if column else True)
+            assert line.values[column] == pytest.approx((w * s)[there].sum() / w[there].sum())
+            assert line.marks[column] == ("low base" if there.sum() < 40 else "")
+        own = [  # the same means and letters as in a table of the number, filtered to the row
+            survey.table(
+                "glasses", by="area", levels=(80,), figures=["mean"], filter=f"ticks mentions {code}"
+            ).body[0]
+            for code in line.code.split() or []
+        ]
+        assert not own or (own[0].letters == line.letters)
+    assert any("Cells sum up glasses" in note for note in table.notes)
+    with pytest.raises(
+        otter.RequestError, match="area is of kind single; only numbers and scales can be summed up"
+    ):
+        survey.table("ticks", value="area")
+
+
+def test_questions_one_under_another_repeat_their_bases_where_they_change(survey: otter.Survey) -> None:
+    names = ["liking", "different", "children"]
+    made = survey.items_table(names, by="wave", shape="one under another", title="Three")
+    headings = [line.label for line in made.lines if line.kind == "heading"]
+    assert headings == [survey.questions[name].text for name in names]
+    bases = [line.values[0] for line in made.lines if line.figure == "unweighted base"]
+    assert bases == [survey.table(name).lines[0].values[0] for name in ("liking", "children")]
+    own = [line for name in names for line in survey.table(name, by="wave").body]
+    body = [line for line in made.body if line.kind != "heading"]
+    for one, other in zip(body, own, strict=True):
+        assert (one.label, one.letters) == (other.label, other.letters)
+        np.testing.assert_allclose(one.values, other.values)
+    assert not any(record.row in headings for record in made.records())

@@ -90,7 +90,7 @@ def computed(made: Computed, sources: Mapping[str, tuple[Question, Answers]]) ->
         return NumberAnswers(count_of_mentions(question, answers))
     if made.how == "count":
         return NumberAnswers(_counted(made, sources))
-    values = np.array([_values(*sources[name]) for name in made.of])
+    values = np.array([values_of(*sources[name]) for name in made.of])
     there = ~np.isnan(values)
     enough = there.sum(axis=0) >= made.least
     return NumberAnswers(np.where(enough, _over(made.how, values, there), np.nan))
@@ -116,7 +116,7 @@ def _counted(made: Computed, sources: Mapping[str, tuple[Question, Answers]]) ->
     return np.where(enough, np.sum(hits, axis=0).astype(np.float64), np.nan)
 
 
-def _values(question: Question, answers: Answers) -> FloatArray:
+def values_of(question: Question, answers: Answers) -> FloatArray:
     """Give the number of each respondent: the value of a number, the score of a scale."""
     if isinstance(answers, NumberAnswers):
         return answers.values

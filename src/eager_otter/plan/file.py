@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
 from eager_otter.documents.checking import Code, Part, Text
-from eager_otter.tables.request import Figure, JudgedOn, SortBy, TotalPlace
+from eager_otter.tables.request import Figure, JudgedOn, Shape, SortBy, TotalPlace
 
 Number = Annotated[float, Field(strict=False)]
 
@@ -156,6 +156,7 @@ class TableFile(SettingsPart):
     """One table."""
 
     question: Text
+    value: Text | None = None
     id: Text | None = None
     title: Text | None = None
     filter: Text | None = None
@@ -166,7 +167,7 @@ class ItemsFile(SettingsPart):
 
     grid: Text | None = None
     items: Annotated[list[Text], Field(min_length=1)] | None = None
-    shape: Literal["items by columns", "answers by items"] = Field(default="items by columns", alias="as")
+    shape: Shape = Field(default="items by columns", alias="as")
     figure: Text = "mean"
     id: Text | None = None
     title: Text | None = None

@@ -415,6 +415,12 @@ class _Reading:
         if question.kind in NOT_TABULATED:
             self.note(where, f"{question.name} {NOT_TABULATED[question.kind]}.")
             return []
+        if table.value is not None:
+            third = self._question(table.value, (*place, "value"))
+            if third is not None and third.kind != "number" and not third.scale:
+                message = f"{third.name} is of kind {third.kind}; only numbers and scales can be summed up in cells."
+                self.note((*place, "value"), message)
+            request = replace(request, value=table.value)
         named = replace(
             request, question=question.name, id=table.id or "", title=table.title or "", filter=table.filter
         )
@@ -494,7 +500,8 @@ class _Reading:
                     hint = nearest(part.grid, tuple(self.codebook.grids))
                     self.note((*place, "grid"), f"no grid {part.grid!r} in the codebook.{hint}")
                 return []
-            names, title = grid.items, title or grid.text
+            what = f" – {part.figure}" if part.shape == "items by columns" else ""
+            names, title = grid.items, title or grid.text + what
         else:
             found = [self._question(name, (*place, "items", k)) for k, name in enumerate(part.items or [])]
             names = tuple(question.name for question in found if question is not None)
@@ -515,7 +522,7 @@ class _Reading:
     def _check_item_figure(self, part: ItemsFile, names: Sequence[str], place: Place) -> None:
         assert self.codebook is not None
         for question in (self.codebook.question(name) for name in names):
-            if part.shape == "answers by items" or part.figure.casefold() == "mean":
+            if part.shape != "items by columns" or part.figure.casefold() == "mean":
                 continue
             labels = [net.label for net in question.nets] + [answer.label for answer in question.valid]
             known = {label.casefold() for label in labels} | {answer.code for answer in question.valid}

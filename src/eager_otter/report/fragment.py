@@ -15,7 +15,7 @@ STYLE = (
     ".otter-table th,.otter-table td{{padding:2px 8px;text-align:right;border:0}}"
     ".otter-table th[scope=row]{{text-align:left;font-weight:normal}}"
     ".otter-table th[scope=colgroup]{{text-align:center;border-bottom:1px solid {line}}}"
-    ".otter-table tr.otter-net th,.otter-table tr.otter-net td{{font-weight:bold}}"
+    ".otter-table tr.otter-heading th,.otter-table tr.otter-net th,.otter-table tr.otter-net td{{font-weight:bold}}"
     ".otter-table tr.otter-base{{color:{quiet}}}"
     ".otter-table sup{{color:{letter};margin-left:2px}}"
     ".otter-notes{{color:{quiet};font-size:85%}}</style>"

@@ -23,7 +23,7 @@ HEAD_WIDTH = 14
 GAP = 2  # blanks between columns
 BETWEEN = 4  # blanks between groups
 NARROWEST = 24  # room for columns that is used however narrow the terminal is
-STYLES = {"base": "dim", "net": "bold", "summary": "italic", "answer": ""}
+STYLES = {"heading": "bold", "base": "dim", "net": "bold", "summary": "italic", "answer": ""}
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +107,9 @@ def _with_before(lines: Sequence[Line]) -> Iterator[tuple[Line, Line | None]]:
 
 
 def _label(line: Line, before: Line | None) -> str:
-    """Give a row's label on its first line only."""
+    """Give a row's label on its first line only; a heading has a line to itself."""
+    if line.kind == "heading":
+        return ""
     if before is not None and (before.label, before.code, before.kind) == (line.label, line.code, line.kind):
         return ""
     return _cut("  " * line.indent + line.label, LABEL_WIDTH)
@@ -154,9 +156,12 @@ def _chunk_lines(cells: _Cells, panels: Sequence[_Panel]) -> Iterator[Text]:
             yield Text(blank + heads)
     previous = "base"
     for row, line in enumerate(cells.lines):
-        if line.kind != previous and previous == "base":
+        if (line.kind != previous and previous == "base") or (line.kind == "heading" and previous != "base"):
             yield Text()
         previous = line.kind
+        if line.kind == "heading":
+            yield Text(line.label, style=STYLES[line.kind])
+            continue
         texts = between.join(_row_of(panel, lambda k, row=row: cells.cell(k, row)) for panel in panels)  # type: ignore[misc]
         label = cells.labels[row]
         label += " " * (cells.label_width - cell_len(label) + GAP)

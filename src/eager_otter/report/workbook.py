@@ -20,7 +20,6 @@ from eager_otter.tables.texts import (
     FIGURE_SIGNS,
     ZERO,
     cell_text,
-    figure_text,
     mark_sign,
     rounded,
 )
@@ -185,7 +184,11 @@ class _TableSheet:
                 line.code,
                 line.kind,
             )
-            self._write_line(row, line, self._line_style(line, before), first=first)
+            if line.kind == "heading":
+                heading = {**self.plain, "bold": True, "font_color": self.theme.river, "valign": "vcenter"}
+                self.sheet.across(row, 0, self.last, line.label, heading)
+            else:
+                self._write_line(row, line, self._line_style(line, before), first=first)
             before = line
             row += 1
         return row
@@ -225,9 +228,8 @@ class _TableSheet:
     def _write_figure(self, row: int, place: int, line: Line, k: int, style: Style) -> None:
         value = float(line.values[k])
         if math.isnan(value):
-            self.sheet.text(
-                row, place, figure_text(value, line.figure, self.table.digits, line.marks[k]), style
-            )
+            text = cell_text(self.table, line, k)
+            self.sheet.text(row, place, text, style)
             return
         sign = mark_sign(line, k, self.table.column_marks)
         number_format = number_format_of(value, line.figure, self.table.digits.of(line.figure), sign)
@@ -256,7 +258,8 @@ class _TableSheet:
         return row
 
     def _widths(self) -> list[float]:
-        labels = max(text_width(line.label) + 2 * line.indent for line in self.table.lines) + 2
+        rows = [line for line in self.table.lines if line.kind != "heading"]
+        labels = max(text_width(line.label) + 2 * line.indent for line in rows) + 2
         signs = max(text_width(FIGURE_SIGNS.get(line.figure, line.figure)) for line in self.table.lines) + 2
         widths = [min(max(labels, LABEL_WIDTH[0]), LABEL_WIDTH[1]), max(signs, 4.0)]
         for k in range(len(self.table.columns)):

@@ -8,7 +8,7 @@ from functools import partial
 
 import numpy as np
 
-from eager_otter.codebook.model import Difference, Question
+from eager_otter.codebook.model import Difference, Net, Question
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.core.cells import ColumnCells, column_membership, make_cells
 from eager_otter.core.proportions import SharedPairs, match_pairs
@@ -16,8 +16,10 @@ from eager_otter.core.quantiles import weighted_quantile
 from eager_otter.core.sums import Finisher, Sums
 from eager_otter.core.tally import CodedRows, Tally, ValueRows, tally
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
+from eager_otter.data.made import values_of
 from eager_otter.data.responses import Responses
-from eager_otter.data.selection import count_of_mentions
+from eager_otter.data.selection import count_of_mentions, who_counts_in
+from eager_otter.errors import RequestError
 from eager_otter.tables.banner import BannerColumns, column_groups, lay_out
 from eager_otter.tables.order import without_left_out
 from eager_otter.tables.request import Banner
@@ -31,19 +33,24 @@ Quantile = Callable[[float], FloatArray]  # a share in, the quantile of each col
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Count:
-    """What to count of a question: all of it, without the answers of `rules`, everyone in the base, mentions too."""
+    """What to count of a question: without some answers, with everyone in the base, with mentions per respondent.
+
+    With `value`, a number or scale is summed up among those in each row as well.
+    """
 
     question: str
     leave_out: tuple[str, ...] = ()
     everyone: bool = False
     mentions: bool = False
+    value: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class QuestionSums:
     """All sums of a question by a banner: its rows (answers, then nets), its base and its values.
 
-    With `everyone`, a row for no answer stands last among `answers`. `quantile` is there for numbers. `left_out` tells
+    `cells` sums a third question up among those in each row (answers, then nets). With `everyone`, a row for no answer
+    stands last among `answers`. `quantile` is there for numbers. `left_out` tells
     why people are not in the base, or under `everyone` gave no answer: (reason, people) of the Total.
     """
 
@@ -54,6 +61,7 @@ class QuestionSums:
     mentions: Sums | None = None
     quantile: Quantile | None = None
     everyone: bool = False
+    cells: tuple[Sums, ...] = ()
     differences: tuple[tuple[Difference, Sums], ...] = ()
     left_out: tuple[tuple[str, int], ...] = ()
 
@@ -129,10 +137,26 @@ class BannerCounting:
         ]
         if count.mentions and isinstance(answers, MultiAnswers):
             extra.append(ValueRows(count_of_mentions(question, answers)))
+        if count.value is not None:
+            extra += self._values_by_row(question, answers, count.value)
         counts = replace(counts, parts=(*counts.parts, *extra))
         return _Counted(
             count=count, question=question, answers=answers, counts=counts, differences=differences
         )
+
+    def _values_by_row(self, question: Question, answers: Answers, name: str) -> list[ValueRows]:
+        """Give the values of a third question among those in each row. Raises RequestError, UnknownName."""
+        third = self.responses.codebook.question(name)
+        if third.kind != "number" and not third.scale:
+            raise RequestError(
+                f"{name} is of kind {third.kind}; only numbers and scales can be summed up in cells."
+            )
+        values = values_of(third, self._chosen(name))
+        rows = [Net(label="", of=(answer.code,)) for answer in question.valid] + list(question.nets)
+        shift = float(np.rint(np.nanmean(values))) if not np.isnan(values).all() else 0.0
+        return [
+            ValueRows(np.where(who_counts_in(question, answers, row), values, np.nan), shift) for row in rows
+        ]
 
     def _count_batch(self, batch: Sequence[_Counted]) -> Iterator[QuestionSums]:
         parts = [part for counted in batch for part in counted.counts.parts]
@@ -171,12 +195,17 @@ class BannerCounting:
                 (difference, finisher.values(own) if scores is None else finisher.scores(first, scores))
             )
             own += scores is None
+        mentions = None
+        if counted.count.mentions and isinstance(answers, MultiAnswers):
+            mentions, own = finisher.values(own), own + 1
+        cells = [finisher.values(place) for place in range(own, first + len(counts.parts))]
         return QuestionSums(
             question=question,
             answers=sums.rows(range(last)),
             base=base,
             values=scored,
-            mentions=finisher.values(own) if own < first + len(counts.parts) else None,
+            mentions=mentions,
+            cells=tuple(cells),
             everyone=counted.count.everyone,
             differences=tuple(differences),
             left_out=tuple((label, n) for label, n in left_out if n),

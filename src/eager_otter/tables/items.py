@@ -30,7 +30,40 @@ def items_table(request: TableRequest, sums: Sequence[QuestionSums], setting: Se
     assert request.items is not None
     if request.items.shape == "answers by items":
         return _answers_by_items(request, request.items, sums, setting)
+    if request.items.shape == "one under another":
+        return _one_under_another(request, request.items, sums, setting)
     return _items_by_columns(request, request.items, sums, setting)
+
+
+def _one_under_another(
+    request: TableRequest, items: Items, sums: Sequence[QuestionSums], setting: Setting
+) -> Table:
+    """Put whole questions under their headings; bases stand again wherever they change."""
+    lines: list[Line] = []
+    before: QuestionSums | None = None
+    for one in sums:
+        making = Making(request, one, setting)
+        bases = base_lines(one.base, making.base_marks, weighted=setting.weighted)
+        changed = before is None or not np.array_equal(before.base.n, one.base.n)
+        heading = _heading(one.question.text, len(setting.layout.columns))
+        lines += bases if before is None else []
+        lines.append(heading)
+        if changed and before is not None:
+            lines += bases
+        lines += making.body()
+        before = one
+    return in_shown_order(_table(request, items, lines, setting, sums, alike=False), setting.layout.shown)
+
+
+def _heading(text: str, columns: int) -> Line:
+    return Line(
+        label=text,
+        kind="heading",
+        figure="heading",
+        values=np.full(columns, np.nan),
+        letters=("",) * columns,
+        marks=mark_names(np.zeros(columns, np.int64)),
+    )
 
 
 def _items_by_columns(

@@ -46,6 +46,15 @@ SUMMARY_LABELS: Mapping[str, str] = {
     "sum": "Sum",
     "mean mentions": "Mentions per respondent",
 }
+CELL_SUMMARIES = (
+    "mean",
+    "standard deviation",
+    "standard error",
+    "confidence interval",
+    "smallest",
+    "largest",
+    "sum",
+)
 QUANTILES: Mapping[str, float] = {"median": 0.5, "lower quartile": 0.25, "upper quartile": 0.75}
 BASE_LABELS: Mapping[str, str] = {
     "unweighted base": "Base (unweighted)",
@@ -152,9 +161,30 @@ class Making:
 
     def table(self) -> Table:
         """Make the whole table."""
+        return in_shown_order(self._whole([*self._base_lines(), *self.body()]), self.layout.shown)
+
+    def body(self) -> list[Line]:
+        """Make the lines under the bases."""
+        if self.request.value is not None and self.sums.answers is not None:
+            return self._cell_lines()
         above, below = self._difference_lines("above"), self._difference_lines("below")
-        lines = [*self._base_lines(), *above, *self._answer_lines(), *below, *self._summary_lines()]
-        return in_shown_order(self._whole(lines), self.layout.shown)
+        return [*above, *self._answer_lines(), *below, *self._summary_lines()]
+
+    def _cell_lines(self) -> list[Line]:
+        """Sum a third question up in each cell: every row is judged, and tested, on its own values."""
+        answers = self.sums.answers
+        assert answers is not None
+        wanted = [figure for figure in self.request.figures if figure in CELL_SUMMARIES] or ["mean"]
+        lines = []
+        for row in self._rows(answers):
+            if row.source >= len(self.sums.cells):
+                continue  # those without an answer are summed up nowhere
+            figures: dict[str, FloatArray] = {}
+            for figure in wanted:
+                figures |= self._summary(figure, self.sums.cells[row.source])
+            for line in self.summaries(self.sums.cells[row.source], figures):
+                lines.append(replace(line, label=row.label, kind=row.kind, code=row.code, indent=row.indent))
+        return lines
 
     def _whole(self, lines: Sequence[Line]) -> Table:
         return Table(

@@ -51,7 +51,7 @@ def notes_of(
         *_filter_notes(facts),
         *_weight_notes(facts),
         *_rule_notes(request, sums.question),
-        *_row_notes(sums.question, lines),
+        *_row_notes(request, sums.question, lines),
         *_test_notes(request, sums, lines, layout),
         *_mark_notes(request, lines),
         *_sign_notes(request, lines),
@@ -88,15 +88,20 @@ def item_notes(
     base = f"{bases[0]:,}" if min(bases) == max(bases) else f"{min(bases):,} to {max(bases):,}"
     notes = [f"Universe: {facts.universe}"] if facts.universe else []
     notes.append(f"Base: the respondents who answered each item ({base}).")
-    if items.shape == "items by columns":
+    if items.shape == "one under another":
+        tested: tuple[str, ...] = tuple(_test_notes(request, sums[0], lines, layout))
+        for one in sums:
+            notes += _row_notes(request, one.question, [line for line in lines if line.kind == "net"])
+        notes = list(dict.fromkeys(notes))
+    elif items.shape == "items by columns":
         what = "the mean" if items.figure.casefold() == "mean" else f"the percent of {items.figure}"
         notes.append(
             f"Each row shows {what} of one item." + ("" if alike else " Its own base stands under it.")
         )
-        tested: tuple[str, ...] = tuple(_test_notes(request, sums[0], lines, layout))
+        tested = tuple(_test_notes(request, sums[0], lines, layout))
     else:
         tested = ("Items are answered by the same people; they are not tested against each other here.",)
-    if any(line.kind == "net" for line in lines):
+    if items.shape == "answers by items" and any(line.kind == "net" for line in lines):
         notes += _net_notes(sums[0].question, lines)
     return (
         *notes,
@@ -187,9 +192,11 @@ def _named(question: Question, names: Sequence[str]) -> str:
     return ", ".join(answer.label for answer in found if answer is not None)
 
 
-def _row_notes(question: Question, lines: Sequence[Line]) -> Iterator[str]:
+def _row_notes(request: TableRequest, question: Question, lines: Sequence[Line]) -> Iterator[str]:
     if question.kind == "multi":
         yield "Several answers possible: percents are of respondents and may add to more than 100."
+    if request.value is not None:
+        yield f"Cells sum up {request.value} among those in the row and the column who have a value."
     percents = {line.figure for line in lines} & set(PERCENT_NOTES)
     yield from (PERCENT_NOTES[figure] for figure in PERCENT_NOTES if figure in percents)
     if len(percents | {line.figure for line in lines if line.figure == "column percent"}) > 2:
@@ -277,15 +284,15 @@ def _thin_summaries(lines: Sequence[Line]) -> Iterator[str]:
     """Name the summaries that rest on fewer values than the column's base lets one think."""
     columns = lines[0].marks
     for line in lines:
-        if line.kind == "summary" and line.marks != columns:
-            yield f"{line.label}: some columns rest on fewer values than their base and are marked for that."
+        if line.kind not in ("base", "heading") and line.marks != columns:
+            yield "Figures with a mark of their own rest on fewer respondents than the base of their column."
             return
 
 
 def _sign_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
     texts: set[str] = set()
     for line in lines:
-        if line.kind != "base":
+        if line.kind not in ("base", "heading"):
             texts.update(_special(line, request))
     meanings = []
     if ZERO in texts:

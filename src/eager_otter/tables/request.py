@@ -154,15 +154,16 @@ class RowRules:
     drop_empty: bool = False
 
 
-Shape = Literal["question", "items by columns", "answers by items"]
+Shape = Literal["items by columns", "answers by items", "one under another"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Items:
     """Several questions in one table: the items of a grid, or any questions that are alike.
 
-    `shape` is "items by columns" (a row per question, one figure of each, across the banner) or "answers by items" (a
-    column per question, their common answers down). `figure` is the label of a net or answer, or "mean".
+    `shape` is "items by columns" (a row per question, one figure of each, across the banner), "answers by items" (a
+    column per question, their common answers down) or "one under another" (whole questions, each under its heading).
+    `figure` is the label of a net or answer, or "mean".
     """
 
     questions: tuple[str, ...]
@@ -174,6 +175,8 @@ class Items:
 class TableRequest:
     """One table: a question by a banner, or several questions in one table (`items`; `question` then names them).
 
+    With `value`, the cells sum up a third question, a number or scale, among those in the row and column.
+
     `figures` may be empty, which gives what suits the kind of question. `levels` are one or two confidence
     percents from 50 up to, not including, 100, strictest first; none switches the tests off. `base` is "answered",
     "all" (everyone the filters keep, with a row for no answer) or an expression that those in the base satisfy.
@@ -183,6 +186,7 @@ class TableRequest:
 
     question: str
     items: Items | None = None
+    value: str | None = None
     banner: Banner = Banner()
     id: str = ""
     title: str = ""

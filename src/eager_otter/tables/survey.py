@@ -87,6 +87,7 @@ class Survey:
         *,
         figures: Sequence[Figure] = (),
         levels: Sequence[float] = (95,),
+        value: str | None = None,
         base: str = "answered",
         rows: RowRules | None = None,
         bases: BaseRules | None = None,
@@ -97,7 +98,8 @@ class Survey:
         """Make one table: a question by banner questions, side by side after the Total.
 
         `figures` are named in `FIGURES`; left out, they suit the question. `levels` are one or two confidence
-        percents, strictest first; () makes no tests. `base` is "answered", "all" (with a row for no answer) or an
+        percents, strictest first; () makes no tests. `value` is a number or scale that the cells sum up (mean spend by
+        answer and column). `base` is "answered", "all" (with a row for no answer) or an
         expression; `rows` orders, hides and leaves out answers; `bases` are minimum bases; `filter` narrows this table
         further. Raises UnknownName for a question that is not there, RequestError, ExpressionError, DataError.
 
@@ -108,6 +110,7 @@ class Survey:
             banner=by if isinstance(by, Banner) else banner_of(by),
             figures=tuple(figures),
             levels=tuple(float(level) for level in levels),
+            value=value,
             base=base,
             rows=rows or RowRules(),
             rules=bases or BaseRules(),
@@ -131,8 +134,8 @@ class Survey:
     ) -> Table:
         """Put the items of a grid, or several questions, into one table.
 
-        `shape` is "items by columns" (one `figure` of each: a net, an answer or "mean", across the banner) or "answers
-        by items" (items side by side). Raises what `table` raises.
+        `shape` is "items by columns" (one `figure` of each: a net, an answer or "mean", across the banner), "answers by
+        items" (items side by side) or "one under another" (whole questions). Raises what `table` raises.
 
         Example: `survey.items_table("statements", by="wave", figure="Agree (top two)")`.
         """
@@ -280,6 +283,7 @@ def _counts_of(request: TableRequest) -> list[Count]:
             leave_out=request.rows.leave_out,
             everyone=request.base == "all",
             mentions="mean mentions" in request.figures,
+            value=request.value,
         )
         for name in names
     ]

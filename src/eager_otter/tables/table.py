@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
 Mark = Literal["", "low base", "not tested", "withheld"]
-RowKind = Literal["base", "answer", "net", "summary"]
+RowKind = Literal["base", "answer", "net", "summary", "heading"]
 
 MARKS: tuple[Mark, ...] = ("", "low base", "not tested", "withheld")
 BASES = ("unweighted base", "weighted base", "effective base")
@@ -170,7 +170,7 @@ class Table:
     @property
     def figures(self) -> tuple[str, ...]:
         """The kinds of figure in the table, in the order they first appear."""
-        return tuple(dict.fromkeys(line.figure for line in self.lines))
+        return tuple(dict.fromkeys(line.figure for line in self.lines if line.kind != "heading"))
 
     def frame(self, figure: str | None = None) -> pd.DataFrame:
         """Give a figure as a frame, rows by banner columns; without a figure, the tidy form (one record a figure).
@@ -228,6 +228,8 @@ class Table:
     def records(self) -> Iterator[Record]:
         """Go through the tidy form: one record per figure, and one per cell that carries letters."""
         for line in self.lines:
+            if line.kind == "heading":
+                continue
             for k, column in enumerate(self.columns):
                 value = float(line.values[k])
                 yield self._record(

@@ -17,6 +17,7 @@ COUNTS = ("count", "unweighted count")
 BASE_FIGURES = ("unweighted base", "weighted base", "effective base")
 
 FIGURE_SIGNS = {
+    "heading": "",
     "column percent": "%",
     "row percent": "row %",
     "table percent": "table %",
@@ -78,17 +79,19 @@ def figure_text(value: float, figure: str, digits: Digits, mark: Mark = "") -> s
 
 
 def mark_sign(line: Line, column: int, column_marks: Sequence[Mark]) -> str:
-    """Give the sign that follows a figure: on the first base line that of the column, in a summary its own.
+    """Give the sign that follows a figure: on a base that of the column, elsewhere its own.
 
-    A summary carries a sign only where it differs from its column's, as when few gave a value.
+    A figure carries a sign only where its mark differs from its column's, as when few gave a value.
     """
     mark = line.marks[column]
-    if line.figure == "unweighted base" or (line.kind == "summary" and mark != column_marks[column]):
+    if line.figure == "unweighted base" or (line.kind != "base" and mark != column_marks[column]):
         return "" if math.isnan(line.values[column]) else MARK_SIGNS[mark]
     return ""
 
 
 def cell_text(table: Table, line: Line, column: int) -> str:
-    """Write the figure of a cell with its sign, letters aside."""
+    """Write the figure of a cell with its sign, letters aside; a heading has none."""
+    if line.kind == "heading":
+        return ""
     figure = figure_text(float(line.values[column]), line.figure, table.digits, line.marks[column])
     return figure + mark_sign(line, column, table.column_marks)
