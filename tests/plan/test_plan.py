@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import random
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 import eager_otter as otter
 from conftest import message_of
@@ -312,3 +315,45 @@ def test_only_some_tables_and_the_list(write: Write) -> None:
     assert [r.id for r in only_tables(plan, ["st.*", "age"]).requests] == ["age", "st.a", "st.b"]
     with pytest.raises(otter.UnknownName, match=r"No table 'likng' in the plan. Did you mean 'liking'\?"):
         only_tables(plan, ["likng"])
+
+
+@given(st.integers(0, 100_000))
+def test_any_damage_to_a_plan_or_codebook_ends_in_an_error_of_ours(
+    demo: Path, tmp_path_factory: pytest.TempPathFactory, seed: int
+) -> None:
+    rng = random.Random(seed)
+    folder = tmp_path_factory.mktemp("damaged")
+    pieces = [
+        "{",
+        "}",
+        "[",
+        "]",
+        ":",
+        '"',
+        "-",
+        "null",
+        "~",
+        "x: y",
+        "&a",
+        "*a",
+        "true",
+        "[]",
+        "{}",
+        "1.5",
+        "\t",
+        "#",
+        "",
+    ]
+    for name in ("plan.yaml", "codebook.yaml"):
+        text = (demo / name).read_text(encoding="utf-8")
+        for _ in range(rng.choice([0, 1, 2])):
+            lines = text.split("\n")
+            place = rng.randrange(len(lines))
+            cut = rng.randrange(len(lines[place]) + 1)
+            lines[place] = lines[place][:cut] + rng.choice(pieces) + lines[place][cut + rng.randrange(4) :]
+            text = "\n".join(lines)
+        (folder / name).write_text(text, encoding="utf-8")
+    try:
+        otter.read_plan(folder / "plan.yaml")
+    except otter.OtterError as error:
+        assert str(error)

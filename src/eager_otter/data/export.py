@@ -48,9 +48,10 @@ def _kept(responses: Responses, rows: BoolArray) -> Iterator[Field]:
     codebook = responses.codebook
     for name in dict.fromkeys((codebook.respondent, codebook.weight, codebook.frequency)):
         if name is not None:
-            column = responses.table.column(name).to_pylist()
-            chosen = [value for value, keep in zip(column, rows.tolist(), strict=True) if keep]
-            yield Field(name=name, texts=["" if value is None else str(value) for value in chosen])
+            (column,) = responses.as_text([name])
+            yield Field(
+                name=name, texts=[text for text, keep in zip(column, rows.tolist(), strict=True) if keep]
+            )
 
 
 def _fields(question: Question, answers: Answers, rows: BoolArray, *, labels: bool) -> Iterator[Field]:

@@ -186,6 +186,19 @@ class Responses:
         sign = "." if self.file is None else self.file.decimal
         return Located(self._column(name, "column"), 0, sign)
 
+    def as_text(self, names: Sequence[str]) -> list[list[str]]:
+        """Give columns of the data as texts, "" for blanks; those that were not kept are read again."""
+        kept = set(self.table.column_names)
+        absent = [name for name in names if name not in kept]
+        read = self.file.read(absent) if absent and self.file is not None else self.table
+        tables = {name: self.table if name in kept else read for name in names}
+        columns = [tables[name].column(name).to_pylist() for name in names]
+        return [["" if value is None else str(value) for value in column] for column in columns]
+
+    def all_columns(self) -> list[str]:
+        """Name all columns of the data, whether the codebook uses them or not."""
+        return list(self.table.column_names if self.file is None else self.file.names)
+
     def _number_column(self, column: str, kind: str) -> FloatArray:
         if column not in self._numbers_read:
             sign = "." if self.file is None else self.file.decimal

@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
 
 from eager_otter.codebook.model import Question
 from eager_otter.data.coding import CODE, ID, TEXT, TEXTS, TOPIC, TOPICS, Coded
@@ -53,11 +52,8 @@ def mention_columns(question: str, coded: Coded) -> list[str]:
 def write_data(responses: Responses, question: str, coded: Coded, path: Path) -> None:
     """Write all the data with the topics as mention columns behind."""
     added = mention_columns(question, coded)
-    names = [name for name in ([] if responses.file is None else responses.file.names) if name not in added]
-    table: Any = responses.table if responses.file is None else responses.file.read(names)
-    columns = [
-        ["" if value is None else str(value) for value in table.column(name).to_pylist()] for name in names
-    ]
+    names = [name for name in responses.all_columns() if name not in added]
+    columns = responses.as_text(names)
     for k in range(len(added)):
         columns.append([codes[k] if k < len(codes) else "" for codes in coded.mentions])
     with path.open("w", encoding="utf-8", newline="") as file:

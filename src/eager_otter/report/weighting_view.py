@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import csv
-from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from rich import box
@@ -58,28 +56,18 @@ def write_lines(made: Weighting, path: Path) -> None:
 def write_weighted(made: Weighting, responses: Responses, name: str, path: Path, *, only: bool) -> None:
     """Write the data with the weight as a last column; with `only`, just the ids (or row numbers) and weights."""
     weights = [format(weight, ".10g") for weight in made.weights.tolist()]
-    if only or responses.file is None:
-        identity = responses.codebook.respondent
-        ids = (
-            [str(k + 1) for k in range(len(responses))]
-            if identity is None
-            else _texts(responses, [identity])[0]
-        )
-        heads, columns = [identity or "row"], [ids]
+    identity = responses.codebook.respondent
+    if not only:
+        heads = [head for head in responses.all_columns() if head != name]
     else:
-        heads = [head for head in responses.file.names if head != name]
-        columns = _texts(responses, heads)
+        heads = [] if identity is None else [identity]
+    columns = responses.as_text(heads)
+    if only and identity is None:
+        heads, columns = ["row"], [[str(k + 1) for k in range(len(responses))]]
     with path.open("w", encoding="utf-8", newline="") as file:
         writer = csv.writer(file, lineterminator="\n")
         writer.writerow([*heads, name])
         writer.writerows(zip(*columns, weights, strict=True))
-
-
-def _texts(responses: Responses, names: Sequence[str]) -> list[list[str]]:
-    table: Any = responses.table if responses.file is None else responses.file.read(list(names))
-    return [
-        ["" if value is None else str(value) for value in table.column(name).to_pylist()] for name in names
-    ]
 
 
 def draw(made: Weighting, path: Path) -> None:
