@@ -357,3 +357,18 @@ def test_any_damage_to_a_plan_or_codebook_ends_in_an_error_of_ours(
         otter.read_plan(folder / "plan.yaml")
     except otter.OtterError as error:
         assert str(error)
+
+
+def test_a_layer_that_nobody_is_in_makes_an_empty_table_not_an_error(demo: Path, tmp_path: Path) -> None:
+    plan = tmp_path / "plan.yaml"
+    plan.write_text(
+        f"data: {demo}/responses.csv\ncodebook: {demo}/codebook.yaml\nfilter: wave == 1\n"
+        "banners: {b: [region, drunk_month, {nest: [gender, age_group]}]}\ntables:\n"
+        "  - {question: liking, repeat: wave}\n  - {question: heard_of, repeat: wave, base: all}\n"
+        "  - {question: spend, repeat: wave, figures: [mean, median, sum]}\n  - {grid: statements, repeat: wave}\n",
+        encoding="utf-8",
+    )
+    report = otter.run(plan)
+    report.save(tmp_path / "t.xlsx", tmp_path / "t.csv")
+    assert [table.people for table in report.tables if table.layer == "Autumn"] == [0] * 4
+    assert all(table.people for table in report.tables if table.layer != "Autumn")

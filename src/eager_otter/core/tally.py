@@ -182,7 +182,8 @@ class Bundle:
     def margin(self, total: FloatArray, position: int, size: int, cells: int) -> FloatArray:
         """Take one question's own sums (measures, codes, cells) out of the shared ones."""
         before = prod(part.size for _, part in self.parts[:position])
-        shaped = total.reshape(total.shape[0], before, size, -1, cells)
+        after = self.size // (before * size)
+        shaped = total.reshape(total.shape[0], before, size, after, cells)
         return np.asarray(shaped.sum(axis=(1, 3)))
 
 

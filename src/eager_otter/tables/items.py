@@ -194,7 +194,9 @@ def _table(
         columns=setting.layout.columns,
         groups=setting.layout.groups,
         lines=tuple(lines),
-        notes=item_notes(request, items, lines, sums, setting.facts, setting.layout, alike=alike),
+        notes=item_notes(
+            request, items, lines, sums, setting.facts, setting.layout, setting.shared, alike=alike
+        ),
         digits=request.digits,
         levels=request.levels,
         weighted=setting.weighted,

@@ -194,7 +194,9 @@ class Making:
             columns=self.layout.columns,
             groups=self.layout.groups,
             lines=tuple(lines),
-            notes=notes_of(self.request, self.sums, lines, self.setting.facts, self.layout),
+            notes=notes_of(
+                self.request, self.sums, lines, self.setting.facts, self.layout, self.setting.shared
+            ),
             digits=self.request.digits,
             levels=self.request.levels,
             weighted=self.setting.weighted,

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from eager_otter.codebook.model import Question
+from eager_otter.core.proportions import SharedPairs
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.request import CELL_FIGURES, Items, TableRequest
@@ -44,6 +45,7 @@ def notes_of(
     lines: Sequence[Line],
     facts: Facts,
     layout: BannerColumns,
+    shared: SharedPairs,
 ) -> tuple[str, ...]:
     """Write all notes of a table, in the order in which they are read."""
     return (
@@ -52,7 +54,7 @@ def notes_of(
         *_weight_notes(facts),
         *_rule_notes(request, sums.question),
         *_row_notes(request, sums.question, lines),
-        *_test_notes(request, sums, lines, layout),
+        *_test_notes(request, sums, lines, layout, shared),
         *_mark_notes(request, lines),
         *_sign_notes(request, lines),
     )
@@ -80,6 +82,7 @@ def item_notes(
     sums: Sequence[QuestionSums],
     facts: Facts,
     layout: BannerColumns,
+    shared: SharedPairs,
     *,
     alike: bool,
 ) -> tuple[str, ...]:
@@ -89,7 +92,7 @@ def item_notes(
     notes = [f"Universe: {facts.universe}"] if facts.universe else []
     notes.append(f"Base: the respondents who answered each item ({base}).")
     if items.shape == "one under another":
-        tested: tuple[str, ...] = tuple(_test_notes(request, sums[0], lines, layout))
+        tested: tuple[str, ...] = tuple(_test_notes(request, sums[0], lines, layout, shared))
         for one in sums:
             notes += _row_notes(request, one.question, [line for line in lines if line.kind == "net"])
         notes = list(dict.fromkeys(notes))
@@ -98,7 +101,7 @@ def item_notes(
         notes.append(
             f"Each row shows {what} of one item." + ("" if alike else " Its own base stands under it.")
         )
-        tested = tuple(_test_notes(request, sums[0], lines, layout))
+        tested = tuple(_test_notes(request, sums[0], lines, layout, shared))
     else:
         tested = ("Items are answered by the same people; they are not tested against each other here.",)
     if items.shape == "answers by items" and any(line.kind == "net" for line in lines):
@@ -224,7 +227,11 @@ def _labels(question: Question, codes: Sequence[str]) -> str:
 
 
 def _test_notes(
-    request: TableRequest, sums: QuestionSums, lines: Sequence[Line], layout: BannerColumns
+    request: TableRequest,
+    sums: QuestionSums,
+    lines: Sequence[Line],
+    layout: BannerColumns,
+    shared: SharedPairs,
 ) -> Iterator[str]:
     if not layout.groups:
         return
@@ -245,7 +252,7 @@ def _test_notes(
         f"number of comparisons."
     )
     total = " The Total is not tested." if 0 in layout.shown else ""
-    yield f"{_tests_used(lines)}{_overlap(sums)}{total}"
+    yield f"{_tests_used(lines)}{_overlap(sums, shared)}{total}"
 
 
 def _tests_used(lines: Sequence[Line]) -> str:
@@ -258,8 +265,8 @@ def _tests_used(lines: Sequence[Line]) -> str:
     return f"Tested: {', '.join(used)}." if used else "Nothing in this table is tested."
 
 
-def _overlap(sums: QuestionSums) -> str:
-    if sums.base.pair_n.size and bool(np.any(sums.base.pair_n > 0)):
+def _overlap(sums: QuestionSums, shared: SharedPairs) -> str:
+    if bool(np.any(sums.base.pair_n[:, shared.sums] > 0)):
         return " Where two columns share respondents, the variance allows for those in both."
     return ""
 

@@ -193,7 +193,7 @@ class Survey:
         self, requests: Sequence[TableRequest], some: Sequence[int]
     ) -> Iterator[tuple[int, Table]]:
         first = requests[some[0]]
-        population, facts = self._counted(first.filter, first.base)
+        population, facts = self._counted(first.filter, first.base, may_be_empty=bool(first.layer))
         counting = BannerCounting(self.responses, population, first.banner)
         wanted = list(dict.fromkeys(count for k in some for count in _counts_of(requests[k])))
         waiting: dict[Count, QuestionSums] = {}
@@ -219,7 +219,10 @@ class Survey:
         """Say who is counted and with what weights. Raises ExpressionError, RequestError, DataError."""
         return self._counted(None)[0]
 
-    def _counted(self, table_filter: str | None, base: str = "answered") -> tuple[Population, Facts]:
+    def _counted(
+        self, table_filter: str | None, base: str = "answered", *, may_be_empty: bool = False
+    ) -> tuple[Population, Facts]:
+        """Choose the people of a table; the answer of a control question may have none."""
         everyone: BoolArray = np.ones(len(self.responses), np.bool_)
         times = self._frequencies()
         rows = everyone if times is None else times > 0
@@ -232,11 +235,11 @@ class Survey:
         for text in (table_filter, None if base in PLAIN_BASES else base):
             if text is None:
                 continue
-            keep = self.responses.filtered(text)
+            keep = self.responses.chosen_by(text) if may_be_empty else self.responses.filtered(text)
             weights = None if weights is None else weights[keep[rows]]
             rows = rows & keep
             filters.append((text, _people(rows, times)))
-            if not rows.any():
+            if not rows.any() and not may_be_empty:
                 raise RequestError(f"The filters together keep nobody: {self.filter}; {text}")
         before = _people(rows, times)
         rows, weights = _without_zero_weights(rows, weights)
@@ -300,7 +303,9 @@ def _together(requests: Sequence[TableRequest]) -> dict[Any, list[int]]:
     gathered: list[tuple[TableRequest, list[int]]] = []
     for k, request in enumerate(requests):
         for first, members in gathered:
-            same_people = request.filter == first.filter and _people_of(request) == _people_of(first)
+            same_people = (request.filter, request.layer) == (first.filter, first.layer) and _people_of(
+                request
+            ) == _people_of(first)
             if same_people and request.banner == first.banner:
                 members.append(k)
                 break
