@@ -6,7 +6,7 @@ from collections.abc import Generator, Iterator, Sequence
 
 import numpy as np
 
-from eager_otter.audit.finding import Finding, Severity
+from eager_otter.audit.finding import Finding, Severity, note, warning
 from eager_otter.codebook.model import (
     Answer,
     Banded,
@@ -91,12 +91,11 @@ class AnswerChecks:
             case NumberAnswers() if question.columns and question.kind == "number":
                 yield from self._far_out(question, answers)
         if not isinstance(answers, TextAnswers) and not (who_answered(question, answers) & self.rows).any():
-            yield Finding(
-                slip="question nobody answered",
-                severity="warning",
-                where=question.name,
-                message="Nobody gave a valid answer.",
-                remedy="Check the name of its column, its codes and the filter.",
+            yield warning(
+                "question nobody answered",
+                question.name,
+                "Nobody gave a valid answer.",
+                "Check the name of its column, its codes and the filter.",
             )
 
     def _distinct(self, column: str) -> Distinct:
@@ -141,12 +140,11 @@ class AnswerChecks:
         ]
         if nobody and len(nobody) < len(question.answers):
             labels = ", ".join(f"{answer.label} ({answer.code})" for answer in nobody[:8])
-            yield Finding(
-                slip="answer nobody gave",
-                severity="note",
-                where=question.name,
-                message=f"Nobody gave: {labels}.",
-                remedy="Nothing, if that can be; else check its code.",
+            yield note(
+                "answer nobody gave",
+                question.name,
+                f"Nobody gave: {labels}.",
+                "Nothing, if that can be; else check its code.",
             )
 
     def _given(self, question: Question, answers: SingleAnswers | MultiAnswers, answer: Answer) -> BoolArray:

@@ -10,7 +10,7 @@ import numpy as np
 
 from eager_otter.audit.answers import AnswerChecks, people_text
 from eager_otter.audit.definitions import definition_findings
-from eager_otter.audit.finding import SEVERITIES, Audit, Finding, Recode, RecodeLine
+from eager_otter.audit.finding import SEVERITIES, Audit, Finding, Recode, RecodeLine, note, warning
 from eager_otter.codebook.expression import parse
 from eager_otter.codebook.model import Banded, Codebook, Derived, EqualBands, Merged, Periods, Question
 from eager_otter.core.arrays import BoolArray, FloatArray
@@ -56,12 +56,11 @@ def _idle(acceptances: Sequence[Acceptance], found: Sequence[Finding]) -> Iterat
     """Name acceptances that meet no finding any more."""
     for acceptance in acceptances:
         if not any(acceptance.slip == f.slip and fnmatchcase(f.where, acceptance.where) for f in found):
-            yield Finding(
-                slip="accepted, not found",
-                severity="note",
-                where=acceptance.where,
-                message=f"The plan accepts {acceptance.slip!r} here, but there is none.",
-                remedy="Take the line out of 'accept'.",
+            yield note(
+                "accepted, not found",
+                acceptance.where,
+                f"The plan accepts {acceptance.slip!r} here, but there is none.",
+                "Take the line out of 'accept'.",
             )
 
 
@@ -87,12 +86,11 @@ def _filters(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Find
 
 
 def _idle_filter(where: str, text: str) -> Finding:
-    return Finding(
-        slip="filter that keeps everyone",
-        severity="warning",
-        where=where,
-        message=f"The filter leaves nobody out: {text}",
-        remedy="Check its codes and its and/or, or take it out.",
+    return warning(
+        "filter that keeps everyone",
+        where,
+        f"The filter leaves nobody out: {text}",
+        "Check its codes and its and/or, or take it out.",
     )
 
 
@@ -141,12 +139,11 @@ def _weights(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Find
             respondents=named,
         )
     elif efficiency < LEAST_EFFICIENT:
-        yield Finding(
-            slip="inefficient weights",
-            severity="warning",
-            where=plan.weight,
-            message=f"The weighting keeps {100 * efficiency:.0f} % of the sample's precision.",
-            remedy="Check the targets of the weighting, or cap the weights.",
+        yield warning(
+            "inefficient weights",
+            plan.weight,
+            f"The weighting keeps {100 * efficiency:.0f} % of the sample's precision.",
+            "Check the targets of the weighting, or cap the weights.",
         )
 
 
@@ -164,20 +161,18 @@ def _columns(codebook: Codebook, responses: Responses) -> Iterator[Finding]:
     aside = [name for name in names if name not in used]
     if aside:
         shown = ", ".join(aside[:12]) + (f" and {len(aside) - 12:,} more" if len(aside) > 12 else "")
-        yield Finding(
-            slip="columns left aside",
-            severity="note",
-            where="data",
-            message=f"{len(aside):,} columns of the data are in no question: {shown}.",
-            remedy="Nothing, if they are not needed.",
+        yield note(
+            "columns left aside",
+            "data",
+            f"{len(aside):,} columns of the data are in no question: {shown}.",
+            "Nothing, if they are not needed.",
         )
     if responses.source.how.startswith("read as "):
-        yield Finding(
-            slip="encoding guessed",
-            severity="note",
-            where="data",
-            message=f"The file is not UTF-8; it was {responses.source.how}.",
-            remedy="Name the encoding in the plan, or save the file as UTF-8.",
+        yield note(
+            "encoding guessed",
+            "data",
+            f"The file is not UTF-8; it was {responses.source.how}.",
+            "Name the encoding in the plan, or save the file as UTF-8.",
         )
 
 

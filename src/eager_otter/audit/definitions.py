@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 
-from eager_otter.audit.finding import Finding
+from eager_otter.audit.finding import Finding, warning
 from eager_otter.codebook.bands import Band, gaps
 from eager_otter.codebook.model import Answer, Banded, Codebook, Difference, Net, Question, scores_of
 
@@ -36,21 +36,19 @@ def definition_findings(codebook: Codebook) -> Iterator[Finding]:
 def _bands(where: str, question: Question, bands: Sequence[Band]) -> Iterator[Finding]:
     for low, high in gaps(bands):
         values = f"{low:g}" if low == high else f"{low:g} to {high:g}"
-        yield Finding(
-            slip="gap between bands",
-            severity="warning",
-            where=where,
-            message=f"No band holds {values}.",
-            remedy="Make the bands meet, unless nobody can have such a value.",
+        yield warning(
+            "gap between bands",
+            where,
+            f"No band holds {values}.",
+            "Make the bands meet, unless nobody can have such a value.",
         )
     for band, answer in zip(bands, question.answers, strict=True):
         if answer.label != band.label and _contradicts(answer.label, band):
-            yield Finding(
-                slip="label contradicts band",
-                severity="warning",
-                where=where,
-                message=f"The label {answer.label!r} does not fit the band {band.label}.",
-                remedy="Write the label from the edges, or leave it out.",
+            yield warning(
+                "label contradicts band",
+                where,
+                f"The label {answer.label!r} does not fit the band {band.label}.",
+                "Write the label from the edges, or leave it out.",
             )
 
 
@@ -70,12 +68,11 @@ def _same_labels(where: str, answers: Sequence[Answer]) -> Iterator[Finding]:
     for answer in answers:
         label = answer.label.strip().casefold()
         if label in seen:
-            yield Finding(
-                slip="label twice",
-                severity="warning",
-                where=where,
-                message=f"The answers {seen[label]} and {answer.code} have the same label {answer.label!r}.",
-                remedy="Tell them apart, or merge them.",
+            yield warning(
+                "label twice",
+                where,
+                f"The answers {seen[label]} and {answer.code} have the same label {answer.label!r}.",
+                "Tell them apart, or merge them.",
             )
         seen.setdefault(label, answer.code)
 
@@ -85,21 +82,19 @@ def _net(where: str, question: Question, net: Net) -> Iterator[Finding]:
     outside = [answer for answer in question.valid if answer.code not in net.of]
     unsure = [answer.label for answer in inside if DONT_KNOW.search(answer.label)]
     if question.scale and unsure:
-        yield Finding(
-            slip="don't know in a net",
-            severity="warning",
-            where=where,
-            message=f"The net {net.label!r} holds {', '.join(unsure)}.",
-            remedy="Take it out of the net, or flag the answer as missing.",
+        yield warning(
+            "don't know in a net",
+            where,
+            f"The net {net.label!r} holds {', '.join(unsure)}.",
+            "Take it out of the net, or flag the answer as missing.",
         )
     if question.scale and (_names_others(net.label, inside, outside) or _wrong_end(net, question)):
         labels = ", ".join(answer.label for answer in inside)
-        yield Finding(
-            slip="net on the wrong end",
-            severity="warning",
-            where=where,
-            message=f"The net {net.label!r} holds {labels}.",
-            remedy="Name the answers of the other end, or use top: or bottom: with their number.",
+        yield warning(
+            "net on the wrong end",
+            where,
+            f"The net {net.label!r} holds {labels}.",
+            "Name the answers of the other end, or use top: or bottom: with their number.",
         )
 
 
@@ -137,15 +132,14 @@ def _difference(where: str, question: Question, difference: Difference) -> Itera
     fits = ordered[-1] in difference.plus and ordered[0] in difference.minus
     unscored = [code for code in (*difference.plus, *difference.minus) if code not in scores]
     if not fits or unscored:
-        yield Finding(
-            slip="difference does not fit the scale",
-            severity="warning",
-            where=where,
-            message=(
+        yield warning(
+            "difference does not fit the scale",
+            where,
+            (
                 f"The difference {difference.label!r} should hold the highest answer in its plus group and the lowest "
                 f"in its minus group; the scale runs from {ordered[0]} to {ordered[-1]}."
             ),
-            remedy="Check the two groups against the scale.",
+            "Check the two groups against the scale.",
         )
 
 
@@ -162,10 +156,9 @@ def _unequal_nets(codebook: Codebook) -> Iterator[Finding]:
             shown = "; ".join(
                 f"{len_} answers: {', '.join(names[:3])}" for len_, names in sorted(by_length.items())
             )
-            yield Finding(
-                slip="net over unequal scales",
-                severity="warning",
-                where=label,
-                message=f"The net {label!r} is taken on scales of different length ({shown}).",
-                remedy="Give these nets different labels, or compare only equal scales.",
+            yield warning(
+                "net over unequal scales",
+                label,
+                f"The net {label!r} is taken on scales of different length ({shown}).",
+                "Give these nets different labels, or compare only equal scales.",
             )

@@ -28,6 +28,16 @@ class Finding:
     accepted: str = ""
 
 
+def warning(slip: str, where: str, message: str, remedy: str) -> Finding:
+    """Make a warning that touches no respondents one by one."""
+    return Finding(slip=slip, severity="warning", where=where, message=message, remedy=remedy)
+
+
+def note(slip: str, where: str, message: str, remedy: str) -> Finding:
+    """Make a note: nothing that has to be done."""
+    return Finding(slip=slip, severity="note", where=where, message=message, remedy=remedy)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RecodeLine:
     """One line of a recode table: a new answer, what went into it, and how many respondents."""
