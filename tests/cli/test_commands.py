@@ -110,7 +110,7 @@ def test_questions_lists_searches_and_shows_one_in_full(run: Run, demo: Path) ->
         (["run", "nowhere.yaml"], "Error: nowhere.yaml: no such file. Check the path and the spelling.\n"),
         (["run", "--output", "t.docx"], "Error: t.docx: no output ends in '.docx'."),
         (["questions", "zebra"], "Error: No question with the words 'zebra'."),
-        (["look", "x", "--codebook", "codebook.yaml"], "Error: --codebook needs --data: name the CSV file of responses as well.\n"),
+        (["look", "x", "--codebook", "codebook.yaml"], "Error: --codebook needs --data: name the file of responses as well.\n"),
         (["rnu"], "Error: No such command 'rnu'."),
     ],
 )  # fmt: skip

@@ -30,7 +30,7 @@ codebook_option = click.option(
     "--codebook", type=click.Path(path_type=Path), help="A codebook, instead of the plan's; needs --data."
 )
 data_option = click.option(
-    "--data", type=click.Path(path_type=Path), help="A CSV file of responses, instead of the plan's."
+    "--data", type=click.Path(path_type=Path), help="A file of responses, instead of the plan's."
 )
 filter_option = click.option(
     "--filter",
@@ -67,7 +67,7 @@ def opened(
 
     if codebook is not None:
         if data is None:
-            raise RequestError("--codebook needs --data: name the CSV file of responses as well.")
+            raise RequestError("--codebook needs --data: name the file of responses as well.")
         survey, plan = open_survey(codebook, data), None
         if filter_text is not None:
             survey = survey.filtered(filter_text)
