@@ -9,7 +9,7 @@ test         = "answered" name
              | operand ("==" | "=" | "!=" | "<" | "<=" | ">" | ">=") value
              | operand ["not"] "in" (range | "(" (value | range) ("," (value | range))* ")")
              | name "mentions" ["any" | "all" | "none"] (value | "(" value ("," value)* ")")
-                 | name "contains" "quoted text"
+             | name "contains" "quoted text"
 operand      = name | "count of" name
 range        = number ".." number | "day" ".." "day"
 value        = number | "quoted text"

@@ -258,11 +258,6 @@ class Question:
         wanted = _plain(name)
         return next((answer for answer in self.answers if _plain(answer.label) == wanted), None)
 
-    def codes_within(self, low: float, high: float) -> list[str]:
-        """List the codes that are numbers from `low` to `high`."""
-        numbers = ((answer.code, as_number(answer.code)) for answer in self.answers)
-        return [code for code, number in numbers if number is not None and low <= number <= high]
-
 
 def scores_of(answers: Sequence[Answer]) -> dict[str, float]:
     """Give the score of each valid answer that has one: its own, else the number of its code."""

@@ -70,13 +70,6 @@ class CellSet:
         """How many distinct patterns occur."""
         return int(self.members.shape[1])
 
-    def pair_members(self) -> FloatArray:
-        """Tell which cells are in both columns of each pair: (pairs, cells), 0/1."""
-        place = {int(column): k for k, column in enumerate(self.columns)}
-        first = [place[int(a)] for a, _ in self.pairs]
-        second = [place[int(b)] for _, b in self.pairs]
-        return np.asarray(self.members[first] * self.members[second])
-
 
 @dataclass(frozen=True, slots=True, eq=False)
 class ColumnCells:

@@ -21,7 +21,6 @@ BLOCK = 32_768  # respondents at a time: what one pass needs stays in the proces
 SHARED_CODES = 256  # several small questions are counted as one code up to this many combinations
 
 PEOPLE, WEIGHT, WEIGHT2, VALUE, VALUE2, WEIGHT2_VALUE, WEIGHT2_VALUE2, LOWEST, HIGHEST = range(9)
-ADDED = slice(0, LOWEST)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

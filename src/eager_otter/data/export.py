@@ -19,7 +19,6 @@ from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError
 
 Column = list[str]
-JOINT = "; "
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

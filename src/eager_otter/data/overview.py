@@ -24,7 +24,6 @@ from eager_otter.data.responses import Responses
 from eager_otter.data.selection import who_answered
 
 Order = Literal["survey", "name", "label", "kind"]
-ORDERS: tuple[Order, ...] = ("survey", "name", "label", "kind")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -70,7 +70,6 @@ class _Interview:
         self.draw = _Draws(seed, respondents)
         self.n = respondents
         self.out: Columns = {}
-        self.stop = np.full(respondents, np.inf)  # at which question an interview broke off
 
     def columns(self) -> Columns:
         self._profile()

@@ -246,8 +246,3 @@ class BannerCounting:
 def unknown_counts(answers: Answers) -> dict[str, int]:
     """Give the values of a multiple-response question that no answer stands for, with their counts."""
     return dict(answers.unknown) if isinstance(answers, MultiAnswers) else {}
-
-
-def everyone(responses: Responses) -> Population:
-    """Count everybody, unweighted."""
-    return Population(rows=np.ones(len(responses), np.bool_))

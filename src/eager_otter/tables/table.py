@@ -19,7 +19,6 @@ Mark = Literal["", "low base", "not tested", "withheld"]
 RowKind = Literal["base", "answer", "net", "summary", "heading"]
 
 MARKS: tuple[Mark, ...] = ("", "low base", "not tested", "withheld")
-BASES = ("unweighted base", "weighted base", "effective base")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

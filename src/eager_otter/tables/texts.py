@@ -14,7 +14,6 @@ WITHHELD = "··"
 NOT_THERE = "n/a"
 
 COUNTS = ("count", "unweighted count")
-BASE_FIGURES = ("unweighted base", "weighted base", "effective base")
 
 FIGURE_SIGNS = {
     "heading": "",
