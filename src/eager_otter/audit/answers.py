@@ -35,6 +35,10 @@ def people_text(count: int) -> str:
     return f"{count:,} respondent{'' if count == 1 else 's'}"
 
 
+def _unknown_text(answers: SingleAnswers | MultiAnswers) -> str:
+    return ", ".join(f"{code} ({count:,})" for code, count in list(answers.unknown.items())[:10])
+
+
 class AnswerChecks:
     """Goes over the questions one by one, among the respondents that the plan's filter keeps."""
 
@@ -105,7 +109,7 @@ class AnswerChecks:
 
     def _unknown_codes(self, question: Question, answers: SingleAnswers) -> Iterator[Finding]:
         who = answers.codes == answers.answers + UNKNOWN
-        found = ", ".join(f"{code} ({count:,})" for code, count in list(answers.unknown.items())[:10])
+        found = _unknown_text(answers)
         if isinstance(question.source, Banded | Periods):
             yield from self.finding(
                 "value in no band", "error", question, who,
@@ -122,7 +126,7 @@ class AnswerChecks:
     def _unknown_mentions(self, question: Question, answers: MultiAnswers) -> Iterator[Finding]:
         if isinstance(question.source, TickColumns) or not answers.unknown:
             return
-        found = ", ".join(f"{code} ({count:,})" for code, count in list(answers.unknown.items())[:10])
+        found = _unknown_text(answers)
         yield Finding(
             slip="unknown code",
             severity="error",
@@ -188,7 +192,7 @@ class AnswerChecks:
                 continue
             if others:
                 values |= others
-                stray |= np.array([text in others for text in part.texts], np.bool_)[part.index]
+                stray |= part.which(others.__contains__)
         shown = ", ".join(repr(value) for value in sorted(values)[:8])
         yield from self.finding(
             "stray tick", "warning", question, stray,
@@ -211,7 +215,7 @@ class AnswerChecks:
     def _never_ticked(
         self, question: Question, column: str, source: TickColumns, part: Distinct, others: set[str]
     ) -> Iterator[Finding]:
-        who = np.array([text in others for text in part.texts], np.bool_)[part.index]
+        who = part.which(others.__contains__)
         ticked, shown = ", ".join(source.ticked), ", ".join(repr(value) for value in sorted(others))
         yield from self.finding(
             "tick never found", "error", question, who,
@@ -234,11 +238,11 @@ class AnswerChecks:
         yield from self._twice(question, np.asarray(twice, np.bool_))
 
     def _joined_twice(self, question: Question, part: Distinct, by: str) -> Iterator[Finding]:
-        twice = []
-        for text in part.texts:
+        def repeats(text: str) -> bool:
             pieces = [piece.strip() for piece in text.split(by) if piece.strip()]
-            twice.append(len(set(pieces)) < len(pieces))
-        yield from self._twice(question, np.array(twice, np.bool_)[part.index])
+            return len(set(pieces)) < len(pieces)
+
+        yield from self._twice(question, part.which(repeats))
 
     def _twice(self, question: Question, who: BoolArray) -> Iterator[Finding]:
         yield from self.finding(
@@ -274,8 +278,7 @@ class AnswerChecks:
         if isinstance(answers, NumberAnswers) and answers.missing is not None:
             held = held | answers.missing
         for column in question.columns if isinstance(answers, MultiAnswers) else ():
-            part = self._distinct(column)
-            held = held | np.array([bool(text) for text in part.texts], np.bool_)[part.index]
+            held = held | self._distinct(column).which(bool)
         return held
 
     def _far_out(self, question: Question, answers: NumberAnswers) -> Iterator[Finding]:

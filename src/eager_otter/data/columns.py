@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Container
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -49,10 +49,13 @@ class Distinct:
         """Count the rows of each distinct text."""
         return np.bincount(self.index, minlength=len(self.texts))
 
-    def rows_with(self, chosen: Mapping[str, Any]) -> IntArray:
+    def which(self, test: Callable[[str], object]) -> BoolArray:
+        """Tell which rows hold a text that passes a test: (rows,). Each distinct text is tested once."""
+        return np.asarray(np.array([bool(test(text)) for text in self.texts], np.bool_)[self.index])
+
+    def rows_with(self, chosen: Container[str]) -> IntArray:
         """List the rows (from 0) whose text is among the chosen."""
-        wanted = np.array([text in chosen for text in self.texts], np.bool_)
-        return np.flatnonzero(wanted[self.index])
+        return np.flatnonzero(self.which(chosen.__contains__))
 
     def named_rows(self, rows: IntArray) -> str:
         """Name the first of some rows (from 0) with what they hold, as a person would look them up."""
@@ -199,14 +202,14 @@ def _blank_as_null(array: Any) -> Any:
 def _numbers_by_text(column: Any, missing: frozenset[str], name: str) -> tuple[FloatArray, BoolArray]:
     """Look at each distinct text of a column that is not plainly numbers."""
     parts = distinct(column)
-    wrong: dict[str, None] = {}
+    wrong: set[str] = set()
     values = np.full(len(parts.texts), np.nan)
     for k, text in enumerate(parts.texts):
         if not text or text in missing:
             continue
         number = as_number(text)
         if number is None:
-            wrong[text] = None
+            wrong.add(text)
         else:
             values[k] = number
     if wrong:
@@ -216,5 +219,4 @@ def _numbers_by_text(column: Any, missing: frozenset[str], name: str) -> tuple[F
                 f"Column {name!r} should hold numbers; found {parts.named_rows(seen)}. "
                 "Correct the data, or list these values under 'missing' in the codebook."
             )
-    coded = np.array([text in missing for text in parts.texts], np.bool_)
-    return values[parts.index], coded[parts.index]
+    return values[parts.index], parts.which(missing.__contains__)

@@ -47,11 +47,7 @@ def encode_single(question: Question, columns: Columns) -> SingleAnswers:
     place = _places(question)
     behind = len(question.answers)
     unknown: Counter[str] = Counter()
-
-    def translate(text: str) -> int:
-        return place.get(text, behind + BLANK if not text else behind + UNKNOWN)
-
-    codes = parts.translated(translate, behind + UNKNOWN)
+    codes = parts.translated(_translator(place, behind), behind + UNKNOWN)
     _count_unknown(parts, place, unknown)
     _refuse_stray_text(question, name, parts, unknown)
     return SingleAnswers(codes, behind, dict(unknown))
@@ -90,12 +86,12 @@ def encode_date(question: Question, columns: Columns) -> NumberAnswers:
     name, pattern = question.source.column, question.source.pattern
     parts = distinct(columns[name])
     days = np.full(len(parts.texts), np.nan)
-    wrong: dict[str, None] = {}
+    wrong: set[str] = set()
     for k, text in enumerate(parts.texts):
         if text and text not in question.missing:
             day = _day(text, pattern)
             if day is None:
-                wrong[text] = None
+                wrong.add(text)
             else:
                 days[k] = day
     rows = parts.rows_with(wrong)
@@ -105,7 +101,7 @@ def encode_date(question: Question, columns: Columns) -> NumberAnswers:
             f"Column {name!r} should hold {shape}; found {parts.named_rows(rows)}. "
             "Say how they are written with 'format' in the codebook (%d.%m.%Y), or list them under 'missing'."
         )
-    missing = np.array([text in question.missing for text in parts.texts], np.bool_)[parts.index]
+    missing = parts.which(question.missing.__contains__)
     return NumberAnswers(days[parts.index], missing if missing.any() else None)
 
 
@@ -121,10 +117,10 @@ def _day(text: str, pattern: str | None) -> int | None:
 def encode_rank(question: Question, columns: Columns) -> NumberAnswers:
     """Give the rank of an answer: 1 where the first column holds its code … NaN where none does."""
     assert isinstance(question.source, RankAmong)
+    code = question.source.code
     ranks: FloatArray | None = None
     for rank, name in enumerate(question.source.columns, 1):
-        parts = distinct(columns[name])
-        held = np.array([text == question.source.code for text in parts.texts], np.bool_)[parts.index]
+        held = distinct(columns[name]).which(lambda text: text == code)
         if ranks is None:
             ranks = np.full(held.size, np.nan)
         ranks[held & np.isnan(ranks)] = rank
@@ -166,10 +162,8 @@ def _places(question: Question) -> dict[str, int]:
 
 
 def _count_unknown(parts: Distinct, place: Mapping[str, int], unknown: Counter[str]) -> None:
-    strange = [k for k, text in enumerate(parts.texts) if text and text not in place]
-    if strange:
-        counts = parts.counts()
-        unknown.update({parts.texts[k]: int(counts[k]) for k in strange if counts[k]})
+    strange = np.array([bool(text) and text not in place for text in parts.texts], np.bool_)
+    _count_texts(parts, strange, unknown)
 
 
 def _refuse_stray_text(question: Question, name: str, parts: Distinct, unknown: Mapping[str, int]) -> None:
@@ -177,7 +171,7 @@ def _refuse_stray_text(question: Question, name: str, parts: Distinct, unknown: 
     stray = [text for text in unknown if as_number(text) is None]
     if not stray or any(as_number(answer.code) is None for answer in question.answers):
         return
-    rows = parts.rows_with(dict.fromkeys(stray))
+    rows = parts.rows_with(stray)
     labels = [answer.label for answer in question.answers]
     raise DataError(
         f"Column {name!r} should hold the codes or labels of {question.name}; found {parts.named_rows(rows)}."

@@ -19,7 +19,7 @@ from eager_otter.data.answers import (
     pack,
 )
 from eager_otter.data.encoding import encode_bands
-from eager_otter.data.selection import count_of_mentions, who_answered
+from eager_otter.data.selection import count_of_mentions, hits_of, who_answered
 
 
 def equal_bands(count: int, values: FloatArray) -> SingleAnswers:
@@ -49,7 +49,7 @@ def merged(source: Question, made: Merged, answers: Answers) -> Answers:
         named = {code for group in groups for code in group}
         groups.append(tuple(answer.code for answer in source.valid if answer.code not in named))
     if isinstance(answers, MultiAnswers):
-        ticks = [_ticked_any(source, answers, group) for group in groups]
+        ticks = [_gave_any(source, answers, group) for group in groups]
         return MultiAnswers(pack(np.array(ticks), answers.answered), len(groups))
     assert isinstance(answers, SingleAnswers)
     behind = len(groups)
@@ -73,7 +73,7 @@ def combined(
             answered = np.zeros(there.size, np.bool_)
         answered |= there
         for code, own in places:
-            ticks[question.by_code[own]] |= _ticked_any(source, answers, (code,))
+            ticks[question.by_code[own]] |= _gave_any(source, answers, (code,))
     assert ticks is not None and answered is not None
     exclusive = [answer.exclusive for answer in question.answers]
     mentions = np.logical_or.reduce(ticks[[not e for e in exclusive]]) if not all(exclusive) else None
@@ -111,7 +111,7 @@ def _counted(made: Computed, sources: Mapping[str, tuple[Question, Answers]]) ->
     for name, codes in zip(made.of, made.codes, strict=True):
         question, answers = sources[name]
         there.append(who_answered(question, answers))
-        hits.append(_ticked_any(question, answers, codes) & there[-1])
+        hits.append(_gave_any(question, answers, codes) & there[-1])
     enough = np.sum(there, axis=0) >= made.least
     return np.where(enough, np.sum(hits, axis=0).astype(np.float64), np.nan)
 
@@ -121,21 +121,17 @@ def values_of(question: Question, answers: Answers) -> FloatArray:
     if isinstance(answers, NumberAnswers):
         return answers.values
     assert isinstance(answers, SingleAnswers)
+    return np.asarray(score_table(question, answers)[answers.codes])
+
+
+def score_table(question: Question, answers: SingleAnswers) -> FloatArray:
+    """Give the score of each encoded code (codes,), NaN where it has none."""
     table = np.full(answers.size, np.nan)
     for code, score in question.scores().items():
         table[question.by_code[code]] = score
-    return np.asarray(table[answers.codes])
+    return table
 
 
-def _ticked_any(question: Question, answers: Answers, codes: Sequence[str]) -> BoolArray:
+def _gave_any(question: Question, answers: Answers, codes: Sequence[str]) -> BoolArray:
     """Tell who gave any of some answers: (respondents,)."""
-    positions = [question.by_code[code] for code in codes]
-    if isinstance(answers, SingleAnswers):
-        chosen = np.zeros(answers.size, np.bool_)
-        chosen[positions] = True
-        return np.asarray(chosen[answers.codes])
-    assert isinstance(answers, MultiAnswers)
-    ticked = np.zeros(len(answers), np.bool_)
-    for position in positions:
-        ticked |= answers.tick(position)
-    return ticked
+    return hits_of(question, answers, codes) > 0

@@ -118,9 +118,7 @@ def sample_records(responses: Responses, name: str, most: int = 5) -> tuple[tupl
     if not question.columns:
         return ()
     columns = [distinct(responses.column(column)) for column in question.columns]
-    held = np.logical_or.reduce(
-        [np.array([bool(text) for text in part.texts], np.bool_)[part.index] for part in columns]
-    )
+    held = np.logical_or.reduce([part.which(bool) for part in columns])
     return tuple(
         (responses.row_name(int(row)), "  ".join(part.texts[int(part.index[row])] or "·" for part in columns))
         for row in np.flatnonzero(held)[:most]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import operator
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Protocol
 
 import numpy as np
@@ -154,14 +154,21 @@ def who_answered(question: Question, answers: Answers) -> BoolArray:
 
 def who_counts_in(question: Question, answers: Answers, net: Net) -> BoolArray:
     """Tell who counts in a net: (respondents,). Only those who answered do, also in a net of none."""
+    return np.asarray(who_answered(question, answers) & in_net(net, hits_of(question, answers, net.of)))
+
+
+def hits_of(question: Question, answers: Answers, codes: Sequence[str]) -> IntArray:
+    """Count how many of some answers each respondent gave: (respondents,)."""
+    positions = [question.by_code[code] for code in codes]
+    if isinstance(answers, SingleAnswers):
+        chosen = np.zeros(answers.size, np.int64)
+        chosen[positions] = 1
+        return np.asarray(chosen[answers.codes])
+    assert isinstance(answers, MultiAnswers)
     hits = np.zeros(len(answers), np.int64)
-    for code in net.of:
-        place = question.by_code[code]
-        if isinstance(answers, MultiAnswers):
-            hits += answers.tick(place)
-        elif isinstance(answers, SingleAnswers):
-            hits += answers.codes == place
-    return np.asarray(who_answered(question, answers) & in_net(net, hits))
+    for position in positions:
+        hits += answers.tick(position)
+    return hits
 
 
 def in_net(net: Net, hits: IntArray) -> BoolArray:

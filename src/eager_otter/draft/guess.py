@@ -89,7 +89,7 @@ def facts_of(name: str, column: Any) -> Facts:
     for k in order:
         merged[parts.texts[k]] = merged.get(parts.texts[k], 0) + int(counts[k])
     texts = sorted(merged, key=_natural)
-    given = np.array([bool(text) for text in parts.texts], np.bool_)[parts.index]
+    given = parts.which(bool)
     return Facts(
         name=name,
         texts=tuple(texts),

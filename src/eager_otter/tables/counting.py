@@ -16,14 +16,14 @@ from eager_otter.core.quantiles import weighted_quantile
 from eager_otter.core.sums import Finisher, Sums
 from eager_otter.core.tally import CodedRows, Tally, ValueRows, tally
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
-from eager_otter.data.made import values_of
+from eager_otter.data.made import score_table, values_of
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import count_of_mentions, who_counts_in
 from eager_otter.errors import RequestError
 from eager_otter.tables.banner import BannerColumns, column_groups, lay_out
 from eager_otter.tables.order import without_left_out
 from eager_otter.tables.request import Banner
-from eager_otter.tables.rows import RowCounts, difference_parts, left_out_codes, row_counts, scores_of
+from eager_otter.tables.rows import RowCounts, difference_parts, left_out_codes, row_counts, shift_of
 
 BATCH_SUMS = 4_000_000  # numbers held at once for one batch of questions: 32 MB
 
@@ -88,7 +88,7 @@ class _Counted:
     question: Question
     answers: Answers
     counts: RowCounts
-    differences: Sequence[tuple[Difference, CodedRows | ValueRows, FloatArray | None]]
+    differences: Sequence[tuple[Difference, FloatArray | ValueRows]]
 
 
 class BannerCounting:
@@ -132,9 +132,7 @@ class BannerCounting:
         answers = self._chosen(count.question)
         counts = row_counts(question, answers, everyone=count.everyone)
         differences = difference_parts(question, answers, everyone=count.everyone)
-        extra: list[CodedRows | ValueRows] = [
-            part for _, part, _ in differences if isinstance(part, ValueRows)
-        ]
+        extra = [scored for _, scored in differences if isinstance(scored, ValueRows)]
         if count.mentions and isinstance(answers, MultiAnswers):
             extra.append(ValueRows(count_of_mentions(question, answers)))
         if count.value is not None:
@@ -153,7 +151,7 @@ class BannerCounting:
             )
         values = values_of(third, self._chosen(name))
         rows = [Net(label="", of=(answer.code,)) for answer in question.valid] + list(question.nets)
-        shift = float(np.rint(np.nanmean(values))) if not np.isnan(values).all() else 0.0
+        shift = shift_of(values)
         return [
             ValueRows(np.where(who_counts_in(question, answers, row), values, np.nan), shift) for row in rows
         ]
@@ -180,8 +178,8 @@ class BannerCounting:
         base = sums.rows([last])
         scored = None
         if isinstance(answers, SingleAnswers):
-            scores = scores_of(question, answers)
-            scored = None if scores is None else finisher.scores(first, scores)
+            if question.scores():
+                scored = finisher.scores(first, score_table(question, answers)[None, :])
             labels, table = left_out_codes(question, answers)
             people = finisher.people(first, table)[:, 0]
             left_out = [(label, int(n)) for label, n in zip(labels, people, strict=True)]
@@ -190,11 +188,12 @@ class BannerCounting:
             left_out = [("no answer", int(valid))]
         own = first + len(counts.indicators)  # parts of values stand behind those of the rows
         differences: list[tuple[Difference, Sums]] = []
-        for difference, _, scores in counted.differences:
-            differences.append(
-                (difference, finisher.values(own) if scores is None else finisher.scores(first, scores))
-            )
-            own += scores is None
+        for difference, scores in counted.differences:
+            if isinstance(scores, ValueRows):
+                differences.append((difference, finisher.values(own)))
+                own += 1
+            else:
+                differences.append((difference, finisher.scores(first, scores)))
         mentions = None
         if counted.count.mentions and isinstance(answers, MultiAnswers):
             mentions, own = finisher.values(own), own + 1

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from eager_otter.codebook.model import Difference, Net, Question
-from eager_otter.core.arrays import FloatArray, IntArray
+from eager_otter.core.arrays import FloatArray
 from eager_otter.core.tally import CodedRows, ValueRows
 from eager_otter.data.answers import BEHIND, Answers, MultiAnswers, NumberAnswers, SingleAnswers
-from eager_otter.data.selection import in_net, who_counts_in
+from eager_otter.data.selection import hits_of, in_net, who_counts_in
 from eager_otter.errors import RequestError
 from eager_otter.tables.table import RowKind
 
@@ -117,19 +117,15 @@ def row_counts(question: Question, answers: Answers, *, everyone: bool = False) 
     """
     match answers:
         case SingleAnswers():
-            return (
-                _with_everyone(_single_counts(question, answers))
-                if everyone
-                else _single_counts(question, answers)
-            )
+            counts = _single_counts(question, answers)
+            return _with_everyone(counts) if everyone else counts
         case MultiAnswers():
-            return (
-                _with_everyone(_multi_counts(question, answers))
-                if everyone
-                else _multi_counts(question, answers)
-            )
+            counts = _multi_counts(question, answers)
+            return _with_everyone(counts) if everyone else counts
         case NumberAnswers() if question.kind == "number":
-            return RowCounts(parts=(ValueRows(answers.values, _shift(answers)),), indicators=(), order=())
+            return RowCounts(
+                parts=(ValueRows(answers.values, shift_of(answers.values)),), indicators=(), order=()
+            )
     raise RequestError(f"{question.name} {NOT_TABULATED[question.kind]}.")
 
 
@@ -147,10 +143,10 @@ def _with_everyone(counts: RowCounts) -> RowCounts:
     return RowCounts(parts=counts.parts, indicators=tuple(tables), order=(*order, end, end + 1))
 
 
-def _shift(answers: NumberAnswers) -> float:
-    """Choose what is taken off before squaring: a whole number amid the values, whatever their order."""
-    values = answers.values[~np.isnan(answers.values)]
-    return float(np.rint(values.min() / 2 + values.max() / 2)) if values.size else 0.0
+def shift_of(values: FloatArray) -> float:
+    """Choose what is taken off values before squaring: a whole number amid them, whatever their order."""
+    there = values[~np.isnan(values)]
+    return float(np.rint(there.min() / 2 + there.max() / 2)) if there.size else 0.0
 
 
 def _single_counts(question: Question, answers: SingleAnswers) -> RowCounts:
@@ -204,46 +200,28 @@ def _any_bit(masks: Sequence[int], width: int) -> FloatArray:
     return np.asarray(codes[None, :] & np.array(masks, np.int64).reshape(-1, 1) != 0, np.float64)
 
 
-def _hits(question: Question, answers: MultiAnswers, codes: Sequence[str]) -> IntArray:
-    hits = np.zeros(len(answers), np.int64)
-    for code in codes:
-        hits += answers.tick(question.by_code[code])
-    return hits
-
-
 def difference_parts(
     question: Question, answers: Answers, *, everyone: bool = False
-) -> list[tuple[Difference, Part, FloatArray | None]]:
+) -> list[tuple[Difference, FloatArray | ValueRows]]:
     """Say how to count the difference rows of a question: scores +100, 0 and −100.
 
     A single question's are scores (1, codes) of its own codes; of a multiple response each is a part of values. With
     `everyone`, those without an answer score 0.
     """
-    found: list[tuple[Difference, Part, FloatArray | None]] = []
+    found: list[tuple[Difference, FloatArray | ValueRows]] = []
     for difference in question.differences:
         if isinstance(answers, SingleAnswers):
             scores = np.full((1, answers.size), 0.0 if everyone else np.nan)
             scores[0, [question.by_code[answer.code] for answer in question.valid]] = 0.0
             scores[0, [question.by_code[code] for code in difference.plus]] = 100.0
             scores[0, [question.by_code[code] for code in difference.minus]] = -100.0
-            found.append((difference, CodedRows(answers.codes, answers.size), scores))
+            found.append((difference, scores))
         elif isinstance(answers, MultiAnswers):
-            plus = _hits(question, answers, difference.plus) > 0
-            minus = _hits(question, answers, difference.minus) > 0
+            plus = hits_of(question, answers, difference.plus) > 0
+            minus = hits_of(question, answers, difference.minus) > 0
             values = np.where(answers.answered | everyone, 100.0 * plus - 100.0 * minus, np.nan)
-            found.append((difference, ValueRows(values), None))
+            found.append((difference, ValueRows(values)))
     return found
-
-
-def scores_of(question: Question, answers: SingleAnswers) -> FloatArray | None:
-    """Give the score of each code (1, codes) of a scale, NaN where it has none; None for other questions."""
-    scores = question.scores()
-    if not scores:
-        return None
-    row = np.full((1, answers.size), np.nan)
-    for code, score in scores.items():
-        row[0, question.by_code[code]] = score
-    return row
 
 
 def left_out_codes(question: Question, answers: SingleAnswers) -> tuple[list[str], FloatArray]:
