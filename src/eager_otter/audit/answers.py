@@ -35,6 +35,12 @@ def people_text(count: int) -> str:
     return f"{count:,} respondent{'' if count == 1 else 's'}"
 
 
+def touched(responses: Responses, who: BoolArray) -> tuple[int, tuple[str, ...]]:
+    """Count some respondents (respondents,), and name the first."""
+    places = np.flatnonzero(who)
+    return int(places.size), tuple(responses.row_name(int(k)) for k in places[:NAMED])
+
+
 def _unknown_text(answers: SingleAnswers | MultiAnswers) -> str:
     return ", ".join(f"{code} ({count:,})" for code, count in list(answers.unknown.items())[:10])
 
@@ -54,16 +60,11 @@ class AnswerChecks:
             yield from self._of(question, answers)
             yield from self._routing(question, answers)
 
-    def people(self, where: BoolArray) -> tuple[int, tuple[str, ...]]:
-        """Count some respondents, and name the first."""
-        places = np.flatnonzero(where & self.rows)
-        return int(places.size), tuple(self.responses.row_name(int(k)) for k in places[:NAMED])
-
     def finding(
         self, slip: str, severity: Severity, question: Question, who: BoolArray, message: str, remedy: str
     ) -> Iterator[Finding]:
         """Give a finding where anybody is touched; {n} in the message stands for how many."""
-        count, named = self.people(who)
+        count, named = touched(self.responses, who & self.rows)
         if count:
             yield Finding(
                 slip=slip,

@@ -8,12 +8,13 @@ from fnmatch import fnmatchcase
 
 import numpy as np
 
-from eager_otter.audit.answers import AnswerChecks, people_text
+from eager_otter.audit.answers import AnswerChecks, people_text, touched
 from eager_otter.audit.definitions import definition_findings
 from eager_otter.audit.finding import SEVERITIES, Audit, Finding, Recode, RecodeLine, note, warning
 from eager_otter.codebook.expression import parse
-from eager_otter.codebook.model import Banded, Codebook, Derived, EqualBands, Merged, Periods, Question
-from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.codebook.model import Banded, Derived, EqualBands, Merged, Periods, Question
+from eager_otter.codebook.periods import day_text
+from eager_otter.core.arrays import BoolArray, efficiency
 from eager_otter.data.answers import NumberAnswers, SingleAnswers
 from eager_otter.data.responses import Responses
 from eager_otter.plan.plan import Acceptance, Plan
@@ -24,14 +25,14 @@ LEAST_EFFICIENT = 0.5
 
 def audit_plan(plan: Plan, responses: Responses) -> Audit:
     """Check data against codebook and plan. Raises what counting would raise: bad weights, a filter without people."""
-    rows = np.ones(len(responses), np.bool_) if plan.filter is None else responses.filtered(plan.filter)
+    rows = responses.filtered(plan.filter)
     found = [
         *definition_findings(plan.codebook),
         *AnswerChecks(responses, rows).findings(),
         *_filters(plan, responses, rows),
         *_interviews(plan, responses, rows),
         *_weights(plan, responses, rows),
-        *_columns(plan.codebook, responses),
+        *_columns(responses),
     ]
     accepted = [_accepted(finding, plan.accepted) for finding in found]
     order = {severity: k for k, severity in enumerate(SEVERITIES)}
@@ -102,7 +103,7 @@ def _interviews(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[F
     settled = plan.filter is not None and bool(finished.names() & parse(plan.filter).names())
     unfinished = rows & ~responses.chosen_by(finished)
     if not settled and unfinished.any():
-        count, named = AnswerChecks(responses, rows).people(unfinished)
+        count, named = touched(responses, unfinished)
         yield Finding(
             slip="unfinished interviews",
             severity="warning",
@@ -121,10 +122,9 @@ def _weights(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Find
     mean = float(weights[weights > 0].mean())
     heavy = np.zeros(len(rows), np.bool_)
     heavy[np.flatnonzero(rows)[weights > HEAVIEST * mean]] = True
-    efficiency = _efficiency(weights)
-    checks = AnswerChecks(responses, rows)
+    _, kept = efficiency(weights[weights > 0])
     if heavy.any():
-        count, named = checks.people(heavy)
+        count, named = touched(responses, heavy)
         yield Finding(
             slip="extreme weight",
             severity="warning",
@@ -132,33 +132,24 @@ def _weights(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Find
             message=(
                 f"{people_text(count)} with a weight of more than {HEAVIEST:g} times the mean; the heaviest has "
                 f"{weights.max() / mean:.1f} times. "
-                f"The weighting keeps {100 * efficiency:.0f} % of the sample's precision."
+                f"The weighting keeps {100 * kept:.0f} % of the sample's precision."
             ),
             remedy="Check how the weights were made, or cap them.",
             count=count,
             respondents=named,
         )
-    elif efficiency < LEAST_EFFICIENT:
+    elif kept < LEAST_EFFICIENT:
         yield warning(
             "inefficient weights",
             plan.weight,
-            f"The weighting keeps {100 * efficiency:.0f} % of the sample's precision.",
+            f"The weighting keeps {100 * kept:.0f} % of the sample's precision.",
             "Check the targets of the weighting, or cap the weights.",
         )
 
 
-def _efficiency(weights: FloatArray) -> float:
-    """Effective over unweighted base (Kish 1992)."""
-    there = weights[weights > 0]
-    return float(there.sum() ** 2 / (there**2).sum() / there.size)
-
-
-def _columns(codebook: Codebook, responses: Responses) -> Iterator[Finding]:
+def _columns(responses: Responses) -> Iterator[Finding]:
     """Name the columns of the data that the codebook leaves aside, and an encoding that was guessed."""
-    names = () if responses.file is None else responses.file.names
-    used = {column for question in codebook for column in question.columns}
-    used |= {name for name in (codebook.respondent, codebook.weight, codebook.frequency) if name}
-    aside = [name for name in names if name not in used]
+    aside = responses.columns_aside()
     if aside:
         shown = ", ".join(aside[:12]) + (f" and {len(aside) - 12:,} more" if len(aside) > 12 else "")
         yield note(
@@ -223,7 +214,7 @@ def _banded(responses: Responses, question: Question, of: str, rows: BoolArray) 
 
 def _value(question: Question, value: float) -> str:
     if isinstance(question.source, Periods):
-        return str(np.datetime64("1970-01-01") + int(value))
+        return day_text(value)
     return format(value, ".6g")
 
 

@@ -297,6 +297,12 @@ class Codebook:
     universe: str = ""
     path: Path | None = None
 
+    @property
+    def special_columns(self) -> dict[str, str]:
+        """The columns that are no questions, by what they are for: id, weight, frequency."""
+        columns = {"id": self.respondent, "weight": self.weight, "frequency": self.frequency}
+        return {what: name for what, name in columns.items() if name is not None}
+
     def __iter__(self) -> Iterator[Question]:
         return iter(self.questions.values())
 

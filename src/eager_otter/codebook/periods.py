@@ -39,6 +39,15 @@ def day_number(day: date) -> int:
     return (day - EPOCH).days
 
 
+def day_text(number: float) -> str:
+    """Write a day counted since 1 January 1970 as 2026-03-31.
+
+    >>> day_text(20513.0)
+    '2026-03-01'
+    """
+    return (EPOCH + timedelta(days=round(number))).isoformat()
+
+
 def read_day(text: str) -> date:
     """Read a day written as 2026-03-31. Raises RequestError for anything else."""
     try:

@@ -35,6 +35,16 @@ def effective_base(w: FloatArray, w2: FloatArray) -> FloatArray:
     return ratio(w * w, w2)
 
 
+def efficiency(weights: FloatArray) -> tuple[float, float]:
+    """Give the effective base of weights (k,) > 0, and its share of the unweighted base (Kish 1992).
+
+    >>> efficiency(np.array([1.0, 1.0, 1.0, 3.0]))
+    (3.0, 0.75)
+    """
+    effective = float(weights.sum() ** 2 / (weights**2).sum())
+    return effective, effective / weights.size
+
+
 def smallest_unsigned(largest: int) -> type[np.unsignedinteger[Any]]:
     """Name the smallest unsigned type that holds the values 0 to `largest`."""
     for kind in (np.uint8, np.uint16):

@@ -12,7 +12,7 @@ import numpy as np
 
 from eager_otter.codebook.codes import as_number
 from eager_otter.codebook.model import Question
-from eager_otter.codebook.periods import EPOCH
+from eager_otter.codebook.periods import day_text
 from eager_otter.core.arrays import BoolArray
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.responses import Responses
@@ -44,13 +44,9 @@ def write_csv(responses: Responses, path: Path, rows: BoolArray, *, labels: bool
 
 
 def _kept(responses: Responses, rows: BoolArray) -> Iterator[Field]:
-    codebook = responses.codebook
-    for name in dict.fromkeys((codebook.respondent, codebook.weight, codebook.frequency)):
-        if name is not None:
-            (column,) = responses.as_text([name])
-            yield Field(
-                name=name, texts=[text for text, keep in zip(column, rows.tolist(), strict=True) if keep]
-            )
+    for name in dict.fromkeys(responses.codebook.special_columns.values()):
+        (column,) = responses.as_text([name])
+        yield Field(name=name, texts=[text for text, keep in zip(column, rows.tolist(), strict=True) if keep])
 
 
 def _fields(question: Question, answers: Answers, rows: BoolArray, *, labels: bool) -> Iterator[Field]:
@@ -80,7 +76,7 @@ def _number_text(question: Question, value: float) -> str:
     if np.isnan(value):
         return ""
     if question.kind == "date":
-        return str(np.datetime64(EPOCH) + int(value))
+        return day_text(value)
     return format(value, ".15g")
 
 

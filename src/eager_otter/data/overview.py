@@ -90,14 +90,11 @@ def load_report(responses: Responses) -> LoadReport:
     """Say what was read of a survey's data, and which of its columns no question uses."""
     codebook = responses.codebook
     kinds = Counter(kind_in_words(question) for question in codebook)
-    special = {"id": codebook.respondent, "weight": codebook.weight, "frequency": codebook.frequency}
-    used = {column for question in codebook for column in question.columns} | set(special.values())
-    names = () if responses.file is None else responses.file.names
     return LoadReport(
         rows=len(responses),
         kinds=tuple(kinds.items()),
-        special=tuple((what, name) for what, name in special.items() if name is not None),
-        aside=tuple(name for name in names if name not in used),
+        special=tuple(codebook.special_columns.items()),
+        aside=responses.columns_aside(),
     )
 
 

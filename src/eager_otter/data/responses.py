@@ -94,15 +94,11 @@ class Responses:
 
     def _encode(self, question: Question) -> Answers:
         if question.columns:
-            sign = "." if self.file is None else self.file.decimal
-            return encode(
-                question, {name: Located(self.table.column(name), 0, sign) for name in question.columns}
-            )
+            return encode(question, {name: self.column(name) for name in question.columns})
         match question.source:
             case Derived(rules):
-                everyone = np.ones(len(self), np.bool_)
                 return encode_rules(
-                    [everyone if rule is None else select(rule, self) for _, rule in rules], len(self)
+                    [self.everyone() if rule is None else select(rule, self) for _, rule in rules], len(self)
                 )
             case Banded(of, bands):
                 return encode_bands(bands, self._numbers(of))
@@ -134,8 +130,10 @@ class Responses:
         """Tell who satisfies a filter: (respondents,). Raises ExpressionError."""
         return select(parse(expression) if isinstance(expression, str) else expression, self)
 
-    def filtered(self, filter_text: str) -> BoolArray:
-        """Tell who passes a filter, which must keep someone. Raises ExpressionError, RequestError."""
+    def filtered(self, filter_text: str | None) -> BoolArray:
+        """Tell who passes a filter, which must keep someone; None: everyone. Raises ExpressionError, RequestError."""
+        if filter_text is None:
+            return self.everyone()
         rows = self.chosen_by(filter_text)
         if not rows.any():
             raise RequestError(
@@ -173,18 +171,16 @@ class Responses:
         values = self._number_column(column, "frequency column")
         wrong = np.flatnonzero(~(values >= 0) | (values != np.rint(values)))
         if wrong.size:
-            named = ", ".join(self.row_name(int(k)) for k in wrong[:SHOWN])
-            more = f" and {wrong.size - SHOWN:,} more" if wrong.size > SHOWN else ""
             raise DataError(
                 f"The frequency in column {column!r} must be a whole number from 0 up; it is not in {wrong.size:,} "
-                f"of {values.size:,} rows: {named}{more}."
+                f"of {values.size:,} rows: {self.named_rows(wrong)}."
             )
         return values
 
-    def column(self, name: str) -> Located:
-        """Give a column of the data as read. Raises UnknownName."""
+    def column(self, name: str, kind: str = "column") -> Located:
+        """Give a column of the data as read; `kind` is what messages call it. Raises UnknownName."""
         sign = "." if self.file is None else self.file.decimal
-        return Located(self._column(name, "column"), 0, sign)
+        return Located(self._column(name, kind), 0, sign)
 
     def as_text(self, names: Sequence[str]) -> list[list[str]]:
         """Give columns of the data as texts, "" for blanks; those that were not kept are read again."""
@@ -199,18 +195,21 @@ class Responses:
         """Name all columns of the data, whether the codebook uses them or not."""
         return list(self.table.column_names if self.file is None else self.file.names)
 
+    def columns_aside(self) -> tuple[str, ...]:
+        """Name the columns of the file that the codebook does not use."""
+        used = set(_columns_of(self.codebook))
+        return () if self.file is None else tuple(name for name in self.file.names if name not in used)
+
     def _number_column(self, column: str, kind: str) -> FloatArray:
         if column not in self._numbers_read:
-            sign = "." if self.file is None else self.file.decimal
-            located = Located(self._column(column, kind), 0, sign)
-            self._numbers_read[column] = numbers(located, frozenset(), column)[0]
+            self._numbers_read[column] = numbers(self.column(column, kind), frozenset(), column)[0]
         return self._numbers_read[column]
 
     def _column(self, name: str, kind: str) -> Any:
         """Give a column as read; one that the codebook does not name is read now."""
-        if name in self.table.column_names:
+        if self.table.schema.get_field_index(name) >= 0:
             return self.table.column(name)
-        names = self.table.column_names if self.file is None else self.file.names
+        names = self.all_columns()
         if self.file is None or name not in names:
             raise UnknownName(kind, name, names, self.source.name)
         return self.file.read([name]).column(name)
@@ -218,11 +217,10 @@ class Responses:
     def _wrong_weights(
         self, column: str, what: str, values: FloatArray, places: IntArray, wrong: IntArray
     ) -> str:
-        named = ", ".join(self.row_name(int(places[k])) for k in wrong[:SHOWN])
-        more = f" and {wrong.size - SHOWN:,} more" if wrong.size > SHOWN else ""
+        named = self.named_rows(places[wrong])
         found = "" if what == "is missing" else f" (the first is {values[wrong[0]]:g})"
         return (
-            f"The weight in column {column!r} {what} in {wrong.size:,} of {values.size:,} rows{found}: {named}{more}. "
+            f"The weight in column {column!r} {what} in {wrong.size:,} of {values.size:,} rows{found}: {named}. "
             "Correct the weights, leave these rows out with a filter, or run without a weight."
         )
 
@@ -232,6 +230,11 @@ class Responses:
         if column is None:
             return f"row {row + 1}"
         return f"row {row + 1} ({column} {self.table.column(column)[row].as_py()})"
+
+    def named_rows(self, rows: IntArray) -> str:
+        """Name the first of some rows (from 0), and say how many more there are."""
+        named = ", ".join(self.row_name(int(row)) for row in rows[:SHOWN])
+        return named + (f" and {rows.size - SHOWN:,} more" if rows.size > SHOWN else "")
 
 
 def open_responses(codebook: Codebook, data: Any, reading: Reading | None = None) -> Responses:
@@ -252,21 +255,17 @@ def open_responses(codebook: Codebook, data: Any, reading: Reading | None = None
 
 
 def _columns_of(codebook: Codebook) -> list[str]:
-    return [*_kept_columns(codebook), *(column for question in codebook for column in question.columns)]
-
-
-def _kept_columns(codebook: Codebook) -> list[str]:
-    """List the columns that are no questions: id, weight, frequency."""
-    columns = (codebook.respondent, codebook.weight, codebook.frequency)
-    return list(dict.fromkeys(name for name in columns if name is not None))
+    own = (column for question in codebook for column in question.columns)
+    return list(dict.fromkeys((*codebook.special_columns.values(), *own)))
 
 
 def _read_in_parts(codebook: Codebook, file: CsvFile) -> Responses:
     """Encode a file part by part, so that its text is never in memory as a whole."""
-    wanted = list(dict.fromkeys(_columns_of(codebook)))
+    wanted = _columns_of(codebook)
     check_there(file, wanted)
     questions = [question for question in codebook if question.columns]
     pieces: dict[str, list[Answers]] = {question.name: [] for question in questions}
+    kept_names = list(dict.fromkeys(codebook.special_columns.values()))
     kept: list[Any] = []
     first = 0
     for part in file.parts(wanted):
@@ -274,7 +273,7 @@ def _read_in_parts(codebook: Codebook, file: CsvFile) -> Responses:
         for question in questions:
             own = {name: columns[name] for name in question.columns}
             pieces[question.name].append(encode(question, own))
-        kept.append(part.select(_kept_columns(codebook)))
+        kept.append(part.select(kept_names))
         first += part.num_rows
     if not first:
         raise DataError(f"{file.place}: has a header but no rows; at least one respondent is needed.")

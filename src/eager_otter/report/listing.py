@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import timedelta
 
 from rich import box
 from rich.console import Group, RenderableType
 from rich.table import Table as Grid
 from rich.text import Text
 
-from eager_otter.codebook.periods import EPOCH
+from eager_otter.codebook.periods import day_text
 from eager_otter.data.overview import AnswerCount, LoadReport, QuestionOverview
 from eager_otter.tables.request import Digits, TableRequest
 from eager_otter.tables.texts import figure_text, rounded
@@ -149,7 +148,7 @@ def _summary_grid(found: QuestionOverview) -> Grid:
 
 def _summary_text(found: QuestionOverview, value: float) -> str:
     if found.question.kind == "date":
-        return (EPOCH + timedelta(days=round(value))).isoformat()
+        return day_text(value)
     return f"{rounded(value, 2).normalize():,f}"
 
 

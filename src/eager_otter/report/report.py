@@ -182,9 +182,7 @@ def weigh(
         within=within,
         mean_where_unanswered=mean_where_unanswered,
     )
-    filtered = survey.filter
-    rows = survey.responses.everyone() if filtered is None else survey.responses.filtered(filtered)
-    return make_weights(survey.responses, wanted, rows)
+    return make_weights(survey.responses, wanted, survey.responses.filtered(survey.filter))
 
 
 def _counting(progress: Progress, tables: int) -> Callable[[int], None]:

@@ -223,9 +223,8 @@ class Survey:
         self, table_filter: str | None, base: str = "answered", *, may_be_empty: bool = False
     ) -> tuple[Population, Facts]:
         """Choose the people of a table; the answer of a control question may have none."""
-        everyone: BoolArray = np.ones(len(self.responses), np.bool_)
         times = self._frequencies()
-        rows = everyone if times is None else times > 0
+        rows = self.responses.everyone() if times is None else times > 0
         read = int(rows.sum() if times is None else times.sum())
         filters: list[tuple[str, int]] = []
         if self.filter is not None:

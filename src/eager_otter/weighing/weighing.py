@@ -9,7 +9,7 @@ import numpy as np
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, efficiency
 from eager_otter.core.raking import Margin, rake
 from eager_otter.data.answers import SingleAnswers
 from eager_otter.data.responses import Responses
@@ -17,7 +17,6 @@ from eager_otter.errors import RequestError, nearest
 
 ROUNDED = 0.1  # shares may miss 100 by this much, and are then scaled
 SAME_TOTAL = 1e-6
-NAMED = 5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -112,7 +111,7 @@ class _Weighing:
         if self.wanted.total is not None:
             weights *= self.wanted.total / weights.sum()
         inside = weights[weights > 0]
-        effective = float(inside.sum() ** 2 / (inside**2).sum())
+        effective, share = efficiency(inside)
         mean = float(inside.mean())
         return Weighting(
             weights=weights,
@@ -122,7 +121,7 @@ class _Weighing:
             smallest=float(inside.min()) / mean,
             largest=float(inside.max()) / mean,
             effective_base=effective,
-            efficiency=effective / inside.size,
+            efficiency=share,
             lines=tuple(self.lines),
             notes=tuple(self.notes),
         )
@@ -251,11 +250,9 @@ class _Weighing:
     def _refuse_rows(self, absent: BoolArray, where: str) -> None:
         places = np.flatnonzero(absent)
         if places.size:
-            named = ", ".join(self.responses.row_name(int(k)) for k in places[:NAMED])
-            more = f" and {places.size - NAMED:,} more" if places.size > NAMED else ""
             raise RequestError(
-                f"{places.size:,} respondents have no answer to {where}: {named}{more}. Leave them out with a filter, "
-                "or let them keep the mean weight."
+                f"{places.size:,} respondents have no answer to {where}: {self.responses.named_rows(places)}. "
+                "Leave them out with a filter, or let them keep the mean weight."
             )
 
     def _margins(

@@ -57,24 +57,18 @@ def weigh(
 
     part, wanted = read_targets(targets)
     folder = targets.parent
+    reading = plan_filter = None
     if part.data is not None and part.codebook is not None:
         from eager_otter.codebook.reading import read_codebook
 
-        book, data, reading, plan_filter = (
-            read_codebook(folder / part.codebook),
-            folder / str(part.data),
-            None,
-            None,
-        )
+        book, data = read_codebook(folder / part.codebook), folder / str(part.data)
     elif part.plan is not None:
         plan = read_plan(folder / part.plan)
         book, data, reading, plan_filter = plan.codebook, plan.data, plan.reading, plan.filter
     else:
         raise RequestError(f"{shown_path(targets)}: name a plan, or data and codebook.")
     responses = open_responses(replace(book, weight=wanted.start), data, reading)
-    text = part.filter or plan_filter
-    rows = responses.filtered(text) if text else responses.everyone()
-    made = make_weights(responses, wanted, rows)
+    made = make_weights(responses, wanted, responses.filtered(part.filter or plan_filter))
     Console(highlight=False).print(weighting_view(made))
     target = output or data.with_name(f"{data.stem}-weighted.csv")
     places = [path for path in (target, report, picture) if path is not None]
