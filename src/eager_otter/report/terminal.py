@@ -108,9 +108,7 @@ def _with_before(lines: Sequence[Line]) -> Iterator[tuple[Line, Line | None]]:
 
 def _label(line: Line, before: Line | None) -> str:
     """Give a row's label on its first line only; a heading has a line to itself."""
-    if line.kind == "heading":
-        return ""
-    if before is not None and (before.label, before.code, before.kind) == (line.label, line.code, line.kind):
+    if line.kind == "heading" or line.continues(before):
         return ""
     return _cut("  " * line.indent + line.label, LABEL_WIDTH)
 

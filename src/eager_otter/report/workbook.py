@@ -21,6 +21,7 @@ from eager_otter.tables.texts import (
     ZERO,
     cell_text,
     mark_sign,
+    near_zero,
     rounded,
 )
 
@@ -179,16 +180,11 @@ class _TableSheet:
         row = self.first_line
         before: Line | None = None
         for line in self.table.lines:
-            first = before is None or (before.label, before.code, before.kind) != (
-                line.label,
-                line.code,
-                line.kind,
-            )
             if line.kind == "heading":
                 heading = {**self.plain, "bold": True, "font_color": self.theme.river, "valign": "vcenter"}
                 self.sheet.across(row, 0, self.last, line.label, heading)
             else:
-                self._write_line(row, line, self._line_style(line, before), first=first)
+                self._write_line(row, line, self._line_style(line, before), first=not line.continues(before))
             before = line
             row += 1
         return row
@@ -301,21 +297,15 @@ def number_format_of(value: float, figure: str, digits: int, sign: str = "") -> 
     after = f'"{sign}"' if sign else ""
     if figure in PERCENTS or figure in COUNTS:
         percent = "%" if figure in PERCENTS else ""
-        step = figure_text_of_step(digits)
         number = places + (f'"{percent}"' if percent else "")
-        return f'[=0]"{ZERO}";[<{half_step(digits)}]"<{step}{percent}";{number}{after}'
+        return f'[=0]"{ZERO}";[<{half_step(digits)}]"{near_zero(digits, percent)}";{number}{after}'
     if value < 0 and rounded(value, digits).is_zero():
         return f"{places}{after};{places}{after}"  # no minus sign for what rounds to zero
     return places + after
 
 
-def figure_text_of_step(digits: int) -> str:
-    """Give the smallest number above zero at some digits: 1, 0.1 and so on."""
-    return "1" if digits == 0 else "0." + "0" * (digits - 1) + "1"
-
-
 def half_step(digits: int) -> str:
-    """Give half of that: what rounds to zero lies below it."""
+    """Give half of the smallest number shown at some digits: what rounds to zero lies below it."""
     return "0." + "0" * digits + "5"
 
 

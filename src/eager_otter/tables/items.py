@@ -12,7 +12,7 @@ from eager_otter.codebook.model import Question
 from eager_otter.core.means import moments
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.making import Making, Setting, base_lines, in_shown_order, mark_names
+from eager_otter.tables.making import Making, Setting, assembled, base_lines, in_shown_order, mark_names
 from eager_otter.tables.notes import item_notes
 from eager_otter.tables.request import Items, Sorting, TableRequest
 from eager_otter.tables.rows import rows_of
@@ -80,7 +80,7 @@ def _items_by_columns(
         one.question.name: base_lines(one.base, m.base_marks, weighted=setting.weighted)
         for m, one in zip(made, sums, strict=True)
     }
-    lines = list(bases[sums[0].question.name]) if alike else _everyone_lines(setting, made, sums)
+    lines = list(bases[sums[0].question.name]) if alike else _smallest_base(made, sums)
     for question, line in rows:
         lines.append(line)
         if not alike:  # each item has a base of its own: it stands under the figure
@@ -90,10 +90,10 @@ def _items_by_columns(
     return in_shown_order(_table(request, items, lines, setting, sums, alike=alike), setting.layout.shown)
 
 
-def _everyone_lines(setting: Setting, made: Sequence[Making], sums: Sequence[QuestionSums]) -> list[Line]:
+def _smallest_base(made: Sequence[Making], sums: Sequence[QuestionSums]) -> list[Line]:
     """Give the smallest base of any item in each column, where the items have different ones."""
-    places = np.argmin(np.array([one.base.n[0] for one in sums]), axis=0)
-    smallest = np.min(np.array([one.base.n[0] for one in sums]), axis=0)
+    bases = np.array([one.base.n[0] for one in sums])
+    places, smallest = bases.argmin(axis=0), bases.min(axis=0)
     marks = np.array([made[int(place)].base_marks[k] for k, place in enumerate(places)])
     return [
         Line(
@@ -187,21 +187,8 @@ def _table(
     title = request.title or request.question
     if items.shape == "items by columns" and not request.title:
         title = f"{title} – {_label_of(sums[0].question, items.figure)}"
-    return Table(
-        id=request.id or request.question,
-        title=f"{title} – {request.layer}" if request.layer else title,
-        question=request.question,
-        columns=setting.layout.columns,
-        groups=setting.layout.groups,
-        lines=tuple(lines),
-        notes=item_notes(
-            request, items, lines, sums, setting.facts, setting.layout, setting.shared, alike=alike
-        ),
-        digits=request.digits,
-        levels=request.levels,
-        weighted=setting.weighted,
-        people=int(max(one.base.n[0, 0] for one in sums)),
-        layer=request.layer,
-        heading=request.heading,
-        viewer=setting.viewer,
+    notes = item_notes(
+        request, items, lines, sums, setting.facts, setting.layout, setting.shared, alike=alike
     )
+    people = int(max(one.base.n[0, 0] for one in sums))
+    return assembled(request, setting, lines, notes, title=title, people=people)

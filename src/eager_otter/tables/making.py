@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -55,6 +56,7 @@ CELL_SUMMARIES = (
     "largest",
     "sum",
 )
+LETTERED_SUMMARIES = frozenset({"mean", "mean mentions"})
 QUANTILES: Mapping[str, float] = {"median": 0.5, "lower quartile": 0.25, "upper quartile": 0.75}
 BASE_LABELS: Mapping[str, str] = {
     "unweighted base": "Base (unweighted)",
@@ -83,21 +85,38 @@ def make_preview(request: TableRequest, everybody: Sums, setting: Setting) -> Ta
     """Make a table of bases only, with how many columns there are, how many pairs, and how many are thin."""
     marks = marks_of(everybody, request.rules)[0]
     lines = base_lines(everybody, marks, weighted=setting.weighted)
-    table = Table(
-        id=request.question,
-        title=f"Banner {request.banner.name}".strip(),
+    title = f"Banner {request.banner.name}".strip()
+    notes = preview_notes(request, lines[0], len(setting.layout.pairs), setting.facts)
+    table = assembled(request, setting, lines, notes, title=title, people=int(everybody.n[0, 0]))
+    return in_shown_order(table, setting.layout.shown)
+
+
+def assembled(
+    request: TableRequest,
+    setting: Setting,
+    lines: Sequence[Line],
+    notes: tuple[str, ...],
+    *,
+    title: str,
+    people: int,
+) -> Table:
+    """Put a table together from its lines and notes, all columns in the order in which they were counted."""
+    return Table(
+        id=request.id or request.question,
+        title=f"{title} – {request.layer}" if request.layer else title,
         question=request.question,
         columns=setting.layout.columns,
         groups=setting.layout.groups,
         lines=tuple(lines),
-        notes=preview_notes(request, lines[0], len(setting.layout.pairs), setting.facts),
+        notes=notes,
         digits=request.digits,
         levels=request.levels,
         weighted=setting.weighted,
-        people=int(everybody.n[0, 0]),
+        people=people,
+        layer=request.layer,
+        heading=request.heading,
         viewer=setting.viewer,
     )
-    return in_shown_order(table, setting.layout.shown)
 
 
 def base_lines(base: Sums, marks: IntArray, *, weighted: bool) -> list[Line]:
@@ -163,6 +182,12 @@ class Making:
         """Make the whole table."""
         return in_shown_order(self._whole([*self._base_lines(), *self.body()]), self.layout.shown)
 
+    @cached_property
+    def percents(self) -> FloatArray:
+        """Column percents of the counted rows: (rows, columns)."""
+        assert self.sums.answers is not None
+        return ratio(100.0 * self.sums.answers.w, self.sums.base.w)
+
     def body(self) -> list[Line]:
         """Make the lines under the bases."""
         if self.request.value is not None and self.sums.answers is not None:
@@ -179,32 +204,16 @@ class Making:
         for row in self._rows(answers):
             if row.source >= len(self.sums.cells):
                 continue  # those without an answer are summed up nowhere
-            figures: dict[str, FloatArray] = {}
-            for figure in wanted:
-                figures |= self._summary(figure, self.sums.cells[row.source])
-            for line in self.summaries(self.sums.cells[row.source], figures):
+            values = self.sums.cells[row.source]
+            for line in self.summaries(values, self._summarised(wanted, values)):
                 lines.append(replace(line, label=row.label, kind=row.kind, code=row.code, indent=row.indent))
         return lines
 
     def _whole(self, lines: Sequence[Line]) -> Table:
-        return Table(
-            id=self.request.id or self.question.name,
-            title=_titled(self.request.title or self.question.text, self.request.layer),
-            question=self.question.name,
-            columns=self.layout.columns,
-            groups=self.layout.groups,
-            lines=tuple(lines),
-            notes=notes_of(
-                self.request, self.sums, lines, self.setting.facts, self.layout, self.setting.shared
-            ),
-            digits=self.request.digits,
-            levels=self.request.levels,
-            weighted=self.setting.weighted,
-            people=int(self.sums.base.n[0, 0]),
-            layer=self.request.layer,
-            heading=self.request.heading,
-            viewer=self.setting.viewer,
-        )
+        request, setting = self.request, self.setting
+        notes = notes_of(request, self.sums, lines, setting.facts, self.layout, setting.shared)
+        title, people = request.title or self.question.text, int(self.sums.base.n[0, 0])
+        return assembled(request, setting, lines, notes, title=title, people=people)
 
     # --- lines ------------------------------------------------------------------------------------------
 
@@ -219,7 +228,7 @@ class Making:
         figures = {figure: self._cell_figure(figure, answers) for figure in wanted}
         rows = self._rows(answers)
         if "cumulative percent" in figures:
-            figures["cumulative percent"] = self._cumulated(rows, answers)
+            figures["cumulative percent"] = self._cumulated(rows)
         letters = self._proportion_letters(answers)
         lettered = "column percent" if "column percent" in wanted else wanted[0]
         marks = mark_names(self.base_marks)
@@ -238,9 +247,10 @@ class Making:
         """Make the line of column percents of one answer or net."""
         answers = self.sums.answers
         assert answers is not None
-        percents = self._cell_figure("column percent", answers)[row.source]
         letters = self._proportion_letters(answers)[row.source]
-        return self._answer_line(row, "column percent", percents, letters, mark_names(self.base_marks))
+        return self._answer_line(
+            row, "column percent", self.percents[row.source], letters, mark_names(self.base_marks)
+        )
 
     def _rows(self, answers: Sums) -> tuple[Row, ...]:
         rows = list(rows_of(self.question))
@@ -249,20 +259,18 @@ class Making:
             rows.append(
                 Row(label=NO_ANSWER, kind="answer", code="", indent=0, source=last, mention=False, last=True)
             )
-        percents = np.nan_to_num(self._cell_figure("column percent", answers))
-        return chosen_rows(rows, self.question, self.request.rows, percents, self._column)
+        return chosen_rows(rows, self.question, self.request.rows, np.nan_to_num(self.percents), self._column)
 
     def _column(self, name: str) -> int:
         return find_column(self.layout.columns, name, f"table {self.request.id or self.question.name!r}")
 
-    def _cumulated(self, rows: Sequence[Row], answers: Sums) -> FloatArray:
+    def _cumulated(self, rows: Sequence[Row]) -> FloatArray:
         """Add up the percents of the answers shown, from the top."""
-        percents = self._cell_figure("column percent", answers)
-        found = np.full_like(percents, np.nan)
-        running = np.zeros(percents.shape[1])
+        found = np.full_like(self.percents, np.nan)
+        running = np.zeros(self.columns)
         for row in rows:
             if row.kind == "answer":
-                running = running + percents[row.source]
+                running = running + self.percents[row.source]
                 found[row.source] = running
         return found
 
@@ -284,7 +292,7 @@ class Making:
         w = answers.w
         match figure:
             case "column percent" | "cumulative percent":
-                return ratio(100.0 * w, self.sums.base.w)
+                return self.percents
             case "row percent":
                 return ratio(100.0 * w, w[:, :1])
             case "table percent":
@@ -306,10 +314,7 @@ class Making:
                 self.sums.mentions, {"mean mentions": moments(self.sums.mentions).mean[0]}
             )
         if self.sums.values is not None:
-            figures: dict[str, FloatArray] = {}
-            for figure in wanted:
-                figures |= self._summary(figure, self.sums.values)
-            lines += self.summaries(self.sums.values, figures)
+            lines += self.summaries(self.sums.values, self._summarised(wanted, self.sums.values))
         return lines
 
     def summaries(self, values: Sums, figures: Mapping[str, FloatArray]) -> list[Line]:
@@ -317,41 +322,43 @@ class Making:
         if not figures:
             return []
         marks = np.maximum(marks_of(values, self.request.rules)[0], self._withheld())
-        letters = self._mean_letters(values, marks)
         none = ("",) * self.columns
+        letters = self._mean_letters(values, marks) if LETTERED_SUMMARIES & set(figures) else none
         return [
             Line(
                 label=SUMMARY_LABELS[figure],
                 kind="summary",
                 figure=figure,
                 values=shown(found, marks),
-                letters=letters if figure in ("mean", "mean mentions") else none,
+                letters=letters if figure in LETTERED_SUMMARIES else none,
                 marks=mark_names(marks),
             )
             for figure, found in figures.items()
         ]
 
-    def _summary(self, figure: str, values: Sums) -> dict[str, FloatArray]:
-        """Work out a summary of values: one line, or the two ends of a confidence interval."""
+    def _summarised(self, wanted: Sequence[str], values: Sums) -> dict[str, FloatArray]:
+        """Work out summaries of values by figure, in the order wanted."""
         found = moments(values)
+        figures: dict[str, FloatArray] = {}
+        for figure in wanted:
+            figures |= self._summary(figure, values, found)
+        return figures
+
+    def _summary(self, figure: str, values: Sums, found: Moments) -> dict[str, FloatArray]:
+        """Work out a summary of values: one line, or the two ends of a confidence interval."""
         if figure == "confidence interval":
             low, high = confidence_interval(found, self.request.levels[0] if self.request.levels else 95.0)
             return {"interval low": low[0], "interval high": high[0]}
         if figure in QUANTILES:
             return {figure: self._quantile(QUANTILES[figure])}
-        assert values.lowest is not None and values.highest is not None
-        there = np.where(values.n[0] > 0, 0.0, np.nan)
-        extremes = {
-            "smallest": np.where(np.isfinite(values.lowest[0]), values.lowest[0], 0.0) + values.shift + there,
-            "largest": np.where(np.isfinite(values.highest[0]), values.highest[0], 0.0)
-            + values.shift
-            + there,
-        }
-        if figure in extremes:
-            return {figure: extremes[figure]}
         if figure == "sum":
             return {"sum": found.mean[0] * values.w[0]}
-        return {figure: SUMMARIES[figure](found)[0]}
+        if figure in SUMMARIES:
+            return {figure: SUMMARIES[figure](found)[0]}
+        ends = values.lowest if figure == "smallest" else values.highest
+        assert ends is not None
+        there = np.where(values.n[0] > 0, 0.0, np.nan)
+        return {figure: np.where(np.isfinite(ends[0]), ends[0], 0.0) + values.shift + there}
 
     def _quantile(self, q: float) -> FloatArray:
         if self.sums.quantile is not None:
@@ -409,10 +416,6 @@ class Making:
         higher = higher_than(replace(tests, p_value=p_value), pairs, self.columns, self.request.levels)
         names = [column.letter for column in self.layout.columns]
         return letter_rows(higher, names, spaced=self.layout.two_letter_names)
-
-
-def _titled(title: str, layer: str) -> str:
-    return f"{title} – {layer}" if layer else title
 
 
 def in_shown_order(table: Table, shown_columns: Sequence[int]) -> Table:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 
@@ -167,14 +166,16 @@ class Survey:
             rules=rules or BaseRules(),
             levels=tuple(float(level) for level in levels),
         )
-        setting = Setting(
+        return make_preview(request, counting.everybody(), self._setting(counting, facts))
+
+    def _setting(self, counting: BannerCounting, facts: Facts) -> Setting:
+        return Setting(
             layout=counting.layout,
             shared=counting.shared,
-            weighted=population.weights is not None,
+            weighted=counting.population.weights is not None,
             facts=facts,
             viewer=self.viewer,
         )
-        return make_preview(request, counting.everybody(), setting)
 
     def tables(self, requests: Sequence[TableRequest], done: Done | None = None) -> list[Table]:
         """Make many tables; each question is counted once per banner and filter, however often it is asked for.
@@ -182,7 +183,7 @@ class Survey:
         `done` is told the number of tables made so far. Raises what `table` raises.
         """
         made: dict[int, Table] = {}
-        for some in _together(requests).values():
+        for some in _together(requests):
             for k, table in self._with_one_banner(requests, some):
                 made[k] = table
                 if done is not None:
@@ -203,16 +204,11 @@ class Survey:
             facts_of[count] = self._own_facts(facts, sums, population)
         for k in some:
             counts = _counts_of(requests[k])
-            setting = Setting(
-                layout=counting.layout,
-                shared=counting.shared,
-                weighted=population.weights is not None,
-                facts=facts if requests[k].items is not None else facts_of[counts[0]],
-                viewer=self.viewer,
-            )
             if requests[k].items is not None:
+                setting = self._setting(counting, facts)
                 yield k, items_table(requests[k], [waiting[count] for count in counts], setting)
             else:
+                setting = self._setting(counting, facts_of[counts[0]])
                 yield k, make_table(requests[k], waiting[counts[0]], setting)
 
     def population(self) -> Population:
@@ -297,7 +293,7 @@ def banner_of(questions: str | Sequence[str]) -> Banner:
     return Banner(groups=tuple(BannerGroup(question=name) for name in names))
 
 
-def _together(requests: Sequence[TableRequest]) -> dict[Any, list[int]]:
+def _together(requests: Sequence[TableRequest]) -> list[list[int]]:
     """Gather the requests that share banner and filter, so that they are counted in one go."""
     gathered: list[tuple[TableRequest, list[int]]] = []
     for k, request in enumerate(requests):
@@ -310,7 +306,7 @@ def _together(requests: Sequence[TableRequest]) -> dict[Any, list[int]]:
                 break
         else:
             gathered.append((request, [k]))
-    return {members[0]: members for _, members in gathered}
+    return [members for _, members in gathered]
 
 
 def _people(rows: BoolArray, times: FloatArray | None) -> int:

@@ -67,6 +67,14 @@ class Line:
     code: str = ""
     indent: int = 0
 
+    def continues(self, before: Line | None) -> bool:
+        """Whether it shows one more figure of the row that the line before shows."""
+        return before is not None and (before.label, before.code, before.kind) == (
+            self.label,
+            self.code,
+            self.kind,
+        )
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Record:

@@ -73,8 +73,17 @@ def figure_text(value: float, figure: str, digits: Digits, mark: Mark = "") -> s
         if value == 0:
             return ZERO
         if number.is_zero():
-            return f"<{Decimal(1).scaleb(-places):f}{sign}"
+            return near_zero(places, sign)
     return f"{number:,f}{sign}"
+
+
+def near_zero(digits: int, sign: str) -> str:
+    """Write what stands for a figure above zero that rounds to it.
+
+    >>> near_zero(1, "%")
+    '<0.1%'
+    """
+    return f"<{Decimal(1).scaleb(-digits):f}{sign}"
 
 
 def mark_sign(line: Line, column: int, column_marks: Sequence[Mark]) -> str:
