@@ -7,8 +7,7 @@ from typing import Any
 import click
 
 from eager_otter.cli.options import opened, survey_options
-
-FIGURE_NAMES = "column percent, count, unweighted count, mean, standard deviation, standard error"
+from eager_otter.tables.request import FIGURES
 
 
 @click.command()
@@ -17,7 +16,9 @@ FIGURE_NAMES = "column percent, count, unweighted count, mean, standard deviatio
     "--by", multiple=True, metavar="QUESTION", help="A banner question; give it several times for several."
 )
 @click.option("--banner", metavar="NAME", help="A banner of the plan, instead of --by.")
-@click.option("--figure", "figures", multiple=True, metavar="FIGURE", help=f"What to show: {FIGURE_NAMES}.")
+@click.option(
+    "--figure", "figures", multiple=True, metavar="FIGURE", help=f"What to show: {', '.join(FIGURES)}."
+)
 @click.option(
     "--level",
     "levels",
@@ -50,7 +51,7 @@ def look(
 
     from eager_otter.errors import RequestError, UnknownName
     from eager_otter.report.terminal import table_view
-    from eager_otter.tables.request import FIGURES, TableRequest, check_levels
+    from eager_otter.tables.request import TableRequest, check_levels
     from eager_otter.tables.survey import banner_of
 
     survey, plan = opened(**where)
