@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from eager_otter.codebook.bands import Band, edge_bands, whole_number_bands
@@ -27,11 +27,11 @@ from eager_otter.codebook.model import (
     Periods,
     Question,
 )
+from eager_otter.codebook.nets import Note
 from eager_otter.codebook.periods import Period, periods_by, periods_in, read_day
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import RequestError, nearest
 
-Note = Callable[[Place, str], None]
 Facts = dict[str, Any]
 Questions = Mapping[str, Question]
 

@@ -217,15 +217,14 @@ class PlainQuestions:
 
     def scale(self, scale: bool, answers: Sequence[Answer], place: Place) -> bool:
         """Check that a scale has a score for each answer."""
-        if scale and len(scores_of(answers)) < len([answer for answer in answers if not answer.missing]):
-            scored = scores_of(answers)
-            for answer in answers:
-                if not answer.missing and answer.code not in scored:
-                    self.note(
-                        (*place, "answers", answer.code),
-                        f"a scale needs numbers: {answer.code!r} is none, so give this answer a score.",
-                        key=True,
-                    )
+        scored = scores_of(answers)
+        for answer in answers if scale else ():
+            if not answer.missing and answer.code not in scored:
+                self.note(
+                    (*place, "answers", answer.code),
+                    f"a scale needs numbers: {answer.code!r} is none, so give this answer a score.",
+                    key=True,
+                )
         return scale
 
     def nets(

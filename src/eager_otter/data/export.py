@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,6 +14,7 @@ from eager_otter.codebook.model import Question
 from eager_otter.codebook.periods import day_text
 from eager_otter.core.arrays import BoolArray
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
+from eager_otter.data.csv_out import write_rows
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError
 
@@ -37,10 +37,12 @@ def write_csv(responses: Responses, path: Path, rows: BoolArray, *, labels: bool
     fields = [*_kept(responses, rows)]
     for question in responses.codebook:
         fields += _fields(question, responses.answers(question.name), rows, labels=labels)
-    with path.open("w", encoding="utf-8", newline="") as file:
-        writer = csv.writer(file, lineterminator="\n")
-        writer.writerow([field.name for field in fields])
-        writer.writerows(zip(*(field.texts for field in fields), strict=True))
+    _write_fields(path, fields)
+
+
+def _write_fields(path: Path, fields: Sequence[Field]) -> None:
+    names = [field.name for field in fields]
+    write_rows(path, names, zip(*(field.texts for field in fields), strict=True))
 
 
 def _kept(responses: Responses, rows: BoolArray) -> Iterator[Field]:
@@ -112,10 +114,7 @@ def write_triple_s(
         writer.question(question, responses.answers(question.name).chosen(rows))
     indent(root)
     ElementTree(root).write(definition, encoding="utf-8", xml_declaration=True)
-    with data.open("w", encoding="utf-8", newline="") as file:
-        rows_writer = csv.writer(file, lineterminator="\n")
-        rows_writer.writerow([field.name for field in writer.fields])
-        rows_writer.writerows(zip(*(field.texts for field in writer.fields), strict=True))
+    _write_fields(data, writer.fields)
     return [question.name for question in codebook if question.answers and not _codes_fit(question)]
 
 

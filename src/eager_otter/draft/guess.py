@@ -43,6 +43,7 @@ class Facts:
     name: str
     texts: tuple[str, ...]  # the distinct values that occur, most frequent first within equal kinds
     counts: tuple[int, ...]
+    numbers: FloatArray  # the distinct values as numbers, NaN for other texts
     rows: int
     given: BoolArray
     index: Any
@@ -51,11 +52,6 @@ class Facts:
     def filled(self) -> int:
         """How many rows hold something."""
         return sum(self.counts)
-
-    @property
-    def numbers(self) -> FloatArray:
-        """The distinct values as numbers, NaN for other texts."""
-        return np.array([np.nan if (n := as_number(text)) is None else n for text in self.texts])
 
     @property
     def all_numbers(self) -> bool:
@@ -94,6 +90,7 @@ def facts_of(name: str, column: Any) -> Facts:
         name=name,
         texts=tuple(texts),
         counts=tuple(merged[text] for text in texts),
+        numbers=np.array([np.nan if (n := as_number(text)) is None else n for text in texts]),
         rows=len(parts.index),
         given=given,
         index=(parts.texts, parts.index),

@@ -41,7 +41,7 @@ def listed(texts: Sequence[str]) -> str:
     >>> listed(["a", "b: c"])
     '[a, "b: c"]'
     """
-    return "[" + ", ".join(_inside(text) for text in texts) + "]"
+    return "[" + ", ".join(inside(text) for text in texts) + "]"
 
 
 def mapped(entries: Mapping[str, str]) -> str:
@@ -50,18 +50,13 @@ def mapped(entries: Mapping[str, str]) -> str:
     >>> mapped({"label": "Not stated", "missing": "true"})
     '{label: Not stated, missing: true}'
     """
-    return "{" + ", ".join(f"{_inside(key)}: {value}" for key, value in entries.items()) + "}"
-
-
-def _inside(text: str) -> str:
-    """Write a text within brackets, where commas and brackets have a meaning."""
-    written = scalar(text)
-    return _quoted(text) if not written.startswith('"') and re.search(r"[,\[\]{}]", text) else written
+    return "{" + ", ".join(f"{inside(key)}: {value}" for key, value in entries.items()) + "}"
 
 
 def inside(text: str) -> str:
-    """Write a text so that it may stand within brackets."""
-    return _inside(text)
+    """Write a text within brackets, where commas and brackets have a meaning."""
+    written = scalar(text)
+    return _quoted(text) if not written.startswith('"') and re.search(r"[,\[\]{}]", text) else written
 
 
 def comment(text: str) -> str:

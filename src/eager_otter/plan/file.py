@@ -19,10 +19,6 @@ def _as_list(value: object) -> object:
 OneOrMore = Annotated[list[Code], BeforeValidator(_as_list), Field(min_length=1)]
 
 
-def _one_or_more(value: object) -> object:
-    return value if isinstance(value, list) else [value]
-
-
 def _as_question(value: object) -> object:
     return value if isinstance(value, dict) else {"question": value}
 
@@ -76,7 +72,7 @@ class TestsFile(Part):
 
     __test__ = False  # not a test case, whatever its name
 
-    levels: Annotated[list[Number], BeforeValidator(_one_or_more)] = [95.0]
+    levels: Annotated[list[Number], BeforeValidator(_as_list)] = [95.0]
     against: Literal["each other"] = "each other"
 
 
@@ -109,7 +105,7 @@ def _as_percent_digits(value: object) -> object:
 
 
 DigitsEntry = Annotated[DigitsFile, BeforeValidator(_as_percent_digits)]
-Figures = Annotated[list[Figure], BeforeValidator(_one_or_more), Field(min_length=1)]
+Figures = Annotated[list[Figure], BeforeValidator(_as_list), Field(min_length=1)]
 
 
 def _as_sorting(value: object) -> object:
@@ -130,6 +126,7 @@ class SettingsPart(Part):
     """What a single table and a rule for many may both say."""
 
     banner: Annotated[list[Text], BeforeValidator(_as_list)] | None = None
+    filter: Text | None = None
     base: Text | None = None
     sort: Annotated[SortFile, BeforeValidator(_as_sorting)] | None = None
     hide: OneOrMore | None = None
@@ -159,7 +156,6 @@ class TableFile(SettingsPart):
     value: Text | None = None
     id: Text | None = None
     title: Text | None = None
-    filter: Text | None = None
 
 
 class ItemsFile(SettingsPart):
@@ -171,7 +167,6 @@ class ItemsFile(SettingsPart):
     figure: Text = "mean"
     id: Text | None = None
     title: Text | None = None
-    filter: Text | None = None
 
     @model_validator(mode="after")
     def _one_way(self) -> Self:
@@ -186,7 +181,6 @@ class EachFile(SettingsPart):
     each: Annotated[list[Text], BeforeValidator(_as_list)]
     kinds: Annotated[list[Text], BeforeValidator(_as_list)] | None = None
     sections: Annotated[list[Text], BeforeValidator(_as_list)] | None = None
-    filter: Text | None = None
 
 
 class HeadingFile(Part):

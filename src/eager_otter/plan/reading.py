@@ -304,7 +304,8 @@ class _Reading:
             defaults = self.part(DefaultsFile, written, ("defaults",))
             if defaults is not None:
                 request = self._with_looks(request, defaults, ("defaults",))
-        if not request.banner.groups and self._raw_banner(("defaults",)) is None and self.banners:
+        named = written.get("banner") if isinstance(written, dict) else None
+        if not request.banner.groups and named is None and self.banners:
             request = replace(request, banner=next(iter(self.banners.values())))
         return self._with_rules(
             request, self._rules("tests", TestsEntry), self._rules("bases", BasesFile), ()
@@ -322,10 +323,6 @@ class _Reading:
         if bases is not None:
             request = self._with_bases(request, bases, (*place, "bases"))
         return request
-
-    def _raw_banner(self, place: Place) -> Any:
-        defaults = self._raw(str(place[0]))
-        return defaults.get("banner") if isinstance(defaults, dict) else None
 
     def _with_looks(
         self, request: TableRequest, part: DefaultsFile | SettingsPart, place: Place
@@ -408,8 +405,6 @@ class _Reading:
             return []
         question = self._question(table.question, where)
         request = self._settled(base, table, place)
-        if table.filter is not None:
-            self._check_expression(table.filter, (*place, "filter"))
         if question is None:
             return []
         if question.kind in NOT_TABULATED:
@@ -421,9 +416,7 @@ class _Reading:
                 message = f"{third.name} is of kind {third.kind}; only numbers and scales can be summed up in cells."
                 self.note((*place, "value"), message)
             request = replace(request, value=table.value)
-        named = replace(
-            request, question=question.name, id=table.id or "", title=table.title or "", filter=table.filter
-        )
+        named = replace(request, question=question.name, id=table.id or "", title=table.title or "")
         return self._copies(self._with_rows(named, table, question, place), table, place)
 
     def _copies(self, request: TableRequest, part: SettingsPart, place: Place) -> list[TableRequest]:
@@ -490,8 +483,6 @@ class _Reading:
         if part is None or self.codebook is None:
             return []
         request = self._settled(base, part, place)
-        if part.filter is not None:
-            self._check_expression(part.filter, (*place, "filter"))
         title = part.title or ""
         if part.grid is not None:
             grid = self.codebook.grids.get(part.grid)
@@ -515,7 +506,6 @@ class _Reading:
             items=Items(questions=names, shape=part.shape, figure=part.figure),
             id=stem,
             title=title,
-            filter=part.filter,
         )
         return self._copies(wanted, part, place)
 
@@ -536,11 +526,9 @@ class _Reading:
         if each is None:
             return []
         request = self._settled(base, each, place)
-        if each.filter is not None:
-            self._check_expression(each.filter, (*place, "filter"))
         if self.codebook is None:
             return []
-        request = self._with_rows(replace(request, filter=each.filter), each, None, place)
+        request = self._with_rows(request, each, None, place)
         found = self._fitting(each, (*place, "each"))
         return [
             copy
@@ -565,7 +553,11 @@ class _Reading:
         return found
 
     def _settled(self, base: TableRequest, part: SettingsPart, place: Place) -> TableRequest:
-        return self._with_rules(self._with_looks(base, part, place), part.tests, part.bases, place)
+        """Give what a table is by its own settings: looks, tests, bases, filter."""
+        request = self._with_rules(self._with_looks(base, part, place), part.tests, part.bases, place)
+        if part.filter is not None:
+            self._check_expression(part.filter, (*place, "filter"))
+        return replace(request, filter=part.filter)
 
 
 def _layer(request: TableRequest, question: Question, answer: Answer, stem: str) -> TableRequest:

@@ -6,13 +6,12 @@ import json
 from collections.abc import Iterator
 from dataclasses import asdict
 
-from rich import box
 from rich.console import Group, RenderableType
 from rich.padding import Padding
-from rich.table import Table as Grid
 from rich.text import Text
 
 from eager_otter.audit.finding import Audit, Finding, Recode
+from eager_otter.report.grids import plain_grid
 
 STYLES = {"error": "bold red", "warning": "bold yellow", "note": "cyan"}
 LONGEST_CELL = 90
@@ -57,9 +56,7 @@ def _finding(finding: Finding) -> Iterator[RenderableType]:
 
 
 def _recode(recode: Recode) -> RenderableType:
-    grid = Grid(
-        box=box.SIMPLE_HEAD, show_edge=False, pad_edge=False, title_justify="left", header_style="dim"
-    )
+    grid = plain_grid("dim")
     grid.title = Text(f"{recode.question}, made from {recode.source}", style="bold")
     grid.add_column("New")
     grid.add_column("From", max_width=LONGEST_CELL)

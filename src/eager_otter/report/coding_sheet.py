@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import csv
 from collections.abc import Sequence
 from pathlib import Path
 
 from eager_otter.codebook.model import Question
 from eager_otter.data.coding import CODE, ID, TEXT, TEXTS, TOPIC, TOPICS, Coded
+from eager_otter.data.csv_out import write_rows
 from eager_otter.data.responses import Responses
 from eager_otter.draft.yaml_text import comment, inside, listed, scalar
 from eager_otter.report.sheets import Book
@@ -56,10 +56,7 @@ def write_data(responses: Responses, question: str, coded: Coded, path: Path) ->
     columns = responses.as_text(names)
     for k in range(len(added)):
         columns.append([codes[k] if k < len(codes) else "" for codes in coded.mentions])
-    with path.open("w", encoding="utf-8", newline="") as file:
-        writer = csv.writer(file, lineterminator="\n")
-        writer.writerow([*names, *added])
-        writer.writerows(zip(*columns, strict=True))
+    write_rows(path, [*names, *added], zip(*columns, strict=True))
 
 
 def codebook_part(question: Question, coded: Coded) -> str:

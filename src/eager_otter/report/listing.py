@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rich import box
 from rich.console import Group, RenderableType
 from rich.table import Table as Grid
 from rich.text import Text
 
 from eager_otter.codebook.periods import day_text
 from eager_otter.data.overview import AnswerCount, LoadReport, QuestionOverview
+from eager_otter.report.grids import plain_grid
 from eager_otter.tables.request import Digits, TableRequest
 from eager_otter.tables.texts import figure_text, rounded
 
@@ -22,7 +22,7 @@ def questions_view(
 
     `show` says what to name them by: "names", "labels", or "both" (name and text).
     """
-    grid = Grid(box=box.SIMPLE_HEAD, show_edge=False, pad_edge=False, header_style="bold")
+    grid = plain_grid()
     for head in (*(["Name"] if show != "labels" else []), "Kind"):
         grid.add_column(head, no_wrap=True, overflow="fold")
     grid.add_column("Answers", justify="right")
@@ -47,7 +47,7 @@ def questions_view(
 
 def requests_view(requests: Sequence[TableRequest]) -> RenderableType:
     """List the tables of a plan: id, question, banner, filter and what else is their own."""
-    grid = Grid(box=box.SIMPLE_HEAD, show_edge=False, pad_edge=False, header_style="bold")
+    grid = plain_grid()
     for head in ("Id", "Question", "Banner", "Figures", "Of its own"):
         grid.add_column(head, ratio=1 if head == "Of its own" else None, overflow="fold")
     heading = ""
@@ -118,7 +118,7 @@ def question_view(found: QuestionOverview, records: Sequence[tuple[str, str]] = 
 
 
 def _answers_grid(found: QuestionOverview) -> Grid:
-    grid = Grid(box=box.SIMPLE_HEAD, show_edge=False, pad_edge=False, header_style="bold")
+    grid = plain_grid()
     grid.add_column("Code", justify="right")
     grid.add_column("Answer")
     grid.add_column("People", justify="right")
@@ -139,7 +139,7 @@ def _percent(answer: AnswerCount, found: QuestionOverview) -> str:
 
 
 def _summary_grid(found: QuestionOverview) -> Grid:
-    grid = Grid(box=box.SIMPLE_HEAD, show_edge=False, pad_edge=False, header_style="bold")
+    grid = plain_grid()
     for name, _ in found.summary:
         grid.add_column(name, justify="right")
     grid.add_row(*(_summary_text(found, value) for _, value in found.summary))

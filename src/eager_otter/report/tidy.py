@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import csv
 from pathlib import Path
 
+from eager_otter.data.csv_out import write_rows
 from eager_otter.report.report import Report
 from eager_otter.tables.table import Record
 
@@ -13,11 +13,7 @@ COLUMNS = tuple(Record.__slots__)
 
 def write(report: Report, path: Path) -> None:
     """Write tables.csv (UTF-8): the columns of `Record`; numbers at full precision, blank where there is none."""
-    with path.open("w", encoding="utf-8", newline="") as file:
-        writer = csv.writer(file, lineterminator="\n")
-        writer.writerow(COLUMNS)
-        for table in report.tables:
-            writer.writerows(_cells(record) for record in table.records())
+    write_rows(path, COLUMNS, (_cells(record) for table in report.tables for record in table.records()))
 
 
 def _cells(record: Record) -> list[str]:

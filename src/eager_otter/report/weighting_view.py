@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import csv
 from pathlib import Path
 
 import numpy as np
-from rich import box
 from rich.console import Group, RenderableType
-from rich.table import Table as Grid
 from rich.text import Text
 
+from eager_otter.data.csv_out import write_rows
 from eager_otter.data.responses import Responses
 from eager_otter.errors import MissingPackage
+from eager_otter.report.grids import plain_grid
 from eager_otter.report.theme import STANDARD
 from eager_otter.tables.texts import rounded
 from eager_otter.weighing.weighing import TargetLine, Weighting
@@ -22,7 +21,7 @@ HEADS = ("part", "question", "answer", "respondents", "before", "target", "after
 
 def weighting_view(made: Weighting) -> RenderableType:
     """Show what a weighting did: every target before and after, then its spread and what it costs."""
-    grid = Grid(box=box.SIMPLE_HEAD, show_edge=False, pad_edge=False, header_style="bold")
+    grid = plain_grid()
     for head in ("Question", "Answer", "Respondents", "Before %", "Target %", "After %"):
         grid.add_column(head, justify="left" if head in ("Question", "Answer") else "right")
     before: TargetLine | None = None
@@ -47,10 +46,7 @@ def weighting_view(made: Weighting) -> RenderableType:
 
 def write_lines(made: Weighting, path: Path) -> None:
     """Write the targets before and after as CSV; shares in percent."""
-    with path.open("w", encoding="utf-8", newline="") as file:
-        writer = csv.writer(file, lineterminator="\n")
-        writer.writerow(HEADS)
-        writer.writerows([getattr(line, head) for head in HEADS] for line in made.lines)
+    write_rows(path, HEADS, ([getattr(line, head) for head in HEADS] for line in made.lines))
 
 
 def write_weighted(made: Weighting, responses: Responses, name: str, path: Path, *, only: bool) -> None:
@@ -64,10 +60,7 @@ def write_weighted(made: Weighting, responses: Responses, name: str, path: Path,
     columns = responses.as_text(heads)
     if only and identity is None:
         heads, columns = ["row"], [[str(k + 1) for k in range(len(responses))]]
-    with path.open("w", encoding="utf-8", newline="") as file:
-        writer = csv.writer(file, lineterminator="\n")
-        writer.writerow([*heads, name])
-        writer.writerows(zip(*columns, weights, strict=True))
+    write_rows(path, [*heads, name], zip(*columns, weights, strict=True))
 
 
 def draw(made: Weighting, path: Path) -> None:

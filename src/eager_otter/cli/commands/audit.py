@@ -41,12 +41,10 @@ def audit(
 
     Exit code 0 when nothing but notes and accepted findings is left, 1 when something is, 2 for wrong input.
     """
-    from eager_otter.audit.auditing import audit_plan
     from eager_otter.plan.reading import read_plan
-    from eager_otter.report.report import survey_of
+    from eager_otter.report.report import run_audit
 
-    checked = changed(read_plan(plan), data, filter_text, no_filter, weight)
-    found = audit_plan(checked, survey_of(checked).responses)
+    found = run_audit(changed(read_plan(plan), data, filter_text, no_filter, weight))
     if shape == "json":
         from eager_otter.report.audit_view import as_json
 

@@ -22,13 +22,12 @@ def demo(folder: Path, files_only: bool) -> None:
     from eager_otter.cli.commands.run import make_and_save
     from eager_otter.demo.files import write_demo
     from eager_otter.plan.reading import read_plan
-    from eager_otter.report.report import run as make_report
 
     for path in write_demo(folder):
         click.echo(f"{shown_path(path)}", err=True)
     if files_only:
         return
-    make_and_save(read_plan(folder / "plan.yaml"), (), make_report)
+    make_and_save(read_plan(folder / "plan.yaml"), ())
     click.echo(
         f"\nNext, in {shown_path(folder)}:\n"
         "  eager-otter questions brand\n"

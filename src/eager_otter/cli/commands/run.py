@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from eager_otter.cli.options import changed, data_option, everyone_option, filter_option, weight_option
 from eager_otter.errors import shown_path
+
+if TYPE_CHECKING:
+    from eager_otter.plan.plan import Plan
 
 
 @click.command()
@@ -45,7 +49,6 @@ def run(
     before any data are read, and nothing is written.
     """
     from eager_otter.plan.reading import only_tables, read_plan
-    from eager_otter.report.report import run as make_report
 
     checked = changed(read_plan(plan), data, filter_text, no_filter, weight)
     if only:
@@ -57,15 +60,16 @@ def run(
 
         Console(highlight=False).print(requests_view(checked.requests))
         return
-    make_and_save(checked, outputs, make_report)
+    make_and_save(checked, outputs)
 
 
-def make_and_save(plan: object, outputs: tuple[Path, ...], make_report: object) -> None:
+def make_and_save(plan: Plan, outputs: tuple[Path, ...]) -> None:
     """Make a report with a progress line, write it, and tell where it lies."""
     from eager_otter.cli.progress import progress_line
+    from eager_otter.report.report import run as make_report
 
     with progress_line() as tell:
-        report = make_report(plan, progress=tell)  # type: ignore[operator]
+        report = make_report(plan, progress=tell)
         written = report.save(*outputs, progress=tell)
     click.echo(f"{len(report.tables)} tables from {report.source}", err=True)
     for path in written:

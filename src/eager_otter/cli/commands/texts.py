@@ -51,13 +51,7 @@ def texts(
         return
     assert coded is not None
     made = read_coded(survey.responses, question, coded)
-    data = (
-        Path(str(where["data"]))
-        if where["data"]
-        else plan.data
-        if plan is not None
-        else Path("responses.csv")
-    )
+    data: Path = where["data"] if plan is None else plan.data
     places = [data.with_name(f"{data.stem}-coded.csv"), data.with_name(f"{question}-topics.yaml")]
     with written_beside(places) as (data_part, book_part):
         write_data(survey.responses, question, made, data_part)
