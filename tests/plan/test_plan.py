@@ -25,6 +25,14 @@ questions:
 DATA = "region,liking,age,open,g1,g2\n1,1,30,,1,2\n2,2,40,,2,2\n1,2,50,,1,1\n"
 
 
+def mistakes_in(plan: Path, read: Callable[[Path], object] = otter.read_plan) -> list[str]:
+    """The first lines of all mistakes told of a plan and its codebook."""
+    with pytest.raises(otter.DocumentError) as error:
+        read(plan)
+    lines = message_of(error, plan.parent).splitlines()
+    return [line for line in lines if line.startswith(("book.yaml:", "plan.yaml:"))]
+
+
 def test_every_mistake_of_plan_and_codebook_is_told_before_data_are_read(
     write: Write, tmp_path: Path
 ) -> None:
@@ -49,10 +57,7 @@ def test_every_mistake_of_plan_and_codebook_is_told_before_data_are_read(
         outputs: [tables.docx]
         """,
     )
-    with pytest.raises(otter.DocumentError) as error:
-        otter.run(plan)
-    lines = [line for line in message_of(error, tmp_path).splitlines() if line.startswith(("book", "plan"))]
-    assert lines == [
+    assert mistakes_in(plan, otter.run) == [
         "book.yaml:2:3: questions.region needs the key 'answers'.",
         "book.yaml:2:26: unknown key 'answrs'. Did you mean 'answers'?",
         "plan.yaml:3:1: unknown key 'filtr'. Did you mean 'filter'?",
@@ -71,7 +76,7 @@ def test_every_mistake_of_plan_and_codebook_is_told_before_data_are_read(
     assert list(tmp_path.glob("*.xlsx")) == []
 
 
-def test_names_labels_and_banners_are_checked_against_the_codebook(write: Write, tmp_path: Path) -> None:
+def test_names_labels_and_banners_are_checked_against_the_codebook(write: Write) -> None:
     write("book.yaml", BOOK)
     plan = write(
         "plan.yaml",
@@ -89,10 +94,7 @@ def test_names_labels_and_banners_are_checked_against_the_codebook(write: Write,
           - {question: liking, id: one}
         """,
     )
-    with pytest.raises(otter.DocumentError) as error:
-        otter.read_plan(plan)
-    lines = [line for line in message_of(error, tmp_path).splitlines() if line.startswith("plan.yaml")]
-    assert lines == [
+    assert mistakes_in(plan) == [
         "plan.yaml:3:9: No question 'likng'. Did you mean 'liking'? At character 1 of: likng == 1",
         "plan.yaml:5:36: region has no answer 'Nort'. Did you mean 'North'?",
         "plan.yaml:5:45: 'North' stands twice.",
@@ -262,7 +264,7 @@ def test_a_plan_says_all_that_python_can(write: Write) -> None:
     assert {record.layer for record in report.table("tried-1").records()} == {"North"}
 
 
-def test_mistakes_in_banners_rows_and_items_are_told_at_their_places(write: Write, tmp_path: Path) -> None:
+def test_mistakes_in_banners_rows_and_items_are_told_at_their_places(write: Write) -> None:
     write("book.yaml", FULL_BOOK)
     plan = write(
         "plan.yaml",
@@ -285,10 +287,7 @@ def test_mistakes_in_banners_rows_and_items_are_told_at_their_places(write: Writ
           - {each: ["x*"]}
         """,
     )
-    with pytest.raises(otter.DocumentError) as error:
-        otter.read_plan(plan)
-    lines = [line for line in message_of(error, tmp_path).splitlines() if line.startswith("plan.yaml")]
-    assert lines == [
+    assert mistakes_in(plan) == [
         "plan.yaml:4:23: a nesting holds questions, not nestings; name all levels in one list.",
         "plan.yaml:5:21: No question 'aeg'. Did you mean 'age'? At character 1 of: aeg > 3",
         "plan.yaml:6:32: No question 'regoin'. Did you mean 'region'? At character 1 of: regoin == 1",
