@@ -102,7 +102,7 @@ def test_questions_lists_searches_and_shows_one_in_full(run: Run, demo: Path) ->
     [
         (["look", "likng"], "Error: No question 'likng' in the codebook. Did you mean 'liking'?\n"),
         (["look", "statements"], "Error: statements is a grid; look at one of its items: statements.taste"),
-        (["look", "liking", "--figure", "percents"], "Error: No figure 'percents'. Did you mean 'row percent' or 'table percent'?"),
+        (["look", "liking", "--figure", "percents"], "Error: No figure 'percents'. Did you mean 'row percent' or 'valid percent'?"),
         (["look", "liking", "--banner", "mian"], "Error: No banner 'mian' in the plan. Did you mean 'main'?\n"),
         (["look", "liking", "--level", "0.95"], "Error: A confidence level is a percent from 50 up to"),
         (["look", "liking", "--filter", "age >"], "Error: Expected a number or a text in quotes; found the end of the expression.\n    age >\n         ^\n"),

@@ -79,13 +79,16 @@ class ColumnCells:
     columns: int
 
     def overlapping(self) -> IntArray:
-        """List the pairs of columns of one group that someone is in together: (pairs, 2)."""
+        """List the compared pairs of columns that someone is in together: (pairs, 2)."""
         return np.concatenate([cells.pairs for cells in self.sets])
 
 
-def make_cells(groups: Sequence[ColumnGroup], respondents: int) -> ColumnCells:
+def make_cells(
+    groups: Sequence[ColumnGroup], respondents: int, compared: IntArray | None = None
+) -> ColumnCells:
     """Merge column groups into few cell sets; the columns are numbered 1, 2 … in the order of the groups.
 
+    `compared` (pairs, 2) are the columns whose pair sums are wanted, each pair within a group; None for all.
     Raises ValueError when a group is not as long as `respondents`.
     """
     for group in groups:
@@ -95,8 +98,9 @@ def make_cells(groups: Sequence[ColumnGroup], respondents: int) -> ColumnCells:
     open_set = _Draft(everyone, np.zeros(1, np.int64), np.zeros((0, 2), np.int64))
     done: list[_Draft] = []
     position = 1
+    wanted = _wanted(groups, compared)
     for group in groups:
-        for piece in _pieces(group, position):
+        for piece in _pieces(group, position, wanted):
             merged = open_set.merged(piece)
             if merged is None:
                 done.append(open_set)
@@ -105,6 +109,16 @@ def make_cells(groups: Sequence[ColumnGroup], respondents: int) -> ColumnCells:
                 open_set = merged
         position += len(group.members)
     return ColumnCells(tuple(draft.finished() for draft in [*done, open_set]), position)
+
+
+def _wanted(groups: Sequence[ColumnGroup], compared: IntArray | None) -> BoolArray | None:
+    """Tell which columns are compared, either way round: (columns, columns); None for all."""
+    if compared is None:
+        return None
+    columns = 1 + sum(len(group.members) for group in groups)
+    wanted = np.zeros((columns, columns), np.bool_)
+    wanted[compared[:, 0], compared[:, 1]] = wanted[compared[:, 1], compared[:, 0]] = True
+    return wanted
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -131,18 +145,18 @@ class _Draft:
         return CellSet(self.group.cell, self.columns, self.group.members.astype(np.float64), self.pairs)
 
 
-def _pieces(group: ColumnGroup, position: int) -> Iterable[_Draft]:
+def _pieces(group: ColumnGroup, position: int, wanted: BoolArray | None) -> Iterable[_Draft]:
     """Give the group whole, or, when it has too many patterns, in pieces that hold every pair once."""
     columns = position + np.arange(len(group.members))
     if group.members.shape[1] <= MOST_CELLS:
-        yield _Draft(group, columns, _sharing_pairs(group.members, columns))
+        yield _Draft(group, columns, _sharing_pairs(group.members, columns, wanted))
         return
     chunks = np.array_split(np.arange(len(columns)), -(-len(columns) // 6))
     for a, first in enumerate(chunks):
         for b in range(a + 1, len(chunks)):
             chosen = np.concatenate([first, chunks[b]])
             part = _columns_of(group, chosen)
-            pairs = _sharing_pairs(part.members, columns[chosen])
+            pairs = _sharing_pairs(part.members, columns[chosen], wanted)
             inside = np.isin(pairs, columns[first]).sum(axis=1)
             across, within_first, within_last = inside == 1, inside == 2, inside == 0
             new = across | (within_first & (b == a + 1)) | (within_last & (a == 0) & (b == len(chunks) - 1))
@@ -155,8 +169,10 @@ def _columns_of(group: ColumnGroup, chosen: IntArray) -> ColumnGroup:
     return ColumnGroup(merged.reshape(-1)[group.cell].astype(smallest_unsigned(patterns.shape[1])), patterns)
 
 
-def _sharing_pairs(members: BoolArray, columns: IntArray) -> IntArray:
+def _sharing_pairs(members: BoolArray, columns: IntArray, wanted: BoolArray | None) -> IntArray:
     shared = members.astype(np.float64) @ members.T.astype(np.float64)
+    if wanted is not None:
+        shared *= wanted[np.ix_(columns, columns)]
     first, second = np.nonzero(np.triu(shared, 1))
     return np.stack([columns[first], columns[second]], axis=1)
 

@@ -6,23 +6,25 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from eager_otter.core.arrays import BoolArray, IntArray
-from eager_otter.core.proportions import PairTests
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 
 
-def higher_than(tests: PairTests, pairs: IntArray, columns: int, levels: Sequence[float]) -> list[BoolArray]:
+def higher_than(
+    statistic: FloatArray, p_value: FloatArray, pairs: IntArray, columns: int, levels: Sequence[float]
+) -> list[BoolArray]:
     """Tell for each level who is significantly higher than whom: (rows, columns, columns).
 
-    `levels` are confidence percents, strictest first; P ≤ (100 − level)/100 is significant. `[r, i, j]` is
+    `statistic` and `p_value` (rows, pairs) are of the pairs (pairs, 2); the statistic is above 0 where the first column
+    is higher. `levels` are confidence percents, strictest first; P ≤ (100 − level)/100 is significant. `[r, i, j]` is
     True where row r of column i is significantly higher than column j.
     """
-    rows = tests.p_value.shape[0]
+    rows = p_value.shape[0]
     results = []
     for level in levels:
         table = np.zeros((rows, columns, columns), np.bool_)
-        significant = tests.p_value <= (100.0 - level) / 100.0
+        significant = p_value <= (100.0 - level) / 100.0
         row, pair = np.nonzero(significant)
-        upward = tests.statistic[row, pair] > 0
+        upward = statistic[row, pair] > 0
         first, second = pairs[pair, 0], pairs[pair, 1]
         table[row, np.where(upward, first, second), np.where(upward, second, first)] = True
         results.append(table)

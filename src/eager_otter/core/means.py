@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from eager_otter.core.arrays import FloatArray, IntArray, effective_base, ratio
-from eager_otter.core.proportions import SAME_PEOPLE, PairTests, SharedPairs
+from eager_otter.core.choices import MeanTest
+from eager_otter.core.proportions import DEGREES_TOLERANCE, SAME_PEOPLE, PairTests, SharedPairs, two_sided_t
 from eager_otter.core.sums import Sums
 
 NO_SPREAD = 1e-12  # a deviation this small beside the largest value is rounding, not spread
-DEGREES_TOLERANCE = 1e-9
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -66,11 +66,12 @@ def confidence_interval(found: Moments, level: float) -> tuple[FloatArray, Float
     return np.asarray(found.mean - half), np.asarray(found.mean + half)
 
 
-def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs) -> PairTests:
+def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs, method: MeanTest = "welch") -> PairTests:
     """Test the means of each row between the two columns of each pair, two-sided.
 
-    Columns that share nobody: Welch's t (1947) on
-    effective numbers of values, degrees of freedom by Satterthwaite (1946). Columns that share people: the
+    Columns that share nobody, e the effective numbers of values: "welch", Welch's t (1947) with degrees of freedom by
+    Satterthwaite (1946); "pooled", Student's t with vp = ((e1−1)v1 + (e2−1)v2)/(e1+e2−2) on e1+e2−2 degrees of freedom.
+    Columns that share people, whatever the method: the
     linearised variance of a difference of domain means, V = Σw²b[k1·x1(s−m1)/W1 − k2·x2(s−m2)/W2]²,
     k = √(e/(e−1)) (Särndal, Swensson & Wretman 1992). No test (NaN) for fewer than two values in a column, a
     deviation of (almost) 0, an overlap that leaves no variance, or fewer than 1 degree of freedom.
@@ -95,17 +96,14 @@ def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs) -> PairTests:
         undecided[:, k] |= people & (variance[:, k] <= SAME_PEOPLE * (own1 + own2))
     with np.errstate(invalid="ignore", divide="ignore"):
         degrees = (part1 + part2) ** 2 / (part1**2 / (e1 - 1.0) + part2**2 / (e2 - 1.0))
+        if method == "pooled":
+            together = e1 + e2 - 2.0
+            alike = ratio((e1 - 1.0) * v1 + (e2 - 1.0) * v2, together) * (1.0 / e1 + 1.0 / e2)
+            variance, degrees = np.where(in_both, variance, alike), np.where(in_both, degrees, together)
         undecided |= ~((e1 > 1.0) & (e2 > 1.0) & (degrees >= 1.0 - DEGREES_TOLERANCE))
         t = (m.mean[:, a] - m.mean[:, b]) / np.sqrt(np.where(undecided, np.nan, variance))
     degrees[undecided] = np.nan
     return PairTests(t, two_sided_t(t, degrees), degrees, in_both)
-
-
-def two_sided_t(t: FloatArray, degrees: FloatArray) -> FloatArray:
-    """P of Student's t on `degrees` of freedom; NaN where either is."""
-    from scipy.special import stdtr
-
-    return np.asarray(2.0 * stdtr(degrees, -np.abs(t)))
 
 
 def _overlap_parts(

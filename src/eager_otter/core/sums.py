@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from typing import Any
 
 import numpy as np
@@ -25,6 +25,7 @@ class Sums:
     w: FloatArray
     w2: FloatArray
     pair_n: FloatArray
+    pair_w: FloatArray
     pair_w2: FloatArray
     ws: FloatArray | None = None
     ws2: FloatArray | None = None
@@ -44,6 +45,57 @@ class Sums:
             if field.name != "shift"
         }
         return Sums(**kept, shift=self.shift)
+
+    def shifted(self, shift: float) -> Sums:
+        """Measure the values from another point: the same figures."""
+        if (
+            self.ws is None
+            or self.ws2 is None
+            or self.w2s is None
+            or self.w2s2 is None
+            or shift == self.shift
+        ):
+            return replace(self, shift=shift)
+        by = self.shift - shift
+        pair_w2s, pair_w2s2 = self.pair_w2s, self.pair_w2s2
+        if pair_w2s is not None and pair_w2s2 is not None:
+            pair_w2s2 = pair_w2s2 + 2.0 * by * pair_w2s + by**2 * self.pair_w2
+            pair_w2s = pair_w2s + by * self.pair_w2
+        return replace(
+            self,
+            ws=self.ws + by * self.w,
+            ws2=self.ws2 + 2.0 * by * self.ws + by**2 * self.w,
+            w2s=self.w2s + by * self.w2,
+            w2s2=self.w2s2 + 2.0 * by * self.w2s + by**2 * self.w2,
+            pair_w2s=pair_w2s,
+            pair_w2s2=pair_w2s2,
+            lowest=None if self.lowest is None else self.lowest + by,
+            highest=None if self.highest is None else self.highest + by,
+            shift=shift,
+        )
+
+
+def side_by_side(parts: Sequence[Sums]) -> Sums:
+    """Put the Totals (column 0) of several sums of the same rows side by side: (rows, parts), no pairs."""
+    alike = [part.shifted(parts[0].shift) for part in parts]
+    kept: dict[str, Any] = {}
+    for name in ("n", "w", "w2", "ws", "ws2", "w2s", "w2s2", "lowest", "highest"):
+        arrays = [getattr(part, name) for part in alike]
+        kept[name] = (
+            None if any(a is None for a in arrays) else np.stack([array[:, 0] for array in arrays], axis=1)
+        )
+    none = np.zeros((len(parts[0].n), 0))
+    return Sums(**kept, pair_n=none, pair_w=none, pair_w2=none, shift=parts[0].shift)
+
+
+def one_under_another(parts: Sequence[Sums]) -> Sums:
+    """Put rows of several sums of the same columns and shift under one another; pairs are left out."""
+    kept: dict[str, Any] = {}
+    for name in ("n", "w", "w2", "ws", "ws2", "w2s", "w2s2", "lowest", "highest"):
+        arrays = [getattr(part, name) for part in parts]
+        kept[name] = None if any(array is None for array in arrays) else np.concatenate(arrays)
+    none = np.zeros((len(kept["n"]), 0))
+    return Sums(**kept, pair_n=none, pair_w=none, pair_w2=none, shift=parts[0].shift)
 
 
 class Finisher:
@@ -68,7 +120,7 @@ class Finisher:
     def counts(self, parts: Sequence[tuple[int, FloatArray]]) -> Sums:
         """Sum the rows of a question: for each of its parts, `(position, indicator (rows, codes))`."""
         singles = np.concatenate([self._product(part, table, (0, 1, 2)) for part, table in parts], axis=1)
-        pairs = np.concatenate([self._pair_product(part, table, (0, 2)) for part, table in parts], axis=1)
+        pairs = np.concatenate([self._pair_product(part, table, (0, 1, 2)) for part, table in parts], axis=1)
         return Sums(*singles, *pairs)
 
     def people(self, part: int, table: FloatArray) -> FloatArray:
@@ -81,24 +133,24 @@ class Finisher:
         has = (~np.isnan(scores)).astype(np.float64)
         s = np.where(np.isnan(scores), 0.0, scores)
         n, w, w2 = self._product(part, has, (0, 1, 2))
-        pair_n, pair_w2 = self._pair_product(part, has, (0, 2))
+        pair_n, pair_w, pair_w2 = self._pair_product(part, has, (0, 1, 2))
         ws, w2s = self._product(part, s, (1, 2))
         ws2, w2s2 = self._product(part, s * s, (1, 2))
         (pair_w2s,) = self._pair_product(part, s, (2,))
         (pair_w2s2,) = self._pair_product(part, s * s, (2,))
         lowest, highest = self._score_extremes(part, scores)
-        return Sums(n, w, w2, pair_n, pair_w2, ws, ws2, w2s, w2s2, pair_w2s, pair_w2s2, lowest, highest)
+        pairs = (pair_n, pair_w, pair_w2)
+        return Sums(n, w, w2, *pairs, ws, ws2, w2s, w2s2, pair_w2s, pair_w2s2, lowest, highest)
 
     def values(self, part: int) -> Sums:
         """Sum a number question: one row."""
         one = np.ones((1, 1))
         n, w, w2, ws, ws2, w2s, w2s2 = self._product(part, one, range(7))
-        pair_n, pair_w2, pair_w2s, pair_w2s2 = self._pair_product(part, one, (0, 2, 5, 6))
+        pair_n, pair_w, pair_w2, pair_w2s, pair_w2s2 = self._pair_product(part, one, (0, 1, 2, 5, 6))
         lowest, highest = self._value_extremes(part)
         shift = self._tally.shifts[part]
-        return Sums(
-            n, w, w2, pair_n, pair_w2, ws, ws2, w2s, w2s2, pair_w2s, pair_w2s2, lowest, highest, shift
-        )
+        pairs = (pair_n, pair_w, pair_w2)
+        return Sums(n, w, w2, *pairs, ws, ws2, w2s, w2s2, pair_w2s, pair_w2s2, lowest, highest, shift)
 
     def _score_extremes(self, part: int, scores: FloatArray) -> tuple[FloatArray, FloatArray]:
         scored = np.flatnonzero(~np.isnan(scores[0]))

@@ -2,14 +2,27 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, Literal, Self, get_args
 
-from pydantic import BeforeValidator, Field, field_validator, model_validator
+from pydantic import AfterValidator, BeforeValidator, Field, field_validator, model_validator
 
+from eager_otter.core.choices import Correction, MeanTest, ProportionTest
 from eager_otter.documents.checking import Code, Part, Text
-from eager_otter.tables.request import Figure, JudgedOn, Shape, SortBy, TotalPlace
+from eager_otter.errors import UnknownName
+from eager_otter.tables.request import (
+    BASE_FIGURES,
+    Against,
+    JudgedOn,
+    Shape,
+    SortBy,
+    TotalPlace,
+    check_figure,
+)
 
 Number = Annotated[float, Field(strict=False)]
+
+
+AGAINST = tuple(name for name in get_args(Against) if name != "column")
 
 
 def _as_list(value: object) -> object:
@@ -23,6 +36,23 @@ def _as_question(value: object) -> object:
     return value if isinstance(value, dict) else {"question": value}
 
 
+def _as_against(value: object) -> object:
+    """Take what is compared from its words; a mapping names one column."""
+    if isinstance(value, str) and value not in AGAINST:
+        known = ", ".join(AGAINST)
+        raise ValueError(f"against: expected one of {known}, or {{column: NAME}}; found {value!r}.")
+    return value
+
+
+class ControlFile(Part):
+    """One column that others are tested against."""
+
+    column: Text
+
+
+AgainstEntry = Against | ControlFile
+
+
 class GroupFile(Part):
     """Columns that belong together: of a question, of one's own, or a nesting of groups."""
 
@@ -34,6 +64,9 @@ class GroupFile(Part):
     nest: Annotated[list[Any], Field(min_length=2)] | None = None
     subtotal: bool = False
     only: Text | None = None
+    hide: OneOrMore | None = None
+    differences: dict[str, Annotated[list[Code], Field(min_length=2, max_length=2)]] = {}
+    against: Annotated[AgainstEntry, BeforeValidator(_as_against)] | None = None
 
     @model_validator(mode="after")
     def _one_way(self) -> Self:
@@ -72,8 +105,13 @@ class TestsFile(Part):
 
     __test__ = False  # not a test case, whatever its name
 
-    levels: Annotated[list[Number], BeforeValidator(_as_list)] = [95.0]
-    against: Literal["each other"] = "each other"
+    levels: Annotated[list[Number], BeforeValidator(_as_list)] | None = None
+    against: Annotated[AgainstEntry, BeforeValidator(_as_against)] | None = None
+    compare: Literal["same parent", "all parents"] | None = None
+    rest_of: Literal["table", "parent"] | None = Field(default=None, alias="rest of")
+    percents: ProportionTest | None = None
+    means: MeanTest | None = None
+    adjust: Correction | None = None
 
 
 def _none_as_no_levels(value: object) -> object:
@@ -90,22 +128,39 @@ class BasesFile(Part):
     no_test: Number | None = Field(default=None, alias="no test below")
     withhold: Number | None = Field(default=None, alias="withhold below")
     judged_on: JudgedOn = Field(default="unweighted base", alias="judged on")
+    show: (
+        Annotated[list[Literal["unweighted", "weighted", "effective"]], BeforeValidator(_as_list)] | None
+    ) = None
 
 
-class DigitsFile(Part):
-    """Decimal places by kind of figure."""
-
-    percent: int | None = Field(default=None, ge=0, le=10)
-    count: int | None = Field(default=None, ge=0, le=10)
-    mean: int | None = Field(default=None, ge=0, le=10)
+DIGIT_KINDS = ("percent", "count", "mean")
 
 
 def _as_percent_digits(value: object) -> object:
     return value if isinstance(value, dict) else {"percent": value}
 
 
-DigitsEntry = Annotated[DigitsFile, BeforeValidator(_as_percent_digits)]
-Figures = Annotated[list[Figure], BeforeValidator(_as_list), Field(min_length=1)]
+def _known_digits(digits: dict[str, int]) -> dict[str, int]:
+    for name in digits:
+        if name not in DIGIT_KINDS and name not in BASE_FIGURES:
+            _known_figure(name)
+    return digits
+
+
+def _known_figure(name: str) -> str:
+    try:
+        return check_figure(name)
+    except UnknownName as error:
+        raise ValueError(f"no figure {name!r}.{str(error).partition('.')[2]}") from error
+
+
+DigitsEntry = Annotated[
+    dict[str, Annotated[int, Field(ge=0, le=10)]],
+    BeforeValidator(_as_percent_digits),
+    AfterValidator(_known_digits),
+]
+FigureName = Annotated[str, AfterValidator(_known_figure)]
+Figures = Annotated[list[FigureName], BeforeValidator(_as_list), Field(min_length=1)]
 
 
 def _as_sorting(value: object) -> object:
@@ -135,6 +190,29 @@ class SettingsPart(Part):
     above: Annotated[float, Field(strict=False, ge=0, le=100)] | None = None
     empty_rows: Literal["keep", "drop"] | None = Field(default=None, alias="empty rows")
     repeat: Text | None = None
+    layer: Text | None = None
+    figures: Figures | None = None
+    percent_of: Code | None = Field(default=None, alias="percent of")
+    difference_from: Code | None = Field(default=None, alias="difference from")
+    outer_level: Annotated[int, Field(ge=0)] | None = Field(default=None, alias="outer level")
+    base_text: Text | None = Field(default=None, alias="base text")
+    note: Text | None = None
+    untested: OneOrMore | None = None
+    headings: dict[str, Text] | None = None
+    digits: DigitsEntry | None = None
+    tests: TestsEntry | None = None
+    bases: BasesFile | None = None
+
+    @model_validator(mode="after")
+    def _percent_of_what(self) -> Self:
+        if "percent of answer" in (self.figures or []) and self.percent_of is None:
+            raise ValueError("the figure 'percent of answer' needs percent of: the answer or net.")
+        return self
+
+
+class KindFile(Part):
+    """Settings of every table of one kind of question that says nothing else."""
+
     figures: Figures | None = None
     digits: DigitsEntry | None = None
     tests: TestsEntry | None = None
@@ -147,6 +225,7 @@ class DefaultsFile(Part):
     banner: Text | None = None
     figures: Figures | None = None
     digits: DigitsEntry | None = None
+    kinds: dict[Literal["single", "scale", "multi", "number"], KindFile] = {}
 
 
 class TableFile(SettingsPart):
@@ -154,15 +233,26 @@ class TableFile(SettingsPart):
 
     question: Text
     value: Text | None = None
+    within: Annotated[list[Text], BeforeValidator(_as_list)] | None = None
     id: Text | None = None
     title: Text | None = None
+
+
+class ItemFile(Part):
+    """One question of a table of several, with a figure and a label of its own."""
+
+    question: Text
+    figure: Text | None = None
+    label: Text | None = None
 
 
 class ItemsFile(SettingsPart):
     """Several questions in one table: the items of a grid, or questions named."""
 
     grid: Text | None = None
-    items: Annotated[list[Text], Field(min_length=1)] | None = None
+    items: Annotated[list[Annotated[ItemFile, BeforeValidator(_as_question)]], Field(min_length=1)] | None = (
+        None
+    )
     shape: Shape = Field(default="items by columns", alias="as")
     figure: Text = "mean"
     id: Text | None = None
@@ -213,6 +303,8 @@ class AcceptFile(Part):
 
 class PlanFile(Part):
     """The whole plan; banners and tables are checked one by one."""
+
+    include: Annotated[list[Text], BeforeValidator(_as_list)] = []
 
     title: Text = ""
     data: Annotated[DataPart, BeforeValidator(_as_file)]

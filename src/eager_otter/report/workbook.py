@@ -17,12 +17,12 @@ from eager_otter.tables.request import PERCENTS
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import (
     COUNTS,
-    FIGURE_SIGNS,
     ZERO,
     cell_text,
     mark_sign,
     near_zero,
     rounded,
+    sign_of,
 )
 
 CONTENTS = "Contents"
@@ -208,7 +208,7 @@ class _TableSheet:
         style = {**style, "valign": "vcenter"}
         stub = {**style, "indent": line.indent, "text_wrap": True}
         self.sheet.text(row, 0, label, stub)
-        sign = FIGURE_SIGNS.get(line.figure, line.figure)
+        sign = sign_of(line.figure)
         self.sheet.text(row, 1, sign, {**style, "font_color": self.theme.quiet, "bold": False})
         needed = lines_needed(label, LABEL_WIDTH[1] - 2 * line.indent)
         if needed > 1:
@@ -228,7 +228,11 @@ class _TableSheet:
             self.sheet.text(row, place, text, style)
             return
         sign = mark_sign(line, k, self.table.column_marks)
-        number_format = number_format_of(value, line.figure, self.table.digits.of(line.figure), sign)
+        digits = self.table.digits.of(line.figure)
+        if line.figure == "column difference" or self.table.columns[k].difference is not None:
+            number_format = difference_format_of(value, digits, sign)
+        else:
+            number_format = number_format_of(value, line.figure, digits, sign)
         self.sheet.number(row, place, float(format(value, ".15g")), {**style, "num_format": number_format})
 
     # --- notes, widths, pages ---------------------------------------------------------------------------
@@ -256,7 +260,7 @@ class _TableSheet:
     def _widths(self) -> list[float]:
         rows = [line for line in self.table.lines if line.kind != "heading"]
         labels = max(text_width(line.label) + 2 * line.indent for line in rows) + 2
-        signs = max(text_width(FIGURE_SIGNS.get(line.figure, line.figure)) for line in self.table.lines) + 2
+        signs = max(text_width(sign_of(line.figure)) for line in self.table.lines) + 2
         widths = [min(max(labels, LABEL_WIDTH[0]), LABEL_WIDTH[1]), max(signs, 4.0)]
         for k in range(len(self.table.columns)):
             widths.append(self._head_width(k))
@@ -302,6 +306,20 @@ def number_format_of(value: float, figure: str, digits: int, sign: str = "") -> 
     if value < 0 and rounded(value, digits).is_zero():
         return f"{places}{after};{places}{after}"  # no minus sign for what rounds to zero
     return places + after
+
+
+def difference_format_of(value: float, digits: int, sign: str = "") -> str:
+    """Give the number format of a difference: with its sign, but none where it rounds to zero.
+
+    >>> difference_format_of(3.2, 0)
+    '+#,##0;-#,##0;0'
+    """
+    places = "#,##0" + ("." + "0" * digits if digits else "")
+    zero = "0" + ("." + "0" * digits if digits else "")
+    after = f'"{sign}"' if sign else ""
+    if rounded(value, digits).is_zero():
+        return f"{zero}{after};{zero}{after};{zero}{after}"
+    return f"+{places}{after};-{places}{after};{zero}{after}"
 
 
 def half_step(digits: int) -> str:

@@ -1,42 +1,74 @@
-"""From a banner as wanted to its columns, letters and memberships."""
+"""From a banner as wanted to its columns, letters, comparisons and memberships."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import product
+from math import prod
+from typing import Literal
 
 import numpy as np
 
-from eager_otter.codebook.codes import canonical
-from eager_otter.codebook.expression import parse
-from eager_otter.codebook.meaning import check_expression
-from eager_otter.codebook.model import Answer, Codebook, Net, Question
-from eager_otter.core.arrays import BoolArray, IntArray, smallest_unsigned
+from eager_otter.codebook.model import Codebook
+from eager_otter.core.arrays import BoolArray
 from eager_otter.core.cells import ColumnGroup, group_from_memberships
-from eager_otter.data.answers import Answers, SingleAnswers
 from eager_otter.data.responses import Responses
-from eager_otter.data.selection import who_counts_in
-from eager_otter.errors import RequestError, UnknownName
-from eager_otter.tables.request import Banner, BannerGroup
-from eager_otter.tables.table import Column, Group
+from eager_otter.errors import RequestError
+from eager_otter.tables.comparing import Comparisons, Leaf, compare
+from eager_otter.tables.points import Point, by_codes, check_only, memberships, points_of
+from eager_otter.tables.request import Banner, BannerGroup, TestRules
+from eager_otter.tables.table import Column, Group, find_column
 
 TOTAL = "Total"
 ALL = "All"
+REST = "Rest"
 MOST_COLUMNS = 5_000
+
+
+@dataclass(frozen=True, slots=True)
+class Member:
+    """Where the people of a column come from, among the memberships of its block.
+
+    "in" is membership number `place`, "rest" everybody not in it (within membership `parent`, if not -1), "nobody" a
+    column that shows a difference.
+    """
+
+    how: Literal["in", "rest", "nobody"]
+    place: int = -1
+    parent: int = -1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Block:
+    """The columns of one entry of a banner: a simple group, or a nesting with all its combinations.
+
+    `members` has an entry per column. The memberships they point to are those of the points, path by path, then of
+    the `parents` (places of the outer levels, a tuple per prefix of a path), then of a `control` (block, place) that
+    stands elsewhere in the banner.
+    """
+
+    wanted: BannerGroup
+    members: tuple[Member, ...]
+    parents: tuple[tuple[int, ...], ...] = ()
+    control: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class BannerColumns:
-    """The columns of a banner, Total first, and the pairs (pairs, 2) that are compared: those of one parent.
+    """The columns of a banner as they are counted, Total first, and the comparisons between them.
 
-    `shown` gives the order in which the columns stand in a table; the Total may be last, or not there.
+    `shown` gives the order in which the columns stand in a table; the Total may be last, or not there, and hidden
+    columns (controls, the rest, parents of a nesting) are not there. `parents` (columns,) per level of the deepest
+    nesting gives the counted column that holds all of a column's outer answer at that level, -1 where there is none.
     """
 
     columns: tuple[Column, ...]
     groups: tuple[Group, ...]
-    pairs: IntArray
+    comparisons: Comparisons
     shown: tuple[int, ...]
+    blocks: tuple[Block, ...]
+    parents: tuple[tuple[int, ...], ...] = ()
 
     @property
     def two_letter_names(self) -> bool:
@@ -44,131 +76,263 @@ class BannerColumns:
         return any(len(column.letter) > 1 for column in self.columns)
 
 
-@dataclass(frozen=True, slots=True)
-class _Point:
-    """One column of a simple group, before it is lettered; the code of an answer, or None for other columns."""
-
-    label: str
-    question: str
-    code: str
-    answer: Answer | None = None
-    net: Net | None = None
-    rule: str | tuple[str, ...] | None = None
-
-
-def lay_out(banner: Banner, codebook: Codebook) -> BannerColumns:
+def lay_out(banner: Banner, codebook: Codebook, tests: TestRules | None = None) -> BannerColumns:
     """Name and letter the columns of a banner. Raises UnknownName, RequestError, ExpressionError; needs no data."""
-    columns = [Column(label=TOTAL)]
-    groups: list[Group] = []
-    for wanted in banner.groups:
-        _check_only(wanted, codebook)
-        if wanted.nest:
-            _lay_out_nest(wanted, codebook, columns, groups)
-        else:
-            _add_group(_label_of(wanted, codebook), points_of(wanted, codebook), columns, groups)
-        if len(columns) > MOST_COLUMNS:
-            raise RequestError(
-                f"The banner has more than {MOST_COLUMNS:,} columns; nest or keep fewer answers."
-            )
-    everything = tuple(range(1, len(columns)))
+    shapes = list(_shapes(banner, codebook))
+    flat = [column for shape in shapes for column in shape.columns]
+    laid = _Laid(tests or TestRules(), flat, shapes)
+    for number, shape in enumerate(shapes):
+        laid.add(number, shape)
+    columns = [Column(label=TOTAL), *laid.columns]
+    everything = tuple(k for k in range(1, len(columns)) if not columns[k].hidden)
     shown = {"first": (0, *everything), "last": (*everything, 0), "none": everything}[banner.total]
     if not shown:
         raise RequestError("A banner without groups needs its Total.")
     return BannerColumns(
-        columns=tuple(columns), groups=tuple(groups), pairs=_pairs_within(groups, columns), shown=shown
+        columns=tuple(columns),
+        groups=tuple(laid.groups),
+        comparisons=compare(laid.leaves, laid.differences),
+        shown=shown,
+        blocks=tuple(laid.blocks),
+        parents=laid.parent_levels(len(columns)),
     )
 
 
-def _lay_out_nest(
-    wanted: BannerGroup, codebook: Codebook, columns: list[Column], groups: list[Group]
-) -> None:
-    """Add a group per combination of the outer levels, with the levels above as heads of their own."""
-    levels = [points_of(level, codebook) for level in wanted.nest]
-    for level in wanted.nest:
-        _check_only(level, codebook)
-    size = int(np.prod([len(level) for level in levels]))
-    if size > MOST_COLUMNS:
-        raise RequestError(
-            f"The nesting has {size:,} columns; at most {MOST_COLUMNS:,} fit. Keep fewer answers."
-        )
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Path:
+    """The columns under one combination of outer answers: `places` in the outer levels, columns from `start` on."""
+
+    places: tuple[int, ...]
+    group: Group  # its start and stop count within the block
+    points: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Shape:
+    """A block before its columns have places in the banner."""
+
+    wanted: BannerGroup
+    columns: tuple[Column, ...]  # lettered; differences and hidden columns with their path
+    paths: tuple[_Path, ...]
+    depth: int
+
+
+def _shapes(banner: Banner, codebook: Codebook) -> Iterator[_Shape]:
+    lettered = size = 0
+    for wanted in banner.groups:
+        check_only(wanted, codebook)
+        levels = [points_of(level, codebook) for level in wanted.nest] or [points_of(wanted, codebook)]
+        for level in wanted.nest:
+            check_only(level, codebook)
+        size += prod(len(level) for level in levels)
+        if size > MOST_COLUMNS:
+            raise RequestError(
+                f"The banner has {size:,} columns; at most {MOST_COLUMNS:,} fit. Nest or keep fewer answers."
+            )
+        shape = _shape(wanted, levels, codebook, lettered)
+        lettered += sum(bool(column.letter) for column in shape.columns)
+        yield shape
+
+
+def _shape(
+    wanted: BannerGroup, levels: Sequence[tuple[Point, ...]], codebook: Codebook, lettered: int
+) -> _Shape:
+    """Lay the paths of a block side by side; letters go on from `lettered`."""
+    columns: list[Column] = []
+    paths: list[_Path] = []
     names = [_label_of(level, codebook) for level in wanted.nest]
     title = wanted.label or " × ".join(names)
-    for path in product(*levels[:-1]):
-        labels = tuple(point.label for point in path)
-        inner: list[_Point] = list(levels[-1])
+    own = wanted.nest[-1] if wanted.nest else wanted
+    for places in product(*(range(len(level)) for level in levels[:-1])):
+        outer = [levels[k][place].label for k, place in enumerate(places)]
+        if any(levels[k][place].hidden for k, place in enumerate(places)):
+            raise RequestError("Only the innermost answers of a nesting can be hidden.")
+        inner = list(levels[-1])
         if wanted.subtotal:
-            inner.insert(0, _Point(ALL, "", ""))
-        _add_group(labels[-1], inner, columns, groups, outer=(title, *labels[:-1]))
+            inner.insert(0, Point(ALL, "", ""))
+        label = outer[-1] if outer else _label_of(wanted, codebook)
+        heads = (title, *outer[:-1]) if outer else ()
+        group = Group(label=label, start=len(columns), stop=len(columns), outer=heads)
+        visible: list[Column] = []
+        for point in (point for point in inner if not point.hidden):
+            lettered += point.lettered
+            letter = letter_name(lettered) if point.lettered else ""
+            visible.append(
+                Column(
+                    label=point.label,
+                    group=group.path,
+                    letter=letter,
+                    question=point.question,
+                    code=point.code,
+                )
+            )
+        hidden = [
+            Column(label=point.label, group=group.path, question=point.question, code=point.code, hidden=True)
+            for point in inner
+            if point.hidden
+        ]
+        gaps = _difference_columns(own, [*visible, *hidden], len(visible), group)
+        columns += [*visible, *gaps, *hidden]
+        group = replace(group, stop=group.start + len(visible) + len(gaps))
+        paths.append(_Path(places=places, group=group, points=len(inner)))
+    return _Shape(wanted=wanted, columns=tuple(columns), paths=tuple(paths), depth=len(levels) - 1)
+
+
+def _difference_columns(
+    wanted: BannerGroup, inside: Sequence[Column], visible: int, group: Group
+) -> list[Column]:
+    """Make the columns that show one column of a path minus another; their places count within the block."""
+    found = []
+    for label, plus, minus in wanted.differences:
+        a, b = (find_column(inside, name, f"the banner group of {label!r}") for name in (plus, minus))
+        behind = len(wanted.differences)  # hidden columns stand behind the differences
+        places = tuple(group.start + k + (behind if k >= visible else 0) for k in (a, b))
+        found.append(Column(label=label, group=group.path, difference=(places[0], places[1])))
+    return found
+
+
+class _Laid:
+    """Gives the columns of the blocks their places in the banner, and adds those that only tests need."""
+
+    def __init__(self, tests: TestRules, flat: Sequence[Column], shapes: Sequence[_Shape]) -> None:
+        self.tests, self.flat = tests, flat
+        self.starts = np.cumsum([0, *(len(shape.columns) for shape in shapes)])
+        self.shapes = shapes
+        self.columns: list[Column] = []
+        self.groups: list[Group] = []
+        self.blocks: list[Block] = []
+        self.leaves: list[Leaf] = []
+        self.differences: list[tuple[int, int, int]] = []
+        self._parents: list[dict[int, int]] = []
+
+    def add(self, number: int, shape: _Shape) -> None:
+        start = len(self.columns) + 1
+        wanted = shape.wanted
+        own = wanted.nest[-1] if wanted.nest else wanted
+        tests = self.tests
+        against = wanted.against or own.against
+        if against is not None:
+            tests = replace(tests, against=against, control=wanted.control or own.control)
+        members, column_place = _point_members(shape)
+        placed = [
+            column
+            if column.difference is None
+            else replace(column, difference=(start + column.difference[0], start + column.difference[1]))
+            for column in shape.columns
+        ]
+        points = sum(path.points for path in shape.paths)
+        prefixes = list(
+            dict.fromkeys(path.places[:depth] for depth in range(1, shape.depth + 1) for path in shape.paths)
+        )
+        parent_column = {prefix: start + len(placed) + k for k, prefix in enumerate(prefixes)}
+        parent_member = {prefix: points + k for k, prefix in enumerate(prefixes)}
+        placed += [Column(label=ALL, hidden=True) for _ in prefixes]
+        members += [Member("in", parent_member[prefix]) for prefix in prefixes]
+        control, elsewhere = self._control(tests, number, start + len(placed))
+        if elsewhere is not None:
+            placed.append(
+                replace(self.flat[self.starts[elsewhere[0]] + elsewhere[1]], letter="", hidden=True)
+            )
+            members.append(Member("in", points + len(prefixes)))
+        for path in shape.paths:
+            group = replace(path.group, start=start + path.group.start, stop=start + path.group.stop)
+            self.groups.append(group)
+            tested = [
+                k
+                for k in range(group.start, group.stop)
+                if placed[k - start].letter and placed[k - start].difference is None
+            ]
+            rest: dict[int, int] = {}
+            if tests.against in ("rest", "total"):
+                parent = parent_member[path.places] if tests.rest_of_parent and path.places else -1
+                for k in tested:
+                    rest[k] = start + len(placed)
+                    placed.append(Column(label=REST, hidden=True))
+                    members.append(Member("rest", column_place[k - start], parent))
+            within = _named_in(placed, path, start, tests.control)
+            self.leaves.append(
+                Leaf(
+                    block=number,
+                    columns=tuple(tested),
+                    against=tests.against,
+                    all_parents=tests.all_parents,
+                    rest=rest,
+                    control=control if within is None else within,
+                )
+            )
+            self._remember_parents(path, group, parent_column)
+            self.differences += [
+                (k, *gap) for k in range(group.start, group.stop) if (gap := placed[k - start].difference)
+            ]
+        self.columns += placed
+        if len(self.columns) > 3 * MOST_COLUMNS:
+            raise RequestError("The banner and its tests have too many columns; keep fewer answers.")
+        self.blocks.append(
+            Block(wanted=wanted, members=tuple(members), parents=tuple(prefixes), control=elsewhere)
+        )
+
+    def _control(self, tests: TestRules, number: int, behind: int) -> tuple[int, tuple[int, int] | None]:
+        """Find the control column: its place, and where it comes from when it stands in another block.
+
+        A column called so under the same head goes first; that is looked for path by path.
+        """
+        if tests.against != "column":
+            return -1, None
+        shape = self.shapes[number]
+        names = [{column.label, column.code} for column in shape.columns]
+        if all(any(tests.control in names[k] for k in self._all_of(shape, path)) for path in shape.paths):
+            return -1, None
+        place = find_column(self.flat, tests.control, "the banner (as a control of tests)")
+        block = int(np.searchsorted(self.starts, place, side="right")) - 1
+        local = place - int(self.starts[block])
+        if block == number:
+            return len(self.columns) + 1 + local, None
+        return behind, (block, local)
+
+    def _all_of(self, shape: _Shape, path: _Path) -> range:
+        at = shape.paths.index(path)
+        stop = shape.paths[at + 1].group.start if at + 1 < len(shape.paths) else len(shape.columns)
+        return range(path.group.start, stop)
+
+    def _remember_parents(self, path: _Path, group: Group, columns: dict[tuple[int, ...], int]) -> None:
+        for depth in range(1, len(path.places) + 1):
+            while len(self._parents) < depth:
+                self._parents.append({})
+            level = self._parents[depth - 1]
+            level.update(dict.fromkeys(range(group.start, group.stop), columns[path.places[:depth]]))
+
+    def parent_levels(self, columns: int) -> tuple[tuple[int, ...], ...]:
+        return tuple(tuple(level.get(k, -1) for k in range(columns)) for level in self._parents)
+
+
+def _named_in(placed: Sequence[Column], path: _Path, start: int, name: str) -> int | None:
+    """Find a control column under the same head."""
+    if not name:
+        return None
+    group = path.group.path
+    for k, column in enumerate(placed):
+        if column.group == group and column.difference is None and name in (column.label, column.code):
+            return start + k
+    return None
+
+
+def _point_members(shape: _Shape) -> tuple[list[Member], list[int]]:
+    """Say for each column of a shape which membership is its own: memberships run point by point, path by path."""
+    members: list[Member] = []
+    place = 0
+    for column in shape.columns:
+        if column.difference is not None:
+            members.append(Member("nobody"))
+        else:
+            members.append(Member("in", place))
+            place += 1
+    return members, [member.place for member in members]
 
 
 def _label_of(group: BannerGroup, codebook: Codebook) -> str:
     if group.label is not None or not group.question:
         return group.label or ""
     return codebook.question(group.question).label
-
-
-def _add_group(
-    label: str,
-    points: Sequence[_Point],
-    columns: list[Column],
-    groups: list[Group],
-    outer: tuple[str, ...] = (),
-) -> None:
-    start = len(columns)
-    path = Group(label=label, start=start, stop=start, outer=outer).path
-    lettered = sum(bool(column.letter) for column in columns)
-    for point in points:
-        letter = ""
-        if point.question or point.rule is not None:
-            lettered += 1
-            letter = letter_name(lettered)
-        columns.append(
-            Column(label=point.label, group=path, letter=letter, question=point.question, code=point.code)
-        )
-    groups.append(Group(label=label, start=start, stop=len(columns), outer=outer))
-
-
-def points_of(group: BannerGroup, codebook: Codebook) -> tuple[_Point, ...]:
-    """List the columns of a group that is no nesting. Raises UnknownName, RequestError, ExpressionError."""
-    if group.nest:
-        raise RequestError("A nesting holds groups, not nestings.")
-    if not group.question:
-        if not group.columns:
-            raise RequestError("A banner group needs a question, columns of its own or a nesting.")
-        for _, rule in group.columns:
-            check_expression(parse(_text_of(rule)), codebook.questions)
-        return tuple(_Point(label, "", label, rule=_text_of(rule)) for label, rule in group.columns)
-    question = codebook.question(group.question)
-    _check_kind(question)
-    if group.columns:
-        return tuple(_own_point(question, label, rule) for label, rule in group.columns)
-    return tuple(
-        _Point(
-            group.labels.get(part.code, part.label) if isinstance(part, Answer) else part.label,
-            question.name,
-            part.code if isinstance(part, Answer) else part.label,
-            answer=part if isinstance(part, Answer) else None,
-            net=part if isinstance(part, Net) else None,
-        )
-        for part in parts_kept(group, question)
-    )
-
-
-def _text_of(rule: str | tuple[str, ...]) -> str:
-    if not isinstance(rule, str):
-        raise RequestError("Columns that put answers together need the question that they are of.")
-    return rule
-
-
-def _own_point(question: Question, label: str, rule: str | tuple[str, ...]) -> _Point:
-    names = (rule,) if isinstance(rule, str) else rule
-    codes = tuple(_answer_of(question, name).code for name in names)
-    return _Point(label, question.name, label, rule=codes)
-
-
-def _check_only(group: BannerGroup, codebook: Codebook) -> None:
-    if group.only is not None:
-        check_expression(parse(group.only), codebook.questions)
 
 
 def letter_name(number: int) -> str:
@@ -184,111 +348,53 @@ def letter_name(number: int) -> str:
     return name
 
 
-def _check_kind(question: Question) -> None:
-    if question.kind not in ("single", "multi"):
-        raise RequestError(
-            f"{question.name} is of kind {question.kind} and cannot be a banner; "
-            "cut a number into bands in the codebook and use these."
-        )
-
-
-def parts_kept(group: BannerGroup, question: Question) -> tuple[Answer | Net, ...]:
-    """List the answers and nets that make the columns of a group. Raises UnknownName, RequestError."""
-    if group.keep is None:
-        return question.valid
-    nets = {net.label.casefold(): net for net in question.nets}
-    kept: list[Answer | Net] = []
-    for name in group.keep:
-        net = nets.get(name.casefold())
-        part: Answer | Net = (
-            _answer_of(question, name) if net is None or question.find(canonical(name)) else net
-        )
-        if part in kept:
-            raise RequestError(f"{part.label!r} of {question.name} stands twice among the answers to keep.")
-        kept.append(part)
-    return tuple(kept)
-
-
-def _answer_of(question: Question, name: str) -> Answer:
-    answer = question.find(canonical(name))
-    if answer is None or answer.missing:
-        known = [answer.label for answer in question.valid] + [net.label for net in question.nets]
-        raise UnknownName("answer", name, known, question.name)
-    return answer
-
-
 # --- who is in which column -----------------------------------------------------------------------------
 
 
-def column_groups(banner: Banner, responses: Responses, rows: BoolArray) -> Iterator[ColumnGroup]:
-    """Tell who of the chosen rows (respondents,) is in which column, a group of columns at a time."""
-    for wanted in banner.groups:
-        if wanted.nest:
-            yield group_from_memberships(_nested(wanted, responses, rows))
-            continue
-        fast = _by_codes(wanted, responses, rows)
-        yield group_from_memberships(_memberships(wanted, responses, rows)) if fast is None else fast
+def column_groups(layout: BannerColumns, responses: Responses, rows: BoolArray) -> Iterator[ColumnGroup]:
+    """Tell who of the chosen rows (respondents,) is in which column, a block of columns at a time."""
+    for block in layout.blocks:
+        group = None if block.control else by_codes(block.wanted, responses, rows)
+        if group is None:
+            inside = _inside(block.wanted, block.parents, responses, rows)
+            if block.control is not None:
+                other, place = block.control
+                source = layout.blocks[other]
+                whole = _inside(source.wanted, (), responses, rows)
+                inside = np.vstack([inside, whole[source.members[place].place][None, :]])
+            group = group_from_memberships(inside)
+        yield replace(group, members=np.array([_of(member, group.members) for member in block.members]))
 
 
-def _by_codes(group: BannerGroup, responses: Responses, rows: BoolArray) -> ColumnGroup | None:
-    """Take a group straight from the codes of a single question, where it is no more than answers."""
-    if not group.question or group.columns or group.only is not None:
-        return None
-    question = responses.codebook.question(group.question)
-    answers = responses.answers(group.question)
-    parts = parts_kept(group, question)
-    if not isinstance(answers, SingleAnswers) or any(isinstance(part, Net) for part in parts):
-        return None
-    positions = [question.by_code[part.code] for part in parts if isinstance(part, Answer)]
-    column_of_code = np.full(answers.size, len(positions))
-    column_of_code[positions] = np.arange(len(positions))
-    codes = answers.codes if rows.all() else answers.codes[rows]
-    cell = column_of_code.astype(smallest_unsigned(len(positions)))[codes]
-    return ColumnGroup(cell, np.eye(len(positions), len(positions) + 1, dtype=np.bool_))
+def _of(member: Member, members: BoolArray) -> BoolArray:
+    if member.how == "nobody":
+        return np.zeros(members.shape[1], np.bool_)
+    own = members[member.place]
+    if member.how == "in":
+        return np.asarray(own)
+    return np.asarray(~own if member.parent < 0 else members[member.parent] & ~own)
 
 
-def _memberships(group: BannerGroup, responses: Responses, rows: BoolArray) -> BoolArray:
-    """Tell who is in the columns of a group that is no nesting: (columns, chosen)."""
-    points = points_of(group, responses.codebook)
-    inside = np.array([_in_point(point, responses)[rows] for point in points])
-    if group.only is not None:
-        inside &= responses.chosen_by(group.only)[rows]
-    return inside
-
-
-def _in_point(point: _Point, responses: Responses) -> BoolArray:
-    if isinstance(point.rule, str):
-        return responses.chosen_by(point.rule)
-    question, answers = responses.codebook.question(point.question), responses.answers(point.question)
-    if point.net is not None:
-        return who_counts_in(question, answers, point.net)
-    codes = point.rule if point.rule is not None else (point.code,)
-    return _gave_any(question, answers, codes)
-
-
-def _gave_any(question: Question, answers: Answers, codes: Sequence[str]) -> BoolArray:
-    return who_counts_in(question, answers, Net(label="", of=tuple(codes)))
-
-
-def _nested(group: BannerGroup, responses: Responses, rows: BoolArray) -> BoolArray:
-    levels = [_memberships(level, responses, rows) for level in group.nest]
+def _inside(
+    group: BannerGroup, parents: Sequence[tuple[int, ...]], responses: Responses, rows: BoolArray
+) -> BoolArray:
+    """Tell who is in the points of a block, path by path, then in its parents: (memberships, chosen)."""
+    if not group.nest:
+        return memberships(group, responses, rows)
+    levels = [memberships(level, responses, rows) for level in group.nest]
     columns: list[BoolArray] = []
     for path in product(*(range(len(level)) for level in levels[:-1])):
-        outer = np.ones(int(rows.sum()), np.bool_)
-        for place, level in zip(path, levels[:-1], strict=True):
-            outer = outer & level[place]
+        outer = _outer(levels, path)
         if group.subtotal:
             columns.append(outer)
         columns += [outer & inner for inner in levels[-1]]
+    columns += [_outer(levels, prefix) for prefix in parents]
     inside = np.array(columns)
     return inside & responses.chosen_by(group.only)[rows] if group.only is not None else inside
 
 
-def _pairs_within(groups: Sequence[Group], columns: Sequence[Column]) -> IntArray:
-    """Pair the lettered columns of each group; a subtotal carries no letter and is not compared."""
-    blocks = []
-    for group in groups:
-        tested = np.array([k for k in range(group.start, group.stop) if columns[k].letter], np.int64)
-        first, second = np.triu_indices(tested.size, 1)
-        blocks.append(np.stack([tested[first], tested[second]], axis=1))
-    return np.concatenate([np.zeros((0, 2), np.int64), *blocks]).astype(np.int64)
+def _outer(levels: Sequence[BoolArray], path: Sequence[int]) -> BoolArray:
+    inside = levels[0][path[0]]
+    for level, place in zip(levels[1:], path[1:], strict=False):
+        inside = inside & level[place]
+    return np.asarray(inside)

@@ -9,11 +9,11 @@ from functools import partial
 import numpy as np
 
 from eager_otter.codebook.model import Difference, Net, Question
-from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.core.cells import ColumnCells, column_membership, make_cells
 from eager_otter.core.proportions import SharedPairs, match_pairs
 from eager_otter.core.quantiles import weighted_quantile
-from eager_otter.core.sums import Finisher, Sums
+from eager_otter.core.sums import Finisher, Sums, side_by_side
 from eager_otter.core.tally import CodedRows, Tally, ValueRows, tally
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.made import score_table, values_of
@@ -21,8 +21,10 @@ from eager_otter.data.responses import Responses
 from eager_otter.data.selection import count_of_mentions, who_counts_in
 from eager_otter.errors import RequestError
 from eager_otter.tables.banner import BannerColumns, column_groups, lay_out
+from eager_otter.tables.nesting import nested_answers, nested_question
 from eager_otter.tables.order import without_left_out
-from eager_otter.tables.request import Banner
+from eager_otter.tables.pairing import PairedSums, differences_between
+from eager_otter.tables.request import Banner, TestRules
 from eager_otter.tables.rows import RowCounts, difference_parts, left_out_codes, row_counts, shift_of
 
 BATCH_SUMS = 4_000_000  # numbers held at once for one batch of questions: 32 MB
@@ -35,7 +37,8 @@ Quantile = Callable[[float], FloatArray]  # a share in, the quantile of each col
 class Count:
     """What to count of a question: without some answers, with everyone in the base, with mentions per respondent.
 
-    With `value`, a number or scale is summed up among those in each row as well.
+    With `value`, a number or scale is summed up among those in each row as well. `nest` names questions whose answers
+    stand over those of the question, outermost first.
     """
 
     question: str
@@ -43,6 +46,7 @@ class Count:
     everyone: bool = False
     mentions: bool = False
     value: str | None = None
+    nest: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -94,13 +98,20 @@ class _Counted:
 class BannerCounting:
     """A banner over a population, ready to count questions."""
 
-    def __init__(self, responses: Responses, population: Population, banner: Banner) -> None:
+    def __init__(
+        self,
+        responses: Responses,
+        population: Population,
+        banner: Banner,
+        tests: TestRules | None = None,
+    ) -> None:
         self.responses, self.population = responses, population
-        self.layout: BannerColumns = lay_out(banner, responses.codebook)
+        self.layout: BannerColumns = lay_out(banner, responses.codebook, tests)
         self._all = bool(population.rows.all())
-        groups = list(column_groups(banner, responses, population.rows))
-        self.cells: ColumnCells = make_cells(groups, int(population.rows.sum()))
-        self.shared: SharedPairs = match_pairs(self.layout.pairs, self.cells.overlapping())
+        groups = list(column_groups(self.layout, responses, population.rows))
+        pairs = self.layout.comparisons.pairs
+        self.cells: ColumnCells = make_cells(groups, int(population.rows.sum()), pairs)
+        self.shared: SharedPairs = match_pairs(pairs, self.cells.overlapping())
 
     def _chosen(self, name: str) -> Answers:
         answers = self.responses.answers(name)
@@ -127,9 +138,40 @@ class BannerCounting:
         rows = CodedRows(np.zeros(int(self.population.rows.sum()), np.uint8), 1)
         return Finisher(self._tally([rows]), self.cells).counts([(0, np.ones((1, 1)))])
 
-    def _prepared(self, count: Count) -> _Counted:
+    def _asked(self, count: Count) -> tuple[Question, Answers]:
+        """Give the question to count, and what those chosen answered."""
         question = without_left_out(self.responses.codebook.question(count.question), count.leave_out)
-        answers = self._chosen(count.question)
+        if not count.nest:
+            return question, self._chosen(count.question)
+        questions = [*(self.responses.codebook.question(name) for name in count.nest), question]
+        answers = [self._chosen(one.name) for one in questions]
+        return nested_question(questions), nested_answers(questions, answers)
+
+    def paired(self, wanted: Sequence[Count], pairs: IntArray) -> PairedSums:
+        """Sum the differences between questions with the same rows: of each pair (pairs, 2), among those in both bases.
+
+        Raises RequestError for open text, UnknownName.
+        """
+        asked = [self._asked(count) for count in wanted]
+        parts: list[CodedRows | ValueRows] = []
+        places = []
+        for a, b in pairs.tolist():
+            made = differences_between(asked[a], asked[b], everyone=wanted[a].everyone)
+            places.append((len(parts), made))
+            parts += made.parts
+        finisher = Finisher(self._tally(parts), self.cells)
+        read = [made.read(finisher, first) for first, made in places]
+        numbers = [found.values for found in read]
+        return PairedSums(
+            rows=None if read[0].rows is None else side_by_side([found.rows for found in read if found.rows]),
+            values=None if None in numbers else side_by_side([found for found in numbers if found]),
+            differences=tuple(
+                side_by_side(some) for some in zip(*(found.differences for found in read), strict=True)
+            ),
+        )
+
+    def _prepared(self, count: Count) -> _Counted:
+        question, answers = self._asked(count)
         counts = row_counts(question, answers, everyone=count.everyone)
         differences = difference_parts(question, answers, everyone=count.everyone)
         extra = [scored for _, scored in differences if isinstance(scored, ValueRows)]

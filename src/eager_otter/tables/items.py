@@ -4,32 +4,47 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import cached_property
 
 import numpy as np
 
-from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
-from eager_otter.core.means import moments
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
+from eager_otter.core.paired import paired_means, paired_proportions
+from eager_otter.core.proportions import PairTests, SharedPairs
+from eager_otter.core.sums import Sums, side_by_side
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.tables.banner import BannerColumns, letter_name
+from eager_otter.tables.comparing import Leaf, compare
 from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.making import Making, Setting, assembled, base_lines, in_shown_order, mark_names
+from eager_otter.tables.finishing import (
+    NOT_TESTED,
+    Setting,
+    finished,
+    heading_line,
+    mark_names,
+    marks_of,
+    shown,
+)
+from eager_otter.tables.making import Making
 from eager_otter.tables.notes import item_notes
-from eager_otter.tables.request import Items, Sorting, TableRequest
-from eager_otter.tables.rows import rows_of
+from eager_otter.tables.order import chosen_rows
+from eager_otter.tables.pairing import PairedSums
+from eager_otter.tables.request import SUMMARY_FIGURES, Items, Sorting, TableRequest, percentile_of
+from eager_otter.tables.rows import Row, rows_of
 from eager_otter.tables.table import Column, Group, Line, Table, find_column
+from eager_otter.tables.testing import Tested, TestKind, decide
 
-MEAN = "mean"
 ITEMS = "Items"
+NEEDS_TOTAL = ("row percent", "table percent", "index", "percent of outer", "column difference")
 
 
 def items_table(request: TableRequest, sums: Sequence[QuestionSums], setting: Setting) -> Table:
     """Put the sums of several questions into one table.
 
-    Raises UnknownName for a figure that an item does not have, RequestError where answer lists differ.
+    Raises UnknownName for a figure that an item does not have, RequestError for one that it cannot have.
     """
     assert request.items is not None
-    if request.items.shape == "answers by items":
-        return _answers_by_items(request, request.items, sums, setting)
     if request.items.shape == "one under another":
         return _one_under_another(request, request.items, sums, setting)
     return _items_by_columns(request, request.items, sums, setting)
@@ -41,29 +56,21 @@ def _one_under_another(
     """Put whole questions under their headings; bases stand again wherever they change."""
     lines: list[Line] = []
     before: QuestionSums | None = None
-    for one in sums:
+    for place, one in enumerate(sums):
         making = Making(request, one, setting)
-        bases = base_lines(one.base, making.base_marks, weighted=setting.weighted)
         changed = before is None or not np.array_equal(before.base.n, one.base.n)
-        heading = _heading(one.question.text, len(setting.layout.columns))
-        lines += bases if before is None else []
+        heading = heading_line(_label(items, place, one.question.text), len(setting.layout.columns))
+        lines += making.bases() if before is None else []
         lines.append(heading)
         if changed and before is not None:
-            lines += bases
+            lines += making.bases()
         lines += making.body()
         before = one
-    return in_shown_order(_table(request, items, lines, setting, sums, alike=False), setting.layout.shown)
+    return _table(request, items, lines, setting, sums, alike=False)
 
 
-def _heading(text: str, columns: int) -> Line:
-    return Line(
-        label=text,
-        kind="heading",
-        figure="heading",
-        values=np.full(columns, np.nan),
-        letters=("",) * columns,
-        marks=mark_names(np.zeros(columns, np.int64)),
-    )
+def _label(items: Items, place: int, usual: str) -> str:
+    return (items.labels[place] if items.labels else "") or usual
 
 
 def _items_by_columns(
@@ -71,23 +78,20 @@ def _items_by_columns(
 ) -> Table:
     made = [Making(request, one, setting) for one in sums]
     rows = [
-        (one.question, _item_line(making, one, items.figure)) for making, one in zip(made, sums, strict=True)
+        (one.question, _item_line(making, items, place))
+        for place, (making, one) in enumerate(zip(made, sums, strict=True))
     ]
     alike = all(np.array_equal(one.base.n, sums[0].base.n) for one in sums)
+    bases = {one.question.name: making.bases()[0] for making, one in zip(made, sums, strict=True)}
     if request.rows.sort is not None:
         rows = _sorted(rows, request.rows.sort, setting)
-    bases = {
-        one.question.name: base_lines(one.base, m.base_marks, weighted=setting.weighted)
-        for m, one in zip(made, sums, strict=True)
-    }
-    lines = list(bases[sums[0].question.name]) if alike else _smallest_base(made, sums)
+    lines = made[0].bases() if alike else _smallest_base(made, sums)
     for question, line in rows:
         lines.append(line)
         if not alike:  # each item has a base of its own: it stands under the figure
-            lines.append(
-                replace(bases[question.name][0], label=line.label, code=question.name, kind="answer")
-            )
-    return in_shown_order(_table(request, items, lines, setting, sums, alike=alike), setting.layout.shown)
+            own = bases[question.name]
+            lines.append(replace(own, label=line.label, code=line.code, kind="answer"))
+    return _table(request, items, lines, setting, sums, alike=alike)
 
 
 def _smallest_base(made: Sequence[Making], sums: Sequence[QuestionSums]) -> list[Line]:
@@ -103,30 +107,34 @@ def _smallest_base(made: Sequence[Making], sums: Sequence[QuestionSums]) -> list
             values=smallest,
             letters=("",) * smallest.size,
             marks=mark_names(marks),
+            signed=True,
         )
     ]
 
 
-def _item_line(making: Making, sums: QuestionSums, figure: str) -> Line:
-    """Take the line of a net, an answer or the mean out of an item's table, under the item's label."""
-    question = sums.question
-    if figure.casefold() == MEAN:
-        if sums.values is None:
-            raise RequestError(f"{question.name} has no mean: it is neither a scale nor a number.")
-        (line,) = making.summaries(sums.values, {"mean": moments(sums.values).mean[0]})
-        return replace(line, label=question.label, kind="answer", code=question.name)
-    wanted = next((row for row in rows_of(question) if row.label == _label_of(question, figure)), None)
-    if wanted is None:
-        known = [row.label for row in rows_of(question)]
-        raise UnknownName("net or answer", figure, [*known, MEAN], question.name)
-    line = making.line_of(wanted)
-    return replace(line, label=question.label, kind="answer", code=question.name, indent=0)
+def _item_line(making: Making, items: Items, place: int) -> Line:
+    """Take the line of a net, an answer or a summary out of an item's table, under the item's label."""
+    question, figure = making.question, items.figure_of(place)
+    label = _label(items, place, question.label)
+    if is_summary(figure):
+        line = making.summary_of(figure.casefold())
+    else:
+        try:
+            line = making.line_of(making.row_called(figure))
+        except UnknownName as error:
+            raise UnknownName("net or answer", figure, [*error.known, "mean"], question.name) from None
+    if items.figures and not (items.labels and items.labels[place]):
+        label = f"{label}: {figure}"
+    return replace(line, label=label, kind="answer", code=question.name, indent=0)
 
 
-def _label_of(question: Question, figure: str) -> str:
-    nets = {net.label.casefold(): net.label for net in question.nets}
-    answer = question.find(canonical(figure))
-    return nets.get(figure.casefold()) or (answer.label if answer is not None else figure)
+def is_summary(figure: str) -> bool:
+    """Tell a summary from the label of a net or answer.
+
+    >>> is_summary("Mean"), is_summary("Top two")
+    (True, False)
+    """
+    return figure.casefold() in SUMMARY_FIGURES or percentile_of(figure.casefold()) is not None
 
 
 def _sorted(
@@ -140,41 +148,6 @@ def _sorted(
     return sorted(rows, key=lambda row: float(np.nan_to_num(row[1].values[place])), reverse=not sort.up)
 
 
-def _answers_by_items(
-    request: TableRequest, items: Items, sums: Sequence[QuestionSums], setting: Setting
-) -> Table:
-    """Put items side by side: each is a column, its own base on top; their common answers stand down."""
-    lists = {tuple((answer.code, answer.label) for answer in one.question.valid) for one in sums}
-    if len(lists) > 1:
-        odd = next(one.question.name for one in sums if one.question.valid != sums[0].question.valid)
-        raise RequestError(
-            f"{odd} has other answers than {sums[0].question.name}; items side by side need the same ones."
-        )
-    untested = replace(request, levels=())
-    tables = [Making(untested, one, setting).table() for one in sums]
-    columns = tuple(
-        Column(
-            label=one.question.label,
-            group=ITEMS,
-            question=one.question.name,
-            code=one.question.name,
-        )
-        for one in sums
-    )
-    lines = [
-        replace(
-            line,
-            values=np.array([table.lines[k].values[table.loose[0]] for table in tables]),
-            letters=("",) * len(tables),
-            marks=tuple(table.lines[k].marks[table.loose[0]] for table in tables),
-        )
-        for k, line in enumerate(tables[0].lines)
-    ]
-    group = Group(label=ITEMS, start=0, stop=len(columns))
-    table = _table(request, items, lines, setting, sums, alike=False)
-    return replace(table, columns=columns, groups=(group,), levels=())
-
-
 def _table(
     request: TableRequest,
     items: Items,
@@ -185,10 +158,228 @@ def _table(
     alike: bool,
 ) -> Table:
     title = request.title or request.question
-    if items.shape == "items by columns" and not request.title:
-        title = f"{title} – {_label_of(sums[0].question, items.figure)}"
+    if items.shape == "items by columns" and not items.figures and not request.title:
+        title = f"{title} – {items.figure}"
     notes = item_notes(
         request, items, lines, sums, setting.facts, setting.layout, setting.shared, alike=alike
     )
     people = int(max(one.base.n[0, 0] for one in sums))
-    return assembled(request, setting, lines, notes, title=title, people=people)
+    return finished(request, setting, lines, notes, title=title, people=people)
+
+
+# --- a column per item ----------------------------------------------------------------------------------
+
+
+def item_columns(request: TableRequest, questions: Sequence[Question]) -> BannerColumns:
+    """Lay items out as columns, compared with each other unless the request says otherwise.
+
+    Raises RequestError where answer lists differ, UnknownName for a control that is none of the items.
+    """
+    assert request.items is not None
+    first = questions[0]
+    for question in questions:
+        if [(a.code, a.label) for a in question.valid] != [(a.code, a.label) for a in first.valid]:
+            raise RequestError(
+                f"{question.name} has other answers than {first.name}; items side by side need the same ones."
+            )
+        if question.kind != first.kind:
+            raise RequestError(f"{question.name} is of kind {question.kind}, {first.name} of {first.kind}.")
+    columns = tuple(
+        Column(
+            label=_label(request.items, k, question.label),
+            group=ITEMS,
+            letter=letter_name(k + 1),
+            question=question.name,
+            code=question.name,
+        )
+        for k, question in enumerate(questions)
+    )
+    against = request.tests.against
+    if against in ("rest", "total"):
+        against = "each other"  # the same people stand in all columns: there is no rest
+    control = -1
+    if against == "column":
+        known = [column.label for column in columns]
+        if request.tests.control in (*known, *(column.code for column in columns)):
+            control = find_column(columns, request.tests.control, "the items")
+        else:
+            against = "each other"
+    places = tuple(range(len(columns)))
+    leaf = Leaf(block=0, columns=places, against=against, all_parents=False, rest={}, control=control)
+    return BannerColumns(
+        columns=columns,
+        groups=(Group(label=ITEMS, start=0, stop=len(columns)),),
+        comparisons=compare([leaf], []),
+        shown=places,
+        blocks=(),
+    )
+
+
+def answers_by_items(
+    request: TableRequest,
+    sums: Sequence[QuestionSums],
+    paired: PairedSums | None,
+    layout: BannerColumns,
+    setting: Setting,
+) -> Table:
+    """Put items side by side: each is a column, its own base on top; their common answers stand down."""
+    assert request.items is not None
+    together = _together(sums)
+    none = SharedPairs(np.full(len(layout.comparisons), -1))
+    setting = replace(setting, layout=layout, shared=none)
+    making = _PairedMaking(request, together, setting, paired)
+    lines = [*making.bases(), *making.body()]
+    notes = item_notes(request, request.items, lines, sums, setting.facts, layout, none, alike=False)
+    people = int(max(one.base.n[0, 0] for one in sums))
+    return finished(request, setting, lines, notes, title=request.title or request.question, people=people)
+
+
+def _together(sums: Sequence[QuestionSums]) -> QuestionSums:
+    """Put the Totals of several questions with the same rows side by side."""
+
+    def stacked(parts: Sequence[Sums | None]) -> Sums | None:
+        there = [part for part in parts if part is not None]
+        return side_by_side(there) if len(there) == len(parts) else None
+
+    base = stacked([one.base for one in sums])
+    assert base is not None
+    differences = [
+        (sums[0].differences[k][0], side_by_side([one.differences[k][1] for one in sums]))
+        for k in range(len(sums[0].differences))
+    ]
+    quantiles = [one.quantile for one in sums]
+
+    def quantile(q: float) -> FloatArray:
+        return np.array([own(q)[0] for own in quantiles if own is not None])
+
+    return QuestionSums(
+        question=sums[0].question,
+        answers=stacked([one.answers for one in sums]),
+        base=base,
+        values=stacked([one.values for one in sums]),
+        mentions=stacked([one.mentions for one in sums]),
+        quantile=quantile if all(quantiles) else None,
+        everyone=sums[0].everyone,
+        differences=tuple(differences),
+    )
+
+
+class _PairedMaking(Making):
+    """Makes the lines of items side by side: the same people in all columns, so tests are of their differences."""
+
+    def __init__(
+        self, request: TableRequest, sums: QuestionSums, setting: Setting, paired: PairedSums | None
+    ) -> None:
+        kept = tuple(figure for figure in request.figures if figure not in NEEDS_TOTAL)
+        super().__init__(replace(request, figures=kept), sums, setting)
+        self.paired = paired
+
+    def _rows(self) -> tuple[Row, ...]:
+        """Choose and order rows by the largest percent of any item, unless a column is named."""
+        percents = np.nan_to_num(self.percents)
+        largest = np.hstack([percents.max(axis=1, keepdims=True), percents])
+        return chosen_rows(self._all_rows(), self.question, self.request.rows, largest, self._place)
+
+    def _place(self, name: str) -> int:
+        return 0 if name == Sorting().column else 1 + self._column(name)
+
+    @cached_property
+    def _tested_shares(self) -> Tested | None:
+        if not self._tests_wanted() or self.paired is None or self.paired.rows is None:
+            return None
+        tests = paired_proportions(self.paired.rows)
+        off = np.zeros((len(self._answers.n), 1), np.bool_)
+        off[[row.source for row in rows_of(self.question) if self._is_untested(row.code, row.label)]] = True
+        return self._decided_pairs("paired share", tests, self.base_marks, off, self.paired.rows)
+
+    def _tested_means(self, values: Sums, marks: IntArray) -> Tested | None:
+        if not self._tests_wanted() or self.paired is None:
+            return None
+        own = self.paired.values
+        for (_, sums), paired in zip(self.sums.differences, self.paired.differences, strict=False):
+            own = paired if sums is values else own
+        if own is None or values is self.sums.mentions:
+            return None
+        return self._decided_pairs("paired mean", paired_means(own), marks, np.zeros((1, 1), np.bool_), own)
+
+    def _decided_pairs(
+        self, kind: TestKind, tests: PairTests, marks: IntArray, off: BoolArray, paired: Sums
+    ) -> Tested:
+        """Judge both items, and the people who answered both, by the minimum bases."""
+        thin = marks >= NOT_TESTED
+        pairs = self.layout.comparisons.pairs
+        both = marks_of(paired, self.request.rules) >= NOT_TESTED
+        return decide(
+            kind,
+            tests,
+            self.layout.comparisons,
+            [column.letter for column in self.layout.columns],
+            self.request.levels,
+            out=(thin[pairs[:, 0]] | thin[pairs[:, 1]])[None, :] | off | both,
+            adjust=self.request.tests.adjust,
+            spaced=self.layout.two_letter_names,
+            paired=paired,
+        )
+
+
+# --- before by after ------------------------------------------------------------------------------------
+
+
+def before_by_after(request: TableRequest, sums: QuestionSums, after: Question, setting: Setting) -> Table:
+    """Show who moved from which answer (down) to which (across), with those who stayed and those who moved."""
+    assert request.items is not None
+    making = Making(request, sums, setting)
+    lines = [*making.bases(), *making.body(), *_moves(making, sums.question, after)]
+    notes = item_notes(
+        request, request.items, lines, [sums], setting.facts, setting.layout, setting.shared, alike=True
+    )
+    people = int(sums.base.n[0, 0])
+    title = request.title or f"{sums.question.text} – before by after"
+    return finished(request, setting, lines, notes, title=title, people=people)
+
+
+def _moves(making: Making, before: Question, after: Question) -> list[Line]:
+    """Add up those who gave the same answer, and for scales those who went up and down, in each column."""
+    answers, base = making.sums.answers, making.sums.base
+    assert answers is not None
+    columns = making.layout.columns
+    across = [k for k, column in enumerate(columns) if column.question == after.name]
+    lines = []
+    for label, moved in _moved(before, after, [columns[k].code for k in across]).items():
+        w = np.zeros(len(columns))
+        w[across] = (answers.w[: len(before.valid), across] * moved).sum(axis=0)
+        w[0] = w.sum()
+        lines += _move_lines(making, label, w, base)
+    return lines
+
+
+def _moved(before: Question, after: Question, codes: Sequence[str]) -> dict[str, BoolArray]:
+    """Tell by kind of move which answer before (down) goes with which after (across): scales by their scores."""
+    if before.scale and after.scale:
+        down = np.array([before.scores().get(answer.code, np.nan) for answer in before.valid])[:, None]
+        across = np.array([after.scores().get(code, np.nan) for code in codes])[None, :]
+        return {"Same answer": down == across, "Higher after": across > down, "Lower after": across < down}
+    same = np.array([[answer.code == code for code in codes] for answer in before.valid])
+    return {"Same answer": same, "Another answer": ~same}
+
+
+def _move_lines(making: Making, label: str, w: FloatArray, base: Sums) -> list[Line]:
+    lines = []
+    for figure in making.figures:
+        if figure == "count":
+            values = w
+        elif figure in ("table percent", "column percent"):
+            values = 100.0 * w / (base.w[0, :1] if figure == "table percent" else base.w[0])
+        else:
+            continue
+        lines.append(
+            Line(
+                label=label,
+                kind="net",
+                figure=figure,
+                values=shown(values, making.base_marks),
+                letters=("",) * w.size,
+                marks=mark_names(making.base_marks),
+            )
+        )
+    return lines

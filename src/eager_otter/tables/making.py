@@ -1,36 +1,45 @@
-"""Make a finished table: sums in; figures, letters, marks and notes out."""
+"""Make the lines of a question: sums in; figures, letters and marks out."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
 
+from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base, ratio
-from eager_otter.core.letters import higher_than
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, ratio
 from eager_otter.core.means import Moments, confidence_interval, moments, test_means
-from eager_otter.core.proportions import PairTests, SharedPairs, test_proportions
+from eager_otter.core.proportions import PairTests, test_proportions
 from eager_otter.core.quantiles import weighted_quantile
 from eager_otter.core.sums import Sums
-from eager_otter.tables.banner import BannerColumns
+from eager_otter.errors import RequestError, UnknownName
 from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.letters import LetterRows, letter_rows
-from eager_otter.tables.notes import Facts, notes_of, preview_notes
+from eager_otter.tables.finishing import (
+    NOT_TESTED,
+    Setting,
+    base_lines,
+    finished,
+    heading_line,
+    mark_names,
+    marks_of,
+    shown,
+)
+from eager_otter.tables.notes import notes_of
 from eager_otter.tables.order import chosen_rows
 from eager_otter.tables.request import (
     CELL_FIGURES,
+    MENTION_FIGURES,
     SUMMARY_FIGURES,
-    BaseRules,
     Figure,
     TableRequest,
+    percentile_of,
 )
 from eager_otter.tables.rows import Row, rows_of
-from eager_otter.tables.table import MARKS, Line, Mark, Table, Viewer, find_column
-
-EDGE = 1e-9  # an effective base this little below a threshold is at it: rounding, not fewer people
+from eager_otter.tables.table import Evidence, Line, Mark, Table, find_column
+from eager_otter.tables.testing import Tested, TestKind, decide
 
 NO_ANSWER = "No answer"
 SUMMARY_LABELS: Mapping[str, str] = {
@@ -46,6 +55,8 @@ SUMMARY_LABELS: Mapping[str, str] = {
     "largest": "Largest",
     "sum": "Sum",
     "mean mentions": "Mentions per respondent",
+    "mentions": "Mentions",
+    "respondents": "Respondents",
 }
 CELL_SUMMARIES = (
     "mean",
@@ -58,85 +69,22 @@ CELL_SUMMARIES = (
 )
 LETTERED_SUMMARIES = frozenset({"mean", "mean mentions"})
 QUANTILES: Mapping[str, float] = {"median": 0.5, "lower quartile": 0.25, "upper quartile": 0.75}
-BASE_LABELS: Mapping[str, str] = {
-    "unweighted base": "Base (unweighted)",
-    "weighted base": "Base (weighted)",
-    "effective base": "Effective base",
+SUMMARIES: Mapping[str, Callable[[Moments], FloatArray]] = {
+    "mean": lambda found: found.mean,
+    "standard deviation": lambda found: found.standard_deviation,
+    "standard error": lambda found: found.standard_error,
 }
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Setting:
-    """What surrounds a table: the banner, who is counted and how they were chosen."""
-
-    layout: BannerColumns
-    shared: SharedPairs
-    weighted: bool
-    facts: Facts
-    viewer: Viewer | None = None
-
-
 def make_table(request: TableRequest, sums: QuestionSums, setting: Setting) -> Table:
-    """Turn the sums of a question into a finished table."""
+    """Turn the sums of a question into a finished table. Raises RequestError, UnknownName."""
     return Making(request, sums, setting).table()
 
 
-def make_preview(request: TableRequest, everybody: Sums, setting: Setting) -> Table:
-    """Make a table of bases only, with how many columns there are, how many pairs, and how many are thin."""
-    marks = marks_of(everybody, request.rules)[0]
-    lines = base_lines(everybody, marks, weighted=setting.weighted)
-    title = f"Banner {request.banner.name}".strip()
-    notes = preview_notes(request, lines[0], len(setting.layout.pairs), setting.facts)
-    table = assembled(request, setting, lines, notes, title=title, people=int(everybody.n[0, 0]))
-    return in_shown_order(table, setting.layout.shown)
-
-
-def assembled(
-    request: TableRequest,
-    setting: Setting,
-    lines: Sequence[Line],
-    notes: tuple[str, ...],
-    *,
-    title: str,
-    people: int,
-) -> Table:
-    """Put a table together from its lines and notes, all columns in the order in which they were counted."""
-    return Table(
-        id=request.id or request.question,
-        title=f"{title} – {request.layer}" if request.layer else title,
-        question=request.question,
-        columns=setting.layout.columns,
-        groups=setting.layout.groups,
-        lines=tuple(lines),
-        notes=notes,
-        digits=request.digits,
-        levels=request.levels,
-        weighted=setting.weighted,
-        people=people,
-        layer=request.layer,
-        heading=request.heading,
-        viewer=setting.viewer,
-    )
-
-
-def base_lines(base: Sums, marks: IntArray, *, weighted: bool) -> list[Line]:
-    """Make the base lines: unweighted, and in a weighted table weighted and effective."""
-    values = {"unweighted base": base.n[0]}
-    if weighted:
-        values["weighted base"] = base.w[0]
-        values["effective base"] = np.nan_to_num(effective_base(base.w, base.w2)[0])
-    none = ("",) * base.n.shape[1]
-    return [
-        Line(
-            label=BASE_LABELS[figure],
-            kind="base",
-            figure=figure,
-            values=line,
-            letters=none,
-            marks=mark_names(marks),
-        )
-        for figure, line in values.items()
-    ]
+def summary_label(figure: str) -> str:
+    """Give the label of a summary row."""
+    share = percentile_of(figure)
+    return SUMMARY_LABELS[figure] if share is None else f"Percentile {100.0 * share:g}"
 
 
 def figures_for(question: Question, wanted: tuple[Figure, ...]) -> tuple[Figure, ...]:
@@ -145,8 +93,7 @@ def figures_for(question: Question, wanted: tuple[Figure, ...]) -> tuple[Figure,
     A number has only summaries (mean and standard deviation where none is asked for); other questions have
     percents where none is asked for, and a scale its mean as well.
     """
-    can = _possible(question)
-    chosen = tuple(figure for figure in wanted if figure in can)
+    chosen = tuple(figure for figure in wanted if _possible(question, figure))
     if question.kind == "number":
         return chosen or ("mean", "standard deviation")
     if not wanted and question.scale:
@@ -156,15 +103,14 @@ def figures_for(question: Question, wanted: tuple[Figure, ...]) -> tuple[Figure,
     return chosen
 
 
-def _possible(question: Question) -> set[Figure]:
-    summaries = set(SUMMARY_FIGURES) - {"mean mentions"}
-    if question.kind == "number":
-        return set(summaries)
-    cells: set[Figure] = set(CELL_FIGURES)
-    if question.kind == "multi":
-        return (cells - {"cumulative percent"}) | {"mean mentions"}
-    cells -= {"mention percent"}
-    return cells | summaries if question.scale else cells
+def _possible(question: Question, figure: str) -> bool:
+    """Tell whether a question can have a figure."""
+    if figure in MENTION_FIGURES:
+        return question.kind == "multi"
+    if figure in SUMMARY_FIGURES or percentile_of(figure) is not None:
+        return question.kind == "number" or question.scale
+    never = {"multi": "cumulative percent", "single": "mention percent"}
+    return question.kind != "number" and figure != never[question.kind]
 
 
 class Making:
@@ -180,13 +126,26 @@ class Making:
 
     def table(self) -> Table:
         """Make the whole table."""
-        return in_shown_order(self._whole([*self._base_lines(), *self.body()]), self.layout.shown)
+        request = self.request
+        lines = [*self.bases(), *self.body()]
+        notes = notes_of(request, self.sums, lines, self.setting.facts, self.layout, self.setting.shared)
+        title, people = request.title or self.question.text, int(self.sums.base.n[0, 0])
+        return finished(request, self.setting, lines, notes, title=title, people=people)
 
     @cached_property
     def percents(self) -> FloatArray:
         """Column percents of the counted rows: (rows, columns)."""
-        assert self.sums.answers is not None
-        return ratio(100.0 * self.sums.answers.w, self.sums.base.w)
+        return ratio(100.0 * self._answers.w, self.sums.base.w)
+
+    @property
+    def _answers(self) -> Sums:
+        if self.sums.answers is None:
+            raise RequestError(f"{self.question.name} has no answers to count.")
+        return self.sums.answers
+
+    def bases(self) -> list[Line]:
+        """Make the base lines."""
+        return base_lines(self.request, self.sums.base, self.base_marks, weighted=self.setting.weighted)
 
     def body(self) -> list[Line]:
         """Make the lines under the bases."""
@@ -195,74 +154,149 @@ class Making:
         above, below = self._difference_lines("above"), self._difference_lines("below")
         return [*above, *self._answer_lines(), *below, *self._summary_lines()]
 
+    # --- lines ------------------------------------------------------------------------------------------
+
     def _cell_lines(self) -> list[Line]:
         """Sum a third question up in each cell: every row is judged, and tested, on its own values."""
-        answers = self.sums.answers
-        assert answers is not None
         wanted = [figure for figure in self.request.figures if figure in CELL_SUMMARIES] or ["mean"]
-        lines = []
-        for row in self._rows(answers):
+        lines: list[Line] = []
+        for row in self._rows():
             if row.source >= len(self.sums.cells):
                 continue  # those without an answer are summed up nowhere
             values = self.sums.cells[row.source]
-            for line in self.summaries(values, self._summarised(wanted, values)):
+            lines += self._headings_before(row)
+            tested = not self._is_untested(row.code, row.label)
+            for line in self.summaries(values, self._summarised(wanted, values), tested=tested):
                 lines.append(replace(line, label=row.label, kind=row.kind, code=row.code, indent=row.indent))
         return lines
 
-    def _whole(self, lines: Sequence[Line]) -> Table:
-        request, setting = self.request, self.setting
-        notes = notes_of(request, self.sums, lines, setting.facts, self.layout, setting.shared)
-        title, people = request.title or self.question.text, int(self.sums.base.n[0, 0])
-        return assembled(request, setting, lines, notes, title=title, people=people)
-
-    # --- lines ------------------------------------------------------------------------------------------
-
-    def _base_lines(self) -> list[Line]:
-        return base_lines(self.sums.base, self.base_marks, weighted=self.setting.weighted)
-
     def _answer_lines(self) -> list[Line]:
-        answers = self.sums.answers
         wanted = [figure for figure in self.figures if figure in CELL_FIGURES]
-        if answers is None or not wanted:
+        if self.sums.answers is None or not wanted:
             return []
-        figures = {figure: self._cell_figure(figure, answers) for figure in wanted}
-        rows = self._rows(answers)
-        if "cumulative percent" in figures:
-            figures["cumulative percent"] = self._cumulated(rows)
-        letters = self._proportion_letters(answers)
+        rows = self._rows()
+        figures = {figure: self._cell_figure(figure, rows) for figure in wanted}
+        tested = self._tested_shares
         lettered = "column percent" if "column percent" in wanted else wanted[0]
         marks = mark_names(self.base_marks)
         lines: list[Line] = []
         for row in rows:
+            lines += self._headings_before(row)
             for figure in wanted:
-                if (figure == "mention percent" and not row.mention) or (
-                    figure == "cumulative percent" and row.kind != "answer"
-                ):
-                    continue
-                row_letters = letters[row.source] if figure == lettered else ("",) * self.columns
-                lines.append(self._answer_line(row, figure, figures[figure][row.source], row_letters, marks))
+                if _has(row, figure):
+                    carries = tested if figure == lettered else None
+                    lines.append(self._answer_line(row, figure, figures[figure][row.source], carries, marks))
         return lines
+
+    def _headings_before(self, row: Row) -> list[Line]:
+        """Make the heading, or blank line, that stands before an answer."""
+        if row.kind != "answer":
+            return []
+        return [
+            heading_line(text, self.columns)
+            for name, text in self.request.rows.headings
+            if name in (row.code, row.label)
+        ]
 
     def line_of(self, row: Row) -> Line:
         """Make the line of column percents of one answer or net."""
-        answers = self.sums.answers
-        assert answers is not None
-        letters = self._proportion_letters(answers)[row.source]
-        return self._answer_line(
-            row, "column percent", self.percents[row.source], letters, mark_names(self.base_marks)
-        )
+        values, marks = self.percents[row.source], mark_names(self.base_marks)
+        return self._answer_line(row, "column percent", values, self._tested_shares, marks)
 
-    def _rows(self, answers: Sums) -> tuple[Row, ...]:
+    def _rows(self) -> tuple[Row, ...]:
+        """Choose and order the rows shown."""
+        percents = np.nan_to_num(self.percents)
+        return chosen_rows(self._all_rows(), self.question, self.request.rows, percents, self._column)
+
+    def _all_rows(self) -> list[Row]:
         rows = list(rows_of(self.question))
         if self.sums.everyone:
-            last = len(answers.n) - 1
+            last = len(self._answers.n) - 1
             rows.append(
                 Row(label=NO_ANSWER, kind="answer", code="", indent=0, source=last, mention=False, last=True)
             )
-        return chosen_rows(rows, self.question, self.request.rows, np.nan_to_num(self.percents), self._column)
+        return rows
+
+    def row_called(self, name: str) -> Row:
+        """Find an answer or net row by label or code. Raises UnknownName."""
+        rows = rows_of(self.question)
+        answer = self.question.find(canonical(name))
+        for row in rows:
+            if row.label.casefold() == name.casefold() or (answer is not None and row.code == answer.code):
+                return row
+        known = [row.label for row in rows]
+        raise UnknownName("net or answer", name, known, self.question.name)
 
     def _column(self, name: str) -> int:
-        return find_column(self.layout.columns, name, f"table {self.request.id or self.question.name!r}")
+        columns = [column for column in self.layout.columns if not column.hidden]
+        place = find_column(columns, name, f"table {self.request.id or self.question.name!r}")
+        return self.layout.columns.index(columns[place])
+
+    def _answer_line(
+        self,
+        row: Row,
+        figure: str,
+        values: FloatArray,
+        tested: Tested | None,
+        marks: tuple[Mark, ...],
+    ) -> Line:
+        return Line(
+            label=row.label,
+            kind=row.kind,
+            code=row.code,
+            indent=row.indent,
+            figure=figure,
+            values=shown(values, self.base_marks),
+            letters=("",) * self.columns if tested is None else tested.letters[row.source],
+            marks=marks,
+            evidence=Evidence(row=row.source, sums=self._answers, base=self.sums.base, tested=tested),
+        )
+
+    def _cell_figure(self, figure: str, rows: Sequence[Row]) -> FloatArray:
+        """Work out one figure of all counted rows: (rows, columns)."""
+        w, base = self._answers.w, self.sums.base.w
+        match figure:
+            case "column percent":
+                return self.percents
+            case "cumulative percent":
+                return self._cumulated(rows)
+            case "valid percent":
+                return ratio(100.0 * w, base - w[-1:] if self.sums.everyone else base)
+            case "row percent":
+                return ratio(100.0 * w, w[:, :1])
+            case "table percent":
+                return ratio(100.0 * w, base[:, :1])
+            case "mention percent":
+                mentions = [row.source for row in rows_of(self.question) if row.mention]
+                return ratio(100.0 * w, w[mentions].sum(axis=0))
+            case "percent of answer":
+                return ratio(100.0 * w, w[self.row_called(self.request.percent_of).source])
+            case "percent of outer":
+                return ratio(100.0 * w, base[:, self._outer_columns()])
+            case "column difference":
+                place = self._column(self.request.difference_from)
+                return self.percents - self.percents[:, [place]]
+            case "index":
+                shares = ratio(w, base)
+                return ratio(100.0 * shares, shares[:, :1])
+        empty = np.where(self.sums.base.n > 0, 0.0, np.nan)  # a count in an empty column does not exist
+        return (w if figure == "count" else self._answers.n) + empty
+
+    def _outer_columns(self) -> IntArray:
+        """Give, per column, the column of the outer answer it stands under; itself where it stands under none."""
+        levels = self.layout.parents
+        if not levels:
+            raise RequestError("A percent of the outer answer needs a nested banner.")
+        if self.request.outer_level > len(levels):
+            raise RequestError(
+                f"The banner has {len(levels)} outer levels; there is no level {self.request.outer_level}."
+            )
+        found = np.arange(self.columns)
+        chosen = levels if self.request.outer_level == 0 else [levels[self.request.outer_level - 1]]
+        for level in chosen:
+            places = np.array(level)
+            found = np.where(places >= 0, places, found)
+        return found
 
     def _cumulated(self, rows: Sequence[Row]) -> FloatArray:
         """Add up the percents of the answers shown, from the top."""
@@ -274,67 +308,50 @@ class Making:
                 found[row.source] = running
         return found
 
-    def _answer_line(
-        self, row: Row, figure: str, values: FloatArray, letters: tuple[str, ...], marks: tuple[Mark, ...]
-    ) -> Line:
-        return Line(
-            label=row.label,
-            kind=row.kind,
-            code=row.code,
-            indent=row.indent,
-            figure=figure,
-            values=shown(values, self.base_marks),
-            letters=letters,
-            marks=marks,
-        )
-
-    def _cell_figure(self, figure: str, answers: Sums) -> FloatArray:
-        w = answers.w
-        match figure:
-            case "column percent" | "cumulative percent":
-                return self.percents
-            case "row percent":
-                return ratio(100.0 * w, w[:, :1])
-            case "table percent":
-                return ratio(100.0 * w, self.sums.base.w[:, :1])
-            case "mention percent":
-                mentions = [row.source for row in rows_of(self.question) if row.mention]
-                return ratio(100.0 * w, w[mentions].sum(axis=0))
-            case "index":
-                shares = ratio(w, self.sums.base.w)
-                return ratio(100.0 * shares, shares[:, :1])
-        empty = np.where(self.sums.base.n > 0, 0.0, np.nan)  # a count in an empty column does not exist
-        return (w if figure == "count" else answers.n) + empty
+    # --- summaries --------------------------------------------------------------------------------------
 
     def _summary_lines(self) -> list[Line]:
-        wanted = [figure for figure in self.figures if figure in SUMMARY_FIGURES]
         lines: list[Line] = []
-        if self.sums.mentions is not None and "mean mentions" in wanted:
-            lines += self.summaries(
-                self.sums.mentions, {"mean mentions": moments(self.sums.mentions).mean[0]}
-            )
-        if self.sums.values is not None:
-            lines += self.summaries(self.sums.values, self._summarised(wanted, self.sums.values))
+        for figure in self.figures:
+            if figure in CELL_FIGURES:
+                continue
+            values = self.sums.mentions if figure in MENTION_FIGURES else self.sums.values
+            if values is not None:
+                lines += self.summaries(values, self._summarised([figure], values))
         return lines
 
-    def summaries(self, values: Sums, figures: Mapping[str, FloatArray]) -> list[Line]:
+    def summary_of(self, figure: str) -> Line:
+        """Make the line of one summary. Raises RequestError where the question has none."""
+        values = self.sums.mentions if figure in MENTION_FIGURES else self.sums.values
+        if values is None:
+            raise RequestError(f"{self.question.name} has no {figure}: it is neither a scale nor a number.")
+        return self.summaries(values, self._summarised([figure], values))[0]
+
+    def summaries(
+        self, values: Sums, figures: Mapping[str, FloatArray], *, tested: bool = True
+    ) -> list[Line]:
         """Make the lines of some summaries of values, judged on their own base."""
         if not figures:
             return []
         marks = np.maximum(marks_of(values, self.request.rules)[0], self._withheld())
-        none = ("",) * self.columns
-        letters = self._mean_letters(values, marks) if LETTERED_SUMMARIES & set(figures) else none
-        return [
-            Line(
-                label=SUMMARY_LABELS[figure],
-                kind="summary",
-                figure=figure,
-                values=shown(found, marks),
-                letters=letters if figure in LETTERED_SUMMARIES else none,
-                marks=mark_names(marks),
+        names = mark_names(marks)
+        lines = []
+        for figure, found in figures.items():
+            carries = None
+            if figure in LETTERED_SUMMARIES and tested and not self._is_untested(figure):
+                carries = self._tested_means(values, marks)
+            lines.append(
+                Line(
+                    label=summary_label(figure),
+                    kind="summary",
+                    figure=figure,
+                    values=shown(found, marks),
+                    letters=("",) * self.columns if carries is None else carries.letters[0],
+                    marks=names,
+                    evidence=Evidence(row=0, sums=values, base=values, tested=carries),
+                )
             )
-            for figure, found in figures.items()
-        ]
+        return lines
 
     def _summarised(self, wanted: Sequence[str], values: Sums) -> dict[str, FloatArray]:
         """Work out summaries of values by figure, in the order wanted."""
@@ -346,13 +363,18 @@ class Making:
 
     def _summary(self, figure: str, values: Sums, found: Moments) -> dict[str, FloatArray]:
         """Work out a summary of values: one line, or the two ends of a confidence interval."""
+        share = percentile_of(figure)
         if figure == "confidence interval":
             low, high = confidence_interval(found, self.request.levels[0] if self.request.levels else 95.0)
             return {"interval low": low[0], "interval high": high[0]}
-        if figure in QUANTILES:
-            return {figure: self._quantile(QUANTILES[figure])}
-        if figure == "sum":
-            return {"sum": found.mean[0] * values.w[0]}
+        if figure in QUANTILES or share is not None:
+            return {figure: self._quantile(QUANTILES[figure] if share is None else share)}
+        if figure in ("sum", "mentions"):
+            return {figure: found.mean[0] * values.w[0]}
+        if figure == "respondents":
+            return {figure: np.where(values.n[0] > 0, values.w[0], np.nan)}
+        if figure in ("mean", "mean mentions"):
+            return {figure: found.mean[0]}
         if figure in SUMMARIES:
             return {figure: SUMMARIES[figure](found)[0]}
         ends = values.lowest if figure == "smallest" else values.highest
@@ -363,112 +385,91 @@ class Making:
     def _quantile(self, q: float) -> FloatArray:
         if self.sums.quantile is not None:
             return self.sums.quantile(q)
-        assert self.sums.answers is not None
         scores = self.question.scores()
         places = [k for k, answer in enumerate(self.question.valid) if answer.code in scores]
         values = np.array([scores[self.question.valid[k].code] for k in places])
         order = np.argsort(values)
-        weights = self.sums.answers.w[places][order]
+        weights = self._answers.w[places][order]
         return np.array([weighted_quantile(values[order], weights[:, k], q) for k in range(self.columns)])
 
     def _difference_lines(self, place: str) -> list[Line]:
         """Make the difference rows above or below the answers: means of +100, 0 and −100."""
         if "column percent" not in self.figures:
             return []
-        return [
-            Line(
-                label=difference.label,
-                kind="net",
-                figure="difference",
-                values=shown(moments(sums).mean[0], self.base_marks),
-                letters=self._mean_letters(sums, self.base_marks),
-                marks=mark_names(self.base_marks),
+        lines = []
+        for difference, sums in self.sums.differences:
+            if (difference.place == "above") != (place == "above"):
+                continue
+            untested = self._is_untested(difference.label)
+            tested = None if untested else self._tested_means(sums, self.base_marks)
+            lines.append(
+                Line(
+                    label=difference.label,
+                    kind="net",
+                    figure="difference",
+                    values=shown(moments(sums).mean[0], self.base_marks),
+                    letters=("",) * self.columns if tested is None else tested.letters[0],
+                    marks=mark_names(self.base_marks),
+                    evidence=Evidence(row=0, sums=sums, base=sums, tested=tested),
+                )
             )
-            for difference, sums in self.sums.differences
-            if (difference.place == "above") == (place == "above")
-        ]
+        return lines
 
     def _withheld(self) -> IntArray:
         """Carry the marks of columns that are withheld or untested as a whole over to their summaries."""
-        return np.where(self.base_marks >= MARKS.index("not tested"), self.base_marks, 0)
+        return np.where(self.base_marks >= NOT_TESTED, self.base_marks, 0)
 
     # --- tests ------------------------------------------------------------------------------------------
 
-    def _proportion_letters(self, answers: Sums) -> LetterRows:
-        if not self._tested():
-            return [("",) * self.columns] * len(answers.n)
-        tests = test_proportions(answers, self.sums.base, self.layout.pairs, self.setting.shared)
-        return self._letters(tests, self.base_marks)
+    @cached_property
+    def _tested_shares(self) -> Tested | None:
+        """Test all answers and nets; None where tests are switched off or nothing can be compared."""
+        if not self._tests_wanted():
+            return None
+        answers = self._answers
+        pairs, method = self.layout.comparisons.pairs, self.request.tests.proportions
+        tests = test_proportions(answers, self.sums.base, pairs, self.setting.shared, method)
+        rows = rows_of(self.question)
+        off = np.zeros((len(answers.n), 1), np.bool_)
+        off[[row.source for row in rows if self._is_untested(row.code, row.label)]] = True
+        if self.sums.everyone and self._is_untested(NO_ANSWER):
+            off[-1] = True
+        return self._decided("share", tests, self.base_marks, off)
 
-    def _mean_letters(self, values: Sums, marks: IntArray) -> tuple[str, ...]:
-        if not self._tested():
-            return ("",) * self.columns
-        return self._letters(test_means(values, self.layout.pairs, self.setting.shared), marks)[0]
+    def _tested_means(self, values: Sums, marks: IntArray) -> Tested | None:
+        if not self._tests_wanted():
+            return None
+        pairs, method = self.layout.comparisons.pairs, self.request.tests.means
+        tests = test_means(values, pairs, self.setting.shared, method)
+        return self._decided("mean", tests, marks, np.zeros((1, 1), np.bool_))
 
-    def _tested(self) -> bool:
-        return bool(self.request.levels) and len(self.layout.pairs) > 0
+    def _tests_wanted(self) -> bool:
+        return bool(self.request.levels) and len(self.layout.comparisons) > 0
 
-    def _letters(self, tests: PairTests, marks: IntArray) -> LetterRows:
-        thin = marks >= MARKS.index("not tested")
-        pairs = self.layout.pairs
-        out = thin[pairs[:, 0]] | thin[pairs[:, 1]]
-        p_value = np.where(out[None, :], np.nan, tests.p_value)
-        higher = higher_than(replace(tests, p_value=p_value), pairs, self.columns, self.request.levels)
-        names = [column.letter for column in self.layout.columns]
-        return letter_rows(higher, names, spaced=self.layout.two_letter_names)
+    def _is_untested(self, *names: str) -> bool:
+        """Tell whether the plan takes a row, known by some names, out of all tests."""
+        wanted = {name.casefold() for name in self.request.rows.untested}
+        return bool(wanted) and any(name.casefold() in wanted for name in names if name)
 
-
-def in_shown_order(table: Table, shown_columns: Sequence[int]) -> Table:
-    """Put the columns of a table where its banner shows them: the Total first, last or not at all."""
-    if list(shown_columns) == list(range(len(table.columns))):
-        return table
-    place = {column: k for k, column in enumerate(shown_columns)}
-    lines = tuple(
-        replace(
-            line,
-            values=line.values[list(shown_columns)],
-            letters=tuple(line.letters[k] for k in shown_columns),
-            marks=tuple(line.marks[k] for k in shown_columns),
+    def _decided(self, kind: TestKind, tests: PairTests, marks: IntArray, off: BoolArray) -> Tested:
+        thin = marks >= NOT_TESTED
+        pairs = self.layout.comparisons.pairs
+        return decide(
+            kind,
+            tests,
+            self.layout.comparisons,
+            [column.letter for column in self.layout.columns],
+            self.request.levels,
+            out=(thin[pairs[:, 0]] | thin[pairs[:, 1]])[None, :] | off,
+            adjust=self.request.tests.adjust,
+            spaced=self.layout.two_letter_names,
         )
-        for line in table.lines
-    )
-    groups = tuple(
-        replace(group, start=place[group.start], stop=place[group.stop - 1] + 1) for group in table.groups
-    )
-    return replace(table, columns=tuple(table.columns[k] for k in shown_columns), groups=groups, lines=lines)
 
 
-SUMMARIES: Mapping[str, Callable[[Moments], FloatArray]] = {
-    "mean": lambda found: found.mean,
-    "standard deviation": lambda found: found.standard_deviation,
-    "standard error": lambda found: found.standard_error,
-}
-
-
-def marks_of(base: Sums, rules: BaseRules) -> IntArray:
-    """Judge bases by the rules: positions in MARKS, (rows, columns); the severest that fits.
-
-    An empty column carries the mark of its base of 0.
-    """
-    judged = (
-        base.n if rules.judged_on == "unweighted base" else np.nan_to_num(effective_base(base.w, base.w2))
-    )
-    marks = np.zeros(judged.shape, np.int64)
-    for position, threshold in ((1, rules.mark), (2, rules.no_test), (3, rules.withhold)):
-        if threshold is not None:
-            marks[_below(judged, threshold)] = position
-    return marks
-
-
-def _below(judged: FloatArray, threshold: float) -> BoolArray:
-    return np.asarray(judged < threshold - EDGE)
-
-
-def shown(values: FloatArray, marks: IntArray) -> FloatArray:
-    """Take withheld figures out: (columns,), NaN where withheld."""
-    return np.where(marks == MARKS.index("withheld"), np.nan, values)
-
-
-def mark_names(marks: IntArray) -> tuple[Mark, ...]:
-    """Name the marks of the columns."""
-    return tuple(MARKS[mark] for mark in marks.tolist())
+def _has(row: Row, figure: str) -> bool:
+    """Tell whether a row has a figure: nets are no mentions and do not add up, no answer is not valid."""
+    if figure == "mention percent":
+        return row.mention
+    if figure == "cumulative percent":
+        return row.kind == "answer"
+    return figure != "valid percent" or row.label != NO_ANSWER or bool(row.code)

@@ -10,9 +10,11 @@ import numpy as np
 from eager_otter.codebook.model import Question
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.tables.banner import BannerColumns
+from eager_otter.tables.comparing import Comparisons
 from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.request import CELL_FIGURES, Items, TableRequest
+from eager_otter.tables.request import SUMMARY_FIGURES, Items, TableRequest, percentile_of
 from eager_otter.tables.table import Line, Mark
+from eager_otter.tables.testing import HIGHER, HIGHER_LAX, LOWER, LOWER_LAX, Tested
 from eager_otter.tables.texts import MARK_SIGNS, NOT_THERE, WITHHELD, ZERO, figure_text
 
 PERCENT_NOTES = {
@@ -21,8 +23,27 @@ PERCENT_NOTES = {
     "table percent": "table %: percent of the Total's base.",
     "mention percent": "mention %: percent of all mentions; nets and exclusive answers are none.",
     "cumulative percent": "cum. %: percents added up from the top.",
+    "valid percent": "valid %: percent of those who answered.",
+    "percent of answer": "% of row: percent of those in the column who gave {percent_of}.",
+    "percent of outer": "% of head: percent of everybody under the same outer head; a column under none is "
+    "its own head.",
+    "column difference": "± points: the percent minus that of {difference_from}, in points.",
     "index": "index: 100 × column percent / percent of the Total.",
 }
+
+CORRECTIONS = {
+    "bonferroni": "Bonferroni",
+    "holm": "Holm",
+    "benjamini-hochberg": "Benjamini and Hochberg (the share of false marks, not the chance of any)",
+}
+SHARE_TESTS = {
+    "pooled": "a z test of two proportions with their pooled share",
+    "unpooled": "a z test of two proportions with their own shares",
+    "t": "a t test of two proportions with their pooled share",
+    "linear": "a z test of two proportions with the linearised variance",
+}
+MEAN_TESTS = {"welch": "Welch's t test", "pooled": "Student's t test with the pooled variance"}
+NO_TESTS_EXPECTED = ("mentions", "respondents")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,22 +70,30 @@ def notes_of(
 ) -> tuple[str, ...]:
     """Write all notes of a table, in the order in which they are read."""
     return (
-        *_base_notes(sums, facts),
+        *_base_notes(request, sums, facts),
         *_filter_notes(facts),
         *_weight_notes(facts),
         *_rule_notes(request, sums.question),
         *_row_notes(request, sums.question, lines),
-        *_test_notes(request, sums, lines, layout, shared),
+        *testing_notes(request, lines, layout, _overlap(sums, shared)),
         *_mark_notes(request, lines),
         *_sign_notes(request, lines),
+        *_own_note(request),
     )
 
 
-def preview_notes(request: TableRequest, bases: Line, pairs: int, facts: Facts) -> tuple[str, ...]:
+def _own_note(request: TableRequest) -> Iterator[str]:
+    if request.note:
+        yield request.note
+
+
+def preview_notes(request: TableRequest, bases: Line, layout: BannerColumns, facts: Facts) -> tuple[str, ...]:
     """Tell the shape of a banner: columns, comparisons a row, and how many columns are thin."""
-    lettered = len(bases.values) - 1
+    lettered = sum(bool(column.letter) for column in layout.columns)
+    pairs = len(layout.comparisons)
     counts = {
-        mark: sum(found == mark for found in bases.marks) for mark in ("low base", "not tested", "withheld")
+        mark: sum(bases.marks[k] == mark for k in layout.shown)
+        for mark in ("low base", "not tested", "withheld")
     }
     thin = ", ".join(f"{count} {mark}" for mark, count in counts.items() if count) or "none is thin"
     return (
@@ -90,20 +119,24 @@ def item_notes(
     bases = [int(one.base.n[0, 0]) for one in sums]
     base = f"{bases[0]:,}" if min(bases) == max(bases) else f"{min(bases):,} to {max(bases):,}"
     notes = [f"Universe: {facts.universe}"] if facts.universe else []
-    notes.append(f"Base: the respondents who answered each item ({base}).")
+    who = request.base_text or "the respondents who answered each item"
+    notes.append(f"Base: {who} ({base}).")
+    overlap = "" if items.shape == "answers by items" else _overlap(sums[0], shared)
+    tested = tuple(testing_notes(request, lines, layout, overlap))
     if items.shape == "one under another":
-        tested: tuple[str, ...] = tuple(_test_notes(request, sums[0], lines, layout, shared))
         for one in sums:
             notes += _row_notes(request, one.question, [line for line in lines if line.kind == "net"])
         notes = list(dict.fromkeys(notes))
     elif items.shape == "items by columns":
-        what = "the mean" if items.figure.casefold() == "mean" else f"the percent of {items.figure}"
-        notes.append(
-            f"Each row shows {what} of one item." + ("" if alike else " Its own base stands under it.")
-        )
-        tested = tuple(_test_notes(request, sums[0], lines, layout, shared))
+        notes.append(f"Each row shows {_what(items)}." + ("" if alike else " Its own base stands under it."))
+    elif items.shape == "answers by items":
+        notes.append("Each column is one item; it has its own base.")
     else:
-        tested = ("Items are answered by the same people; they are not tested against each other here.",)
+        notes.append("Down: the answer before. Across: the answer after, given by the same people.")
+        notes += _row_notes(request, sums[0].question, [])
+    percents = {line.figure for line in lines} & set(PERCENT_NOTES)
+    if items.shape != "one under another":
+        notes += [_percent_note(request, figure) for figure in PERCENT_NOTES if figure in percents]
     if items.shape == "answers by items" and any(line.kind == "net" for line in lines):
         notes += _net_notes(sums[0].question, lines)
     return (
@@ -113,10 +146,26 @@ def item_notes(
         *tested,
         *_mark_notes(request, lines),
         *_sign_notes(request, lines),
+        *_own_note(request),
     )
 
 
-def _base_notes(sums: QuestionSums, facts: Facts) -> Iterator[str]:
+def _what(items: Items) -> str:
+    """Say what the rows of an items table show."""
+    if items.figures:
+        return "the figure named, of one question"
+    figure = items.figure
+    known = figure.casefold() in SUMMARY_FIGURES or percentile_of(figure.casefold()) is not None
+    return f"the {figure.casefold()} of one item" if known else f"the percent of {figure} of one item"
+
+
+def _percent_note(request: TableRequest, figure: str) -> str:
+    return PERCENT_NOTES[figure].format(
+        percent_of=request.percent_of, difference_from=request.difference_from
+    )
+
+
+def _base_notes(request: TableRequest, sums: QuestionSums, facts: Facts) -> Iterator[str]:
     question = sums.question
     people = int(sums.base.n[0, 0])
     if facts.universe:
@@ -125,7 +174,9 @@ def _base_notes(sums: QuestionSums, facts: Facts) -> Iterator[str]:
     asked = f" The question was asked if {question.asked.text}." if question.asked is not None else ""
     which = f" and satisfy {facts.base}" if facts.base is not None else ""
     reasons = _reasons(sums, facts)
-    if sums.everyone:
+    if request.base_text:
+        yield f"Base: {request.base_text} ({people:,} respondents).{asked}"
+    elif sums.everyone:
         yield f"Base: all {people:,} respondents, whether or not they answered.{asked}"
     else:
         yield f"Base: the {people:,} respondents who {what}{which}.{asked}"
@@ -201,7 +252,7 @@ def _row_notes(request: TableRequest, question: Question, lines: Sequence[Line])
     if request.value is not None:
         yield f"Cells sum up {request.value} among those in the row and the column who have a value."
     percents = {line.figure for line in lines} & set(PERCENT_NOTES)
-    yield from (PERCENT_NOTES[figure] for figure in PERCENT_NOTES if figure in percents)
+    yield from (_percent_note(request, figure) for figure in PERCENT_NOTES if figure in percents)
     if len(percents | {line.figure for line in lines if line.figure == "column percent"}) > 2:
         yield "Several kinds of percents stand in this table; read the sign beside each row."
     if any(line.kind == "net" for line in lines):
@@ -226,43 +277,154 @@ def _labels(question: Question, codes: Sequence[str]) -> str:
     return ", ".join(question.answers[question.by_code[code]].label for code in codes)
 
 
-def _test_notes(
-    request: TableRequest,
-    sums: QuestionSums,
-    lines: Sequence[Line],
-    layout: BannerColumns,
-    shared: SharedPairs,
+def testing_notes(
+    request: TableRequest, lines: Sequence[Line], layout: BannerColumns, overlap: str
 ) -> Iterator[str]:
+    """Say what was tested against what, how, at which level, and what could not be tested."""
+    comparisons = layout.comparisons
     if not layout.groups:
         return
     if not request.levels:
         yield "No significance tests were made."
         return
-    if not len(layout.pairs):
+    if not len(comparisons):
         yield "No tests: no group has two columns to compare."
         return
-    first = f"{request.levels[0]:g} %"
-    if len(request.levels) == 2:
-        at = f"at the {first} level (capitals) and the {request.levels[1]:g} % level (small letters)"
-    else:
-        at = f"at the {first} level"
-    yield (
-        f"Letters: a figure is significantly higher, {at}, than the same row's figure in the columns whose "
-        f"letters it carries. Columns are compared within their group, two-sided, with no correction for the "
-        f"number of comparisons."
+    if not any(line.evidence is not None and line.evidence.tested is not None for line in lines):
+        yield "Nothing in this table is tested."
+        return
+    if comparisons.letters:
+        yield _letters_note(request)
+    if comparisons.marks:
+        yield from _marks_notes(request, comparisons)
+    total = " The Total is not tested." if 0 in layout.shown and not layout.columns[0].letter else ""
+    yield f"{_tests_used(request, lines)}{overlap}{total}"
+    yield from _number_notes(request, lines)
+    yield from _untested_notes(request, lines, layout)
+
+
+def _at(levels: Sequence[float], strict: str, lax: str) -> str:
+    """Say at which level, with what stands for each of two."""
+    if len(levels) == 2:
+        return f"at the {levels[0]:g} % level ({strict}) and the {levels[1]:g} % level ({lax})"
+    return f"at the {levels[0]:g} % level"
+
+
+def _corrected(request: TableRequest) -> str:
+    adjust = request.tests.adjust
+    if adjust == "none":
+        return "with no correction for the number of comparisons"
+    return f"corrected for the number of comparisons in each row and group after {CORRECTIONS[adjust]}"
+
+
+def _letters_note(request: TableRequest) -> str:
+    where = "group, whatever they stand under" if request.tests.all_parents else "group"
+    return (
+        f"Letters: a figure is significantly higher, {_at(request.levels, 'capitals', 'small letters')}, than the same "
+        f"row's figure in the columns whose letters it carries. Columns are compared within their {where}, two-sided, "
+        f"{_corrected(request)}."
     )
-    total = " The Total is not tested." if 0 in layout.shown else ""
-    yield f"{_tests_used(lines)}{_overlap(sums, shared)}{total}"
 
 
-def _tests_used(lines: Sequence[Line]) -> str:
+def _marks_notes(request: TableRequest, comparisons: Comparisons) -> Iterator[str]:
+    marks = f"{HIGHER} significantly higher, {LOWER} significantly lower"
+    if len(request.levels) == 2:
+        lax = f"({HIGHER_LAX} {LOWER_LAX} at the {request.levels[1]:g} % level only)"
+        marks = f"{marks}, at the {request.levels[0]:g} % level {lax}"
+    else:
+        marks = f"{marks}, at the {request.levels[0]:g} % level"
+    families = int(comparisons.family.max()) + 1
+    kinds = {
+        against
+        for against, at, family in zip(
+            comparisons.against, comparisons.at.tolist(), comparisons.family.tolist(), strict=True
+        )
+        if at >= 0 and family < families
+    }
+    than = {
+        "rest": "than the rest: everyone under the same head who is not in the column"
+        if request.tests.rest_of_parent
+        else "than the rest: everyone in the table who is not in the column",
+        "total": "than the Total; a part differs from its whole exactly when it differs from the rest, so the test is "
+        "against everyone who is not in the column",
+        "previous": "than the column before it",
+        "first": "than the first column of its group",
+        "column": f"than {request.tests.control}"
+        if request.tests.control
+        else "than the column it is set against; a column of differences is tested against none",
+    }
+    what = "; ".join(than[kind] for kind in than if kind in kinds)
+    yield f"Marks: {marks}, {what}. Two-sided, {_corrected(request)}."
+
+
+def _tests_used(request: TableRequest, lines: Sequence[Line]) -> str:
+    kinds = {line.evidence.tested.kind for line in lines if line.evidence and line.evidence.tested}
+    differences = any(line.figure == "difference" for line in lines)
+    what = "means and differences" if differences else "means"
     used = []
-    if any(line.kind in ("answer", "net") and line.figure in CELL_FIGURES for line in lines):
-        used.append("percents by a z test of two proportions with their pooled share")
-    if any(line.figure in ("mean", "difference", "mean mentions") for line in lines):
-        what = "means" if all(line.figure != "difference" for line in lines) else "means and differences"
-        used.append(f"{what} by Welch's t test")
-    return f"Tested: {', '.join(used)}." if used else "Nothing in this table is tested."
+    if "share" in kinds:
+        used.append(f"percents by {SHARE_TESTS[request.tests.proportions]}")
+    if "mean" in kinds:
+        used.append(f"{what} by {MEAN_TESTS[request.tests.means]}")
+    if "paired share" in kinds:
+        used.append("percents of the same people by McNemar's test, without continuity correction")
+    if "paired mean" in kinds:
+        used.append(f"{what} of the same people by a paired t test")
+    same = ""
+    if kinds & {"paired share", "paired mean"}:
+        same = " Each test rests on those who answered both; the percents shown may rest on more people."
+    summaries = [
+        line.label
+        for line in lines
+        if line.kind == "summary" and line.figure not in ("mean", "mean mentions", *NO_TESTS_EXPECTED)
+    ]
+    left = f" Not tested: {', '.join(dict.fromkeys(summaries))}." if summaries else ""
+    return f"Tested: {', '.join(used)}.{same}{left}"
+
+
+def _tested_lines(lines: Sequence[Line]) -> Iterator[tuple[Tested, int]]:
+    """Go through the tests behind the lines, each once however many figures of its row are shown."""
+    seen: set[tuple[int, int]] = set()
+    for line in lines:
+        if line.evidence is None or line.evidence.tested is None:
+            continue
+        key = id(line.evidence.tested), line.evidence.row
+        if key not in seen:
+            seen.add(key)
+            yield line.evidence.tested, line.evidence.row
+
+
+def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
+    found = list(_tested_lines(lines))
+    made = sum(tested.made(row) for tested, row in found)
+    impossible = sum(tested.impossible(row) for tested, row in found)
+    chance = made * (100.0 - request.levels[-1]) / 100.0
+    if request.tests.adjust == "none" and made:
+        expected = "fewer than one" if chance < 1 else f"about {chance:,.0f}"
+        yield (
+            f"{made:,} tests were made; if nothing differed, {expected} would be marked at the "
+            f"{request.levels[-1]:g} % level by chance."
+        )
+    elif made:
+        yield f"{made:,} tests were made."
+    if impossible:
+        yield (
+            f"{impossible:,} comparisons could not be tested: all or nobody gave the answer, the same people are in "
+            "both, or there are too few values or no spread."
+        )
+
+
+def _untested_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[str]:
+    """Name the rows and groups that were not tested, so that no mark means no significant difference."""
+    if request.rows.untested:
+        wanted = {name.casefold() for name in request.rows.untested}
+        off = [line.label for line in lines if {line.label.casefold(), line.code.casefold()} & wanted]
+        if off:
+            yield f"Not tested, as asked: {', '.join(dict.fromkeys(off))}."
+    used = set(layout.comparisons.pairs.reshape(-1).tolist())
+    idle = [group.path for group in layout.groups if not used & set(range(group.start, group.stop))]
+    if idle:
+        yield f"No tests in: {', '.join(dict.fromkeys(name for name in idle if name))}."
 
 
 def _overlap(sums: QuestionSums, shared: SharedPairs) -> str:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal, get_args
 
-from eager_otter.errors import RequestError
+from eager_otter.core.choices import Correction, MeanTest, ProportionTest
+from eager_otter.errors import RequestError, UnknownName
 
 CellFigure = Literal[
     "column percent",
@@ -16,6 +18,10 @@ CellFigure = Literal[
     "table percent",
     "mention percent",
     "cumulative percent",
+    "valid percent",
+    "percent of answer",
+    "percent of outer",
+    "column difference",
     "index",
 ]
 SummaryFigure = Literal[
@@ -30,16 +36,32 @@ SummaryFigure = Literal[
     "largest",
     "sum",
     "mean mentions",
+    "mentions",
+    "respondents",
 ]
-Figure = Literal[CellFigure, SummaryFigure]
+Figure = str  # one of FIGURES, or "percentile 90"
+BaseFigure = Literal["unweighted base", "weighted base", "effective base"]
 JudgedOn = Literal["unweighted base", "effective base"]
 
 CELL_FIGURES: tuple[CellFigure, ...] = get_args(CellFigure)
 SUMMARY_FIGURES: tuple[SummaryFigure, ...] = get_args(SummaryFigure)
 FIGURES: tuple[Figure, ...] = (*CELL_FIGURES, *SUMMARY_FIGURES)
-PERCENTS = ("column percent", "row percent", "table percent", "mention percent", "cumulative percent")
+BASE_FIGURES: tuple[BaseFigure, ...] = get_args(BaseFigure)
+MENTION_FIGURES = ("mean mentions", "mentions", "respondents")
+PERCENTS = (
+    "column percent",
+    "row percent",
+    "table percent",
+    "mention percent",
+    "cumulative percent",
+    "valid percent",
+    "percent of answer",
+    "percent of outer",
+)
+PERCENTILE = re.compile(r"percentile (\d{1,2}(?:\.\d+)?)")
 
 SortBy = Literal["figure", "label", "code"]
+Against = Literal["each other", "rest", "total", "previous", "first", "column", "nothing"]
 
 MOST_DIGITS = 10
 
@@ -55,7 +77,10 @@ class BannerGroup:
       all of it first, which is not tested.
 
     `labels` gives other labels to some answers (by code) in this banner only; `only` is an expression that everybody
-    in the group's columns satisfies.
+    in the group's columns satisfies. `hide` takes columns (labels or codes) out of view that are still there as a
+    control of tests. `differences` adds columns that show one column minus another: (label, column, column).
+    `against` says what the group's columns are tested against, "nothing" for not at all, None for what the table
+    says; `control` names the column where it is "column".
     """
 
     question: str = ""
@@ -66,6 +91,10 @@ class BannerGroup:
     nest: tuple[BannerGroup, ...] = ()
     subtotal: bool = False
     only: str | None = None
+    hide: tuple[str, ...] = ()
+    differences: tuple[tuple[str, str, str], ...] = ()
+    against: Against | None = None
+    control: str = ""
 
 
 TotalPlace = Literal["first", "last", "none"]
@@ -101,27 +130,79 @@ class BaseRules:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class TestRules:
+    """How columns are tested.
+
+    `against`: each other (all pairs in a group), the rest (everyone in the Total's base who is not in the column),
+    the total (the test is that of the rest), the previous or first column, one "column" named by `control`, or nothing.
+    In a nested group only columns under the same parent are compared, unless `all_parents`; the rest is everyone else
+    in the table, or with `rest_of_parent` in the same parent. `proportions` and `means` name the test of columns that
+    share nobody, `adjust` the correction for many comparisons.
+    """
+
+    __test__ = False  # not a test case, whatever its name
+
+    against: Against = "each other"
+    control: str = ""
+    all_parents: bool = False
+    rest_of_parent: bool = False
+    proportions: ProportionTest = "pooled"
+    means: MeanTest = "welch"
+    adjust: Correction = "none"
+
+    def __post_init__(self) -> None:
+        if (self.against == "column") != bool(self.control):
+            raise RequestError(
+                "A test against one column names it: against column, with its label as control."
+            )
+
+
+def percentile_of(figure: str) -> float | None:
+    """Give the share that a percentile figure names; None for other figures.
+
+    >>> percentile_of("percentile 90"), percentile_of("mean")
+    (0.9, None)
+    """
+    found = PERCENTILE.fullmatch(figure)
+    return None if found is None or float(found[1]) <= 0 else float(found[1]) / 100.0
+
+
+def check_figure(figure: str) -> str:
+    """Refuse a figure that is not known. Raises UnknownName."""
+    if figure not in FIGURES and percentile_of(figure) is None:
+        raise UnknownName("figure", figure, [*FIGURES, "percentile 90"])
+    return figure
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Digits:
-    """Decimal places: of percents, of weighted counts and bases, of means and deviations."""
+    """Decimal places: of percents, of weighted counts and bases, of means and deviations.
+
+    `of_figures` says otherwise for single figures: pairs of a figure and its places.
+    """
 
     percent: int = 0
     count: int = 0
     mean: int = 2
+    of_figures: tuple[tuple[str, int], ...] = ()
 
     def __post_init__(self) -> None:
-        for digits in (self.percent, self.count, self.mean):
+        for digits in (self.percent, self.count, self.mean, *(places for _, places in self.of_figures)):
             if not 0 <= digits <= MOST_DIGITS:
                 raise RequestError(f"Digits run from 0 to {MOST_DIGITS}; got {digits}.")
 
     def of(self, figure: str) -> int:
         """Give the decimal places of a figure."""
-        if figure in PERCENTS or figure in ("difference", "index"):
+        own = dict(self.of_figures).get(figure)
+        if own is not None:
+            return own
+        if figure in PERCENTS or figure in ("difference", "column difference", "index"):
             return self.percent
         if figure in ("unweighted count", "unweighted base"):
             return 0
         if figure == "effective base":
             return max(self.count, 1) if self.count else 0
-        return self.count if figure in ("count", "weighted base") else self.mean
+        return self.count if figure in ("count", "weighted base", "mentions", "respondents") else self.mean
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -143,7 +224,8 @@ class RowRules:
 
     `hide` takes answers (codes or labels) out of view, nobody out of the base; `leave_out` takes those who gave them
     out of the base as well. `most` keeps only the first so many answers, `above` only those with more than so many
-    percent of the Total; `drop_empty` leaves out answers nobody gave.
+    percent of the Total; `drop_empty` leaves out answers nobody gave. `untested` names answers and nets that take no
+    part in tests. `headings` are pairs of an answer and the heading (or "" for a blank line) that stands before it.
     """
 
     sort: Sorting | None = None
@@ -152,9 +234,11 @@ class RowRules:
     most: int | None = None
     above: float | None = None
     drop_empty: bool = False
+    untested: tuple[str, ...] = ()
+    headings: tuple[tuple[str, str], ...] = ()
 
 
-Shape = Literal["items by columns", "answers by items", "one under another"]
+Shape = Literal["items by columns", "answers by items", "one under another", "before by after"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -162,13 +246,30 @@ class Items:
     """Several questions in one table: the items of a grid, or any questions that are alike.
 
     `shape` is "items by columns" (a row per question, one figure of each, across the banner), "answers by items" (a
-    column per question, their common answers down) or "one under another" (whole questions, each under its heading).
-    `figure` is the label of a net or answer, or "mean".
+    column per question, their common answers down, tested as answers of the same people), "one under another" (whole
+    questions, each under its heading) or "before by after" (two questions: who moved from which answer to which).
+    `figure` is the label of a net or answer, "mean" or another summary; `figures` gives each question its own instead,
+    and `labels` a label ("" for the question's).
     """
 
     questions: tuple[str, ...]
     shape: Shape = "items by columns"
     figure: str = "mean"
+    figures: tuple[str, ...] = ()
+    labels: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        for given, what in ((self.figures, "figures"), (self.labels, "labels")):
+            if given and len(given) != len(self.questions):
+                raise RequestError(
+                    f"{len(self.questions)} items, but {len(given)} {what}; each needs its own."
+                )
+        if self.shape == "before by after" and len(self.questions) != 2:
+            raise RequestError("Before by after takes two questions: the one before, then the one after.")
+
+    def figure_of(self, place: int) -> str:
+        """Give the figure shown of the item at a place."""
+        return self.figures[place] if self.figures else self.figure
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -181,6 +282,12 @@ class TableRequest:
     percents from 50 up to, not including, 100, strictest first; none switches the tests off. `base` is "answered",
     "all" (everyone the filters keep, with a row for no answer) or an expression that those in the base satisfy.
     `layer` names the answer of a control question that the filter chooses, `heading` the part of the report.
+
+    `nest` names questions whose answers stand, outermost first, over those of `question`, as indented rows.
+    `percent_of` is the answer or net that "percent of answer" is a percent of; `difference_from` the column that
+    "column difference" takes off; `outer_level` the level of a nested banner (1 the outermost, 0 the innermost above
+    the columns) whose base "percent of outer" is a percent of. `base_rows` are the bases shown (none named: all that
+    the table has), and `base_text` says in words who is in the base. `note` is put under the table.
     Raises RequestError for levels or figures that cannot be had.
     """
 
@@ -196,15 +303,24 @@ class TableRequest:
     layer: str = ""
     heading: str = ""
     base: str = "answered"
+    base_text: str = ""
+    base_rows: tuple[BaseFigure, ...] = ()
+    nest: tuple[str, ...] = ()
+    percent_of: str = ""
+    difference_from: str = "Total"
+    outer_level: int = 0
+    note: str = ""
     rows: RowRules = RowRules()
     levels: tuple[float, ...] = (95.0,)
+    tests: TestRules = TestRules()
     rules: BaseRules = BaseRules()
 
     def __post_init__(self) -> None:
         check_levels(self.levels)
-        unknown = [figure for figure in self.figures if figure not in FIGURES]
-        if unknown:
-            raise RequestError(f"No figure {unknown[0]!r}. Known: {', '.join(FIGURES)}.")
+        for figure in self.figures:
+            check_figure(figure)
+        if "percent of answer" in self.figures and not self.percent_of:
+            raise RequestError("A percent of an answer needs the answer: name it as percent of.")
 
 
 def check_levels(levels: tuple[float, ...]) -> None:

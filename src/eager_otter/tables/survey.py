@@ -14,10 +14,12 @@ from eager_otter.data.responses import Responses
 from eager_otter.data.selection import who_answered
 from eager_otter.errors import RequestError
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
-from eager_otter.tables.items import items_table
-from eager_otter.tables.making import Setting, make_preview, make_table
+from eager_otter.tables.finishing import Setting, make_preview
+from eager_otter.tables.items import answers_by_items, before_by_after, item_columns, items_table
+from eager_otter.tables.making import make_table
 from eager_otter.tables.notes import Facts
 from eager_otter.tables.request import (
+    MENTION_FIGURES,
     Banner,
     BannerGroup,
     BaseRules,
@@ -183,8 +185,9 @@ class Survey:
         `done` is told the number of tables made so far. Raises what `table` raises.
         """
         made: dict[int, Table] = {}
-        for some in _together(requests):
-            for k, table in self._with_one_banner(requests, some):
+        settled = [_settled(request) for request in requests]
+        for some in _together(settled):
+            for k, table in self._with_one_banner(settled, some):
                 made[k] = table
                 if done is not None:
                     done(len(made))
@@ -195,21 +198,43 @@ class Survey:
     ) -> Iterator[tuple[int, Table]]:
         first = requests[some[0]]
         population, facts = self._counted(first.filter, first.base, may_be_empty=bool(first.layer))
-        counting = BannerCounting(self.responses, population, first.banner)
+        counting = BannerCounting(self.responses, population, first.banner, first.tests)
         wanted = list(dict.fromkeys(count for k in some for count in _counts_of(requests[k])))
         waiting: dict[Count, QuestionSums] = {}
         facts_of: dict[Count, Facts] = {}
         for count, sums in zip(wanted, counting.counted(wanted), strict=True):
             waiting[count] = sums
-            facts_of[count] = self._own_facts(facts, sums, population)
+            facts_of[count] = facts if count.nest else self._own_facts(facts, sums, population)
         for k in some:
             counts = _counts_of(requests[k])
-            if requests[k].items is not None:
-                setting = self._setting(counting, facts)
-                yield k, items_table(requests[k], [waiting[count] for count in counts], setting)
-            else:
+            sums_of = [waiting[count] for count in counts]
+            if requests[k].items is None:
                 setting = self._setting(counting, facts_of[counts[0]])
-                yield k, make_table(requests[k], waiting[counts[0]], setting)
+                yield k, make_table(requests[k], sums_of[0], setting)
+            else:
+                yield k, self._items(requests[k], counts, sums_of, counting, facts)
+
+    def _items(
+        self,
+        request: TableRequest,
+        counts: Sequence[Count],
+        sums: Sequence[QuestionSums],
+        counting: BannerCounting,
+        facts: Facts,
+    ) -> Table:
+        """Make a table of several questions."""
+        assert request.items is not None
+        setting = self._setting(counting, facts)
+        if request.items.shape == "before by after":
+            return before_by_after(
+                request, sums[0], self.codebook.question(request.items.questions[1]), setting
+            )
+        if request.items.shape != "answers by items":
+            return items_table(request, sums, setting)
+        layout = item_columns(request, [one.question for one in sums])
+        pairs = layout.comparisons.pairs
+        paired = counting.paired(counts, pairs) if request.levels and len(pairs) else None
+        return answers_by_items(request, sums, paired, layout, setting)
 
     def population(self) -> Population:
         """Say who is counted and with what weights. Raises ExpressionError, RequestError, DataError."""
@@ -273,18 +298,47 @@ def _people_of(request: TableRequest) -> str:
     return "" if request.base in PLAIN_BASES else request.base
 
 
+def _settled(request: TableRequest) -> TableRequest:
+    """Give a table of items the banner it has by its shape."""
+    items = request.items
+    if items is None or items.shape in ("items by columns", "one under another"):
+        return request
+    if items.shape == "answers by items":
+        return replace(request, banner=Banner())
+    return replace(
+        request,
+        banner=Banner(groups=(BannerGroup(question=items.questions[1]),)),
+        figures=request.figures or ("table percent", "count"),
+        base=f"answered `{items.questions[1]}`",
+        base_text=request.base_text or "answered both times",
+        levels=(),
+    )
+
+
 def _counts_of(request: TableRequest) -> list[Count]:
-    names = (request.question,) if request.items is None else request.items.questions
+    names: tuple[str, ...] = (request.question,)
+    shown = set(request.figures)
+    if request.items is not None:
+        names = request.items.questions
+        names = names[:1] if request.items.shape == "before by after" else names
+        shown |= {request.items.figure, *request.items.figures}
     return [
         Count(
             question=name,
             leave_out=request.rows.leave_out,
             everyone=request.base == "all",
-            mentions="mean mentions" in request.figures,
+            mentions=bool(shown & set(MENTION_FIGURES)),
             value=request.value,
+            nest=request.nest,
         )
         for name in names
     ]
+
+
+def _columns_for(request: TableRequest) -> tuple[object, ...]:
+    """Tell apart the tests that need other columns to be counted, or other pairs."""
+    tests = request.tests
+    return tests.against, tests.control, tests.all_parents, tests.rest_of_parent
 
 
 def banner_of(questions: str | Sequence[str]) -> Banner:
@@ -301,7 +355,8 @@ def _together(requests: Sequence[TableRequest]) -> list[list[int]]:
             same_people = (request.filter, request.layer) == (first.filter, first.layer) and _people_of(
                 request
             ) == _people_of(first)
-            if same_people and request.banner == first.banner:
+            same_columns = request.banner == first.banner and _columns_for(request) == _columns_for(first)
+            if same_people and same_columns:
                 members.append(k)
                 break
         else:

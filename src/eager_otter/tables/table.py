@@ -9,8 +9,11 @@ from typing import TYPE_CHECKING, Literal, Protocol
 import numpy as np
 
 from eager_otter.core.arrays import FloatArray
+from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.tables.comparing import Comparisons
 from eager_otter.tables.request import Digits
+from eager_otter.tables.testing import Tested
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -23,13 +26,19 @@ MARKS: tuple[Mark, ...] = ("", "low base", "not tested", "withheld")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Column:
-    """A banner column. `letter` is "" for the Total; `code` is the answer it stands for."""
+    """A banner column. `letter` is "" for the Total; `code` is the answer it stands for.
+
+    A `hidden` column is counted, not shown. A `difference` shows one column minus another, both by position among the
+    columns counted, and has no base.
+    """
 
     label: str
     group: str = ""
     letter: str = ""
     question: str = ""
     code: str = ""
+    hidden: bool = False
+    difference: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,11 +60,24 @@ class Group:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Evidence:
+    """What a line rests on: row `row` of some sums, the sums of its base (one row), and the tests made.
+
+    All have an entry per column counted, in the order of `Table.counted`.
+    """
+
+    row: int
+    sums: Sums
+    base: Sums
+    tested: Tested | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Line:
     """One kind of figure of one row: `values`, `letters` and `marks` have one entry a column.
 
     `values` are at full precision; percents run from 0 to 100; NaN where a figure does not exist or is
-    withheld (the mark tells which).
+    withheld (the mark tells which). A `signed` line shows the signs of its columns' marks.
     """
 
     label: str
@@ -66,6 +88,8 @@ class Line:
     marks: tuple[Mark, ...]
     code: str = ""
     indent: int = 0
+    signed: bool = False
+    evidence: Evidence | None = None
 
     def continues(self, before: Line | None) -> bool:
         """Whether it shows one more figure of the row that the line before shows."""
@@ -109,7 +133,8 @@ class Table:
     """A question by a banner, finished. Renderers lay it out; they compute nothing.
 
     `columns` hold the Total first, last or not at all; `lines` start with the bases; `notes` are whole sentences;
-    `people` is the Total's unweighted base.
+    `people` is the Total's unweighted base. `counted` are the columns as they were counted, hidden ones among them,
+    and `shown` the places there of the table's own columns.
     """
 
     id: str
@@ -126,6 +151,9 @@ class Table:
     layer: str = ""
     heading: str = ""
     viewer: Viewer | None = None
+    counted: tuple[Column, ...] = ()
+    shown: tuple[int, ...] = ()
+    comparisons: Comparisons | None = None
 
     def __repr__(self) -> str:
         """Show the table itself, as a terminal shows it."""

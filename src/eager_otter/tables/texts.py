@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from decimal import ROUND_HALF_UP, Decimal
 
-from eager_otter.tables.request import PERCENTS, Digits
+from eager_otter.tables.request import PERCENTS, Digits, percentile_of
 from eager_otter.tables.table import Line, Mark, Table
 
 ZERO = "–"
@@ -22,6 +22,10 @@ FIGURE_SIGNS = {
     "table percent": "table %",
     "mention percent": "mention %",
     "cumulative percent": "cum. %",
+    "valid percent": "valid %",
+    "percent of answer": "% of row",
+    "percent of outer": "% of head",
+    "column difference": "± points",
     "index": "index",
     "difference": "diff.",
     "count": "n",
@@ -38,6 +42,8 @@ FIGURE_SIGNS = {
     "largest": "max.",
     "sum": "sum",
     "mean mentions": "mean",
+    "mentions": "n",
+    "respondents": "n",
     "unweighted base": "n",
     "weighted base": "n",
     "effective base": "n",
@@ -56,19 +62,36 @@ def rounded(value: float, digits: int) -> Decimal:
     return abs(result) if result.is_zero() else result
 
 
-def figure_text(value: float, figure: str, digits: Digits, mark: Mark = "") -> str:
-    """Write a figure.
+def sign_of(figure: str) -> str:
+    """Give the short sign of a figure that stands beside its row.
+
+    >>> sign_of("row percent"), sign_of("percentile 90")
+    ('row %', 'p 90')
+    """
+    if percentile_of(figure) is not None:
+        return figure.replace("percentile", "p")
+    return FIGURE_SIGNS.get(figure, figure)
+
+
+def figure_text(
+    value: float, figure: str, digits: Digits, mark: Mark = "", *, difference: bool = False
+) -> str:
+    """Write a figure; with `difference`, the difference of two.
 
     >>> [figure_text(v, "column percent", Digits()) for v in (0.0, 0.4, 11.5)]
     ['–', '<1%', '12%']
     >>> figure_text(float("nan"), "mean", Digits()), figure_text(1234.0, "count", Digits())
     ('n/a', '1,234')
+    >>> figure_text(3.2, "column percent", Digits(), difference=True)
+    '+3'
     """
     if math.isnan(value):
         return WITHHELD if mark == "withheld" else NOT_THERE
     places = digits.of(figure)
-    sign = "%" if figure in PERCENTS else ""
     number = rounded(value, places)
+    if difference or figure == "column difference":
+        return f"{number:,f}" if number.is_zero() else f"{number:+,f}"
+    sign = "%" if figure in PERCENTS else ""
     if figure in PERCENTS or figure in COUNTS:
         if value == 0:
             return ZERO
@@ -92,14 +115,16 @@ def mark_sign(line: Line, column: int, column_marks: Sequence[Mark]) -> str:
     A figure carries a sign only where its mark differs from its column's, as when few gave a value.
     """
     mark = line.marks[column]
-    if line.figure == "unweighted base" or (line.kind != "base" and mark != column_marks[column]):
+    if line.signed or (line.kind != "base" and mark != column_marks[column]):
         return "" if math.isnan(line.values[column]) else MARK_SIGNS[mark]
     return ""
 
 
 def cell_text(table: Table, line: Line, column: int) -> str:
     """Write the figure of a cell with its sign, letters aside; a heading has none."""
-    if line.kind == "heading":
+    value, mark = float(line.values[column]), line.marks[column]
+    shows_difference = table.columns[column].difference is not None
+    if line.kind == "heading" or (shows_difference and math.isnan(value) and mark != "withheld"):
         return ""
-    figure = figure_text(float(line.values[column]), line.figure, table.digits, line.marks[column])
+    figure = figure_text(value, line.figure, table.digits, mark, difference=shows_difference)
     return figure + mark_sign(line, column, table.column_marks)

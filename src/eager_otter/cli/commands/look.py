@@ -17,7 +17,11 @@ from eager_otter.tables.request import FIGURES
 )
 @click.option("--banner", metavar="NAME", help="A banner of the plan, instead of --by.")
 @click.option(
-    "--figure", "figures", multiple=True, metavar="FIGURE", help=f"What to show: {', '.join(FIGURES)}."
+    "--figure",
+    "figures",
+    multiple=True,
+    metavar="FIGURE",
+    help=f"What to show: {', '.join(FIGURES)}, percentile 90.",
 )
 @click.option(
     "--level",
@@ -51,7 +55,7 @@ def look(
 
     from eager_otter.errors import RequestError, UnknownName
     from eager_otter.report.terminal import table_view
-    from eager_otter.tables.request import TableRequest, check_levels
+    from eager_otter.tables.request import TableRequest, check_figure, check_levels
     from eager_otter.tables.survey import banner_of
 
     survey, plan = opened(**where)
@@ -60,8 +64,7 @@ def look(
     if grid is not None:
         raise RequestError(f"{question} is a grid; look at one of its items: {', '.join(grid.items)}.")
     for figure in figures:
-        if figure not in FIGURES:
-            raise UnknownName("figure", figure, FIGURES)
+        check_figure(figure)
     wanted = banner_of(by)
     if banner is not None:
         banners = {} if plan is None else plan.banners
@@ -82,7 +85,7 @@ def look(
         request,
         question=question,
         banner=wanted,
-        figures=figures or request.figures,  # type: ignore[arg-type]
+        figures=figures or request.figures,
     )
     (table,) = survey.tables([request])
     _print(table_view, table, survey)

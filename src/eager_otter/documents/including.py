@@ -1,0 +1,107 @@
+"""Documents that include others: one mapping, each part of which remembers the file it stands in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from eager_otter.documents.yaml_nodes import Document, Place, read_yaml
+from eager_otter.errors import DocumentError, FileProblem, Problem, shown_path
+
+INCLUDE = "include"
+
+
+@dataclass(slots=True)
+class Whole(Document):
+    """A document with what it includes; problems point at the file in which a part really stands."""
+
+    origins: dict[Place, tuple[Document, Place]] = field(default_factory=dict)
+
+    def problem(self, place: Iterable[str | int], message: str, *, key: bool = False) -> Problem:
+        """Make a problem that points at a place of the file it is in."""
+        steps = tuple(place)
+        for length in range(len(steps), 0, -1):
+            if steps[:length] in self.origins:
+                document, where = self.origins[steps[:length]]
+                return document.problem((*where, *steps[length:]), message, key=key)
+        return Document.problem(self, steps, message, key=key)
+
+
+def with_included(document: Document, *, lists: Sequence[str], mappings: Sequence[str]) -> Whole:
+    """Put what a document includes beneath it.
+
+    Under the keys in `lists` the entries of included files come first, under those in `mappings` entries join by
+    name; the document's own win. Raises DocumentError for a file that includes itself, and for one that cannot be read.
+    """
+    whole = Whole(document.path, document.data, document.lines, dict(document.keys), dict(document.values))
+    if not isinstance(document.data, dict) or INCLUDE not in document.data:
+        return whole
+    data: dict[str, Any] = {}
+    origins: dict[Place, tuple[Document, Place]] = {}
+    for part in _parts(document, (document.path.resolve(),)):
+        if not isinstance(part.data, dict):
+            raise DocumentError([part.problem((), "an included file is a mapping (key: value).")])
+        for key, value in part.data.items():
+            if key == INCLUDE and part is not document:
+                continue
+            _put(data, origins, key, value, part, lists, mappings)
+    whole.data, whole.origins = data, origins
+    for place, (part, where) in origins.items():
+        for table, own in ((whole.keys, part.keys), (whole.values, part.values)):
+            table.update(
+                {
+                    (*place, *steps[len(where) :]): spot
+                    for steps, spot in own.items()
+                    if steps[: len(where)] == where
+                }
+            )
+    return whole
+
+
+def _put(
+    data: dict[str, Any],
+    origins: dict[Place, tuple[Document, Place]],
+    key: str,
+    value: Any,
+    part: Document,
+    lists: Sequence[str],
+    mappings: Sequence[str],
+) -> None:
+    if key in lists and isinstance(value, list):
+        entries = data.setdefault(key, [])
+        for k, entry in enumerate(value):
+            origins[(key, len(entries))] = (part, (key, k))
+            entries.append(entry)
+    elif key in mappings and isinstance(value, dict):
+        named = data.setdefault(key, {})
+        for name, entry in value.items():
+            origins[(key, name)] = (part, (key, name))
+            named[name] = entry
+    else:
+        data[key] = value
+        origins[(key,)] = (part, (key,))
+
+
+def _parts(document: Document, above: tuple[Path, ...]) -> list[Document]:
+    """Read what a document includes, deepest first, itself last."""
+    included = document.data.get(INCLUDE) if isinstance(document.data, dict) else None
+    names = included if isinstance(included, list) else [included]
+    found: list[Document] = []
+    for k, name in enumerate(names):
+        if not isinstance(name, str):
+            continue  # the model of the file says so
+        place: Place = (INCLUDE, k) if isinstance(included, list) else (INCLUDE,)
+        path = document.path.parent / name
+        if path.resolve() in above:
+            raise DocumentError([document.problem(place, f"include: {name} includes itself.")])
+        try:
+            part = read_yaml(path)
+        except FileProblem as error:
+            message = str(error).removeprefix(shown_path(path) + ": ")
+            raise DocumentError(
+                [document.problem(place, f"include: {message} Looked for {shown_path(path)}.")]
+            ) from error
+        found += _parts(part, (*above, path.resolve()))
+    return [*found, document]

@@ -1,0 +1,159 @@
+"""Read the banners of a plan."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from eager_otter.codebook.model import Question
+from eager_otter.documents.yaml_nodes import Place
+from eager_otter.errors import nearest
+from eager_otter.plan.context import Context
+from eager_otter.plan.file import AgainstEntry, BannerEntry, ControlFile, GroupEntry, GroupFile
+from eager_otter.tables.request import Against, Banner, BannerGroup
+
+REMEDIES = {
+    "number": "cut it into bands in the codebook",
+    "date": "put it into periods in the codebook",
+    "text": "code it into answers",
+}
+
+
+def control_of(against: AgainstEntry) -> tuple[Against, str]:
+    """Tell what columns are tested against, and which column where it is one; the Total as control is `total`."""
+    if not isinstance(against, ControlFile):
+        return against, ""
+    return ("total", "") if against.column == "Total" else ("column", against.column)
+
+
+class BannerReading:
+    """Reads the banners of a plan, by name."""
+
+    def __init__(self, context: Context) -> None:
+        self.context = context
+        self.banners: dict[str, Banner] = {}
+        self._read()
+
+    @property
+    def written(self) -> list[str]:
+        """The names of all banners written, sound or not."""
+        written = self.context.raw("banners")
+        return list(written) if isinstance(written, dict) else []
+
+    def called(self, name: str, place: Place) -> Banner | None:
+        """Find a banner by name; "none" is the Total alone."""
+        banner = Banner() if name == "none" and name not in self.banners else self.banners.get(name)
+        if banner is None and name not in self.written:
+            self.context.note(place, f"no banner {name!r}.{nearest(name, tuple(self.written))}")
+        return banner
+
+    def _read(self) -> None:
+        written = self.context.raw("banners")
+        for name, body in (written if isinstance(written, dict) else {}).items():
+            place: Place = ("banners", name)
+            banner = self.context.part(BannerEntry, body, place)
+            if banner is None:
+                continue
+            inside = place if isinstance(body, list) else (*place, "groups")
+            found = [self._group(group, (*inside, k)) for k, group in enumerate(banner.groups)]
+            groups = tuple(group for group in found if group)
+            if groups:
+                self.banners[name] = Banner(groups=groups, name=name, total=banner.total)
+
+    def _group(self, written: Any, place: Place, *, inner: bool = False) -> BannerGroup | None:
+        group = self.context.part(GroupEntry, written, place)
+        if group is None:
+            return None
+        if group.only is not None:
+            self.context.check_expression(group.only, (*place, "only"))
+        if group.nest is not None:
+            return self._nest(group, place, inner=inner)
+        if group.question is None:
+            return self._own_columns(group, place)
+        where = (*place, "question") if isinstance(written, dict) else place
+        question = self.context.question(group.question, where)
+        if question is None:
+            return None
+        if question.kind not in ("single", "multi"):
+            remedy = REMEDIES[question.kind]
+            self.context.note(
+                where, f"{question.name} is of kind {question.kind} and cannot be a banner; {remedy}."
+            )
+            return None
+        return BannerGroup(
+            question=question.name,
+            label=group.label,
+            keep=None if group.keep is None else self._kept(group, question, place),
+            labels=self._labels(group, question, place),
+            columns=self._merged_columns(group, question, place),
+            only=group.only,
+            **_extras(group),
+        )
+
+    def _nest(self, group: GroupFile, place: Place, *, inner: bool) -> BannerGroup | None:
+        if inner:
+            self.context.note(place, "a nesting holds questions, not nestings; name all levels in one list.")
+            return None
+        levels = [
+            self._group(level, (*place, "nest", k), inner=True) for k, level in enumerate(group.nest or [])
+        ]
+        if not all(levels):
+            return None
+        nest = tuple(level for level in levels if level is not None)
+        return BannerGroup(
+            label=group.label, nest=nest, subtotal=group.subtotal, only=group.only, **_extras(group)
+        )
+
+    def _own_columns(self, group: GroupFile, place: Place) -> BannerGroup:
+        columns: list[tuple[str, str | tuple[str, ...]]] = []
+        for label, rules in (group.columns or {}).items():
+            if len(rules) > 1:
+                self.context.note(
+                    (*place, "columns", label), "a list of answers needs the question that they are of."
+                )
+            self.context.check_expression(rules[0], (*place, "columns", label))
+            columns.append((label, rules[0]))
+        return BannerGroup(label=group.label, columns=tuple(columns), only=group.only, **_extras(group))
+
+    def _merged_columns(
+        self, group: GroupFile, question: Question, place: Place
+    ) -> tuple[tuple[str, str | tuple[str, ...]], ...]:
+        columns: list[tuple[str, str | tuple[str, ...]]] = []
+        for label, names in (group.columns or {}).items():
+            where = (*place, "columns", label)
+            codes = [self.context.answer(question, name, where) for name in names]
+            columns.append((label, tuple(code for code in codes if code is not None)))
+        return tuple(columns)
+
+    def _kept(self, group: GroupFile, question: Question, place: Place) -> tuple[str, ...]:
+        nets = {net.label.casefold(): net.label for net in question.nets}
+        codes: list[str] = []
+        for k, name in enumerate(group.keep or []):
+            net = nets.get(name.casefold())
+            code = (
+                net
+                if net and question.find(name) is None
+                else self.context.answer(question, name, (*place, "keep", k))
+            )
+            if code in codes:
+                self.context.note((*place, "keep", k), f"{name!r} stands twice.")
+            elif code is not None:
+                codes.append(code)
+        return tuple(codes)
+
+    def _labels(self, group: GroupFile, question: Question, place: Place) -> dict[str, str]:
+        named = {
+            self.context.answer(question, name, (*place, "labels", name)): label
+            for name, label in group.labels.items()
+        }
+        return {code: label for code, label in named.items() if code is not None}
+
+
+def _extras(group: GroupFile) -> dict[str, Any]:
+    """Give what any kind of group may say besides its columns."""
+    against, control = (None, "") if group.against is None else control_of(group.against)
+    return {
+        "hide": tuple(group.hide or ()),
+        "differences": tuple((label, plus, minus) for label, (plus, minus) in group.differences.items()),
+        "against": against,
+        "control": control,
+    }

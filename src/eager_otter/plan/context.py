@@ -1,0 +1,103 @@
+"""What all parts of reading a plan share: the document, its problems, and the codebook beside it."""
+
+from __future__ import annotations
+
+from typing import Any, TypeVar
+
+from eager_otter.codebook.codes import canonical
+from eager_otter.codebook.model import Codebook, Question
+from eager_otter.codebook.reading import parse_or_problem, read_draft
+from eager_otter.documents.checking import check
+from eager_otter.documents.yaml_nodes import Document, Place, read_yaml
+from eager_otter.errors import DocumentError, FileProblem, Problem, nearest, shown_path
+
+T = TypeVar("T")
+
+
+class Context:
+    """A plan on its way: problems are gathered, so that all are told at once."""
+
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.problems: list[Problem] = []
+        self.codebook: Codebook | None = None
+        self.mistaken: frozenset[str] = frozenset()  # questions of the codebook that are themselves mistaken
+
+    def note(self, place: Place, message: str, *, key: bool = False) -> None:
+        """Remember a problem at a place of the plan."""
+        self.problems.append(self.document.problem(place, message, key=key))
+
+    def part(self, kind: type[T] | Any, value: object, place: Place) -> T | None:
+        """Check a part against its model; its problems join the others."""
+        found, problems = check(kind, value, self.document, place)
+        self.problems += problems
+        return found
+
+    def raw(self, key: str) -> Any:
+        """Give what stands under a key of the plan, unchecked."""
+        data = self.document.data
+        return data.get(key) if isinstance(data, dict) else None
+
+    def text(self, key: str) -> str | None:
+        """Give the text under a key of the plan; None where there is none."""
+        value = self.raw(key)
+        return value if isinstance(value, str) else None
+
+    def read_codebook(self) -> None:
+        """Read the codebook that the plan names; its problems join the others."""
+        name = self.text("codebook")
+        if name is None:
+            return
+        path = self.document.path.parent / name
+        try:
+            draft = read_draft(read_yaml(path))
+            self.codebook, self.mistaken = draft.codebook, draft.mistaken
+            self.problems += draft.problems
+        except FileProblem as error:
+            message = f"codebook: {str(error).removeprefix(shown_path(path) + ': ')}"
+            self.note(("codebook",), f"{message} Looked for {shown_path(path)}.")
+        except DocumentError as error:
+            self.problems += error.problems
+
+    def question(self, name: str, place: Place) -> Question | None:
+        """Find a question; None, with a problem, where there is none."""
+        if self.codebook is None:
+            return None
+        question = self.codebook.questions.get(name)
+        if question is None and not self._is_mistaken(name):
+            grid = self.codebook.grids.get(name)
+            if grid is not None:
+                hint = f" {name} is a grid: name one of its items, such as {grid.items[0]}."
+            else:
+                hint = nearest(name, (*self.codebook.questions, *self.mistaken))
+            self.note(place, f"no question {name!r} in the codebook.{hint}")
+        return question
+
+    def _is_mistaken(self, name: str) -> bool:
+        return name.split(".", maxsplit=1)[0] in self.mistaken
+
+    def check_expression(self, text: str, place: Place) -> None:
+        """Check an expression against the codebook."""
+        expression, problems = parse_or_problem(text, self.document, place)
+        mistaken = expression is not None and any(self._is_mistaken(name) for name in expression.names())
+        if expression is not None and self.codebook is not None and not mistaken:
+            _, problems = parse_or_problem(text, self.document, place, self.codebook.questions)
+        self.problems += problems
+
+    def answer(self, question: Question, name: str, place: Place) -> str | None:
+        """Find the code of a valid answer; None, with a problem, where there is none."""
+        answer = question.find(canonical(name))
+        if answer is not None and not answer.missing:
+            return answer.code
+        if answer is not None:
+            self.note(place, f"{answer.label!r} of {question.name} is missing and makes no column.")
+            return None
+        known = [answer.label for answer in question.valid]
+        hint = nearest(name, known) or nearest(name, [answer.code for answer in question.valid])
+        self.note(place, f"{question.name} has no answer {name!r}.{hint}")
+        return None
+
+    def codes_named(self, question: Question, names: list[str] | None, place: Place) -> tuple[str, ...]:
+        """Find the codes of some answers."""
+        codes = [self.answer(question, name, (*place, k)) for k, name in enumerate(names or [])]
+        return tuple(code for code in codes if code is not None)

@@ -1,0 +1,213 @@
+"""Read what a table is by its own settings: looks, tests, bases, rows."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from eager_otter.codebook.codes import canonical
+from eager_otter.codebook.model import Question
+from eager_otter.documents.yaml_nodes import Place
+from eager_otter.errors import RequestError, nearest
+from eager_otter.plan.banners import BannerReading, control_of
+from eager_otter.plan.context import Context
+from eager_otter.plan.file import (
+    DIGIT_KINDS,
+    BasesFile,
+    DefaultsFile,
+    KindFile,
+    SettingsPart,
+    TestsEntry,
+    TestsFile,
+)
+from eager_otter.tables.request import (
+    BASE_FIGURES,
+    BaseRules,
+    Digits,
+    Sorting,
+    TableRequest,
+    TestRules,
+    check_levels,
+)
+
+PLAIN_BASES = ("answered", "all")
+
+
+class SettingsReading:
+    """Puts settings into requests: product defaults, then the plan's, those of a kind, then the table's."""
+
+    def __init__(self, context: Context, banners: BannerReading) -> None:
+        self.context, self.banners = context, banners
+        self.kinds: Mapping[str, KindFile] = {}
+
+    def standard(self) -> TableRequest:
+        """Make what a table is when it says nothing of its own: product defaults, then the plan's."""
+        request = TableRequest(question="")
+        written = self.context.raw("defaults")
+        if written is not None:
+            defaults = self.context.part(DefaultsFile, written, ("defaults",))
+            if defaults is not None:
+                request = self._with_looks(request, defaults, ("defaults",))
+                self.kinds = defaults.kinds
+        named = written.get("banner") if isinstance(written, dict) else None
+        if not request.banner.groups and named is None and self.banners.banners:
+            request = replace(request, banner=next(iter(self.banners.banners.values())))
+        tests, bases = self.context.raw("tests"), self.context.raw("bases")
+        return self._with_rules(
+            request,
+            None if tests is None else self.context.part(TestsEntry, tests, ("tests",)),
+            None if bases is None else self.context.part(BasesFile, bases, ("bases",)),
+            (),
+        )
+
+    def for_kind(self, request: TableRequest, question: Question | None) -> TableRequest:
+        """Put the defaults of a question's kind into a request."""
+        if question is None:
+            return request
+        for kind in (question.kind, "scale" if question.scale else ""):
+            part = self.kinds.get(kind)
+            if part is not None:
+                place = ("defaults", "kinds", kind)
+                request = self._with_looks(request, part, place)
+                request = self._with_rules(request, part.tests, part.bases, place)
+        return request
+
+    def settled(self, base: TableRequest, part: SettingsPart, place: Place) -> TableRequest:
+        """Give what a table is by its own settings: looks, tests, bases, filter."""
+        request = self._with_rules(self._with_looks(base, part, place), part.tests, part.bases, place)
+        if part.filter is not None:
+            self.context.check_expression(part.filter, (*place, "filter"))
+        return replace(
+            request,
+            filter=part.filter,
+            layer=part.layer or "",
+            base_text=part.base_text or "",
+            note=part.note or "",
+            percent_of=request.percent_of if part.percent_of is None else part.percent_of,
+            difference_from=part.difference_from or request.difference_from,
+            outer_level=request.outer_level if part.outer_level is None else part.outer_level,
+        )
+
+    def _with_rules(
+        self, request: TableRequest, tests: TestsFile | None, bases: BasesFile | None, place: Place
+    ) -> TableRequest:
+        if tests is not None:
+            request = self._with_tests(request, tests, (*place, "tests"))
+        if bases is not None:
+            request = self._with_bases(request, bases, (*place, "bases"))
+        return request
+
+    def _with_looks(
+        self, request: TableRequest, part: DefaultsFile | SettingsPart | KindFile, place: Place
+    ) -> TableRequest:
+        if part.figures is not None:
+            figures = tuple(part.figures)
+            answer = part.percent_of if isinstance(part, SettingsPart) else None
+            if "percent of answer" in figures and answer is None and not request.percent_of:
+                self.context.note(
+                    (*place, "figures"), "percent of answer is for single tables: it needs percent of."
+                )
+                figures = tuple(figure for figure in figures if figure != "percent of answer")
+            request = replace(request, figures=figures, percent_of=answer or request.percent_of)
+        if part.digits is not None:
+            request = replace(request, digits=_digits(request.digits, part.digits))
+        names = None if isinstance(part, KindFile) else part.banner
+        if isinstance(names, str):
+            names = [names]
+        if names:
+            banner = self.banners.called(names[0], (*place, "banner"))
+            request = replace(request, banner=banner or request.banner)
+        return request
+
+    def _with_tests(self, request: TableRequest, part: TestsFile, place: Place) -> TableRequest:
+        levels = request.levels if part.levels is None else tuple(part.levels)
+        try:
+            check_levels(levels)
+        except RequestError as error:
+            self.context.note((*place, "levels"), f"levels: {error}")
+            return request
+        now = request.tests
+        against, control = (now.against, now.control) if part.against is None else control_of(part.against)
+        tests = TestRules(
+            against=against,
+            control=control,
+            all_parents=now.all_parents if part.compare is None else part.compare == "all parents",
+            rest_of_parent=now.rest_of_parent if part.rest_of is None else part.rest_of == "parent",
+            proportions=part.percents or now.proportions,
+            means=part.means or now.means,
+            adjust=part.adjust or now.adjust,
+        )
+        return replace(request, levels=levels, tests=tests)
+
+    def _with_bases(self, request: TableRequest, part: BasesFile, place: Place) -> TableRequest:
+        shown = tuple(figure for figure in BASE_FIGURES if figure.removesuffix(" base") in (part.show or ()))
+        request = replace(request, base_rows=shown or request.base_rows)
+        if part.model_fields_set == {"show"}:
+            return request
+        try:
+            rules = BaseRules(
+                mark=part.mark, no_test=part.no_test, withhold=part.withhold, judged_on=part.judged_on
+            )
+        except RequestError as error:
+            self.context.note(place, str(error))
+            return request
+        return replace(request, rules=rules)
+
+    def with_rows(
+        self, request: TableRequest, part: SettingsPart, question: Question | None, place: Place
+    ) -> TableRequest:
+        """Put the base and the rules for rows into a request; answers named are checked where there is a question."""
+        if part.base is not None:
+            if part.base not in PLAIN_BASES:
+                self.context.check_expression(part.base, (*place, "base"))
+            request = replace(request, base=part.base)
+        rows = request.rows
+        if part.sort is not None:
+            up = part.sort.direction == "up" or (part.sort.direction is None and part.sort.by != "figure")
+            rows = replace(rows, sort=Sorting(by=part.sort.by, up=up, column=part.sort.column))
+        if question is not None:
+            rows = replace(
+                rows,
+                hide=self.context.codes_named(question, part.hide, (*place, "hide")),
+                leave_out=self.context.codes_named(question, part.leave_out, (*place, "leave out")),
+            )
+            self._check_named(question, part, place)
+            if rows.leave_out and question.kind != "single":
+                message = f"{question.name} takes several answers; hide them, or set a base, instead of leaving out."
+                self.context.note((*place, "leave out"), message, key=True)
+        rows = replace(
+            rows,
+            most=part.most,
+            above=part.above,
+            drop_empty=part.empty_rows == "drop",
+            untested=tuple(part.untested or ()),
+            headings=tuple((part.headings or {}).items()),
+        )
+        return replace(request, rows=rows)
+
+    def _check_named(self, question: Question, part: SettingsPart, place: Place) -> None:
+        """Check the answers, nets and difference rows that settings name."""
+        nets = [net.label for net in question.nets]
+        others = [difference.label for difference in question.differences]
+        answers = [answer.label for answer in question.valid]
+        named = [(name, (*place, "headings", name), answers) for name in part.headings or {}]
+        named += [
+            (name, (*place, "untested", k), [*answers, *nets, *others, "mean"])
+            for k, name in enumerate(part.untested or [])
+        ]
+        if part.percent_of is not None and part.figures and "percent of answer" in part.figures:
+            named.append((part.percent_of, (*place, "percent of"), [*answers, *nets]))
+        for name, where, known in named:
+            lower = [one.casefold() for one in known]
+            if name.casefold() not in lower and question.find(canonical(name)) is None:
+                self.context.note(where, f"{question.name} has no row {name!r}.{nearest(name, known)}")
+
+
+def _digits(digits: Digits, part: Mapping[str, int]) -> Digits:
+    own = dict(digits.of_figures) | {name: places for name, places in part.items() if name not in DIGIT_KINDS}
+    return Digits(
+        percent=part.get("percent", digits.percent),
+        count=part.get("count", digits.count),
+        mean=part.get("mean", digits.mean),
+        of_figures=tuple(own.items()),
+    )

@@ -1,0 +1,303 @@
+"""Read the tables of a plan: entries in, requests out."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from fnmatch import fnmatchcase
+from typing import Any
+
+from eager_otter.codebook.model import Answer, Question
+from eager_otter.documents.yaml_nodes import Place
+from eager_otter.errors import OtterError, RequestError, nearest
+from eager_otter.plan.context import Context
+from eager_otter.plan.file import EachFile, HeadingFile, ItemFile, ItemsFile, SettingsPart, TableFile
+from eager_otter.plan.settings import SettingsReading
+from eager_otter.tables.banner import lay_out
+from eager_otter.tables.items import is_summary
+from eager_otter.tables.request import Banner, Items, TableRequest, TestRules
+from eager_otter.tables.rows import NOT_TABULATED
+
+
+class TablesReading:
+    """Reads the tables of a plan, in the order of the file."""
+
+    def __init__(self, context: Context, settings: SettingsReading, standard: TableRequest) -> None:
+        self.context, self.settings, self.standard = context, settings, standard
+        self.banners = settings.banners
+        written = context.raw("tables")
+        self.entries: list[Any] = written if isinstance(written, list) else []
+        self.named = {name for entry in self.entries if (name := _named_question(entry)) is not None}
+        self._checked: dict[int, list[tuple[Banner, TestRules]]] = {}
+
+    def requests(self) -> list[TableRequest]:
+        """Make all requests; each has an id of its own."""
+        requests: list[TableRequest] = []
+        heading = ""
+        for k, entry in enumerate(self.entries):
+            place: Place = ("tables", k)
+            if isinstance(entry, dict) and "heading" in entry and "question" not in entry:
+                part = self.context.part(HeadingFile, entry, place)
+                heading = part.heading if part is not None else heading
+                continue
+            found = self._entry(entry, replace(self.standard, heading=heading), place)
+            self._check_columns(found, place)
+            requests += found
+        self._check_ids()
+        return _with_ids(requests)
+
+    def _check_columns(self, requests: Sequence[TableRequest], place: Place) -> None:
+        """Lay each banner out under the tests it is to have, so that a column that is not there is told early."""
+        if self.context.codebook is None or self.context.problems:
+            return
+        for request in requests:
+            known = self._checked.setdefault(id(request.banner), [])
+            if (request.banner, request.tests) in known:
+                continue
+            known.append((request.banner, request.tests))
+            try:
+                lay_out(request.banner, self.context.codebook, request.tests)
+            except OtterError as error:
+                self.context.note(place, str(error))
+                return
+
+    def _check_ids(self) -> None:
+        seen: set[str] = set()
+        for k, entry in enumerate(self.entries):
+            name = str(entry.get("id")) if isinstance(entry, dict) and entry.get("id") is not None else None
+            if name is not None and name in seen:
+                self.context.note(
+                    ("tables", k, "id"), f"two tables have the id {name!r}; each needs its own."
+                )
+            seen.update({name} if name is not None else ())
+
+    def _entry(self, entry: Any, base: TableRequest, place: Place) -> list[TableRequest]:
+        if isinstance(entry, dict) and "each" in entry:
+            return self._each(entry, base, place)
+        if isinstance(entry, dict) and ("grid" in entry or "items" in entry):
+            return self._items(entry, base, place)
+        if not isinstance(entry, dict):
+            entry = {"question": entry}
+            where = place
+        else:
+            where = (*place, "question")
+        table = self.context.part(TableFile, entry, place)
+        if table is None:
+            return []
+        question = self.context.question(table.question, where)
+        request = self.settings.settled(self.settings.for_kind(base, question), table, place)
+        within = [
+            self.context.question(name, (*place, "within", k)) for k, name in enumerate(table.within or [])
+        ]
+        if question is None or not all(within):
+            return []
+        for outer in within:
+            if outer is not None and outer.kind not in ("single", "multi"):
+                self.context.note(
+                    (*place, "within"), f"{outer.name} is of kind {outer.kind}; only answers can be nested."
+                )
+                return []
+        if question.kind in NOT_TABULATED:
+            self.context.note(where, f"{question.name} {NOT_TABULATED[question.kind]}.")
+            return []
+        if table.value is not None:
+            third = self.context.question(table.value, (*place, "value"))
+            if third is not None and third.kind != "number" and not third.scale:
+                message = f"{third.name} is of kind {third.kind}; only numbers and scales can be summed up in cells."
+                self.context.note((*place, "value"), message)
+            request = replace(request, value=table.value)
+        named = replace(
+            request,
+            question=question.name,
+            nest=tuple(table.within or ()),
+            id=table.id or "",
+            title=table.title or "",
+        )
+        return self._copies(self.settings.with_rows(named, table, question, place), table, place)
+
+    def _copies(self, request: TableRequest, part: SettingsPart, place: Place) -> list[TableRequest]:
+        """Make a table for each banner, and of each again for every answer of the question it is repeated by."""
+        names = part.banner or []
+        if names == ["all"] and "all" not in self.banners.banners:
+            names = list(self.banners.banners)
+        if len(names) > 1:
+            found = [(name, self.banners.called(name, (*place, "banner"))) for name in names]
+            stem = request.id or request.question
+            copies = [replace(request, banner=b, id=f"{stem}-{name}") for name, b in found if b is not None]
+        else:
+            copies = [request]
+        return [layered for copy in copies for layered in self._layers(copy, part, place)]
+
+    def _layers(self, request: TableRequest, part: SettingsPart, place: Place) -> list[TableRequest]:
+        if part.repeat is None:
+            return [request]
+        question = self.context.question(part.repeat, (*place, "repeat"))
+        if question is None:
+            return [request]
+        if question.kind not in ("single", "multi"):
+            self.context.note(
+                (*place, "repeat"),
+                f"{question.name} is of kind {question.kind}; only answers can be gone through.",
+            )
+            return [request]
+        stem = request.id or request.question
+        return [
+            replace(request, id=stem),
+            *(_layer(request, question, answer, stem) for answer in question.valid),
+        ]
+
+    def _items(self, entry: dict[str, Any], base: TableRequest, place: Place) -> list[TableRequest]:
+        part = self.context.part(ItemsFile, entry, place)
+        if part is None or self.context.codebook is None:
+            return []
+        title = part.title or ""
+        if part.grid is not None:
+            grid = self.context.codebook.grids.get(part.grid)
+            if grid is None:
+                if part.grid not in self.context.mistaken:
+                    hint = nearest(part.grid, tuple(self.context.codebook.grids))
+                    self.context.note((*place, "grid"), f"no grid {part.grid!r} in the codebook.{hint}")
+                return []
+            what = f" – {part.figure}" if part.shape == "items by columns" else ""
+            written = [ItemFile(question=name) for name in grid.items]
+            title = title or grid.text + what
+        else:
+            written = self._items_written(part, place)
+        questions = [self.context.codebook.question(item.question) for item in written]
+        request = self.settings.settled(
+            self.settings.for_kind(base, questions[0] if questions else None), part, place
+        )
+        if not questions:
+            return []
+        names = tuple(question.name for question in questions)
+        figures = tuple(item.figure or part.figure for item in written)
+        self._check_item_figures(part, questions, figures, place)
+        own = any(item.figure for item in written)
+        try:
+            items = Items(
+                questions=names,
+                shape=part.shape,
+                figure=part.figure,
+                figures=figures if own else (),
+                labels=tuple(item.label or "" for item in written) if any(i.label for i in written) else (),
+            )
+        except RequestError as error:
+            self.context.note(place, str(error))
+            return []
+        wanted = replace(
+            self.settings.with_rows(request, part, None, place),
+            question=part.grid or ", ".join(names),
+            items=items,
+            id=part.id or part.grid or f"{names[0]}-and-more",
+            title=title,
+        )
+        return self._copies(wanted, part, place)
+
+    def _items_written(self, part: ItemsFile, place: Place) -> list[ItemFile]:
+        """Find the questions of a table of several; a name with * stands for all that fit."""
+        assert self.context.codebook is not None
+        found = []
+        for k, item in enumerate(part.items or []):
+            where = (*place, "items", k)
+            if "*" in item.question:
+                fitting = [q.name for q in self.context.codebook if fnmatchcase(q.name, item.question)]
+                if not fitting:
+                    self.context.note(where, f"no question fits {item.question!r}.")
+                found += [item.model_copy(update={"question": name}) for name in fitting]
+            elif self.context.question(item.question, where) is not None:
+                found.append(item)
+        return found
+
+    def _check_item_figures(
+        self, part: ItemsFile, questions: Sequence[Question], figures: Sequence[str], place: Place
+    ) -> None:
+        """Check that each item has the figure wanted of it."""
+        if part.shape != "items by columns":
+            return
+        for question, figure in zip(questions, figures, strict=True):
+            if is_summary(figure):
+                if question.kind == "number" or question.scale:
+                    continue
+                what = f"{question.name} has no {figure.casefold()}: it is neither a scale nor a number."
+                if (
+                    figure.casefold() in ("mean mentions", "mentions", "respondents")
+                    and question.kind == "multi"
+                ):
+                    continue
+                self.context.note((*place, "figure"), what)
+                return
+            labels = [net.label for net in question.nets] + [answer.label for answer in question.valid]
+            known = {label.casefold() for label in labels} | {answer.code for answer in question.valid}
+            if figure.casefold() not in known:
+                hint = nearest(figure, labels)
+                self.context.note(
+                    (*place, "figure"), f"{question.name} has no net or answer {figure!r}.{hint}"
+                )
+                return
+
+    def _each(self, entry: Mapping[str, Any], base: TableRequest, place: Place) -> list[TableRequest]:
+        each = self.context.part(EachFile, entry, place)
+        if each is None:
+            return []
+        if self.context.codebook is None:
+            self.settings.settled(base, each, place)
+            return []
+        found = self._fitting(each, (*place, "each"))
+        copies: list[TableRequest] = []
+        for question in found:
+            if question.kind in NOT_TABULATED:
+                continue
+            before = len(self.context.problems)
+            request = self.settings.settled(self.settings.for_kind(base, question), each, place)
+            request = self.settings.with_rows(request, each, None, place)
+            copies += self._copies(replace(request, question=question.name), each, place)
+            if len(self.context.problems) > before:
+                break  # the next question would have the same problems
+        return copies
+
+    def _fitting(self, each: EachFile, place: Place) -> list[Question]:
+        """Find the questions that an `each` means: patterns of names, kinds, sections."""
+        assert self.context.codebook is not None
+        found = []
+        for question in self.context.codebook:
+            named = "all" in each.each and question.name not in self.named
+            fits = named or any(fnmatchcase(question.name, pattern) for pattern in each.each)
+            kind = "scale" if question.scale else question.kind
+            fits = fits and (each.kinds is None or kind in each.kinds or question.kind in each.kinds)
+            if fits and (each.sections is None or question.section in each.sections):
+                found.append(question)
+        if not found:
+            self.context.note(place, "no question fits.")
+        return found
+
+
+def _layer(request: TableRequest, question: Question, answer: Answer, stem: str) -> TableRequest:
+    """Narrow a table to one answer of a control question."""
+    quote = "'" if '"' in answer.code else '"'
+    sign = "==" if question.kind == "single" else "mentions"
+    chosen = f"`{question.name}` {sign} {quote}{answer.code}{quote}"
+    text = chosen if request.filter is None else f"({request.filter}) and {chosen}"
+    return replace(request, filter=text, layer=answer.label, id=f"{stem}-{answer.code}")
+
+
+def _named_question(entry: Any) -> str | None:
+    if isinstance(entry, str):
+        return entry
+    if isinstance(entry, dict) and isinstance(entry.get("question"), str):
+        return str(entry["question"])
+    return None
+
+
+def _with_ids(requests: list[TableRequest]) -> list[TableRequest]:
+    """Give every table an id of its own: the one in the plan, else the question's name, numbered on repeats."""
+    taken: set[str] = {request.id for request in requests if request.id}
+    result = []
+    for request in requests:
+        name = request.id or request.question
+        number = 2
+        while not request.id and name in taken:
+            name = f"{request.question}-{number}"
+            number += 1
+        taken.add(name)
+        result.append(replace(request, id=name))
+    return result

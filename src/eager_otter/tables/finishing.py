@@ -1,0 +1,191 @@
+"""What all tables share once their figures are made: base lines, marks, the order of columns."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base
+from eager_otter.core.proportions import SharedPairs
+from eager_otter.core.sums import Sums
+from eager_otter.tables.banner import BannerColumns
+from eager_otter.tables.notes import Facts, preview_notes
+from eager_otter.tables.request import BaseFigure, BaseRules, TableRequest
+from eager_otter.tables.table import MARKS, Line, Mark, Table, Viewer
+
+EDGE = 1e-9  # an effective base this little below a threshold is at it: rounding, not fewer people
+NOT_TESTED, WITHHELD = MARKS.index("not tested"), MARKS.index("withheld")
+BASE_LABELS: dict[BaseFigure, str] = {
+    "unweighted base": "Base (unweighted)",
+    "weighted base": "Base (weighted)",
+    "effective base": "Effective base",
+}
+WITHOUT_DIFFERENCE = frozenset(
+    {
+        "standard deviation",
+        "standard error",
+        "interval low",
+        "interval high",
+        "smallest",
+        "largest",
+        "heading",
+    }
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Setting:
+    """What surrounds a table: the banner, who is counted and how they were chosen."""
+
+    layout: BannerColumns
+    shared: SharedPairs
+    weighted: bool
+    facts: Facts
+    viewer: Viewer | None = None
+
+
+def make_preview(request: TableRequest, everybody: Sums, setting: Setting) -> Table:
+    """Make a table of bases only, with how many columns there are, how many pairs, and how many are thin."""
+    marks = marks_of(everybody, request.rules)[0]
+    lines = base_lines(request, everybody, marks, weighted=setting.weighted)
+    title = f"Banner {request.banner.name}".strip()
+    notes = preview_notes(request, lines[0], setting.layout, setting.facts)
+    return finished(request, setting, lines, notes, title=title, people=int(everybody.n[0, 0]))
+
+
+def finished(
+    request: TableRequest,
+    setting: Setting,
+    lines: Sequence[Line],
+    notes: tuple[str, ...],
+    *,
+    title: str,
+    people: int,
+) -> Table:
+    """Put a table together from its lines and notes, its columns in the order in which they are shown."""
+    layout = setting.layout
+    table = Table(
+        id=request.id or request.question,
+        title=f"{title} – {request.layer}" if request.layer else title,
+        question=request.question,
+        columns=layout.columns,
+        groups=layout.groups,
+        lines=tuple(lines),
+        notes=notes,
+        digits=request.digits,
+        levels=request.levels,
+        weighted=setting.weighted,
+        people=people,
+        layer=request.layer,
+        heading=request.heading,
+        viewer=setting.viewer,
+        counted=layout.columns,
+        shown=layout.shown,
+        comparisons=layout.comparisons,
+    )
+    return _in_shown_order(_with_differences(table), layout.shown)
+
+
+def base_lines(request: TableRequest, base: Sums, marks: IntArray, *, weighted: bool) -> list[Line]:
+    """Make the base lines wanted: unweighted, and in a weighted table weighted and effective."""
+    values: dict[BaseFigure, FloatArray] = {"unweighted base": base.n[0]}
+    if weighted:
+        values["weighted base"] = base.w[0]
+        values["effective base"] = np.nan_to_num(effective_base(base.w, base.w2)[0])
+    wanted = [figure for figure in request.base_rows if figure in values] or list(values)
+    none = ("",) * base.n.shape[1]
+    return [
+        Line(
+            label=BASE_LABELS[figure],
+            kind="base",
+            figure=figure,
+            values=values[figure],
+            letters=none,
+            marks=mark_names(marks),
+            signed=k == 0,
+        )
+        for k, figure in enumerate(wanted)
+    ]
+
+
+def _with_differences(table: Table) -> Table:
+    """Fill the columns that show one column minus another; bases have no difference."""
+    places = [k for k, column in enumerate(table.columns) if column.difference is not None]
+    if not places:
+        return table
+    lines = []
+    for line in table.lines:
+        values, marks = line.values.astype(np.float64, copy=True), list(line.marks)
+        for k in places:
+            a, b = table.columns[k].difference or (0, 0)
+            there = line.kind != "base" and line.figure not in WITHOUT_DIFFERENCE
+            values[k] = values[a] - values[b] if there and not line.signed else np.nan
+            marks[k] = MARKS[max(MARKS.index(marks[a]), MARKS.index(marks[b]))]
+        lines.append(replace(line, values=values, marks=tuple(marks)))
+    return replace(table, lines=tuple(lines))
+
+
+def _in_shown_order(table: Table, shown_columns: Sequence[int]) -> Table:
+    """Put the columns of a table where its banner shows them: the Total first, last or not at all."""
+    if list(shown_columns) == list(range(len(table.columns))):
+        return table
+    chosen = list(shown_columns)
+    place = {column: k for k, column in enumerate(shown_columns)}
+    lines = tuple(
+        replace(
+            line,
+            values=line.values[chosen],
+            letters=tuple(line.letters[k] for k in chosen),
+            marks=tuple(line.marks[k] for k in chosen),
+        )
+        for line in table.lines
+    )
+    groups = tuple(
+        replace(group, start=place[group.start], stop=place[group.stop - 1] + 1) for group in table.groups
+    )
+    return replace(table, columns=tuple(table.columns[k] for k in chosen), groups=groups, lines=lines)
+
+
+def marks_of(base: Sums, rules: BaseRules) -> IntArray:
+    """Judge bases by the rules: positions in MARKS, (rows, columns); the severest that fits.
+
+    An empty column carries the mark of its base of 0.
+    """
+    judged = (
+        base.n if rules.judged_on == "unweighted base" else np.nan_to_num(effective_base(base.w, base.w2))
+    )
+    marks = np.zeros(judged.shape, np.int64)
+    for position, threshold in ((1, rules.mark), (2, rules.no_test), (3, rules.withhold)):
+        if threshold is not None:
+            marks[_below(judged, threshold)] = position
+    return marks
+
+
+def _below(judged: FloatArray, threshold: float) -> BoolArray:
+    return np.asarray(judged < threshold - EDGE)
+
+
+def shown(values: FloatArray, marks: IntArray) -> FloatArray:
+    """Take withheld figures out: (columns,), NaN where withheld."""
+    return np.where(marks == WITHHELD, np.nan, values)
+
+
+def mark_names(marks: IntArray) -> tuple[Mark, ...]:
+    """Name the marks of the columns."""
+    return tuple(MARKS[mark] for mark in marks.tolist())
+
+
+def heading_line(text: str, columns: int) -> Line:
+    """Make a heading, or a blank line, over the lines that follow."""
+    blank: Any = ("",) * columns
+    return Line(
+        label=text,
+        kind="heading",
+        figure="heading",
+        values=np.full(columns, np.nan),
+        letters=blank,
+        marks=blank,
+    )

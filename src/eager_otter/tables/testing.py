@@ -1,0 +1,118 @@
+"""From tests of pairs of columns to what stands in the cells: letters, and marks for higher and lower."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.core.choices import Correction
+from eager_otter.core.corrections import adjusted
+from eager_otter.core.letters import higher_than
+from eager_otter.core.proportions import PairTests
+from eager_otter.core.sums import Sums
+from eager_otter.tables.comparing import NOWHERE, Comparisons
+from eager_otter.tables.letters import LetterRows, letter_rows
+
+HIGHER, LOWER = "▲", "▼"
+HIGHER_LAX, LOWER_LAX = "△", "▽"
+
+TestKind = Literal["share", "mean", "paired share", "paired mean"]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Tested:
+    """The tests of some rows, and what they put into the cells.
+
+    `p_value` and `adjusted` (rows, pairs) are NaN where no test was made or a side is too thin; `letters` has a text
+    per row and column. `out` (rows or 1, pairs) is True where a pair was kept out of testing. Tests of the same people
+    rest on `paired`: sums of the differences (rows, pairs).
+    """
+
+    kind: TestKind
+    tests: PairTests
+    comparisons: Comparisons
+    p_value: FloatArray
+    adjusted: FloatArray
+    letters: LetterRows
+    out: BoolArray
+    paired: Sums | None = None
+
+    def made(self, row: int) -> int:
+        """Count the tests made in a row."""
+        return int((~np.isnan(self.p_value[row])).sum())
+
+    def impossible(self, row: int) -> int:
+        """Count the comparisons in a row that no test can decide, thin columns aside."""
+        out = self.out[row if len(self.out) > 1 else 0]
+        return int((np.isnan(self.p_value[row]) & ~out).sum())
+
+
+def decide(
+    kind: TestKind,
+    tests: PairTests,
+    comparisons: Comparisons,
+    names: Sequence[str],
+    levels: Sequence[float],
+    *,
+    out: BoolArray,
+    adjust: Correction,
+    spaced: bool,
+    paired: Sums | None = None,
+) -> Tested:
+    """Decide tests at one or two levels and write the cells.
+
+    `out` (rows or 1, pairs) is True where a pair takes part in no test; `names` are the letters of the columns;
+    `spaced` puts a blank between letters.
+    """
+    p_value = np.where(out, np.nan, tests.p_value)
+    corrected = adjusted(p_value, comparisons.family, adjust)
+    letters = _cells(tests.statistic, corrected, comparisons, names, levels, spaced=spaced)
+    return Tested(kind, tests, comparisons, p_value, corrected, letters, out, paired)
+
+
+def _cells(
+    statistic: FloatArray,
+    p_value: FloatArray,
+    comparisons: Comparisons,
+    names: Sequence[str],
+    levels: Sequence[float],
+    *,
+    spaced: bool,
+) -> LetterRows:
+    lettered = comparisons.at == NOWHERE
+    if lettered.all():
+        return _lettered(statistic, p_value, comparisons, names, levels, spaced=spaced)
+    rows = len(p_value)
+    cells = [[""] * len(names) for _ in range(rows)]
+    if lettered.any():
+        given = np.where(lettered[None, :], p_value, np.nan)
+        cells = [list(row) for row in _lettered(statistic, given, comparisons, names, levels, spaced=spaced)]
+    marked = np.where(lettered[None, :], np.nan, p_value)
+    for row, pair in zip(*np.nonzero(marked <= (100.0 - levels[-1]) / 100.0), strict=True):
+        strict = marked[row, pair] <= (100.0 - levels[0]) / 100.0
+        cells[row][comparisons.at[pair]] = mark_of(bool(statistic[row, pair] > 0), strict=bool(strict))
+    return [tuple(row) for row in cells]
+
+
+def mark_of(higher: bool, *, strict: bool) -> str:
+    """Give the mark for a figure that is higher, or lower, than what it is tested against."""
+    if strict:
+        return HIGHER if higher else LOWER
+    return HIGHER_LAX if higher else LOWER_LAX
+
+
+def _lettered(
+    statistic: FloatArray,
+    p_value: FloatArray,
+    comparisons: Comparisons,
+    names: Sequence[str],
+    levels: Sequence[float],
+    *,
+    spaced: bool,
+) -> LetterRows:
+    higher = higher_than(statistic, p_value, comparisons.pairs, len(names), levels)
+    return letter_rows(higher, names, spaced=spaced)
