@@ -285,7 +285,7 @@ class Grid:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Codebook:
-    """All questions, in survey order."""
+    """All questions, in survey order. `digest` is a fingerprint of the files it was read from; "" for none."""
 
     title: str
     questions: Mapping[str, Question]
@@ -296,6 +296,7 @@ class Codebook:
     finished: Expression | None = None
     universe: str = ""
     path: Path | None = None
+    digest: str = ""
 
     @property
     def special_columns(self) -> dict[str, str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from fnmatch import fnmatchcase
@@ -107,6 +108,12 @@ class _Reading:
         self.grids: dict[str, Grid] = {}
         self.plain = PlainQuestions(self)
 
+    def _digest(self) -> str:
+        """Fingerprint all files read."""
+        documents = {id(document): document for document in (self.document, *self.documents.values())}
+        lines = [line for document in documents.values() for line in (*document.lines, "\f")]
+        return hashlib.sha256("\n".join(lines).encode()).hexdigest()
+
     def whole(self) -> Draft:
         head, problems = check(CodebookFile, self.document.data, self.document, ())
         self.problems += problems
@@ -125,6 +132,7 @@ class _Reading:
             finished, problems = parse_or_problem(head.finished, self.document, ("finished",), self.questions)
             self.problems += problems
         codebook = Codebook(
+            digest=self._digest(),
             title=head.title if head else "",
             questions=self._in_order(),
             grids=self.grids,

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from eager_otter.codebook.model import Codebook
@@ -23,15 +24,15 @@ class Acceptance:
 class Plan:
     """Everything a report is made from. `weight` is None for an unweighted report; paths are ready to open."""
 
-    path: Path
-    title: str
     data: Path
-    reading: Reading
     codebook: Codebook
-    filter: str | None
-    weight: str | None
-    banners: dict[str, Banner]
     requests: tuple[TableRequest, ...]
-    outputs: tuple[Path, ...]
-    standard: TableRequest
+    path: Path = Path("plan.yaml")
+    title: str = ""
+    reading: Reading = field(default_factory=Reading)
+    filter: str | None = None
+    weight: str | None = None
+    banners: Mapping[str, Banner] = field(default_factory=dict)
+    outputs: tuple[Path, ...] = ()
+    standard: TableRequest = field(default_factory=lambda: TableRequest(question=""))
     accepted: tuple[Acceptance, ...] = ()

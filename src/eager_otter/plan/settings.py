@@ -141,7 +141,8 @@ class SettingsReading:
 
     def _with_bases(self, request: TableRequest, part: BasesFile, place: Place) -> TableRequest:
         shown = tuple(figure for figure in BASE_FIGURES if figure.removesuffix(" base") in (part.show or ()))
-        request = replace(request, base_rows=shown or request.base_rows)
+        if part.show is not None:
+            request = replace(request, base_rows=() if len(shown) == len(BASE_FIGURES) else shown)
         if part.model_fields_set == {"show"}:
             return request
         try:
@@ -195,7 +196,12 @@ class SettingsReading:
             (name, (*place, "untested", k), [*answers, *nets, *others, "mean"])
             for k, name in enumerate(part.untested or [])
         ]
-        if part.percent_of is not None and part.figures and "percent of answer" in part.figures:
+        if (
+            part.percent_of is not None
+            and not getattr(part, "within", None)
+            and part.figures
+            and "percent of answer" in part.figures
+        ):
             named.append((part.percent_of, (*place, "percent of"), [*answers, *nets]))
         for name, where, known in named:
             lower = [one.casefold() for one in known]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from importlib import import_module
 from pathlib import Path
 from typing import Any
@@ -12,7 +12,7 @@ from eager_otter import __version__
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.finding import Audit
 from eager_otter.codebook.model import Codebook
-from eager_otter.data.files import Source
+from eager_otter.data.files import Source, source_of
 from eager_otter.data.opening import Reading
 from eager_otter.data.responses import open_responses
 from eager_otter.errors import RequestError, UnknownName
@@ -41,6 +41,8 @@ class Report:
     filter: str | None = None
     weight: str | None = None
     outputs: tuple[Path, ...] = ()
+    plan: Plan | None = None
+    survey: Survey | None = None
 
     def __repr__(self) -> str:
         return f"<Report {self.title!r}: {len(self.tables)} tables; {self.provenance}>"
@@ -122,8 +124,11 @@ def survey_of(plan: Plan) -> Survey:
     return survey
 
 
-def run(plan: str | Path | Plan, *, progress: Progress | None = None) -> Report:
+def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Report | None = None) -> Report:
     """Make the report of a plan; write it with `Report.save()`.
+
+    `before` is an earlier report: while data and codebook are the same, nothing is read again, and only tables that are
+    wanted differently are made again.
 
     Raises FileProblem, DocumentError (every mistake in plan and codebook, before data are read), DataError,
     RequestError, ExpressionError.
@@ -132,16 +137,50 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None) -> Report:
         plan = read_plan(plan)
     if progress is not None:
         progress(f"Reading {plan.data.name}", 0, 1)
-    survey = survey_of(plan)
-    done = None if progress is None else _counting(progress, len(plan.requests))
+    earlier = None if before is None else _survey_before(before, plan)
+    survey = survey_of(plan) if earlier is None else replace(earlier, filter=plan.filter, weight=plan.weight)
+    survey.population()
+    ready = {} if before is None or earlier is None else _tables_before(before, plan)
+    missing = [request for request in plan.requests if request.id not in ready]
+    done = None if progress is None else _counting(progress, len(missing))
+    new = survey.tables(missing, done) if missing else []
+    made = ready | {request.id: table for request, table in zip(missing, new, strict=True)}
     return Report(
         title=plan.title,
-        tables=tuple(survey.tables(plan.requests, done)),
+        tables=tuple(made[request.id] for request in plan.requests),
         source=survey.source,
         filter=plan.filter,
         weight=plan.weight,
         outputs=plan.outputs,
+        plan=plan,
+        survey=survey,
     )
+
+
+def _survey_before(before: Report, plan: Plan) -> Survey | None:
+    """Give the survey of an earlier report where the data and codebook are still the same."""
+    old, survey = before.plan, before.survey
+    if old is None or survey is None:
+        return None
+    same = (old.data, old.reading, old.codebook.digest) == (plan.data, plan.reading, plan.codebook.digest)
+    if not same or not plan.codebook.digest or not plan.data.is_file():
+        return None
+    return (
+        survey if source_of(plan.data, survey.source.rows).fingerprint == survey.source.fingerprint else None
+    )
+
+
+def _tables_before(before: Report, plan: Plan) -> dict[str, Table]:
+    """Give the tables of an earlier report that are wanted again, by id, where the same people are counted alike."""
+    old = before.plan
+    if old is None or (old.filter, old.weight) != (plan.filter, plan.weight):
+        return {}
+    known = {request.id: (request, table) for request, table in zip(old.requests, before.tables, strict=True)}
+    return {
+        request.id: known[request.id][1]
+        for request in plan.requests
+        if request.id in known and known[request.id][0] == request
+    }
 
 
 def run_audit(plan: str | Path | Plan) -> Audit:

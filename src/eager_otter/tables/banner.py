@@ -117,11 +117,19 @@ class _Shape:
     depth: int
 
 
+def levels_of(wanted: BannerGroup) -> tuple[BannerGroup, ...]:
+    """Give the levels of a nesting, the innermost with what the nesting hides; a simple group is its own only one."""
+    if not wanted.nest:
+        return (wanted,)
+    inner = wanted.nest[-1]
+    return (*wanted.nest[:-1], replace(inner, hide=(*inner.hide, *wanted.hide)))
+
+
 def _shapes(banner: Banner, codebook: Codebook) -> Iterator[_Shape]:
     lettered = size = 0
     for wanted in banner.groups:
         check_only(wanted, codebook)
-        levels = [points_of(level, codebook) for level in wanted.nest] or [points_of(wanted, codebook)]
+        levels = [points_of(level, codebook) for level in levels_of(wanted)]
         for level in wanted.nest:
             check_only(level, codebook)
         size += prod(len(level) for level in levels)
@@ -171,7 +179,9 @@ def _shape(
             for point in inner
             if point.hidden
         ]
-        gaps = _difference_columns(own, [*visible, *hidden], len(visible), group)
+        gaps = _difference_columns(
+            wanted.differences or own.differences, [*visible, *hidden], len(visible), group
+        )
         columns += [*visible, *gaps, *hidden]
         group = replace(group, stop=group.start + len(visible) + len(gaps))
         paths.append(_Path(places=places, group=group, points=len(inner)))
@@ -179,13 +189,13 @@ def _shape(
 
 
 def _difference_columns(
-    wanted: BannerGroup, inside: Sequence[Column], visible: int, group: Group
+    differences: Sequence[tuple[str, str, str]], inside: Sequence[Column], visible: int, group: Group
 ) -> list[Column]:
     """Make the columns that show one column of a path minus another; their places count within the block."""
     found = []
-    for label, plus, minus in wanted.differences:
+    for label, plus, minus in differences:
         a, b = (find_column(inside, name, f"the banner group of {label!r}") for name in (plus, minus))
-        behind = len(wanted.differences)  # hidden columns stand behind the differences
+        behind = len(differences)  # hidden columns stand behind the differences
         places = tuple(group.start + k + (behind if k >= visible else 0) for k in (a, b))
         found.append(Column(label=label, group=group.path, difference=(places[0], places[1])))
     return found
@@ -381,7 +391,7 @@ def _inside(
     """Tell who is in the points of a block, path by path, then in its parents: (memberships, chosen)."""
     if not group.nest:
         return memberships(group, responses, rows)
-    levels = [memberships(level, responses, rows) for level in group.nest]
+    levels = [memberships(level, responses, rows) for level in levels_of(group)]
     columns: list[BoolArray] = []
     for path in product(*(range(len(level)) for level in levels[:-1])):
         outer = _outer(levels, path)

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from eager_otter.codebook.model import Question
+from eager_otter.core.arrays import IntArray
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.tables.banner import BannerColumns
-from eager_otter.tables.comparing import Comparisons
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.request import SUMMARY_FIGURES, Items, TableRequest, percentile_of
 from eager_otter.tables.table import Line, Mark
@@ -43,7 +43,6 @@ SHARE_TESTS = {
     "linear": "a z test of two proportions with the linearised variance",
 }
 MEAN_TESTS = {"welch": "Welch's t test", "pooled": "Student's t test with the pooled variance"}
-NO_TESTS_EXPECTED = ("mentions", "respondents")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -76,8 +75,8 @@ def notes_of(
         *_rule_notes(request, sums.question),
         *_row_notes(request, sums.question, lines),
         *testing_notes(request, lines, layout, _overlap(sums, shared)),
-        *_mark_notes(request, lines),
-        *_sign_notes(request, lines),
+        *_mark_notes(request, lines, layout),
+        *_sign_notes(request, lines, layout),
         *_own_note(request),
     )
 
@@ -100,7 +99,7 @@ def preview_notes(request: TableRequest, bases: Line, layout: BannerColumns, fac
         f"{lettered} columns beside the Total; {pairs} comparisons in each row. By the minimum bases: {thin}.",
         *_filter_notes(facts),
         *_weight_notes(facts),
-        *_mark_notes(request, [bases]),
+        *_mark_notes(request, [bases], layout),
     )
 
 
@@ -144,8 +143,8 @@ def item_notes(
         *_filter_notes(facts),
         *_weight_notes(facts),
         *tested,
-        *_mark_notes(request, lines),
-        *_sign_notes(request, lines),
+        *_mark_notes(request, lines, layout),
+        *_sign_notes(request, lines, layout),
         *_own_note(request),
     )
 
@@ -179,6 +178,7 @@ def _base_notes(request: TableRequest, sums: QuestionSums, facts: Facts) -> Iter
     elif sums.everyone:
         yield f"Base: all {people:,} respondents, whether or not they answered.{asked}"
     else:
+        what = "answered all of these" if request.nest else what
         yield f"Base: the {people:,} respondents who {what}{which}.{asked}"
     if reasons and sums.everyone:
         yield f"No answer: {'; '.join(f'{reason} {count:,}' for reason, count in reasons)}."
@@ -296,7 +296,7 @@ def testing_notes(
     if comparisons.letters:
         yield _letters_note(request)
     if comparisons.marks:
-        yield from _marks_notes(request, comparisons)
+        yield from _marks_notes(request, layout)
     total = " The Total is not tested." if 0 in layout.shown and not layout.columns[0].letter else ""
     yield f"{_tests_used(request, lines)}{overlap}{total}"
     yield from _number_notes(request, lines)
@@ -326,35 +326,49 @@ def _letters_note(request: TableRequest) -> str:
     )
 
 
-def _marks_notes(request: TableRequest, comparisons: Comparisons) -> Iterator[str]:
-    marks = f"{HIGHER} significantly higher, {LOWER} significantly lower"
+def _marks_notes(request: TableRequest, layout: BannerColumns) -> Iterator[str]:
+    """Say what the marks mean, and what each group is tested against."""
+    marks = (
+        f"{HIGHER} significantly higher, {LOWER} significantly lower, at the {request.levels[0]:g} % level"
+    )
     if len(request.levels) == 2:
-        lax = f"({HIGHER_LAX} {LOWER_LAX} at the {request.levels[1]:g} % level only)"
-        marks = f"{marks}, at the {request.levels[0]:g} % level {lax}"
-    else:
-        marks = f"{marks}, at the {request.levels[0]:g} % level"
-    families = int(comparisons.family.max()) + 1
-    kinds = {
-        against
-        for against, at, family in zip(
-            comparisons.against, comparisons.at.tolist(), comparisons.family.tolist(), strict=True
-        )
-        if at >= 0 and family < families
-    }
-    than = {
-        "rest": "than the rest: everyone under the same head who is not in the column"
-        if request.tests.rest_of_parent
-        else "than the rest: everyone in the table who is not in the column",
-        "total": "than the Total; a part differs from its whole exactly when it differs from the rest, so the test is "
-        "against everyone who is not in the column",
-        "previous": "than the column before it",
-        "first": "than the first column of its group",
-        "column": f"than {request.tests.control}"
-        if request.tests.control
-        else "than the column it is set against; a column of differences is tested against none",
-    }
-    what = "; ".join(than[kind] for kind in than if kind in kinds)
-    yield f"Marks: {marks}, {what}. Two-sided, {_corrected(request)}."
+        marks += f" ({HIGHER_LAX} {LOWER_LAX} at the {request.levels[1]:g} % level only)"
+    yield f"Marks: {marks}; two-sided, {_corrected(request)}."
+    by_group: dict[str, list[str]] = {}
+    for k, (against, at) in enumerate(zip(layout.comparisons.against, layout.comparisons.at, strict=True)):
+        if at < 0:
+            continue
+        column = layout.columns[at]
+        second = layout.columns[layout.comparisons.pairs[k, 1]]
+        if column.difference is not None:
+            text = f"{column.label}: {layout.columns[layout.comparisons.pairs[k, 0]].label} against {second.label}"
+            by_group.setdefault(text, [])
+            continue
+        group = next(g for g in layout.groups if g.start <= at < g.stop)
+        head = ": ".join(group.outer[:1]) or group.label or "Own columns"
+        by_group.setdefault(_against_text(request, against, second.label), []).append(head)
+    texts = [
+        f"{', '.join(dict.fromkeys(heads))}: each column against {text}" if heads else text
+        for text, heads in by_group.items()
+    ]
+    yield f"{'; '.join(texts)}."
+
+
+def _against_text(request: TableRequest, against: str, control: str) -> str:
+    rest = "everyone under the same head" if request.tests.rest_of_parent else "everyone in the table"
+    match against:
+        case "rest":
+            return f"the rest ({rest} who is not in it)"
+        case "total":
+            return (
+                f"the Total (the test is against {rest} who is not in it: a part differs from its whole exactly when it "
+                "differs from the rest)"
+            )
+        case "previous":
+            return "the column before it"
+        case "first":
+            return "the first column of its group"
+    return control
 
 
 def _tests_used(request: TableRequest, lines: Sequence[Line]) -> str:
@@ -373,13 +387,15 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> str:
     same = ""
     if kinds & {"paired share", "paired mean"}:
         same = " Each test rests on those who answered both; the percents shown may rest on more people."
-    summaries = [
-        line.label
-        for line in lines
-        if line.kind == "summary" and line.figure not in ("mean", "mean mentions", *NO_TESTS_EXPECTED)
-    ]
+    summaries = [line.label for line in lines if _never_tested(line.figure)]
     left = f" Not tested: {', '.join(dict.fromkeys(summaries))}." if summaries else ""
     return f"Tested: {', '.join(used)}.{same}{left}"
+
+
+def _never_tested(figure: str) -> bool:
+    """Tell the summaries that have no test from those that have, and from mere counts."""
+    known = figure in SUMMARY_FIGURES or figure.startswith("interval") or percentile_of(figure) is not None
+    return known and figure not in ("mean", "mean mentions", "mentions", "respondents")
 
 
 def _tested_lines(lines: Sequence[Line]) -> Iterator[tuple[Tested, int]]:
@@ -433,9 +449,10 @@ def _overlap(sums: QuestionSums, shared: SharedPairs) -> str:
     return ""
 
 
-def _mark_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
+def _mark_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[str]:
     rules = request.rules
-    found = {mark for line in lines for mark in line.marks}
+    seen = _seen(layout)
+    found = {line.marks[k] for line in lines for k in seen}
     which = "" if rules.judged_on == "unweighted base" else "effective "
     if "low base" in found:
         yield f"{MARK_SIGNS['low base']} {which}base below {rules.mark:g}: read with care."
@@ -446,23 +463,29 @@ def _mark_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
             f"{WITHHELD} {which}base below {rules.withhold:g}: figures withheld and not tested. "
             "This keeps thin figures from being read; it does not protect anybody's privacy."
         )
-    yield from _thin_summaries(lines)
+    yield from _thin_summaries(lines, seen)
 
 
-def _thin_summaries(lines: Sequence[Line]) -> Iterator[str]:
+def _thin_summaries(lines: Sequence[Line], seen: Sequence[int]) -> Iterator[str]:
     """Name the summaries that rest on fewer values than the column's base lets one think."""
     columns = lines[0].marks
     for line in lines:
-        if line.kind not in ("base", "heading") and line.marks != columns:
+        if line.kind not in ("base", "heading") and any(line.marks[k] != columns[k] for k in seen):
             yield "Figures with a mark of their own rest on fewer respondents than the base of their column."
             return
 
 
-def _sign_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
+def _seen(layout: BannerColumns) -> list[int]:
+    """List the columns that are shown with figures of their own."""
+    return [k for k in layout.shown if layout.columns[k].difference is None]
+
+
+def _sign_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[str]:
     texts: set[str] = set()
+    seen = np.array(_seen(layout), np.int64)
     for line in lines:
         if line.kind not in ("base", "heading"):
-            texts.update(_special(line, request))
+            texts.update(_special(line, request, seen))
     meanings = []
     if ZERO in texts:
         meanings.append(f"{ZERO} nobody")
@@ -473,10 +496,10 @@ def _sign_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
         yield f"Signs: {'; '.join(meanings)}."
 
 
-def _special(line: Line, request: TableRequest) -> Iterator[str]:
+def _special(line: Line, request: TableRequest, seen: IntArray) -> Iterator[str]:
     """Go through the texts of a line that need an explanation."""
-    near_zero = ~(np.abs(line.values) >= 1.0)  # and those that are not there
-    for k in np.flatnonzero(near_zero).tolist():
+    near_zero = ~(np.abs(line.values[seen]) >= 1.0)  # and those that are not there
+    for k in seen[near_zero].tolist():
         mark: Mark = line.marks[k]
         text = figure_text(float(line.values[k]), line.figure, request.digits, mark)
         if text in (ZERO, NOT_THERE) or text.startswith("<"):

@@ -29,6 +29,12 @@ if TYPE_CHECKING:
     "--only", multiple=True, metavar="ID", help="Make only this table; may be given several times, with *."
 )
 @click.option("--list", "listing", is_flag=True, help="List the tables that would be made, and make none.")
+@click.option(
+    "--spell-out",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Write the plan with every table spelled out, beside the plan, and make no table.",
+)
 @data_option
 @filter_option
 @everyone_option
@@ -38,6 +44,7 @@ def run(
     outputs: tuple[Path, ...],
     only: tuple[str, ...],
     listing: bool,
+    spell_out: Path | None,
     data: Path | None,
     filter_text: str | None,
     no_filter: bool,
@@ -60,7 +67,26 @@ def run(
 
         Console(highlight=False).print(requests_view(checked.requests))
         return
+    if spell_out is not None:
+        _spell_out(checked, spell_out)
+        return
     make_and_save(checked, outputs)
+
+
+def _spell_out(plan: Plan, path: Path) -> None:
+    """Write a plan in full; a file that is there is not overwritten."""
+    from dataclasses import replace
+
+    from eager_otter.errors import FileProblem
+    from eager_otter.plan.writing import plan_text
+    from eager_otter.report.places import written_beside
+
+    if path.exists():
+        raise FileProblem(f"{shown_path(path)}: is there already; name another file, or move it away.")
+    text = plan_text(replace(plan, path=path))
+    with written_beside([path]) as (beside,):
+        beside.write_text(text, encoding="utf-8")
+    click.echo(shown_path(path))
 
 
 def make_and_save(plan: Plan, outputs: tuple[Path, ...]) -> None:

@@ -1,0 +1,249 @@
+"""Write a plan as YAML: every table spelled out, so that reading it back gives the same tables."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import yaml
+
+from eager_otter.errors import RequestError
+from eager_otter.plan.plan import Plan
+from eager_otter.tables.request import (
+    Banner,
+    BannerGroup,
+    BaseRules,
+    Digits,
+    Items,
+    RowRules,
+    TableRequest,
+    TestRules,
+)
+
+NONE = Banner()
+
+
+def plan_text(plan: Plan) -> str:
+    """Give a plan as YAML, with paths from its own folder; `read_plan` gives the same tables from it.
+
+    Raises RequestError for a codebook that was not read from a file.
+    """
+    return yaml.safe_dump(
+        _Writing(plan).whole(), sort_keys=False, allow_unicode=True, width=110, default_flow_style=None
+    )
+
+
+class _Writing:
+    def __init__(self, plan: Plan) -> None:
+        self.plan, self.standard = plan, plan.standard
+        self.folder = plan.path.parent
+        self.banners: dict[str, Banner] = dict(plan.banners)
+        for request in plan.requests:
+            self._name_of(request.banner)
+
+    def whole(self) -> dict[str, Any]:
+        plan = self.plan
+        if plan.codebook.path is None:
+            raise RequestError(
+                "The codebook was not read from a file; write it to one and read the plan with it."
+            )
+        reading = {
+            "sheet": plan.reading.sheet,
+            "delimiter": plan.reading.delimiter,
+            "encoding": plan.reading.encoding,
+            "decimal": plan.reading.decimal,
+        }
+        how = {key: value for key, value in reading.items() if value is not None}
+        data = self._path(plan.data)
+        return _filled(
+            {
+                "title": plan.title,
+                "data": {"file": data, **how} if how else data,
+                "codebook": self._path(plan.codebook.path),
+                "filter": plan.filter,
+                "weight": "none" if plan.weight is None else plan.weight,
+                "banners": {name: _banner(banner) for name, banner in self.banners.items()},
+                "tests": _tests(self.standard.levels, self.standard.tests),
+                "bases": _bases(self.standard.rules, self.standard.base_rows),
+                "defaults": _filled(
+                    {
+                        "banner": self._name_of(self.standard.banner),
+                        "figures": list(self.standard.figures),
+                        "digits": _digits(self.standard.digits),
+                    }
+                ),
+                "tables": self._tables(),
+                "accept": [
+                    {"finding": entry.slip, "where": entry.where, "because": entry.because}
+                    for entry in plan.accepted
+                ],
+                "outputs": [self._path(output) for output in plan.outputs],
+            }
+        )
+
+    def _path(self, path: Path) -> str:
+        try:
+            return Path(os.path.relpath(path, self.folder)).as_posix()
+        except ValueError:  # another drive
+            return str(path)
+
+    def _name_of(self, banner: Banner) -> str:
+        """Find the name of a banner; one without a name is given one."""
+        if banner == NONE and "none" not in self.banners:
+            return "none"
+        for name, known in self.banners.items():
+            if known == banner:
+                return name
+        number = 1
+        while not banner.name and f"banner-{number}" in self.banners:
+            number += 1
+        name = banner.name or f"banner-{number}"
+        if name in self.banners:
+            raise RequestError(f"Two banners are called {name!r}; each needs its own name.")
+        self.banners[name] = banner
+        return name
+
+    def _tables(self) -> list[Any]:
+        entries: list[Any] = []
+        heading = ""
+        for request in self.plan.requests:
+            if request.heading != heading:
+                heading = request.heading
+                entries.append({"heading": heading})
+            entries.append(self._table(request))
+        return entries
+
+    def _table(self, request: TableRequest) -> dict[str, Any]:
+        what: dict[str, Any] = {"question": request.question}
+        if request.items is not None:
+            what = self._items(request, request.items)
+        standard = self.standard
+        own: dict[str, Any] = {}
+        if request.banner != standard.banner:
+            own["banner"] = self._name_of(request.banner)
+        if (request.levels, request.tests) != (standard.levels, standard.tests):
+            own["tests"] = _tests(request.levels, request.tests)
+        if (request.rules, request.base_rows) != (standard.rules, standard.base_rows):
+            own["bases"] = _bases(request.rules, request.base_rows)
+        if request.digits != standard.digits:
+            own["digits"] = _digits(request.digits)
+        return (
+            _filled(
+                {
+                    **what,
+                    "id": request.id,
+                    "title": request.title,
+                    "within": list(request.nest),
+                    "value": request.value,
+                    "figures": list(request.figures),
+                    "percent of": request.percent_of,
+                    "difference from": "" if request.difference_from == "Total" else request.difference_from,
+                    "outer level": request.outer_level or None,
+                    "filter": request.filter,
+                    "layer": request.layer,
+                    "base": None if request.base == "answered" else request.base,
+                    "base text": request.base_text,
+                    **_rows(request.rows),
+                    "note": request.note,
+                }
+            )
+            | own
+        )
+
+    def _items(self, request: TableRequest, items: Items) -> dict[str, Any]:
+        grid = self.plan.codebook.grids.get(request.question)
+        if grid is not None and grid.items == items.questions and not items.figures and not items.labels:
+            return {"grid": grid.name, "as": items.shape, "figure": items.figure}
+        return _named_items(request, items)
+
+
+def _filled(entries: Mapping[str, Any]) -> dict[str, Any]:
+    """Leave out what says nothing."""
+    return {key: value for key, value in entries.items() if value not in (None, "", [], {}, ())}
+
+
+def _named_items(request: TableRequest, items: Items) -> dict[str, Any]:
+    written: list[Any] = []
+    for k, name in enumerate(items.questions):
+        figure = items.figures[k] if items.figures else ""
+        label = items.labels[k] if items.labels else ""
+        written.append(
+            _filled({"question": name, "figure": figure, "label": label}) if figure or label else name
+        )
+    title = {} if request.title else {"title": request.question}
+    return {"items": written, "as": items.shape, "figure": items.figure, **title}
+
+
+def _rows(rows: RowRules) -> dict[str, Any]:
+    sort = None
+    if rows.sort is not None:
+        sort = {
+            "by": rows.sort.by,
+            "direction": "up" if rows.sort.up else "down",
+            "column": rows.sort.column,
+        }
+    return {
+        "sort": sort,
+        "hide": list(rows.hide),
+        "leave out": list(rows.leave_out),
+        "most": rows.most,
+        "above": rows.above,
+        "empty rows": "drop" if rows.drop_empty else None,
+        "untested": list(rows.untested),
+        "headings": dict(rows.headings),
+    }
+
+
+def _tests(levels: tuple[float, ...], tests: TestRules) -> dict[str, Any]:
+    return {
+        "levels": list(levels),
+        "against": {"column": tests.control} if tests.against == "column" else tests.against,
+        "compare": "all parents" if tests.all_parents else "same parent",
+        "rest of": "parent" if tests.rest_of_parent else "table",
+        "percents": tests.proportions,
+        "means": tests.means,
+        "adjust": tests.adjust,
+    }
+
+
+def _bases(rules: BaseRules, rows: tuple[str, ...]) -> dict[str, Any]:
+    shown = [row.removesuffix(" base") for row in rows]
+    return {
+        "mark below": rules.mark,
+        "no test below": rules.no_test,
+        "withhold below": rules.withhold,
+        "judged on": rules.judged_on,
+        "show": shown or ["unweighted", "weighted", "effective"],
+    }
+
+
+def _digits(digits: Digits) -> dict[str, int]:
+    return {"percent": digits.percent, "count": digits.count, "mean": digits.mean, **dict(digits.of_figures)}
+
+
+def _banner(banner: Banner) -> dict[str, Any]:
+    return {"groups": [_group(group) for group in banner.groups], "total": banner.total}
+
+
+def _group(group: BannerGroup) -> dict[str, Any]:
+    against: Any = group.against
+    if group.against == "column":
+        against = {"column": group.control}
+    columns = {label: rule if isinstance(rule, str) else list(rule) for label, rule in group.columns}
+    entry = _filled(
+        {
+            "question": group.question,
+            "nest": [_group(level) for level in group.nest],
+            "keep": None if group.keep is None else list(group.keep),
+            "labels": dict(group.labels),
+            "columns": columns,
+            "subtotal": group.subtotal or None,
+            "only": group.only,
+            "hide": list(group.hide),
+            "differences": {label: [plus, minus] for label, plus, minus in group.differences},
+            "against": against,
+        }
+    )
+    return entry if group.label is None else {**entry, "label": group.label}
