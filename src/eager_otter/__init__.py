@@ -32,7 +32,10 @@ if TYPE_CHECKING:
     from eager_otter.errors import OtterError as OtterError
     from eager_otter.errors import RequestError as RequestError
     from eager_otter.errors import UnknownName as UnknownName
+    from eager_otter.plan.plan import Plan as Plan
+    from eager_otter.plan.reading import plan_from_text as plan_from_text
     from eager_otter.plan.reading import read_plan as read_plan
+    from eager_otter.plan.writing import plan_text as plan_text
     from eager_otter.report.report import Report as Report
     from eager_otter.report.report import open_survey as open_survey
     from eager_otter.report.report import run as run
@@ -42,8 +45,11 @@ if TYPE_CHECKING:
     from eager_otter.tables.request import BannerGroup as BannerGroup
     from eager_otter.tables.request import BaseRules as BaseRules
     from eager_otter.tables.request import Digits as Digits
+    from eager_otter.tables.request import Items as Items
     from eager_otter.tables.request import RowRules as RowRules
     from eager_otter.tables.request import Sorting as Sorting
+    from eager_otter.tables.request import TableRequest as TableRequest
+    from eager_otter.tables.request import TestRules as TestRules
     from eager_otter.tables.survey import Survey as Survey
     from eager_otter.tables.table import Table as Table
     from eager_otter.weighing.weighing import Weighting as Weighting
@@ -60,8 +66,10 @@ _HOME = {
     "ExpressionError": "errors",
     "FileProblem": "errors",
     "Finding": "audit.finding",
+    "Items": "tables.request",
     "MissingPackage": "errors",
     "OtterError": "errors",
+    "Plan": "plan.plan",
     "Reading": "data.opening",
     "Report": "report.report",
     "RequestError": "errors",
@@ -69,10 +77,14 @@ _HOME = {
     "Sorting": "tables.request",
     "Survey": "tables.survey",
     "Table": "tables.table",
+    "TableRequest": "tables.request",
+    "TestRules": "tables.request",
     "UnknownName": "errors",
     "Weighting": "weighing.weighing",
     "codebook_from_text": "codebook.reading",
     "open_survey": "report.report",
+    "plan_from_text": "plan.reading",
+    "plan_text": "plan.writing",
     "read_codebook": "codebook.reading",
     "read_plan": "plan.reading",
     "run": "report.report",
@@ -92,8 +104,10 @@ __all__ = [
     "ExpressionError",
     "FileProblem",
     "Finding",
+    "Items",
     "MissingPackage",
     "OtterError",
+    "Plan",
     "Reading",
     "Report",
     "RequestError",
@@ -101,10 +115,14 @@ __all__ = [
     "Sorting",
     "Survey",
     "Table",
+    "TableRequest",
+    "TestRules",
     "UnknownName",
     "Weighting",
     "codebook_from_text",
     "open_survey",
+    "plan_from_text",
+    "plan_text",
     "read_codebook",
     "read_plan",
     "run",

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+import yaml
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -368,3 +369,104 @@ def test_a_layer_that_nobody_is_in_makes_an_empty_table_not_an_error(demo: Path,
     report.save(tmp_path / "t.xlsx", tmp_path / "t.csv")
     assert [table.people for table in report.tables if table.layer == "Autumn"] == [0] * 4
     assert all(table.people for table in report.tables if table.layer != "Autumn")
+
+
+SHARED = """
+banners:
+  shared: [region, {question: gender, keep: [A woman, A man]}]
+defaults: {kinds: {number: {figures: [median], digits: {median: 1}}, scale: {tests: none}}}
+tables: [spend]
+"""
+
+
+def test_a_plan_includes_others_and_its_own_words_win(demo: Path, write: Write, tmp_path: Path) -> None:
+    write("shared.yaml", SHARED)
+    plan = write("plan.yaml", f"include: shared.yaml\ndata: {demo}/responses.csv\ncodebook: {demo}/codebook.yaml\ntables: [liking]\n")  # fmt: skip
+    read = otter.read_plan(plan)
+    assert [request.id for request in read.requests] == ["spend", "liking"]
+    assert read.requests[0].figures == ("median",) and read.requests[0].digits.of("median") == 1
+    assert read.requests[1].levels == () and read.requests[1].banner.name == "shared"
+    write("shared.yaml", SHARED.replace("A man", "A mann").replace("[spend]", "[spnd]"))
+    with pytest.raises(otter.DocumentError) as error:
+        otter.read_plan(plan)
+    text = message_of(error, tmp_path)
+    assert "shared.yaml:3:" in text and "gender has no answer 'A mann'" in text
+    assert "shared.yaml:5:10: no question 'spnd'" in text
+    write("shared.yaml", "include: plan.yaml\n")
+    with pytest.raises(otter.DocumentError, match=r"plan\.yaml includes itself"):
+        otter.read_plan(plan)
+    write("plan.yaml", "include: nowhere.yaml\ntables: [liking]\n")
+    with pytest.raises(otter.DocumentError, match="include: no such file"):
+        otter.read_plan(plan)
+
+
+SETTINGS = st.fixed_dictionaries(
+    {},
+    optional={
+        "figures": st.lists(st.sampled_from(["count", "column percent", "mean", "percentile 90"]), min_size=1, unique=True),
+        "digits": st.sampled_from([1, {"percent": 2, "mean": 1}, {"median": 3}]),
+        "base": st.sampled_from(["all", "age >= 35"]),
+        "base text": st.just("had a glass"),
+        "filter": st.sampled_from(["age >= 18", 'region == "North"']),
+        "sort": st.sampled_from(["up", "label", {"by": "figure", "column": "North", "direction": "down"}]),
+        "most": st.integers(1, 4),
+        "above": st.integers(0, 30),
+        "empty rows": st.just("drop"),
+        "hide": st.just(["Fair"]),
+        "untested": st.just(["Good", "mean"]),
+        "headings": st.just({"1": "Low", "4": ""}),
+        "banner": st.sampled_from(["b", "deep", "none"]),
+        "tests": st.sampled_from([
+            "none", {"levels": 90}, {"against": "rest", "adjust": "holm"}, {"compare": "all parents", "means": "pooled"},
+            {"levels": [99, 90], "percents": "t", "rest of": "parent"},
+        ]),
+        "bases": st.sampled_from([{}, {"mark below": 50}, {"show": ["weighted"]}, {"withhold below": 5, "judged on": "effective base"}]),
+        "difference from": st.just("North"),
+        "outer level": st.just(1),
+        "note": st.just("Yes: no."),
+        "repeat": st.just("wave"),
+        "layer": st.just("Part"),
+        "within": st.just(["region"]),
+        "title": st.sampled_from(["1", "A: b", "Ünï – 東"]),
+    },
+)  # fmt: skip
+
+
+@given(st.lists(SETTINGS, min_size=1, max_size=5))
+def test_a_plan_written_out_reads_back_as_the_same_plan(demo: Path, entries: list[dict[str, object]]) -> None:
+    written = {
+        "data": f"{demo}/responses.csv",
+        "codebook": f"{demo}/codebook.yaml",
+        "banners": {
+            "b": ["region", {"question": "gender", "against": "total", "label": ""}],
+            "deep": {"total": "last", "groups": [{"nest": ["wave", "region"], "subtotal": True, "differences": {"N": ["North", "South"]}}]},
+            "own": [{"label": "Own", "columns": {"Old": "age >= 60"}, "only": "age >= 18"}, {"question": "liking", "columns": {"Low": [1, 2]}, "hide": ["Low"]}],
+        },
+        "tables": [{"heading": "H"}, *({"question": "liking", **entry} for entry in entries), {"grid": "rating", "as": "answers by items"},
+                   {"items": [{"question": "liking", "figure": "mean"}, "recommend"], "id": "key", "banner": "own"}],
+    }  # fmt: skip
+    plan = otter.plan_from_text(yaml.safe_dump(written))
+    assert otter.plan_from_text(otter.plan_text(plan)).requests == plan.requests
+    again = otter.plan_text(otter.plan_from_text(otter.plan_text(plan)))
+    assert again == otter.plan_text(plan)
+
+
+def test_a_column_that_a_test_or_difference_needs_is_checked_before_data_are_read(
+    demo: Path, write: Write
+) -> None:
+    head = f"data: nowhere.csv\ncodebook: {demo}/codebook.yaml\nbanners: {{b: [region]}}\n"
+    cases = {
+        "tables: [{question: liking, tests: {against: {column: Nort}}}]": "No column 'Nort'",
+        "tables: [{question: liking, tests: {against: rests}}]": "against: expected one of each other, rest, total",
+        "tables: [{question: liking, digits: {meen: 1}}]": "no figure 'meen'. Did you mean 'mean' or 'median'?",
+        "tables: [{question: liking, figures: [percent of answer]}]": "needs percent of: the answer or net",
+        "tables: [{question: liking, untested: [Goood]}]": "liking has no row 'Goood'. Did you mean 'Good'?",
+        "tables: [{question: liking, within: spend}]": "spend is of kind number; only answers can be nested",
+        "tables: [{items: [region], figure: mean}]": "region has no mean: it is neither a scale nor a number",
+        "tables: [{items: [liking, recommend, spend], as: before by after}]": "takes two questions",
+        "tables: [{items: [\"x*\"], figure: mean}]": "no question fits 'x*'",
+    }  # fmt: skip
+    for tables, message in cases.items():
+        with pytest.raises(otter.DocumentError) as error:
+            otter.read_plan(write("plan.yaml", head + tables + "\n"))
+        assert message in str(error.value)

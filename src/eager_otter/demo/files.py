@@ -30,6 +30,7 @@ def demo_files() -> dict[str, str]:
         "responses.csv": csv_text(as_rows(columns)),
         "codebook.yaml": codebook,
         "plan.yaml": plan,
+        "shapes.yaml": (home / "shapes.yaml").read_text(encoding="utf-8"),
         "targets.yaml": targets,
     }
     spoiled = spoiled_files(columns, codebook, plan)

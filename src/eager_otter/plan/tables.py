@@ -43,8 +43,7 @@ class TablesReading:
             found = self._entry(entry, replace(self.standard, heading=heading), place)
             self._check_columns(found, place)
             requests += found
-        self._check_ids()
-        return _with_ids(requests)
+        return _with_ids(requests, self._written_ids())
 
     def _check_columns(self, requests: Sequence[TableRequest], place: Place) -> None:
         """Lay each banner out under the tests it is to have, so that a column that is not there is told early."""
@@ -61,7 +60,8 @@ class TablesReading:
                 self.context.note(place, str(error))
                 return
 
-    def _check_ids(self) -> None:
+    def _written_ids(self) -> set[str]:
+        """Gather the ids in the plan; one that stands twice is a mistake."""
         seen: set[str] = set()
         for k, entry in enumerate(self.entries):
             name = str(entry.get("id")) if isinstance(entry, dict) and entry.get("id") is not None else None
@@ -70,6 +70,7 @@ class TablesReading:
                     ("tables", k, "id"), f"two tables have the id {name!r}; each needs its own."
                 )
             seen.update({name} if name is not None else ())
+        return seen
 
     def _entry(self, entry: Any, base: TableRequest, place: Place) -> list[TableRequest]:
         if isinstance(entry, dict) and "each" in entry:
@@ -288,16 +289,17 @@ def _named_question(entry: Any) -> str | None:
     return None
 
 
-def _with_ids(requests: list[TableRequest]) -> list[TableRequest]:
-    """Give every table an id of its own: the one in the plan, else the question's name, numbered on repeats."""
-    taken: set[str] = {request.id for request in requests if request.id}
+def _with_ids(requests: list[TableRequest], written: set[str]) -> list[TableRequest]:
+    """Give every table an id of its own: the one in the plan, else a made one, numbered on repeats."""
+    taken = set(written)
+    unused = set(written)
     result = []
     for request in requests:
-        name = request.id or request.question
-        number = 2
-        while not request.id and name in taken:
-            name = f"{request.question}-{number}"
-            number += 1
+        stem = request.id or request.question
+        name, number = stem, 2
+        while name in taken and not (name == request.id and name in unused):
+            name, number = f"{stem}-{number}", number + 1
         taken.add(name)
+        unused.discard(name)
         result.append(replace(request, id=name))
     return result

@@ -361,8 +361,8 @@ def _against_text(request: TableRequest, against: str, control: str) -> str:
             return f"the rest ({rest} who is not in it)"
         case "total":
             return (
-                f"the Total (the test is against {rest} who is not in it: a part differs from its whole exactly when it "
-                "differs from the rest)"
+                f"the Total (the test is against {rest} who is not in it: a part differs from its whole exactly when "
+                "it differs from the rest)"
             )
         case "previous":
             return "the column before it"

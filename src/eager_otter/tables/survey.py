@@ -30,6 +30,7 @@ from eager_otter.tables.request import (
     Shape,
     Sorting,
     TableRequest,
+    TestRules,
 )
 from eager_otter.tables.table import Table, Viewer
 
@@ -88,6 +89,8 @@ class Survey:
         *,
         figures: Sequence[Figure] = (),
         levels: Sequence[float] = (95,),
+        tests: TestRules | None = None,
+        within: str | Sequence[str] = (),
         value: str | None = None,
         base: str = "answered",
         rows: RowRules | None = None,
@@ -99,8 +102,9 @@ class Survey:
         """Make one table: a question by banner questions, side by side after the Total.
 
         `figures` are named in `FIGURES`; left out, they suit the question. `levels` are one or two confidence
-        percents, strictest first; () makes no tests. `value` is a number or scale that the cells sum up (mean spend by
-        answer and column). `base` is "answered", "all" (with a row for no answer) or an
+        percents, strictest first; () makes no tests; `tests` says what is compared and how. `within` names questions
+        whose answers stand over those of this one, outermost first. `value` is a number or scale that the cells sum up
+        (mean spend by answer and column). `base` is "answered", "all" (with a row for no answer) or an
         expression; `rows` orders, hides and leaves out answers; `bases` are minimum bases; `filter` narrows this table
         further. Raises UnknownName for a question that is not there, RequestError, ExpressionError, DataError.
 
@@ -111,6 +115,8 @@ class Survey:
             banner=by if isinstance(by, Banner) else banner_of(by),
             figures=tuple(figures),
             levels=tuple(float(level) for level in levels),
+            tests=tests or TestRules(),
+            nest=(within,) if isinstance(within, str) else tuple(within),
             value=value,
             base=base,
             rows=rows or RowRules(),
@@ -129,6 +135,8 @@ class Survey:
         figure: str = "mean",
         shape: Shape = "items by columns",
         levels: Sequence[float] = (95,),
+        tests: TestRules | None = None,
+        figures: Sequence[Figure] = (),
         bases: BaseRules | None = None,
         sort: Sorting | None = None,
         title: str = "",
@@ -136,7 +144,8 @@ class Survey:
         """Put the items of a grid, or several questions, into one table.
 
         `shape` is "items by columns" (one `figure` of each: a net, an answer or "mean", across the banner), "answers by
-        items" (items side by side) or "one under another" (whole questions). Raises what `table` raises.
+        items" (items side by side, tested as answers of the same people), "one under another" (whole questions) or
+        "before by after" (two questions: who moved where). Raises what `table` raises.
 
         Example: `survey.items_table("statements", by="wave", figure="Agree (top two)")`.
         """
@@ -147,6 +156,8 @@ class Survey:
             items=Items(questions=names, shape=shape, figure=figure),
             banner=by if isinstance(by, Banner) else banner_of(by),
             levels=tuple(float(level) for level in levels),
+            tests=tests or TestRules(),
+            figures=tuple(figures),
             rules=bases or BaseRules(),
             rows=RowRules(sort=sort),
             title=title or (grid.text if grid else ""),
