@@ -13,6 +13,7 @@ import pytest
 from hypothesis import settings
 
 import eager_otter as otter
+from eager_otter.cli import main as entry
 from eager_otter.demo.files import write_demo
 
 sys.path.insert(0, str(Path(__file__).parent))
@@ -64,6 +65,24 @@ def small(write: Callable[..., Path]) -> Callable[..., otter.Survey]:
 def message_of(error: pytest.ExceptionInfo[BaseException], folder: Path) -> str:
     """The text of an error, with the test's folder taken out."""
     return str(error.value).replace(f"{folder}/", "")
+
+
+@pytest.fixture
+def run(
+    capfd: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> Callable[..., tuple[int, str, str]]:
+    """Run the command line in this process: exit code, stdout, stderr."""
+    monkeypatch.setenv("COLUMNS", "120")
+
+    def call(*arguments: object, cwd: Path | None = None) -> tuple[int, str, str]:
+        if cwd is not None:
+            monkeypatch.chdir(cwd)
+        with pytest.raises(SystemExit) as stopped:
+            entry.main([str(argument) for argument in arguments])
+        out, err = capfd.readouterr()
+        return int(stopped.value.code or 0), out, err
+
+    return call
 
 
 RANDOM_BOOK = """

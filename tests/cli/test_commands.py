@@ -14,25 +14,7 @@ from pathlib import Path
 import openpyxl
 import pytest
 
-from eager_otter.cli import main as entry
-
 Run = Callable[..., tuple[int, str, str]]
-
-
-@pytest.fixture
-def run(capfd: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Run:
-    """Run the command line in this process: exit code, stdout, stderr."""
-    monkeypatch.setenv("COLUMNS", "120")
-
-    def call(*arguments: object, cwd: Path | None = None) -> tuple[int, str, str]:
-        if cwd is not None:
-            monkeypatch.chdir(cwd)
-        with pytest.raises(SystemExit) as stopped:
-            entry.main([str(argument) for argument in arguments])
-        out, err = capfd.readouterr()
-        return int(stopped.value.code or 0), out, err
-
-    return call
 
 
 def test_demo_makes_a_survey_and_its_report_and_never_overwrites_changes(run: Run, tmp_path: Path) -> None:
@@ -40,7 +22,7 @@ def test_demo_makes_a_survey_and_its_report_and_never_overwrites_changes(run: Ru
     made = tmp_path / "otter-demo"
     assert code == 0 and "otter-demo/tables.xlsx" in out and "eager-otter look heard_of" in err
     assert {path.name for path in made.iterdir()} == {
-        "responses.csv", "codebook.yaml", "plan.yaml", "targets.yaml", "tables.xlsx", "tables.csv", "spoiled",
+        "responses.csv", "codebook.yaml", "plan.yaml", "targets.yaml", "shapes.yaml", "tables.xlsx", "tables.csv", "spoiled",
     }  # fmt: skip
     assert run("demo")[0] == 0
     (made / "plan.yaml").write_text("mine", encoding="utf-8")

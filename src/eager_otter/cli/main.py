@@ -14,7 +14,7 @@ from pathlib import Path
 import click
 
 from eager_otter import __version__
-from eager_otter.cli.commands import audit, demo, draft, export, look, questions, run, texts, weigh
+from eager_otter.cli.commands import audit, demo, draft, explain, export, look, questions, run, texts, weigh
 from eager_otter.errors import OtterError
 
 WRONG_INPUT, BUG = 2, 3
@@ -36,6 +36,7 @@ for command in (
     questions.questions,
     look.look,
     run.run,
+    explain.explain,
     weigh.weigh,
     texts.texts,
     export.export,

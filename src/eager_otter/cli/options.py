@@ -72,7 +72,7 @@ def opened(
         if filter_text is not None:
             survey = survey.filtered(filter_text)
         return (survey if weight is None else survey.weighted_by(None if weight == "none" else weight)), plan
-    plan = changed(_read(plan_path), data, filter_text, no_filter, weight)
+    plan = changed(read_named_plan(plan_path), data, filter_text, no_filter, weight)
     survey = survey_of(plan)
     if filter_text is not None:
         tell_idle_filter(survey, filter_text)
@@ -103,7 +103,8 @@ def changed(
     return plan
 
 
-def _read(plan_path: Path) -> Plan:
+def read_named_plan(plan_path: Path) -> Plan:
+    """Read the plan that --plan names; say what else there is where the usual one is not there."""
     from eager_otter.plan.reading import read_plan
 
     if plan_path == Path("plan.yaml") and not plan_path.exists():

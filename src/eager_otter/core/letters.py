@@ -1,31 +1,41 @@
-"""Which columns a figure is significantly higher than: levels and pairs in, true/false per column out."""
+"""Which columns a figure is significantly higher than: levels and pairs in, cells out."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Higher:
+    """All that is significantly higher than something else: one entry per row and pair, by row, then column.
+
+    In row `row` (k,) column `column` (k,) is higher than column `than` (k,); `strict` (k,) tells whether at the first
+    level already.
+    """
+
+    row: IntArray
+    column: IntArray
+    than: IntArray
+    strict: BoolArray
+
+
 def higher_than(
-    statistic: FloatArray, p_value: FloatArray, pairs: IntArray, columns: int, levels: Sequence[float]
-) -> list[BoolArray]:
-    """Tell for each level who is significantly higher than whom: (rows, columns, columns).
+    statistic: FloatArray, p_value: FloatArray, pairs: IntArray, levels: Sequence[float]
+) -> Higher:
+    """Tell who is significantly higher than whom.
 
     `statistic` and `p_value` (rows, pairs) are of the pairs (pairs, 2); the statistic is above 0 where the first column
-    is higher. `levels` are confidence percents, strictest first; P ≤ (100 − level)/100 is significant. `[r, i, j]` is
-    True where row r of column i is significantly higher than column j.
+    is higher. `levels` are one or two confidence percents, strictest first; P ≤ (100 − level)/100 is significant.
     """
-    rows = p_value.shape[0]
-    results = []
-    for level in levels:
-        table = np.zeros((rows, columns, columns), np.bool_)
-        significant = p_value <= (100.0 - level) / 100.0
-        row, pair = np.nonzero(significant)
-        upward = statistic[row, pair] > 0
-        first, second = pairs[pair, 0], pairs[pair, 1]
-        table[row, np.where(upward, first, second), np.where(upward, second, first)] = True
-        results.append(table)
-    return results
+    row, pair = np.nonzero(p_value <= (100.0 - levels[-1]) / 100.0)
+    upward = statistic[row, pair] > 0
+    first, second = pairs[pair, 0], pairs[pair, 1]
+    column, than = np.where(upward, first, second), np.where(upward, second, first)
+    strict = p_value[row, pair] <= (100.0 - levels[0]) / 100.0
+    order = np.lexsort((than, column, row))
+    return Higher(row[order], column[order], than[order], strict[order])

@@ -169,15 +169,27 @@ class Finisher:
         return lowest, highest
 
     def _product(self, part: int, table: FloatArray, measures: Sequence[int]) -> FloatArray:
+        chosen = _slice_of(measures)
         out = np.zeros((len(measures), table.shape[0], self._columns))
         for sums, (columns, members) in zip(self._tally.sums, self._owned, strict=True):
             if columns.size:
-                out[:, :, columns] = table @ (sums[part][list(measures)] @ members)
+                out[:, :, columns] = table @ (sums[part][chosen] @ members)
         return out
 
     def _pair_product(self, part: int, table: FloatArray, measures: Sequence[int]) -> FloatArray:
+        chosen = _slice_of(measures)
         blocks = [
-            table @ (sums[part][list(measures)] @ members)
+            table @ (sums[part][chosen] @ members)
             for sums, members in zip(self._tally.sums, self._pairs, strict=True)
         ]
         return np.concatenate(blocks, axis=2)
+
+
+def _slice_of(measures: Sequence[int]) -> slice | list[int]:
+    """Give measures that lie side by side as a slice, which copies nothing."""
+    first = measures[0]
+    return (
+        slice(first, first + len(measures))
+        if list(measures) == list(range(first, first + len(measures)))
+        else list(measures)
+    )

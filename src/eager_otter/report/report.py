@@ -6,7 +6,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from importlib import import_module
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
 
 from eager_otter import __version__
 from eager_otter.audit.auditing import audit_plan
@@ -25,6 +27,11 @@ from eager_otter.tables.table import Table
 from eager_otter.weighing.reading import targets_of
 from eager_otter.weighing.weighing import Wanted, Weighting
 from eager_otter.weighing.weighing import weigh as make_weights
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from eager_otter.tables.explaining import Explanation
 
 WRITERS = {".xlsx": "eager_otter.report.workbook", ".csv": "eager_otter.report.tidy"}
 
@@ -65,6 +72,33 @@ class Report:
             if table.id == name:
                 return table
         raise UnknownName("table", name, [table.id for table in self.tables], "the report")
+
+    def explain(self, table: str, row: str, column: str, figure: str | None = None) -> Explanation:
+        """Give the working of a cell of a table: see `Table.explain`. Raises UnknownName, RequestError."""
+        return self.table(table).explain(row, column, figure)
+
+    def records(self, table: str, row: str, column: str, figure: str | None = None) -> pd.DataFrame:
+        """List the respondents behind a cell: row number (from 1), id where there is one, and all columns of the data.
+
+        Raises UnknownName, and RequestError for a report that was not made from a plan.
+        """
+        import pandas as pd
+
+        if self.plan is None or self.survey is None:
+            raise RequestError(
+                "This report was not made from a plan, so the respondents cannot be found again."
+            )
+        (request,) = [one for one in self.plan.requests if one.id == self.table(table).id]
+        rows = self.survey.people(request, row, column, figure)
+        responses = self.survey.responses
+        names = responses.all_columns()
+        texts = responses.as_text(names)
+        return pd.DataFrame(
+            {
+                "row": rows + 1,
+                **{name: np.array(text, object)[rows] for name, text in zip(names, texts, strict=True)},
+            }
+        )
 
     def save(self, *paths: str | Path, progress: Progress | None = None) -> list[Path]:
         """Write the report to files, by their endings (.xlsx, .csv), or to the plan's outputs when none is named.

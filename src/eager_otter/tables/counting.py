@@ -138,7 +138,7 @@ class BannerCounting:
         rows = CodedRows(np.zeros(int(self.population.rows.sum()), np.uint8), 1)
         return Finisher(self._tally([rows]), self.cells).counts([(0, np.ones((1, 1)))])
 
-    def _asked(self, count: Count) -> tuple[Question, Answers]:
+    def asked(self, count: Count) -> tuple[Question, Answers]:
         """Give the question to count, and what those chosen answered."""
         question = without_left_out(self.responses.codebook.question(count.question), count.leave_out)
         if not count.nest:
@@ -152,7 +152,7 @@ class BannerCounting:
 
         Raises RequestError for open text, UnknownName.
         """
-        asked = [self._asked(count) for count in wanted]
+        asked = [self.asked(count) for count in wanted]
         parts: list[CodedRows | ValueRows] = []
         places = []
         for a, b in pairs.tolist():
@@ -171,7 +171,7 @@ class BannerCounting:
         )
 
     def _prepared(self, count: Count) -> _Counted:
-        question, answers = self._asked(count)
+        question, answers = self.asked(count)
         counts = row_counts(question, answers, everyone=count.everyone)
         differences = difference_parts(question, answers, everyone=count.everyone)
         extra = [scored for _, scored in differences if isinstance(scored, ValueRows)]

@@ -12,9 +12,10 @@ from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_b
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.sums import Sums
 from eager_otter.tables.banner import BannerColumns
-from eager_otter.tables.notes import Facts, preview_notes
+from eager_otter.tables.facts import Facts
+from eager_otter.tables.notes import preview_notes
 from eager_otter.tables.request import BaseFigure, BaseRules, TableRequest
-from eager_otter.tables.table import MARKS, Line, Mark, Table, Viewer
+from eager_otter.tables.table import MARKS, Evidence, Line, Mark, Table, Viewer
 
 EDGE = 1e-9  # an effective base this little below a threshold is at it: rounding, not fewer people
 NOT_TESTED, WITHHELD = MARKS.index("not tested"), MARKS.index("withheld")
@@ -85,6 +86,10 @@ def finished(
         counted=layout.columns,
         shown=layout.shown,
         comparisons=layout.comparisons,
+        facts=setting.facts,
+        rules=request.rules,
+        tests=request.tests,
+        base=request.base_text or request.base,
     )
     return _in_shown_order(_with_differences(table), layout.shown)
 
@@ -106,6 +111,7 @@ def base_lines(request: TableRequest, base: Sums, marks: IntArray, *, weighted: 
             letters=none,
             marks=mark_names(marks),
             signed=k == 0,
+            evidence=Evidence(row=0, sums=base, base=base),
         )
         for k, figure in enumerate(wanted)
     ]

@@ -175,7 +175,8 @@ class Making:
         if self.sums.answers is None or not wanted:
             return []
         rows = self._rows()
-        figures = {figure: self._cell_figure(figure, rows) for figure in wanted}
+        bases = {figure: self._percent_base(figure) for figure in wanted}
+        figures = {figure: self._cell_figure(figure, bases[figure], rows) for figure in wanted}
         tested = self._tested_shares
         lettered = "column percent" if "column percent" in wanted else wanted[0]
         marks = mark_names(self.base_marks)
@@ -185,7 +186,10 @@ class Making:
             for figure in wanted:
                 if _has(row, figure):
                     carries = tested if figure == lettered else None
-                    lines.append(self._answer_line(row, figure, figures[figure][row.source], carries, marks))
+                    of = bases[figure]
+                    own = None if of is None else of[row.source if len(of) > 1 else 0]
+                    values = figures[figure][row.source]
+                    lines.append(self._answer_line(row, figure, values, carries, marks, own))
         return lines
 
     def _headings_before(self, row: Row) -> list[Line]:
@@ -201,7 +205,8 @@ class Making:
     def line_of(self, row: Row) -> Line:
         """Make the line of column percents of one answer or net."""
         values, marks = self.percents[row.source], mark_names(self.base_marks)
-        return self._answer_line(row, "column percent", values, self._tested_shares, marks)
+        of = self.sums.base.w[0]
+        return self._answer_line(row, "column percent", values, self._tested_shares, marks, of)
 
     def _rows(self) -> tuple[Row, ...]:
         """Choose and order the rows shown."""
@@ -239,6 +244,7 @@ class Making:
         values: FloatArray,
         tested: Tested | None,
         marks: tuple[Mark, ...],
+        of: FloatArray | None,
     ) -> Line:
         return Line(
             label=row.label,
@@ -249,36 +255,43 @@ class Making:
             values=shown(values, self.base_marks),
             letters=("",) * self.columns if tested is None else tested.letters[row.source],
             marks=marks,
-            evidence=Evidence(row=row.source, sums=self._answers, base=self.sums.base, tested=tested),
+            evidence=Evidence(row=row.source, sums=self._answers, base=self.sums.base, tested=tested, of=of),
         )
 
-    def _cell_figure(self, figure: str, rows: Sequence[Row]) -> FloatArray:
-        """Work out one figure of all counted rows: (rows, columns)."""
+    def _percent_base(self, figure: str) -> FloatArray | None:
+        """Give what a percent is a percent of: (rows or 1, columns); None for other figures."""
         w, base = self._answers.w, self.sums.base.w
         match figure:
-            case "column percent":
-                return self.percents
-            case "cumulative percent":
-                return self._cumulated(rows)
+            case "column percent" | "cumulative percent":
+                return base
             case "valid percent":
-                return ratio(100.0 * w, base - w[-1:] if self.sums.everyone else base)
+                return base - w[-1:] if self.sums.everyone else base
             case "row percent":
-                return ratio(100.0 * w, w[:, :1])
+                return np.broadcast_to(w[:, :1], w.shape)
             case "table percent":
-                return ratio(100.0 * w, base[:, :1])
+                return np.broadcast_to(base[:, :1], base.shape)
             case "mention percent":
                 mentions = [row.source for row in rows_of(self.question) if row.mention]
-                return ratio(100.0 * w, w[mentions].sum(axis=0))
+                return np.asarray(w[mentions].sum(axis=0)[None, :])
             case "percent of answer":
-                return ratio(100.0 * w, w[self.row_called(self.request.percent_of).source])
+                return w[[self.row_called(self.request.percent_of).source]]
             case "percent of outer":
-                return ratio(100.0 * w, base[:, self._outer_columns()])
-            case "column difference":
-                place = self._column(self.request.difference_from)
-                return self.percents - self.percents[:, [place]]
-            case "index":
-                shares = ratio(w, base)
-                return ratio(100.0 * shares, shares[:, :1])
+                return np.asarray(base[:, self._outer_columns()])
+        return None
+
+    def _cell_figure(self, figure: str, of: FloatArray | None, rows: Sequence[Row]) -> FloatArray:
+        """Work out one figure of all counted rows: (rows, columns); `of` is what a percent is a percent of."""
+        w, base = self._answers.w, self.sums.base.w
+        if figure == "cumulative percent":
+            return self._cumulated(rows)
+        if of is not None:
+            return ratio(100.0 * w, of)
+        if figure == "column difference":
+            place = self._column(self.request.difference_from)
+            return self.percents - self.percents[:, [place]]
+        if figure == "index":
+            shares = ratio(w, base)
+            return ratio(100.0 * shares, shares[:, :1])
         empty = np.where(self.sums.base.n > 0, 0.0, np.nan)  # a count in an empty column does not exist
         return (w if figure == "count" else self._answers.n) + empty
 
@@ -463,6 +476,7 @@ class Making:
             out=(thin[pairs[:, 0]] | thin[pairs[:, 1]])[None, :] | off,
             adjust=self.request.tests.adjust,
             spaced=self.layout.two_letter_names,
+            shared=self.setting.shared,
         )
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -12,6 +11,7 @@ from eager_otter.core.arrays import IntArray
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import QuestionSums
+from eager_otter.tables.facts import Facts
 from eager_otter.tables.request import SUMMARY_FIGURES, Items, TableRequest, percentile_of
 from eager_otter.tables.table import Line, Mark
 from eager_otter.tables.testing import HIGHER, HIGHER_LAX, LOWER, LOWER_LAX, Tested
@@ -43,20 +43,6 @@ SHARE_TESTS = {
     "linear": "a z test of two proportions with the linearised variance",
 }
 MEAN_TESTS = {"welch": "Welch's t test", "pooled": "Student's t test with the pooled variance"}
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Facts:
-    """How those counted were chosen: rows read, filters with what they kept, weight, rows of weight 0."""
-
-    rows: int
-    universe: str = ""
-    filters: tuple[tuple[str, int], ...] = ()
-    weight: str | None = None
-    base: str | None = None
-    zero_weights: int = 0
-    not_asked: int = 0
-    unknown: tuple[tuple[str, int], ...] = ()
 
 
 def notes_of(
@@ -470,7 +456,11 @@ def _thin_summaries(lines: Sequence[Line], seen: Sequence[int]) -> Iterator[str]
     """Name the summaries that rest on fewer values than the column's base lets one think."""
     columns = lines[0].marks
     for line in lines:
-        if line.kind not in ("base", "heading") and any(line.marks[k] != columns[k] for k in seen):
+        if (
+            line.kind not in ("base", "heading")
+            and line.marks != columns
+            and any(line.marks[k] != columns[k] for k in seen)
+        ):
             yield "Figures with a mark of their own rest on fewer respondents than the base of their column."
             return
 

@@ -13,6 +13,8 @@ from eager_otter.errors import RequestError, UnknownName
 from eager_otter.tables.request import RowRules, Sorting
 from eager_otter.tables.rows import Row
 
+ALL_ROWS = RowRules()
+
 
 @dataclass(frozen=True, slots=True)
 class _Block:
@@ -70,9 +72,12 @@ def chosen_rows(
 
     Nets below the answers keep their place under them.
     """
+    if rules == ALL_ROWS:
+        return tuple(rows)
     hidden = {answer.code for answer in answers_named(question, rules.hide)}
     blocks = _blocks([row for row in rows if row.kind != "answer" or row.code not in hidden])
-    blocks = _kept(blocks, rules, percents[:, 0])
+    if rules.drop_empty or rules.above is not None:
+        blocks = _kept(blocks, rules, percents[:, 0])
     if rules.sort is not None:
         blocks = _sorted(blocks, _key(rules.sort, percents, column), up=rules.sort.up)
     if rules.most is not None:

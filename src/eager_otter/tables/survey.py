@@ -8,16 +8,17 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eager_otter.codebook.model import Codebook, Question
-from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.data.files import Source
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import who_answered
 from eager_otter.errors import RequestError
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
+from eager_otter.tables.facts import Facts
 from eager_otter.tables.finishing import Setting, make_preview
 from eager_otter.tables.items import answers_by_items, before_by_after, item_columns, items_table
 from eager_otter.tables.making import make_table
-from eager_otter.tables.notes import Facts
+from eager_otter.tables.people import people_in_cell
 from eager_otter.tables.request import (
     MENTION_FIGURES,
     Banner,
@@ -163,6 +164,26 @@ class Survey:
             title=title or (grid.text if grid else ""),
         )
         return next(iter(self.tables([request])))
+
+    def people(self, request: TableRequest, row: str, column: str, figure: str | None = None) -> IntArray:
+        """List the rows of the data (from 0) behind a cell of a table; takes what `Table.value` takes.
+
+        A percent or count stands for those in the row and the column, a mean or base for all it rests on. Raises
+        UnknownName, RequestError.
+        """
+        wanted = _settled(request)
+        (table,) = self.tables([request])
+        line, place = table.line(row, figure), table.column_position(column)
+        population, _ = self._counted(wanted.filter, wanted.base, may_be_empty=bool(wanted.layer))
+        counting = BannerCounting(self.responses, population, wanted.banner, wanted.tests)
+        counts = _counts_of(wanted)
+        names = [count.question for count in counts]
+        asked = names.index(line.code) if line.code in names else 0
+        if wanted.items is not None and wanted.items.shape == "answers by items":
+            asked = place
+        if wanted.items is not None and wanted.items.figures:
+            wanted = replace(wanted, items=replace(wanted.items, figure=wanted.items.figure_of(asked)))
+        return people_in_cell(counting, wanted, counts[asked], table, line, place)
 
     def preview(
         self, banner: Banner, rules: BaseRules | None = None, levels: Sequence[float] = (95,)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Literal, Protocol
 
 import numpy as np
@@ -12,11 +12,14 @@ from eager_otter.core.arrays import FloatArray
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.tables.comparing import Comparisons
-from eager_otter.tables.request import Digits
+from eager_otter.tables.facts import Facts
+from eager_otter.tables.request import BaseRules, Digits, TestRules
 from eager_otter.tables.testing import Tested
 
 if TYPE_CHECKING:
     import pandas as pd
+
+    from eager_otter.tables.explaining import Explanation
 
 Mark = Literal["", "low base", "not tested", "withheld"]
 RowKind = Literal["base", "answer", "net", "summary", "heading"]
@@ -63,13 +66,15 @@ class Group:
 class Evidence:
     """What a line rests on: row `row` of some sums, the sums of its base (one row), and the tests made.
 
-    All have an entry per column counted, in the order of `Table.counted`.
+    `of` (columns,) is what a percent is a percent of. All have an entry per column counted, in the
+    order of `Table.counted`.
     """
 
     row: int
     sums: Sums
     base: Sums
     tested: Tested | None = None
+    of: FloatArray | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -134,7 +139,8 @@ class Table:
 
     `columns` hold the Total first, last or not at all; `lines` start with the bases; `notes` are whole sentences;
     `people` is the Total's unweighted base. `counted` are the columns as they were counted, hidden ones among them,
-    and `shown` the places there of the table's own columns.
+    and `shown` the places there of the table's own columns; `facts`, `rules`, `tests` and `base` tell how they were
+    chosen, judged and tested.
     """
 
     id: str
@@ -154,6 +160,10 @@ class Table:
     counted: tuple[Column, ...] = ()
     shown: tuple[int, ...] = ()
     comparisons: Comparisons | None = None
+    facts: Facts | None = None
+    rules: BaseRules = field(default_factory=BaseRules)
+    tests: TestRules = field(default_factory=TestRules)
+    base: str = "answered"
 
     def __repr__(self) -> str:
         """Show the table itself, as a terminal shows it."""
@@ -242,10 +252,11 @@ class Table:
         several groups, write `group: label`. `figure` may be left out where the row has one.
         Raises UnknownName, and RequestError where a name fits several.
         """
-        line = self._line(row, figure)
+        line = self.line(row, figure)
         return float(line.values[self.column_position(column)])
 
-    def _line(self, row: str, figure: str | None) -> Line:
+    def line(self, row: str, figure: str | None = None) -> Line:
+        """Find a line by a row's label or code, and a figure where the row has several. Raises UnknownName."""
         fitting = [line for line in self.lines if row in (line.label, line.code)]
         if not fitting:
             raise UnknownName("row", row, [line.label for line in self.lines], f"table {self.id!r}")
@@ -259,6 +270,17 @@ class Table:
     def column_position(self, name: str) -> int:
         """Find a column by label, `group: label`, code or letter. Raises UnknownName, RequestError."""
         return find_column(self.columns, name, f"table {self.id!r}")
+
+    def explain(self, row: str, column: str, figure: str | None = None) -> Explanation:
+        """Give the working of a cell: who is counted, the formula with its numbers, the test behind each letter.
+
+        Takes what `value` takes. Raises UnknownName, RequestError.
+
+        Example: `print(table.explain(row="Tarn", column="North"))`.
+        """
+        from eager_otter.tables.explaining import explain
+
+        return explain(self, row, column, figure)
 
     def records(self) -> Iterator[Record]:
         """Go through the tidy form: one record per figure, and one per cell that carries letters."""

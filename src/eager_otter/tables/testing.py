@@ -12,7 +12,7 @@ from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.core.choices import Correction
 from eager_otter.core.corrections import adjusted
 from eager_otter.core.letters import higher_than
-from eager_otter.core.proportions import PairTests
+from eager_otter.core.proportions import PairTests, SharedPairs
 from eager_otter.core.sums import Sums
 from eager_otter.tables.comparing import NOWHERE, Comparisons
 from eager_otter.tables.letters import LetterRows, letter_rows
@@ -29,7 +29,7 @@ class Tested:
 
     `p_value` and `adjusted` (rows, pairs) are NaN where no test was made or a side is too thin; `letters` has a text
     per row and column. `out` (rows or 1, pairs) is True where a pair was kept out of testing. Tests of the same people
-    rest on `paired`: sums of the differences (rows, pairs).
+    rest on `paired`: sums of the differences (rows, pairs); `shared` finds the pair sums of columns that share people.
     """
 
     kind: TestKind
@@ -40,6 +40,7 @@ class Tested:
     letters: LetterRows
     out: BoolArray
     paired: Sums | None = None
+    shared: SharedPairs | None = None
 
     def made(self, row: int) -> int:
         """Count the tests made in a row."""
@@ -62,6 +63,7 @@ def decide(
     adjust: Correction,
     spaced: bool,
     paired: Sums | None = None,
+    shared: SharedPairs | None = None,
 ) -> Tested:
     """Decide tests at one or two levels and write the cells.
 
@@ -71,7 +73,7 @@ def decide(
     p_value = np.where(out, np.nan, tests.p_value)
     corrected = adjusted(p_value, comparisons.family, adjust)
     letters = _cells(tests.statistic, corrected, comparisons, names, levels, spaced=spaced)
-    return Tested(kind, tests, comparisons, p_value, corrected, letters, out, paired)
+    return Tested(kind, tests, comparisons, p_value, corrected, letters, out, paired, shared)
 
 
 def _cells(
@@ -114,5 +116,5 @@ def _lettered(
     *,
     spaced: bool,
 ) -> LetterRows:
-    higher = higher_than(statistic, p_value, comparisons.pairs, len(names), levels)
-    return letter_rows(higher, names, spaced=spaced)
+    higher = higher_than(statistic, p_value, comparisons.pairs, levels)
+    return letter_rows(higher, len(p_value), names, spaced=spaced)

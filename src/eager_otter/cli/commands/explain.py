@@ -1,0 +1,86 @@
+"""`eager-otter explain`: the working of one cell."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from eager_otter.cli.options import (
+    changed,
+    data_option,
+    everyone_option,
+    filter_option,
+    plan_option,
+    read_named_plan,
+    weight_option,
+)
+from eager_otter.errors import shown_path
+
+
+@click.command()
+@click.argument("table")
+@click.argument("row")
+@click.argument("column")
+@click.option(
+    "--figure", metavar="FIGURE", help="Which figure of the row, where it has several: 'count', 'mean'."
+)
+@click.option(
+    "--records",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Write the respondents behind the cell, with all their columns, to this CSV file.",
+)
+@click.option("--format", "shape", type=click.Choice(["text", "json"]), default="text", show_default=True)
+@plan_option
+@data_option
+@filter_option
+@everyone_option
+@weight_option
+def explain(
+    table: str,
+    row: str,
+    column: str,
+    figure: str | None,
+    records: Path | None,
+    shape: str,
+    plan_path: Path,
+    data: Path | None,
+    filter_text: str | None,
+    no_filter: bool,
+    weight: str | None,
+) -> None:
+    """Show how a cell came about: who is counted, the formula with its numbers, the test behind each letter.
+
+    TABLE is a table's id (`eager-otter run --list`), ROW a row's label or code, COLUMN a column's label, code or
+    letter, or 'group: label'.
+
+    \b
+    eager-otter explain heard_of Tarn Autumn
+    eager-otter explain liking Mean 'Age: 55+' --records those.csv
+    """
+    from eager_otter.plan.reading import only_tables
+    from eager_otter.report.report import run
+
+    plan = changed(read_named_plan(plan_path), data, filter_text, no_filter, weight)
+    report = run(only_tables(plan, [table]))
+    made = report.tables[0]
+    found = made.explain(row, column, figure)
+    if shape == "json":
+        import json
+
+        click.echo(json.dumps(found.as_dict(), ensure_ascii=False, indent=2))
+    else:
+        from rich.console import Console
+
+        from eager_otter.report.explain_view import explain_view
+
+        Console(highlight=False).print(explain_view(found))
+    if records is not None:
+        from eager_otter.data.csv_out import write_rows
+        from eager_otter.report.places import written_beside
+
+        frame = report.records(made.id, row, column, figure)
+        with written_beside([records]) as (beside,):
+            write_rows(beside, list(frame.columns), frame.itertuples(index=False))
+        click.echo(f"{shown_path(records)}  ({len(frame):,} respondents)", err=True)

@@ -1,0 +1,63 @@
+"""The respondents behind a cell."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from eager_otter.codebook.codes import canonical
+from eager_otter.codebook.model import Net, Question
+from eager_otter.core.arrays import BoolArray, IntArray
+from eager_otter.core.cells import column_membership
+from eager_otter.data.answers import Answers, NumberAnswers
+from eager_otter.data.made import values_of
+from eager_otter.data.selection import who_answered, who_counts_in
+from eager_otter.tables.counting import BannerCounting, Count
+from eager_otter.tables.request import PERCENTS, TableRequest
+from eager_otter.tables.table import Line, Table
+
+COUNTED = (*PERCENTS, "count", "unweighted count", "index", "column difference")
+
+
+def people_in_cell(
+    counting: BannerCounting, request: TableRequest, count: Count, table: Table, line: Line, place: int
+) -> IntArray:
+    """List the rows of the data (from 0) behind a cell.
+
+    They are those in the row and column or, for a summary or base, all it rests on. A column of a difference stands
+    for the people of both of its columns.
+    """
+    question, answers = counting.asked(count)
+    inside = _in_base(question, answers, line)
+    if line.figure in COUNTED and line.kind in ("answer", "net"):
+        inside &= _in_row(question, answers, request, line)
+    inside &= _in_column(counting, table, place)
+    return np.flatnonzero(counting.population.rows)[inside]
+
+
+def _in_column(counting: BannerCounting, table: Table, place: int) -> BoolArray:
+    column = table.columns[place]
+    if column.difference is not None:
+        a, b = column.difference
+        return column_membership(counting.cells, a) | column_membership(counting.cells, b)
+    if not table.shown or table.counted[0].letter:  # items side by side: everybody
+        return np.ones(int(counting.population.rows.sum()), np.bool_)
+    return column_membership(counting.cells, table.shown[place])
+
+
+def _in_base(question: Question, answers: Answers, line: Line) -> BoolArray:
+    if line.kind == "summary" and (question.scale or isinstance(answers, NumberAnswers)):
+        return ~np.isnan(values_of(question, answers))
+    if isinstance(answers, NumberAnswers):
+        return ~np.isnan(answers.values)
+    return who_answered(question, answers)
+
+
+def _in_row(question: Question, answers: Answers, request: TableRequest, line: Line) -> BoolArray:
+    by_items = request.items is not None and request.items.shape == "items by columns"
+    wanted = request.items.figure if request.items is not None and by_items else line.label
+    nets = {net.label.casefold(): net for net in question.nets}
+    net = nets.get(wanted.casefold())
+    if net is None:
+        answer = question.find(line.code if not by_items and line.code else canonical(wanted))
+        net = Net(label="", of=() if answer is None else (answer.code,))
+    return who_counts_in(question, answers, net)

@@ -1,0 +1,152 @@
+"""The working of a cell: its numbers give the figure, its sentences the verdict, its people the count."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable
+from math import sqrt
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pytest
+from scipy import stats
+
+import eager_otter as otter
+from eager_otter.tables.request import FIGURES
+from eager_otter.tables.texts import cell_text
+
+Run = Callable[..., tuple[int, str, str]]
+
+
+def by_hand(worked: str) -> tuple[float, float]:
+    """Work out the left side of a working, and read its right side."""
+    text = worked.replace(",", "").replace("×", "*").replace("−", "-").replace("²", "**2")
+    text = re.sub(r"√\(", "sqrt(", text)
+    text = re.sub(r"√([0-9.e+-]+)", r"sqrt(\1)", text)
+    left, _, right = text.rpartition(" = ")
+    return float(eval(left or right, {"sqrt": sqrt})), float(right)
+
+
+@pytest.fixture(scope="module")
+def shapes(demo: Path) -> otter.Report:
+    return otter.run(demo / "shapes.yaml")
+
+
+def test_the_numbers_of_every_working_give_the_figure(survey: otter.Survey) -> None:
+    cells = [f for f in FIGURES if f not in ("percent of outer", "percent of answer")]
+    tables = [
+        survey.table(question, by="region", figures=cells, digits=otter.Digits(percent=3))
+        for question in ("liking", "bought_at", "spend")
+    ]
+    seen = set()
+    for table in tables:
+        for line in table.lines:
+            if line.kind == "heading":
+                continue
+            for place, column in enumerate(table.columns):
+                found = table.explain(line.code or line.label, column.label, line.figure)
+                assert found.shown == cell_text(
+                    table, table.line(line.code or line.label, line.figure), place
+                )
+                if found.worked and found.value is not None:
+                    left, right = by_hand(found.worked)
+                    assert left == pytest.approx(right, rel=1e-8, abs=1e-8)
+                    assert right == pytest.approx(found.value, rel=1e-8)
+                    seen.add(line.figure)
+    assert {"column percent", "mean", "standard deviation", "interval low", "index", "effective base"} <= seen
+    assert {"mention percent", "cumulative percent", "mentions", "difference"} - {"difference"} <= seen
+
+
+def test_a_test_worked_by_hand_gives_its_statistic_and_verdict(shapes: otter.Report) -> None:
+    table = shapes.table("headings")
+    for row in ("Good", "Very good", "Top two"):
+        for column in "GHIJ":
+            found = table.explain(row, column)
+            letters = table.frame("letters").loc[row].to_numpy()[table.column_position(column)]
+            for test in found.tests:
+                p1, p2 = test.figure / 100, test.other_figure / 100  # type: ignore[operator]
+                e1, e2 = test.effective, test.other_effective
+                p = (e1 * p1 + e2 * p2) / (e1 + e2)  # type: ignore[operator]
+                z = (p1 - p2) / sqrt(p * (1 - p) * (1 / e1 + 1 / e2))  # type: ignore[operator]
+                assert test.statistic == pytest.approx(z)
+                assert test.p_value == pytest.approx(2 * stats.norm.sf(abs(z)))
+                letter = test.other[-2]
+                carried = {"letter": letter, "small letter": letter.lower(), "": ""}[test.mark]
+                assert (carried in letters) if carried else (letter.upper() not in letters.upper())
+                assert f"P = {'below 0.0001' if test.p_value < 0.0001 else format(round(test.p_value, 4), '.4f')}" in test.sentence  # type: ignore[operator,arg-type]  # fmt: skip
+
+
+def test_who_is_counted_goes_down_to_the_people_in_the_cell(demo: Path) -> None:
+    report = otter.run(demo / "plan.yaml")
+    cells = [
+        ("heard_of", "Tarn", "Autumn", None),
+        ("liking", "Top two", "Age: 55+", "count"),
+        ("liking", "Mean", "North", "mean"),
+        ("reasons-by-brand", "Taste", "B", None),
+        ("spend", "Mean", "Women", "mean"),
+        ("ratings", "rating.tarn", "South", None),
+        ("intent", "Probably", "Intent after", None),
+        ("liking", "Base (unweighted)", "West", None),
+    ]
+    data = pd.read_csv(demo / "responses.csv", dtype=str, keep_default_na=False)
+    for table, row, column, figure in cells:
+        found = report.explain(table, row, column, figure)
+        assert all(a.after == b.before for a, b in zip(found.steps, found.steps[1:], strict=False))
+        people = report.records(table, row, column, figure)
+        assert len(people) == found.steps[-1].after, (table, row)
+        pd.testing.assert_frame_equal(
+            people.drop(columns="row").reset_index(drop=True),
+            data.iloc[people["row"] - 1].reset_index(drop=True).astype(object),
+            check_dtype=False,
+        )
+    autumn = data[(data.status == "complete") | (data.status == "1")]
+    assert set(people["rid"]) <= set(autumn.rid)
+
+
+def test_what_is_not_tested_says_why(survey: otter.Survey, shapes: otter.Report) -> None:
+    table = survey.table("heard_of", by="region", bases=otter.BaseRules(no_test=450))
+    sentences = [test.sentence for test in table.explain("Tarn", "North").tests]
+    assert sentences[-1] == "Against Region: West (D): not tested, as the base of Region: West is not tested by the minimum bases."  # fmt: skip
+    off = survey.table("heard_of", by="region", rows=otter.RowRules(untested=("Tarn",)))
+    assert "taken out of all tests" in off.explain("Tarn", "North").tests[0].sentence
+    assert survey.table("heard_of", by="region", levels=()).explain("Tarn", "A").notes == (
+        "No significance tests were made: they are switched off.",
+    )
+    assert shapes.table("spend").explain("Median", "A").notes == ("This row is not tested.",)
+    assert table.explain("Tarn", "Total").notes == ("Total is not tested.",)
+    rest = shapes.table("rest-and-control").explain("Skerrow", "West").tests
+    assert len(rest) == 1 and rest[0].mark == "higher" and "the rest (everyone in the table" in rest[0].other
+    control = shapes.table("rest-and-control").explain("Skerrow", "55+").tests
+    assert [test.other for test in control] == ["Age against 16–24: 16–24"]
+    paired = shapes.table("comparison").explain("Mean", "A")
+    assert "2,328 answered both" in paired.tests[0].sentence and "paired" not in paired.notes[0]
+    gap = shapes.table("trend").explain("Like the idea", "Change")
+    assert by_hand(gap.worked)[0] == pytest.approx(gap.value) and len(gap.tests) == 1
+
+
+def test_a_withheld_cell_is_not_explained_away(survey: otter.Survey) -> None:
+    table = survey.table("heard_of", by="region", bases=otter.BaseRules(withhold=600))
+    found = table.explain("Tarn", "West")
+    assert (found.value, found.shown, found.worked) == (None, "··", "")
+    assert "78" not in str(found).split("Tests")[0]
+
+
+def test_the_command_explains_in_words_or_json_and_writes_the_records(
+    run: Run, demo: Path, tmp_path: Path
+) -> None:
+    plan = ["--plan", str(demo / "plan.yaml")]
+    code, out, err = run("explain", "heard_of", "Tarn", "Autumn", *plan, "--records", str(tmp_path / "r.csv"), cwd=tmp_path)  # fmt: skip
+    assert code == 0 and "row: Tarn" in out and "carries the letter" in " ".join(out.split())
+    assert len(pd.read_csv(tmp_path / "r.csv")) == 990 and "990 respondents" in err
+    code, out, _ = run("explain", "liking", "Mean", "Autumn", *plan, "--format", "json", cwd=tmp_path)
+    told = json.loads(out)
+    assert code == 0 and told["figure"] == "mean" and np.isclose(told["value"], told["terms"][0][1] / told["terms"][1][1])  # fmt: skip
+    for arguments, message in {
+        ("heard_off", "Tarn", "A"): "No table 'heard_off' in the plan. Did you mean 'heard_of'?",
+        ("heard_of", "Tran", "A"): "No row 'Tran' in table 'heard_of'. Did you mean 'Tarn'?",
+        ("heard_of", "Tarn", "Autum"): "No column 'Autum' in table 'heard_of'. Did you mean 'Autumn'?",
+    }.items():
+        code, out, err = run("explain", *arguments, *plan, cwd=tmp_path)
+        assert code == 2 and out == "" and message in err
