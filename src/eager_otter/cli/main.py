@@ -1,7 +1,7 @@
 """`eager-otter`: the commands, and the one place that turns errors into messages.
 
-Exit codes: 0 done, 1 an audit found something, 2 the input is wrong, 3 a bug in the program (its traceback goes to a
-file).
+Exit codes: 0 done, 1 an audit or comparison found something, 2 the input is wrong, 3 a bug in the program
+(its traceback goes to a file).
 """
 
 from __future__ import annotations
@@ -14,7 +14,20 @@ from pathlib import Path
 import click
 
 from eager_otter import __version__
-from eager_otter.cli.commands import audit, demo, draft, explain, export, look, questions, run, texts, weigh
+from eager_otter.cli.commands import (
+    audit,
+    compare,
+    demo,
+    draft,
+    explain,
+    export,
+    findings,
+    look,
+    questions,
+    run,
+    texts,
+    weigh,
+)
 from eager_otter.errors import OtterError
 
 WRONG_INPUT, BUG = 2, 3
@@ -37,6 +50,8 @@ for command in (
     look.look,
     run.run,
     explain.explain,
+    findings.findings,
+    compare.compare,
     weigh.weigh,
     texts.texts,
     export.export,

@@ -240,6 +240,11 @@ class Question:
         return ()
 
     @property
+    def ordered(self) -> bool:
+        """Whether its answers have an order: scales, bands and periods do."""
+        return self.scale or isinstance(self.source, Banded | EqualBands | Periods)
+
+    @property
     def valid(self) -> tuple[Answer, ...]:
         """The answers that count as answers."""
         return tuple(answer for answer in self.answers if not answer.missing)
@@ -303,6 +308,21 @@ class Codebook:
         """The columns that are no questions, by what they are for: id, weight, frequency."""
         columns = {"id": self.respondent, "weight": self.weight, "frequency": self.frequency}
         return {what: name for what, name in columns.items() if name is not None}
+
+    def sources(self) -> dict[str, frozenset[str]]:
+        """Give for every question all questions it comes from, itself and the whole chain among them."""
+        found: dict[str, frozenset[str]] = {}
+
+        def of(name: str) -> frozenset[str]:
+            if name not in found:
+                found[name] = frozenset((name,))  # also where questions name each other in a ring
+                made_of = self.questions[name].made_of if name in self.questions else ()
+                found[name] = found[name].union(*(of(one) for one in made_of))
+            return found[name]
+
+        for name in self.questions:
+            of(name)
+        return found
 
     def __iter__(self) -> Iterator[Question]:
         return iter(self.questions.values())

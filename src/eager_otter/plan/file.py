@@ -16,6 +16,7 @@ from eager_otter.tables.request import (
     Shape,
     SortBy,
     TotalPlace,
+    WholeTable,
     check_figure,
 )
 
@@ -112,6 +113,7 @@ class TestsFile(Part):
     percents: ProportionTest | None = None
     means: MeanTest | None = None
     adjust: Correction | None = None
+    whole_table: WholeTable | None = Field(default=None, alias="whole table")
 
 
 def _none_as_no_levels(value: object) -> object:
@@ -316,6 +318,7 @@ class PlanFile(Part):
     bases: Any = None
     defaults: Any = None
     tables: Annotated[list[Any], Field(min_length=1)]
+    findings: Annotated[int, Field(ge=0)] = 0
     accept: list[AcceptFile] = []
     outputs: list[Text] = []
 

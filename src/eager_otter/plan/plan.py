@@ -22,7 +22,11 @@ class Acceptance:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Plan:
-    """Everything a report is made from. `weight` is None for an unweighted report; paths are ready to open."""
+    """Everything a report is made from.
+
+    `weight` is None for an unweighted report; paths are ready to open; `findings` is how many notable differences the
+    report lists.
+    """
 
     data: Path
     codebook: Codebook
@@ -35,4 +39,5 @@ class Plan:
     banners: Mapping[str, Banner] = field(default_factory=dict)
     outputs: tuple[Path, ...] = ()
     standard: TableRequest = field(default_factory=lambda: TableRequest(question=""))
+    findings: int = 0
     accepted: tuple[Acceptance, ...] = ()

@@ -79,6 +79,7 @@ def _plan(document: Document) -> Plan:
         requests=tuple(requests),
         outputs=tuple(folder / output for output in head.outputs),
         standard=standard,
+        findings=head.findings,
         accepted=tuple(
             Acceptance(slip=entry.finding, where=entry.where, because=entry.because) for entry in head.accept
         ),

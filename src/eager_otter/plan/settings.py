@@ -136,6 +136,7 @@ class SettingsReading:
             proportions=part.percents or now.proportions,
             means=part.means or now.means,
             adjust=part.adjust or now.adjust,
+            whole_table=part.whole_table or now.whole_table,
         )
         return replace(request, levels=levels, tests=tests)
 

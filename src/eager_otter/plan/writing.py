@@ -75,6 +75,7 @@ class _Writing:
                     }
                 ),
                 "tables": self._tables(),
+                "findings": plan.findings or None,
                 "accept": [
                     {"finding": entry.slip, "where": entry.where, "because": entry.because}
                     for entry in plan.accepted
@@ -205,6 +206,7 @@ def _tests(levels: tuple[float, ...], tests: TestRules) -> dict[str, Any]:
         "percents": tests.proportions,
         "means": tests.means,
         "adjust": tests.adjust,
+        "whole table": tests.whole_table,
     }
 
 

@@ -12,7 +12,8 @@ from eager_otter.codebook.periods import day_text
 from eager_otter.data.overview import AnswerCount, LoadReport, QuestionOverview
 from eager_otter.report.grids import plain_grid
 from eager_otter.tables.request import Digits, TableRequest
-from eager_otter.tables.texts import figure_text, rounded
+from eager_otter.tables.rounding import rounded
+from eager_otter.tables.texts import figure_text
 
 
 def questions_view(

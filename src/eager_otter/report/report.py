@@ -22,6 +22,8 @@ from eager_otter.plan.plan import Plan
 from eager_otter.plan.reading import read_plan
 from eager_otter.report.places import written_beside
 from eager_otter.report.view import StandardViewer
+from eager_otter.tables.notable import Notable, notable_differences, requests_against
+from eager_otter.tables.request import Banner, BannerGroup
 from eager_otter.tables.survey import Survey
 from eager_otter.tables.table import Table
 from eager_otter.weighing.reading import targets_of
@@ -50,6 +52,7 @@ class Report:
     outputs: tuple[Path, ...] = ()
     plan: Plan | None = None
     survey: Survey | None = None
+    notable: tuple[Notable, ...] = ()
 
     def __repr__(self) -> str:
         return f"<Report {self.title!r}: {len(self.tables)} tables; {self.provenance}>"
@@ -76,6 +79,38 @@ class Report:
     def explain(self, table: str, row: str, column: str, figure: str | None = None) -> Explanation:
         """Give the working of a cell of a table: see `Table.explain`. Raises UnknownName, RequestError."""
         return self.table(table).explain(row, column, figure)
+
+    def findings(
+        self, *, by: str | None = None, most: int | None = 25, least: float = 0.2, level: float | None = None
+    ) -> tuple[Notable, ...]:
+        """Rank the notable differences: each cell against everyone else, the largest effect first.
+
+        With `by`, a question of waves, every table is set by it instead, and each wave against the one before. `least`
+        is the smallest effect (Cohen's h or d), `level` a confidence percent (None: the plan's first, else 95), held
+        after correcting for all cells looked at; columns below a minimum base stay out. Raises RequestError for a
+        report that was not made from a plan, UnknownName.
+
+        Example: `for one in report.findings(most=10): print(one.sentence)`.
+        """
+        if self.plan is None or self.survey is None:
+            raise RequestError(
+                "This report was not made from a plan, so its differences cannot be looked for."
+            )
+        plan, survey = self.plan, self.survey
+        if by is None:
+            requests = requests_against(plan.requests, "rest")
+        else:
+            survey.codebook.question(by)
+            banner = Banner(groups=(BannerGroup(question=by),), name=by)
+            requests = requests_against(plan.requests, "previous", banner)
+        usual = plan.standard.levels[0] if plan.standard.levels else 95.0
+        return notable_differences(
+            survey.tables(requests),
+            survey.codebook,
+            level=usual if level is None else level,
+            least=least,
+            most=most,
+        )
 
     def records(self, table: str, row: str, column: str, figure: str | None = None) -> pd.DataFrame:
         """List the respondents behind a cell: row number (from 1), id where there is one, and all columns of the data.
@@ -179,7 +214,7 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
     done = None if progress is None else _counting(progress, len(missing))
     new = survey.tables(missing, done) if missing else []
     made = ready | {request.id: table for request, table in zip(missing, new, strict=True)}
-    return Report(
+    report = Report(
         title=plan.title,
         tables=tuple(made[request.id] for request in plan.requests),
         source=survey.source,
@@ -189,6 +224,11 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
         plan=plan,
         survey=survey,
     )
+    if not plan.findings:
+        return report
+    if progress is not None:
+        progress("Looking for notable differences", len(missing), len(missing))
+    return replace(report, notable=report.findings(most=plan.findings))
 
 
 def _survey_before(before: Report, plan: Plan) -> Survey | None:

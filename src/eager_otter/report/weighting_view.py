@@ -13,7 +13,7 @@ from eager_otter.data.responses import Responses
 from eager_otter.errors import MissingPackage
 from eager_otter.report.grids import plain_grid
 from eager_otter.report.theme import STANDARD
-from eager_otter.tables.texts import rounded
+from eager_otter.tables.rounding import rounded
 from eager_otter.weighing.weighing import TargetLine, Weighting
 
 HEADS = ("part", "question", "answer", "respondents", "before", "target", "after")

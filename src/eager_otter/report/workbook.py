@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -13,7 +13,9 @@ from eager_otter.report.labels import lines_needed, text_width
 from eager_otter.report.report import Report
 from eager_otter.report.sheets import MOST_COLUMNS, Book, Sheet, Style
 from eager_otter.report.theme import STANDARD, Theme
+from eager_otter.tables.notable import FINDINGS_NOTE
 from eager_otter.tables.request import PERCENTS
+from eager_otter.tables.rounding import rounded
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import (
     COUNTS,
@@ -21,11 +23,11 @@ from eager_otter.tables.texts import (
     cell_text,
     mark_sign,
     near_zero,
-    rounded,
     sign_of,
 )
 
 CONTENTS = "Contents"
+FINDINGS = "Findings"
 STUB = 2  # columns A and B: label, and what kind of figure
 LABEL_WIDTH = (16.0, 46.0)
 FIGURE_WIDTH = 6.5
@@ -40,11 +42,47 @@ def write(report: Report, path: Path) -> None:
     _check_limits(report.tables)
     book = Book(path, report.title)
     contents = book.sheet(CONTENTS)
+    notable = book.sheet(FINDINGS) if report.notable else None
     sheets = [book.sheet(table.id) for table in report.tables]
     _Contents(contents, report, STANDARD).write([sheet.name for sheet in sheets])
     for sheet, table in zip(sheets, report.tables, strict=True):
         _TableSheet(sheet, table, report.provenance, STANDARD).write()
+    if notable is not None:
+        _write_findings(
+            notable, report, {t.id: s.name for t, s in zip(report.tables, sheets, strict=True)}, STANDARD
+        )
     book.close()
+
+
+def _write_findings(sheet: Sheet, report: Report, names: Mapping[str, str], theme: Theme) -> None:
+    """Write the notable differences, the largest effect first, each with a link to its table."""
+    plain = _plain(theme)
+    head = {**plain, "bold": True, "bg_color": theme.reed, "bottom": 1, "bottom_color": theme.line}
+    sheet.text(0, 0, "Findings", _title(theme))
+    sheet.link(1, 0, CONTENTS, "← Contents", {**plain, **_link(theme)})
+    for column, text in enumerate(("Effect", "Size", "Table", "What differs", "P corrected")):
+        sheet.text(3, column, text, {**head, "align": "right" if column in (0, 4) else "left"})
+    top = {**plain, "valign": "top"}
+    for row, one in enumerate(report.notable, 4):
+        sheet.number(row, 0, one.effect, {**top, "num_format": "+0.00;-0.00"})
+        sheet.text(row, 1, one.size, top)
+        if one.table in names:
+            sheet.link(row, 2, names[one.table], one.table, {**top, **_link(theme)})
+        else:
+            sheet.text(row, 2, one.table, top)
+        sheet.text(row, 3, one.sentence, {**top, "text_wrap": True})
+        sheet.height(row, LINE_HEIGHT * lines_needed(one.sentence, 96) + 2)
+        sheet.number(row, 4, one.adjusted, {**top, "num_format": '[<0.0001]"<0.0001";0.0000'})
+    end = 4 + len(report.notable)
+    for k, text in enumerate((FINDINGS_NOTE, report.provenance), 1):
+        sheet.across(
+            end + k, 0, 4, text, {**plain, "font_color": theme.quiet, "text_wrap": True, "valign": "top"}
+        )
+        sheet.height(end + k, LINE_HEIGHT * lines_needed(text, 150))
+    sheet.widths([9, 11, 24, 92, 12])
+    sheet.freeze(4, 0)
+    sheet.print_set_up(title="Findings", rows=(3, 3), columns=0, breaks=(), wide=1)
+    sheet.print_area(end + 3, 5)
 
 
 def _check_limits(tables: Sequence[Table]) -> None:
@@ -116,7 +154,9 @@ class _TableSheet:
         self.sheet, self.table, self.provenance, self.theme = sheet, table, provenance, theme
         self.plain = _plain(theme)
         tested = any(any(line.letters) for line in table.lines) or bool(table.levels)
-        self.lettered = [tested and bool(column.letter) for column in table.columns]
+        self.lettered = [
+            tested and (bool(column.letter) or column.difference is not None) for column in table.columns
+        ]
         self.place = [STUB]  # sheet column of each banner column's figures
         for lettered in self.lettered[:-1]:
             self.place.append(self.place[-1] + (2 if lettered else 1))

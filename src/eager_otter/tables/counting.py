@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import cached_property, partial
 
 import numpy as np
 
@@ -112,6 +112,18 @@ class BannerCounting:
         pairs = self.layout.comparisons.pairs
         self.cells: ColumnCells = make_cells(groups, int(population.rows.sum()), pairs)
         self.shared: SharedPairs = match_pairs(pairs, self.cells.overlapping())
+
+    @cached_property
+    def sharing(self) -> frozenset[int]:
+        """Find the groups, by their first column, in which someone is in two of the columns compared."""
+        found = set()
+        for group in self.layout.groups:
+            wanted = {k for k in range(group.start, group.stop) if self.layout.columns[k].letter}
+            for cells in self.cells.sets:
+                inside = [place for place, k in enumerate(cells.columns.tolist()) if k in wanted]
+                if len(inside) > 1 and bool((cells.members[inside].sum(axis=0) > 1).any()):
+                    found.add(group.start)
+        return frozenset(found)
 
     def _chosen(self, name: str) -> Answers:
         answers = self.responses.answers(name)

@@ -16,9 +16,10 @@ from eager_otter.errors import RequestError
 from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.finishing import NOT_TESTED, marks_of
 from eager_otter.tables.request import TestRules, percentile_of
+from eager_otter.tables.rounding import p_text
 from eager_otter.tables.table import MARKS, Column, Evidence, Line, Table
 from eager_otter.tables.testing import Tested
-from eager_otter.tables.texts import cell_text, rounded
+from eager_otter.tables.texts import cell_text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -372,15 +373,6 @@ class _Working:
 def name_of(column: Column) -> str:
     """Name a column with the head it stands under."""
     return f"{column.group}: {column.label}" if column.group else column.label
-
-
-def p_text(p: float) -> str:
-    """Write a P value: four decimals, or that it is below them.
-
-    >>> p_text(0.04567), p_text(0.00001)
-    ('0.0457', 'below 0.0001')
-    """
-    return "below 0.0001" if p < 0.0001 else f"{rounded(p, 4):f}"
 
 
 def _both_text(tested: Tested, shared: int) -> str:

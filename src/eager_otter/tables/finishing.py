@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -39,12 +39,18 @@ WITHOUT_DIFFERENCE = frozenset(
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Setting:
-    """What surrounds a table: the banner, who is counted and how they were chosen."""
+    """What surrounds a table: the banner, who is counted and how they were chosen.
+
+    `ordered` tells of the banner's questions which have an order; `sharing` holds the starts of groups in which someone
+    is in two columns.
+    """
 
     layout: BannerColumns
     shared: SharedPairs
     weighted: bool
     facts: Facts
+    ordered: Mapping[str, bool] = field(default_factory=dict)
+    sharing: frozenset[int] = frozenset()
     viewer: Viewer | None = None
 
 

@@ -16,6 +16,7 @@ from eager_otter.core.proportions import PairTests, test_proportions
 from eager_otter.core.quantiles import weighted_quantile
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.tables.association import Crossing
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.finishing import (
     NOT_TESTED,
@@ -130,7 +131,39 @@ class Making:
         lines = [*self.bases(), *self.body()]
         notes = notes_of(request, self.sums, lines, self.setting.facts, self.layout, self.setting.shared)
         title, people = request.title or self.question.text, int(self.sums.base.n[0, 0])
-        return finished(request, self.setting, lines, notes, title=title, people=people)
+        table = finished(request, self.setting, lines, notes, title=title, people=people)
+        table = replace(table, crossings=self._crossings())
+        if request.tests.whole_table == "none":
+            return table
+        level, every = (request.levels or (95.0,))[0], request.tests.whole_table == "all"
+        found = [association.sentence(level, every=every) for association in table.associations()]
+        return replace(table, notes=(*notes, *found))
+
+    def _crossings(self) -> tuple[Crossing, ...]:
+        """Give the answers by each banner group, as whole-table tests take them."""
+        answers, question = self.sums.answers, self.question
+        if question.kind != "single" or answers is None or self.request.nest:
+            return ()
+        rows = slice(0, len(question.valid))
+        names = mark_names(self.base_marks)
+        found = []
+        for group in self.layout.groups:
+            columns = [k for k in range(group.start, group.stop) if self.layout.columns[k].letter]
+            found.append(
+                Crossing(
+                    group=group.path,
+                    n=answers.n[rows, columns],
+                    w=answers.w[rows, columns],
+                    w2=answers.w2[rows, columns],
+                    marks=tuple(names[k] for k in columns),
+                    ordered_rows=question.ordered,
+                    ordered_columns=any(
+                        self.setting.ordered.get(self.layout.columns[k].question, False) for k in columns
+                    ),
+                    shares_people=group.start in self.setting.sharing,
+                )
+            )
+        return tuple(found)
 
     @cached_property
     def percents(self) -> FloatArray:

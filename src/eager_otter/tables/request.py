@@ -97,6 +97,7 @@ class BannerGroup:
     control: str = ""
 
 
+WholeTable = Literal["none", "fitting", "all"]
 TotalPlace = Literal["first", "last", "none"]
 
 
@@ -137,7 +138,8 @@ class TestRules:
     the total (the test is that of the rest), the previous or first column, one "column" named by `control`, or nothing.
     In a nested group only columns under the same parent are compared, unless `all_parents`; the rest is everyone else
     in the table, or with `rest_of_parent` in the same parent. `proportions` and `means` name the test of columns that
-    share nobody, `adjust` the correction for many comparisons.
+    share nobody, `adjust` the correction for many comparisons. `whole_table` puts a test of the whole table by each
+    group under it, with the measure of association that is "fitting" or with "all".
     """
 
     __test__ = False  # not a test case, whatever its name
@@ -149,6 +151,7 @@ class TestRules:
     proportions: ProportionTest = "pooled"
     means: MeanTest = "welch"
     adjust: Correction = "none"
+    whole_table: WholeTable = "none"
 
     def __post_init__(self) -> None:
         if (self.against == "column") != bool(self.control):

@@ -203,7 +203,10 @@ class Survey:
         return make_preview(request, counting.everybody(), self._setting(counting, facts))
 
     def _setting(self, counting: BannerCounting, facts: Facts) -> Setting:
+        names = {column.question for column in counting.layout.columns if column.question}
         return Setting(
+            ordered={name: self.codebook.question(name).ordered for name in names},
+            sharing=counting.sharing,
             layout=counting.layout,
             shared=counting.shared,
             weighted=counting.population.weights is not None,

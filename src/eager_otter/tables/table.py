@@ -11,6 +11,7 @@ import numpy as np
 from eager_otter.core.arrays import FloatArray
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.tables.association import Association, Crossing, associate
 from eager_otter.tables.comparing import Comparisons
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.request import BaseRules, Digits, TestRules
@@ -164,6 +165,7 @@ class Table:
     rules: BaseRules = field(default_factory=BaseRules)
     tests: TestRules = field(default_factory=TestRules)
     base: str = "answered"
+    crossings: tuple[Crossing, ...] = ()
 
     def __repr__(self) -> str:
         """Show the table itself, as a terminal shows it."""
@@ -281,6 +283,17 @@ class Table:
         from eager_otter.tables.explaining import explain
 
         return explain(self, row, column, figure)
+
+    def associations(self) -> tuple[Association, ...]:
+        """Test the whole table, each banner group for itself: test, the measure that fits, its size in words.
+
+        Only a single question by groups whose columns share nobody can be tested; others say why not. Columns that are
+        too thin for tests stay out. Empty for tables of numbers, multiple response and several questions.
+        """
+        return tuple(
+            associate(crossing, np.array([mark in ("not tested", "withheld") for mark in crossing.marks]))
+            for crossing in self.crossings
+        )
 
     def records(self) -> Iterator[Record]:
         """Go through the tidy form: one record per figure, and one per cell that carries letters."""

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from decimal import ROUND_HALF_UP, Decimal
+from decimal import Decimal
 
 from eager_otter.tables.request import PERCENTS, Digits, percentile_of
+from eager_otter.tables.rounding import rounded
 from eager_otter.tables.table import Line, Mark, Table
 
 ZERO = "–"
@@ -49,17 +50,6 @@ FIGURE_SIGNS = {
     "effective base": "n",
 }
 MARK_SIGNS: dict[Mark, str] = {"": "", "low base": "*", "not tested": "**", "withheld": WITHHELD}
-
-
-def rounded(value: float, digits: int) -> Decimal:
-    """Round half away from zero on the value's 15 significant digits, as a spreadsheet shows it; no minus zero.
-
-    >>> str(rounded(2.5, 0)), str(rounded(-0.2, 0)), str(rounded(1.005, 2))
-    ('3', '0', '1.01')
-    """
-    step = Decimal(1).scaleb(-digits)
-    result = Decimal(format(value, ".15g")).quantize(step, ROUND_HALF_UP)
-    return abs(result) if result.is_zero() else result
 
 
 def sign_of(figure: str) -> str:

@@ -1,0 +1,65 @@
+"""`eager-otter compare`: what changed between two saved results."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from eager_otter.errors import RequestError, shown_path
+
+DIFFERENT = 1
+
+
+@click.command()
+@click.argument("old", type=click.Path(path_type=Path))
+@click.argument("new", type=click.Path(path_type=Path))
+@click.option(
+    "--tolerance",
+    type=float,
+    default=0.0,
+    show_default=True,
+    help="Leave out figures that moved by no more than this (points of percent, units of a mean or count).",
+)
+@click.option(
+    "--most", type=click.IntRange(0), default=40, show_default=True, help="How many changes to list."
+)
+@click.option("--format", "shape", type=click.Choice(["text", "json"]), default="text", show_default=True)
+@click.option(
+    "--output",
+    "-o",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Write all changes to this .xlsx or .json file as well.",
+)
+def compare(old: Path, new: Path, tolerance: float, most: int, shape: str, output: Path | None) -> int:
+    """Say what changed from the results in OLD to those in NEW, both tables.csv of a report.
+
+    Figures that moved, letters that flipped, bases and marks that changed; tables, rows and columns that came, went
+    or were renamed. Exit code 0 when nothing did, 1 when something did.
+
+    \b
+    eager-otter compare last-week/tables.csv tables.csv --tolerance 0.5
+    """
+    from eager_otter.compare.comparing import compare_results
+    from eager_otter.compare.saved import read_results
+    from eager_otter.report.compare_view import as_json, compare_view, write_workbook
+    from eager_otter.report.places import written_beside
+
+    if output is not None and output.suffix.lower() not in (".xlsx", ".json"):
+        raise RequestError(f"{output.name}: a comparison is written as .xlsx or .json.")
+    found = compare_results(read_results(old), read_results(new), tolerance=tolerance)
+    if shape == "json":
+        click.echo(as_json(found))
+    else:
+        from rich.console import Console
+
+        Console(highlight=False).print(compare_view(found, most=most))
+    if output is not None:
+        with written_beside([output]) as (beside,):
+            if output.suffix.lower() == ".json":
+                beside.write_text(as_json(found) + "\n", encoding="utf-8")
+            else:
+                write_workbook(found, beside)
+        click.echo(shown_path(output), err=True)
+    return DIFFERENT if found.changes else 0

@@ -1,0 +1,97 @@
+"""`eager-otter findings`: the notable differences of a report."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from eager_otter.cli.options import changed, data_option, everyone_option, filter_option, weight_option
+from eager_otter.errors import RequestError, shown_path
+
+
+@click.command()
+@click.argument("plan", type=click.Path(path_type=Path), default=Path("plan.yaml"))
+@click.option(
+    "--by",
+    metavar="QUESTION",
+    help="Set every table by this question of waves, each wave against the one before.",
+)
+@click.option(
+    "--most", type=click.IntRange(1), default=25, show_default=True, help="How many to give at most."
+)
+@click.option(
+    "--least",
+    type=float,
+    default=0.2,
+    show_default=True,
+    help="The smallest effect: 0.2 small, 0.5 medium, 0.8 large.",
+)
+@click.option(
+    "--level", type=float, metavar="PERCENT", help="Confidence level after correction. Default: the plan's."
+)
+@click.option("--only", multiple=True, metavar="ID", help="Look at this table only; several times, with *.")
+@click.option("--format", "shape", type=click.Choice(["text", "json"]), default="text", show_default=True)
+@click.option(
+    "--output",
+    "-o",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Write them to this .csv or .json file as well.",
+)
+@data_option
+@filter_option
+@everyone_option
+@weight_option
+def findings(
+    plan: Path,
+    by: str | None,
+    most: int,
+    least: float,
+    level: float | None,
+    only: tuple[str, ...],
+    shape: str,
+    output: Path | None,
+    data: Path | None,
+    filter_text: str | None,
+    no_filter: bool,
+    weight: str | None,
+) -> None:
+    """Rank the notable differences in the tables of a PLAN (default: plan.yaml), the largest effect first.
+
+    Each cell is tested against everyone else and corrected for all cells looked at; thin bases stay out.
+
+    \b
+    eager-otter findings
+    eager-otter findings --by wave --least 0.1
+    """
+    from dataclasses import replace
+
+    from eager_otter.plan.reading import only_tables, read_plan
+    from eager_otter.report.findings_view import FIELDS, as_json, as_rows, findings_view
+    from eager_otter.report.places import written_beside
+    from eager_otter.report.report import Report, survey_of
+
+    if output is not None and output.suffix.lower() not in (".csv", ".json"):
+        raise RequestError(f"{output.name}: findings are written as .csv or .json.")
+    checked = changed(read_plan(plan), data, filter_text, no_filter, weight)
+    if only:
+        checked = only_tables(checked, only)
+    survey = survey_of(replace(checked, findings=0))
+    report = Report(title=checked.title, tables=(), source=survey.source, plan=checked, survey=survey)
+    found = report.findings(by=by, most=most, least=least, level=level)
+    if shape == "json":
+        click.echo(as_json(found))
+    else:
+        from rich.console import Console
+
+        Console(highlight=False).print(findings_view(found))
+    if output is not None:
+        with written_beside([output]) as (beside,):
+            if output.suffix.lower() == ".json":
+                beside.write_text(as_json(found) + "\n", encoding="utf-8")
+            else:
+                from eager_otter.data.csv_out import write_rows
+
+                write_rows(beside, FIELDS, as_rows(found))
+        click.echo(shown_path(output), err=True)

@@ -1,0 +1,1 @@
+"""Two saved results against each other: what moved, flipped, came, went."""

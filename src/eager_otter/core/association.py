@@ -1,0 +1,206 @@
+"""Whole-table tests and measures of association of a two-way table whose cells share nobody."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from eager_otter.core.arrays import FloatArray
+from eager_otter.core.proportions import two_sided_normal
+
+MeasureName = Literal["Cramér's V", "Kendall's τ-b", "Stuart's τ-c", "Goodman and Kruskal's γ"]
+FEW, FEWEST = 5.0, 1.0  # expected counts below these are small
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WholeTableTest:
+    """A test of no association.
+
+    `statistic` is chi-square with `df1` degrees of freedom, or F with `df1` and `df2`; P is NaN where there is no test.
+    `small` of the `cells` expected counts are below 5, the smallest is `smallest`. `exact` is the P value of Fisher's
+    exact test where the table is 2×2 and unweighted, else NaN.
+    """
+
+    method: Literal["chi-square", "Rao-Scott"]
+    chi_square: float
+    statistic: float
+    df1: float
+    df2: float
+    p_value: float
+    small: int
+    cells: int
+    smallest: float
+    exact: float
+
+    @property
+    def doubtful(self) -> bool:
+        """Whether more than 20 % of the expected counts are below 5, or any is below 1."""
+        return self.small > 0.2 * self.cells or self.smallest < FEWEST
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Measure:
+    """A measure of association: 0 none, 1 (or −1) perfect. P is NaN where there is none, as for V."""
+
+    name: MeasureName
+    value: float
+    p_value: float
+
+
+def without_empty(*tables: FloatArray) -> tuple[FloatArray, ...]:
+    """Leave out the rows and columns in which the first table has nobody."""
+    rows, columns = tables[0].sum(axis=1) > 0, tables[0].sum(axis=0) > 0
+    return tuple(table[np.ix_(rows, columns)] for table in tables)
+
+
+def whole_table_test(n: FloatArray, w: FloatArray, w2: FloatArray) -> WholeTableTest | None:
+    """Test a table (rows, columns) of people n, weights Σw and Σw² for association; None for a single row or column.
+
+    Weights all equal: Pearson's chi-square with (R−1)(C−1) degrees of freedom. Else Pearson's chi-square on the
+    weighted shares with the second-order correction of Rao & Scott (1981, 1984) in the F form of Thomas & Rao (1987).
+    Empty rows and columns are left out.
+    """
+    n, w, w2 = without_empty(n, w, w2)
+    if min(n.shape) < 2:
+        return None
+    expected = np.outer(n.sum(axis=1), n.sum(axis=0)) / n.sum()
+    small, smallest = int((expected < FEW).sum()), float(expected.min())
+    total = float(n.sum())
+    if not _weighted(n, w, w2):
+        chi = float(((n - expected) ** 2 / expected).sum())
+        df = float((n.shape[0] - 1) * (n.shape[1] - 1))
+        exact = _fisher(n) if n.shape == (2, 2) else float("nan")
+        return WholeTableTest(
+            method="chi-square",
+            chi_square=chi,
+            statistic=chi,
+            df1=df,
+            df2=float("nan"),
+            p_value=_chi_square_tail(chi, df),
+            exact=exact,
+            small=small,
+            cells=n.size,
+            smallest=smallest,
+        )
+    chi = total * _phi_square(w / w.sum())
+    trace, trace2 = _design_effects(w, w2, total)
+    if not trace > 0:
+        f = df1 = df2 = p = float("nan")
+    else:
+        f, df1 = chi / trace, trace**2 / trace2
+        df2 = df1 * (total - 1.0)
+        p = _f_tail(f, df1, df2)
+    return WholeTableTest(
+        method="Rao-Scott",
+        chi_square=chi,
+        statistic=f,
+        df1=df1,
+        df2=df2,
+        p_value=p,
+        exact=float("nan"),
+        small=small,
+        cells=n.size,
+        smallest=smallest,
+    )
+
+
+def _weighted(n: FloatArray, w: FloatArray, w2: FloatArray) -> bool:
+    """Tell whether the weights differ: Σw² · n exceeds (Σw)² only then."""
+    total, weight, squares = n.sum(), w.sum(), w2.sum()
+    return bool(squares * total > weight**2 * (1.0 + 1e-12))
+
+
+def _phi_square(p: FloatArray) -> float:
+    expected = np.outer(p.sum(axis=1), p.sum(axis=0))
+    return float(((p - expected) ** 2 / expected).sum())
+
+
+def _design_effects(w: FloatArray, w2: FloatArray, n: float) -> tuple[float, float]:
+    """Give tr D and tr D²: D compares the covariance of h = p_rc − p_r·p_c with that of simple random sampling."""
+    p = w / w.sum()
+    rows, columns = p.sum(axis=1), p.sum(axis=0)
+    apart = np.eye(len(rows)) - rows[None, :]  # [i, r]: person in row i
+    across = np.eye(len(columns)) - columns[None, :]
+    h = p - np.outer(rows, columns)
+    influence = np.einsum("ir,jc->ijrc", apart, across) - h[None, None]
+    r, c = len(rows) - 1, len(columns) - 1
+    free = influence[:, :, :r, :c].reshape(-1, r * c)
+    cells = (w2 / w.sum() ** 2).reshape(-1, 1)
+    covariance = free.T @ (cells * free) * n / (n - 1.0)
+    simple = np.kron(
+        np.diag(rows[:r]) - np.outer(rows[:r], rows[:r]),
+        np.diag(columns[:c]) - np.outer(columns[:c], columns[:c]),
+    )
+    d = np.linalg.solve(simple / n, covariance)
+    return float(np.trace(d)), float(np.trace(d @ d))
+
+
+def measures(n: FloatArray, w: FloatArray, w2: FloatArray) -> dict[MeasureName, Measure]:
+    """Work out all measures of a table (rows, columns), rows and columns in their order; empty for one row or column.
+
+    Kendall's τ-b, Stuart's τ-c = 2m(P−Q)/(N²(m−1)), m = min(R, C), Goodman & Kruskal's γ, from the weighted shares,
+    with the P value of Brown & Benedetti (1977) under no association; Cramér's V = √(χ²/(N·min(R−1, C−1))).
+    """
+    n, w, w2 = without_empty(n, w, w2)
+    if min(n.shape) < 2:
+        return {}
+    p = w / w.sum()
+    shares2 = w2 / w.sum() ** 2
+    least = min(p.shape)
+    concordant, discordant = _pairs(p), _pairs(p[:, ::-1])[:, ::-1]
+    d = concordant - discordant
+    more, less = float((p * concordant).sum()), float((p * discordant).sum())  # every pair twice
+    total = more - less
+    error = 2.0 * np.sqrt((shares2 * (d - total) ** 2).sum())
+    p_value = float(two_sided_normal(np.array(total / error))) if error > 0 else float("nan")
+    untied = np.sqrt((1.0 - (p.sum(axis=1) ** 2).sum()) * (1.0 - (p.sum(axis=0) ** 2).sum()))
+    found = (
+        Measure(name="Cramér's V", value=float(np.sqrt(_phi_square(p) / (least - 1))), p_value=float("nan")),
+        Measure(name="Kendall's τ-b", value=float(total / untied), p_value=p_value),
+        Measure(name="Stuart's τ-c", value=float(least * total / (least - 1)), p_value=p_value),
+        Measure(
+            name="Goodman and Kruskal's γ",
+            value=total / (more + less) if more + less > 0 else float("nan"),
+            p_value=p_value,
+        ),
+    )
+    return {measure.name: measure for measure in found}
+
+
+def _pairs(p: FloatArray) -> FloatArray:
+    """Add up, for each cell, the shares above and left of it and those below and right of it."""
+    sums = np.zeros((p.shape[0] + 1, p.shape[1] + 1))
+    sums[1:, 1:] = p.cumsum(axis=0).cumsum(axis=1)
+    before = sums[:-1, :-1]
+    behind = sums[-1, -1] - sums[1:, -1:] - sums[-1:, 1:] + sums[1:, 1:]
+    return np.asarray(before + behind)
+
+
+def _fisher(n: FloatArray) -> float:
+    """Give the two-sided P of Fisher's exact test: all 2×2 tables of the same margins that are no likelier."""
+    from scipy.special import gammaln
+
+    (a, b), (c, d) = n.tolist()
+    row, column, total = a + b, a + c, a + b + c + d
+    first = np.arange(max(0.0, row + column - total), min(row, column) + 1)
+
+    def ways(whole: float, part: FloatArray) -> FloatArray:
+        return np.asarray(gammaln(whole + 1) - gammaln(part + 1) - gammaln(whole - part + 1))
+
+    chance = np.exp(ways(row, first) + ways(total - row, column - first) - ways(total, np.array(column)))
+    here = chance[int(a - first[0])]
+    return float(min(chance[chance <= here * (1.0 + 1e-7)].sum(), 1.0))
+
+
+def _chi_square_tail(chi: float, df: float) -> float:
+    from scipy.special import chdtrc
+
+    return float(chdtrc(df, chi))
+
+
+def _f_tail(f: float, df1: float, df2: float) -> float:
+    from scipy.special import fdtrc
+
+    return float(fdtrc(df1, df2, f))

@@ -1,0 +1,122 @@
+"""What changed between two results: in the terminal, as JSON, as a workbook."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from rich.console import Group, RenderableType
+from rich.text import Text
+
+from eager_otter.compare.comparing import KINDS, Change, Comparison
+from eager_otter.report.grids import plain_grid
+from eager_otter.report.sheets import Book
+from eager_otter.report.theme import STANDARD
+from eager_otter.tables.request import Digits
+from eager_otter.tables.rounding import rounded
+
+HEADS = ("Kind", "Table", "Row", "Column", "Figure", "Before", "After", "Moved")
+DIGITS = Digits(percent=2, count=2, mean=4)
+
+
+def compare_view(found: Comparison, *, most: int = 40) -> RenderableType:
+    """Summarise a comparison and list its changes, at most so many of them."""
+    checked = f"{found.figures:,} figures of {found.tables:,} tables compared"
+    beyond = f", tolerance {found.tolerance:g}" if found.tolerance else ""
+    if not found.changes:
+        return Text(f"No difference: {checked}{beyond}.", style="bold")
+    summary = plain_grid()
+    summary.add_column("What changed")
+    summary.add_column("How often", justify="right")
+    for kind, count in found.counts().items():
+        summary.add_row(kind, f"{count:,}")
+    detail = plain_grid()
+    for head in HEADS:
+        right = head in ("Before", "After", "Moved")
+        detail.add_column(head, justify="right" if right else "left", overflow="fold")
+    for change in sorted(found.changes, key=_importance)[:most]:
+        detail.add_row(*(Text(text) for text in _texts(change)))
+    parts: list[RenderableType] = [Text(f"{checked}{beyond}.", style="bold"), Text(), summary, Text(), detail]
+    if len(found.changes) > most:
+        parts.append(
+            Text(
+                f"and {len(found.changes) - most:,} more; --most shows more, --output writes all.",
+                style="dim",
+            )
+        )
+    return Group(*parts)
+
+
+LAST: tuple[str, ...] = ("mark changed", "base changed")  # what the reader wants least, and there is most of
+
+
+def _importance(change: Change) -> tuple[object, ...]:
+    """Order changes: structure first, then letters, then figures, the largest move first; bases last."""
+    kind = len(KINDS) + LAST.index(change.kind) if change.kind in LAST else KINDS.index(change.kind)
+    return kind, -abs(change.moved or 0.0), change.table
+
+
+def _texts(change: Change) -> tuple[str, ...]:
+    moved = change.moved
+    return (
+        change.kind,
+        change.table,
+        change.row,
+        change.column,
+        change.figure,
+        _text(change.before, change.figure),
+        _text(change.after, change.figure),
+        "" if moved is None else f"{rounded(moved, DIGITS.of(change.figure)):+,f}",
+    )
+
+
+def _text(value: float | str | None, figure: str) -> str:
+    if value is None:
+        return ""
+    return value if isinstance(value, str) else f"{rounded(value, DIGITS.of(figure)):,f}"
+
+
+def as_json(found: Comparison) -> str:
+    """Give a comparison as JSON: counts, and every change."""
+    body = {
+        "tables": found.tables,
+        "figures": found.figures,
+        "tolerance": found.tolerance,
+        "counts": found.counts(),
+        "changes": [change.as_dict() for change in found.changes],
+    }
+    return json.dumps(body, ensure_ascii=False, indent=2)
+
+
+def write_workbook(found: Comparison, path: Path) -> None:
+    """Write a comparison as .xlsx: a summary, and a sheet with every change."""
+    book = Book(path, "Comparison")
+    plain = {"font_name": STANDARD.font, "font_size": STANDARD.size, "font_color": STANDARD.ink}
+    head = {**plain, "bold": True, "bg_color": STANDARD.reed, "bottom": 1, "bottom_color": STANDARD.line}
+    summary, detail = book.sheet("Summary"), book.sheet("Changes")
+    summary.text(0, 0, "What changed", {**plain, "bold": True, "font_size": 14, "font_color": STANDARD.river})
+    summary.text(1, 0, f"{found.figures:,} figures of {found.tables:,} tables compared", plain)
+    summary.text(3, 0, "What changed", head)
+    summary.text(3, 1, "How often", {**head, "align": "right"})
+    for row, (kind, count) in enumerate(found.counts().items(), 4):
+        summary.text(row, 0, kind, plain)
+        summary.number(row, 1, count, {**plain, "num_format": "#,##0"})
+    summary.widths([40, 12])
+    for column, text in enumerate(HEADS):
+        detail.text(0, column, text, {**head, "align": "right" if column > 4 else "left"})
+    for row, change in enumerate(found.changes, 1):
+        texts = (change.kind, change.table, change.row, change.column, change.figure)
+        for column, text in enumerate(texts):
+            detail.text(row, column, text, plain)
+        for column, value in ((5, change.before), (6, change.after), (7, change.moved)):
+            if isinstance(value, str):
+                detail.text(row, column, value, {**plain, "align": "right"})
+            elif value is not None:
+                places = DIGITS.of(change.figure)
+                number = "#,##0" + ("." + "0" * places if places else "")
+                shape = f"+{number};-{number}" if column == 7 else number
+                detail.number(row, column, value, {**plain, "num_format": shape})
+    detail.widths([17, 22, 34, 26, 18, 14, 14, 12])
+    detail.freeze(1, 0)
+    detail.print_set_up(title="Changes", rows=(0, 0), columns=0, breaks=(), wide=1)
+    book.close()

@@ -1,0 +1,46 @@
+"""The notable differences of a report: in the terminal, as JSON, as rows."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+
+from rich.console import Group, RenderableType
+from rich.text import Text
+
+from eager_otter.report.grids import plain_grid
+from eager_otter.tables.notable import FINDINGS_NOTE, Notable
+
+FIELDS = (
+    "table", "question", "row", "figure", "column", "against", "value", "other", "effect", "size", "p_value",
+    "adjusted", "base", "other_base", "sentence",
+)  # fmt: skip
+
+
+def findings_view(found: Sequence[Notable]) -> RenderableType:
+    """List notable differences, the largest first."""
+    if not found:
+        return Text("No difference is both significant after correction and large enough.")
+    grid = plain_grid()
+    grid.add_column("Effect", justify="right")
+    grid.add_column("Size", no_wrap=True)
+    grid.add_column("What differs", ratio=1)
+    grid.add_column("Table", style="dim", overflow="fold")
+    for one in found:
+        grid.add_row(f"{one.effect:+.2f}", Text(one.size), Text(one.sentence), Text(one.table))
+    return Group(grid, Text(), Text(FINDINGS_NOTE, style="dim"))
+
+
+def as_json(found: Sequence[Notable]) -> str:
+    """Give notable differences as a JSON list."""
+    return json.dumps([_fields(one) for one in found], ensure_ascii=False, indent=2)
+
+
+def as_rows(found: Sequence[Notable]) -> list[list[object]]:
+    """Give notable differences as rows under FIELDS."""
+    return [list(_fields(one).values()) for one in found]
+
+
+def _fields(one: Notable) -> dict[str, object]:
+    every = one.as_dict()
+    return {name: every[name] for name in FIELDS}
