@@ -140,7 +140,7 @@ def test_the_tidy_file_holds_every_figure_at_full_precision(report: otter.Report
     ]  # fmt: skip
     table = report.table("liking")
     own = tidy[(tidy.table == "liking") & (tidy.figure == "column percent") & (tidy.row == "Good")]
-    assert [float(value) for value in own.value] == list(table._line("Good", "column percent").values)
+    assert [float(value) for value in own.value] == list(table.line("Good", "column percent").values)
     letters = tidy[(tidy.figure == "letters") & (tidy.table == "liking")]
     assert len(letters) == sum(bool(text) for line in table.lines for text in line.letters)
     assert len(table.frame()) == len(tidy[tidy.table == "liking"])

@@ -75,7 +75,7 @@ def test_a_test_worked_by_hand_gives_its_statistic_and_verdict(shapes: otter.Rep
                 letter = test.other[-2]
                 carried = {"letter": letter, "small letter": letter.lower(), "": ""}[test.mark]
                 assert (carried in letters) if carried else (letter.upper() not in letters.upper())
-                assert f"P = {'below 0.0001' if test.p_value < 0.0001 else format(round(test.p_value, 4), '.4f')}" in test.sentence  # type: ignore[operator,arg-type]  # fmt: skip
+                assert f"P {'below 0.0001' if test.p_value < 0.0001 else '= ' + format(round(test.p_value, 4), '.4f')}" in test.sentence  # type: ignore[operator,arg-type]  # fmt: skip
 
 
 def test_who_is_counted_goes_down_to_the_people_in_the_cell(demo: Path) -> None:

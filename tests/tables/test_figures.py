@@ -110,7 +110,7 @@ def test_a_base_of_everyone_has_a_row_for_no_answer(
         assert everyone.lines[0].values[0] == 300
         assert everyone.value("No answer", "Total", "count") == pytest.approx(columns["wt"][~held].sum())
         for line in answered.body:
-            np.testing.assert_allclose(everyone._line(line.label, "count").values, line.values)
+            np.testing.assert_allclose(everyone.line(line.label, "count").values, line.values)
     assert "Base: all 300 respondents, whether or not they answered." in everyone.notes
 
 
@@ -179,10 +179,10 @@ def test_items_across_the_banner_equal_their_own_tables(survey: otter.Survey) ->
     made = survey.items_table("statements", by=["wave", "region"], figure="Agree (top two)", levels=(95, 90))
     for name in survey.codebook.grids["statements"].items:
         own = survey.table(name, by=["wave", "region"], levels=(95, 90))
-        line, wanted = made._line(name, "column percent"), own._line("Agree (top two)", "column percent")
+        line, wanted = made.line(name, "column percent"), own.line("Agree (top two)", "column percent")
         np.testing.assert_allclose(line.values, wanted.values, rtol=1e-12)
         assert line.letters == wanted.letters
-        np.testing.assert_array_equal(made._line(name, "unweighted base").values, own.lines[0].values)
+        np.testing.assert_array_equal(made.line(name, "unweighted base").values, own.lines[0].values)
     means = survey.items_table("statements", by="wave", sort=Sorting())
     totals = [line.values[0] for line in means.body if line.figure == "mean"]
     assert totals == sorted(totals, reverse=True)

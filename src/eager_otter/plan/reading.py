@@ -37,13 +37,16 @@ def plan_from_text(text: str, folder: str | Path = ".") -> Plan:
 
 
 def only_tables(plan: Plan, ids: Sequence[str]) -> Plan:
-    """Keep only some tables of a plan, by id or pattern. Raises UnknownName for one that fits none."""
+    """Keep only some tables of a plan, by id or pattern, and no list of findings.
+
+    Raises UnknownName for one that fits none.
+    """
     known = [request.id for request in plan.requests]
     for name in ids:
         if not any(fnmatchcase(one, name) for one in known):
             raise UnknownName("table", name, known, "the plan")
     kept = [request for request in plan.requests if any(fnmatchcase(request.id, name) for name in ids)]
-    return replace(plan, requests=tuple(kept))
+    return replace(plan, requests=tuple(kept), findings=0)
 
 
 def _plan(document: Document) -> Plan:

@@ -61,17 +61,18 @@ def _write_findings(sheet: Sheet, report: Report, names: Mapping[str, str], them
     sheet.text(0, 0, "Findings", _title(theme))
     sheet.link(1, 0, CONTENTS, "← Contents", {**plain, **_link(theme)})
     for column, text in enumerate(("Effect", "Size", "Table", "What differs", "P corrected")):
-        sheet.text(3, column, text, {**head, "align": "right" if column in (0, 4) else "left"})
+        side: Style = {"align": "right"} if column in (0, 4) else {"align": "left", "indent": 1}
+        sheet.text(3, column, text, {**head, **side})
     top = {**plain, "valign": "top"}
     for row, one in enumerate(report.notable, 4):
         sheet.number(row, 0, one.effect, {**top, "num_format": "+0.00;-0.00"})
-        sheet.text(row, 1, one.size, top)
+        sheet.text(row, 1, one.size, {**top, "indent": 1})
         if one.table in names:
-            sheet.link(row, 2, names[one.table], one.table, {**top, **_link(theme)})
+            sheet.link(row, 2, names[one.table], one.table, {**top, **_link(theme), "indent": 1})
         else:
-            sheet.text(row, 2, one.table, top)
-        sheet.text(row, 3, one.sentence, {**top, "text_wrap": True})
-        sheet.height(row, LINE_HEIGHT * lines_needed(one.sentence, 96) + 2)
+            sheet.text(row, 2, one.table, {**top, "indent": 1})
+        sheet.text(row, 3, one.sentence, {**top, "text_wrap": True, "indent": 1})
+        sheet.height(row, LINE_HEIGHT * lines_needed(one.sentence, 112) + 2)
         sheet.number(row, 4, one.adjusted, {**top, "num_format": '[<0.0001]"<0.0001";0.0000'})
     end = 4 + len(report.notable)
     for k, text in enumerate((FINDINGS_NOTE, report.provenance), 1):

@@ -16,7 +16,7 @@ from eager_otter.core.association import (
     whole_table_test,
     without_empty,
 )
-from eager_otter.tables.rounding import p_text, rounded
+from eager_otter.tables.rounding import p_words, rounded
 
 SIZES = ((0.1, "negligible"), (0.2, "weak"), (0.4, "moderate"))
 
@@ -66,7 +66,7 @@ class Association:
                 f"{rounded(self.test.smallest, 1)}."
             )
             if not np.isnan(self.test.exact):
-                parts.append(f"Fisher's exact test: P = {p_text(self.test.exact)}.")
+                parts.append(f"Fisher's exact test: P {p_words(self.test.exact)}.")
         parts.append(f"{_measure_words(self.fitting)}: {self.size} ({self.reason}).")
         if every:
             others = [_measure_words(m) for m in self.all.values() if m.name != self.fitting.name]
@@ -134,11 +134,11 @@ def _size(measure: Measure, *, ordered: bool) -> str:
 def _test_words(test: WholeTableTest) -> str:
     if test.method == "chi-square":
         return (
-            f"chi-square {test.statistic:.2f} on {test.df1:g} degrees of freedom, P = {p_text(test.p_value)}"
+            f"chi-square {test.statistic:.2f} on {test.df1:g} degrees of freedom, P {p_words(test.p_value)}"
         )
     return (
         f"chi-square of the weighted shares, corrected for the weights (Rao and Scott): F = {test.statistic:.2f} on "
-        f"{test.df1:,.1f} and {test.df2:,.0f} degrees of freedom, P = {p_text(test.p_value)}"
+        f"{test.df1:,.1f} and {test.df2:,.0f} degrees of freedom, P {p_words(test.p_value)}"
     )
 
 
@@ -151,5 +151,5 @@ def _verdict(test: WholeTableTest, level: float) -> str:
 
 
 def _measure_words(measure: Measure) -> str:
-    p = "" if np.isnan(measure.p_value) else f" (P = {p_text(measure.p_value)})"
+    p = "" if np.isnan(measure.p_value) else f" (P {p_words(measure.p_value)})"
     return f"{measure.name} {rounded(measure.value, 2)}{p}"

@@ -16,7 +16,7 @@ from eager_otter.errors import RequestError
 from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.finishing import NOT_TESTED, marks_of
 from eager_otter.tables.request import TestRules, percentile_of
-from eager_otter.tables.rounding import p_text
+from eager_otter.tables.rounding import p_words
 from eager_otter.tables.table import MARKS, Column, Evidence, Line, Table
 from eager_otter.tables.testing import Tested
 from eager_otter.tables.texts import cell_text
@@ -342,10 +342,14 @@ class _Working:
             freedom = f" on {number(round(degrees, 4))} degrees of freedom" if name == "t" else ""
             standard_error = difference / statistic if statistic else float("nan")
             error = f"; standard error of the difference {number(standard_error)}" if statistic else ""
-            corrected = "" if self.table.tests.adjust == "none" else f", corrected {p_text(adjusted)}"
+            corrected = (
+                ""
+                if self.table.tests.adjust == "none"
+                else f", corrected {p_words(adjusted).removeprefix('= ')}"
+            )
             sentence = (
                 f"Against {other}: {texts[0]} and {texts[1]}, {bases}, {both}{error}; "
-                f"{name} = {statistic:.4f}{freedom}, P = {p_text(p_value)}{corrected}: "
+                f"{name} = {statistic:.4f}{freedom}, P {p_words(p_value)}{corrected}: "
                 f"{_outcome(statistic, adjusted, levels, lettered=lettered)}."
             )
         there = not why

@@ -15,7 +15,7 @@ from eager_otter.errors import RequestError
 from eager_otter.tables.explaining import name_of
 from eager_otter.tables.finishing import marks_of
 from eager_otter.tables.request import Banner, BannerGroup, TableRequest
-from eager_otter.tables.rounding import p_text
+from eager_otter.tables.rounding import p_words
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import figure_text
 
@@ -122,17 +122,12 @@ def notable_differences(
     p = np.array([[one.p_value for one in found]])
     corrected = adjusted(p, np.zeros(len(found), np.int64), "benjamini-hochberg")[0]
     kept = [
-        replace(one, adjusted=float(q), sentence=f"{one.sentence}, P {_p_words(float(q))} after correction")
+        replace(one, adjusted=float(q), sentence=f"{one.sentence}, P {p_words(float(q))} after correction")
         for one, q in zip(found, corrected, strict=True)
         if q <= (100.0 - level) / 100.0 and abs(one.effect) >= least
     ]
     ranked = sorted(kept, key=lambda one: (-abs(one.effect), -one.effect, one.table, one.row))
     return tuple(_said_once(ranked, codebook, sources))[:most]
-
-
-def _p_words(p: float) -> str:
-    text = p_text(p)
-    return text if text.startswith("below") else f"= {text}"
 
 
 def _said_once(

@@ -16,6 +16,12 @@ def rounded(value: float, digits: int) -> Decimal:
     return abs(result) if result.is_zero() else result
 
 
+def p_words(p: float) -> str:
+    """Write a P value with its sign: "= 0.0457", or "below 0.0001"."""
+    text = p_text(p)
+    return text if text.startswith("below") else f"= {text}"
+
+
 def p_text(p: float) -> str:
     """Write a P value: four decimals, or that it is below them.
 
