@@ -33,7 +33,7 @@ from eager_otter.tables.pairing import PairedSums
 from eager_otter.tables.request import SUMMARY_FIGURES, Items, Sorting, TableRequest, percentile_of
 from eager_otter.tables.rows import Row, rows_of
 from eager_otter.tables.table import Column, Group, Line, Table, find_column
-from eager_otter.tables.testing import Tested, TestKind, decide
+from eager_otter.tables.testing import Tested, TestKind
 
 ITEMS = "Items"
 NEEDS_TOTAL = ("row percent", "table percent", "index", "percent of outer", "column difference")
@@ -306,20 +306,8 @@ class _PairedMaking(Making):
         self, kind: TestKind, tests: PairTests, marks: IntArray, off: BoolArray, paired: Sums
     ) -> Tested:
         """Judge both items, and the people who answered both, by the minimum bases."""
-        thin = marks >= NOT_TESTED
-        pairs = self.layout.comparisons.pairs
         both = marks_of(paired, self.request.rules) >= NOT_TESTED
-        return decide(
-            kind,
-            tests,
-            self.layout.comparisons,
-            [column.letter for column in self.layout.columns],
-            self.request.levels,
-            out=(thin[pairs[:, 0]] | thin[pairs[:, 1]])[None, :] | off | both,
-            adjust=self.request.tests.adjust,
-            spaced=self.layout.two_letter_names,
-            paired=paired,
-        )
+        return self._decided(kind, tests, marks, off | both, paired)
 
 
 # --- before by after ------------------------------------------------------------------------------------

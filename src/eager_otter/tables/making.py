@@ -497,7 +497,10 @@ class Making:
         wanted = {name.casefold() for name in self.request.rows.untested}
         return bool(wanted) and any(name.casefold() in wanted for name in names if name)
 
-    def _decided(self, kind: TestKind, tests: PairTests, marks: IntArray, off: BoolArray) -> Tested:
+    def _decided(
+        self, kind: TestKind, tests: PairTests, marks: IntArray, off: BoolArray, paired: Sums | None = None
+    ) -> Tested:
+        """Decide tests; pairs with a thin column, and those that are `off` (rows or 1, pairs or 1), stay out."""
         thin = marks >= NOT_TESTED
         pairs = self.layout.comparisons.pairs
         return decide(
@@ -509,6 +512,7 @@ class Making:
             out=(thin[pairs[:, 0]] | thin[pairs[:, 1]])[None, :] | off,
             adjust=self.request.tests.adjust,
             spaced=self.layout.two_letter_names,
+            paired=paired,
             shared=self.setting.shared,
         )
 
