@@ -6,6 +6,7 @@ import argparse
 import time
 import tracemalloc
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -28,10 +29,11 @@ def main() -> None:
     """Run one workload and print ratios."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--large", action="store_true", help="a million respondents instead of 50,000")
+    parser.add_argument("--overlap", action="store_true", help="60 columns, 22 of them overlapping")
     parser.add_argument("--repeat", type=int, default=3)
     options = parser.parse_args()
     size = LARGE if options.large else MEDIUM
-    frame, codebook, banner, requests = make(size)
+    frame, codebook, banner, requests = make(size, more_overlap=options.overlap)
     names = [request.question for request in requests]
 
     def fresh() -> Survey:
@@ -54,11 +56,24 @@ def main() -> None:
     weights = survey.population().weights
     counted = best(lambda: tally(parts, counting.cells, weights=weights), options.repeat)
     tables = best(lambda: survey.tables(requests), options.repeat)
+    untested = [replace(request, levels=()) for request in requests]
+    without = best(lambda: survey.tables(untested), options.repeat)
     floor = best_of_passes(parts, counting, weights, options.repeat)
     plain = best(lambda: plain_passes(parts, counting, weights), 1)
     script = best(lambda: frame_script(frame, codebook, names), 1) * len(names) / SCRIPT_QUESTIONS
     peak = peak_memory(lambda: survey.tables(requests))
-    report(size, len(counting.layout.columns) - 1, encoding, counted, tables, floor, plain, script, peak)
+    report(
+        size,
+        len(counting.layout.columns) - 1,
+        encoding,
+        counted,
+        tables,
+        floor,
+        plain,
+        script,
+        tables - without,
+        peak,
+    )
 
 
 def encode_all(survey: Survey, names: list[str]) -> None:
@@ -69,7 +84,7 @@ def encode_all(survey: Survey, names: list[str]) -> None:
 
 def report(size: Size, columns: int, *figures: float) -> None:
     """Print what was measured."""
-    encoding, counted, tables, floor, plain, script, peak = figures
+    encoding, counted, tables, floor, plain, script, tests, peak = figures
     print(
         f"{size.name}: {size.respondents:,} respondents, {size.questions} questions, {columns} banner columns"
     )
@@ -78,6 +93,7 @@ def report(size: Size, columns: int, *figures: float) -> None:
         ("floor: the bare bincount passes of the tally", floor),
         ("the tally", counted),
         ("tables: tally, percents, letters, notes", tables),
+        ("of these, tests, letters and their notes", tests),
         ("one bare pass per question, set and measure", plain),
         ("encoding from a frame (not in the above)", encoding),
         ("frame script: groupby and a loop over pairs", script),

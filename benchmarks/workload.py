@@ -13,6 +13,7 @@ from eager_otter.tables.request import Banner, BannerGroup, TableRequest
 
 BANNER_SIZES = (3, 4, 5, 6, 6, 7, 7)  # single questions side by side: 38 columns
 BANNER_TICKS = 7  # and a multiple-response question: 45 columns in all
+MORE_TICKS = 15  # and, where much overlap is wanted, another: 60 columns
 QUESTIONS = 135
 
 
@@ -29,7 +30,9 @@ MEDIUM = Size(name="medium", respondents=50_000)
 LARGE = Size(name="large", respondents=1_000_000)
 
 
-def make(size: Size, seed: int = 1) -> tuple[pd.DataFrame, Codebook, Banner, list[TableRequest]]:
+def make(
+    size: Size, seed: int = 1, *, more_overlap: bool = False
+) -> tuple[pd.DataFrame, Codebook, Banner, list[TableRequest]]:
     """Make responses, codebook, banner and one table request per question."""
     rng = np.random.default_rng(seed)
     columns: dict[str, Any] = {"wt": rng.lognormal(0, 0.4, size.respondents)}
@@ -37,6 +40,8 @@ def make(size: Size, seed: int = 1) -> tuple[pd.DataFrame, Codebook, Banner, lis
     for k, answers in enumerate(BANNER_SIZES):
         _single(f"banner_{k}", answers, False, columns, questions, rng, size)
     _ticks("banner_multi", BANNER_TICKS, columns, questions, rng, size)
+    if more_overlap:
+        _ticks("banner_more", MORE_TICKS, columns, questions, rng, size)
     banner = Banner(groups=tuple(BannerGroup(question=name) for name in questions))
     names = []
     for k in range(size.questions):

@@ -470,3 +470,24 @@ def test_a_column_that_a_test_or_difference_needs_is_checked_before_data_are_rea
         with pytest.raises(otter.DocumentError) as error:
             otter.read_plan(write("plan.yaml", head + tables + "\n"))
         assert message in str(error.value)
+
+
+def test_a_banner_has_tests_and_minimum_bases_of_its_own(demo: Path, write: Write) -> None:
+    plan = f"""
+        data: {demo}/responses.csv
+        codebook: {demo}/codebook.yaml
+        tests: {{levels: [95]}}
+        bases: {{mark below: 100}}
+        banners:
+          usual: [region]
+          waves: {{groups: [wave], tests: {{levels: [99], against: previous}}, bases: {{mark below: 75}}}}
+        tables:
+          - {{question: liking, banner: all}}
+          - {{question: liking, id: own, banner: waves, bases: {{mark below: 5}}}}
+    """
+    found = otter.read_plan(write("plan.yaml", plan)).requests
+    assert [(r.id, r.levels, r.tests.against, r.rules.mark) for r in found] == [
+        ("liking-usual", (95,), "each other", 100),
+        ("liking-waves", (99,), "previous", 75),
+        ("own", (99,), "previous", 5),
+    ]

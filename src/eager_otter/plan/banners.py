@@ -8,7 +8,16 @@ from eager_otter.codebook.model import Question
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import nearest
 from eager_otter.plan.context import Context
-from eager_otter.plan.file import AgainstEntry, BannerEntry, ControlFile, GroupEntry, GroupFile
+from eager_otter.plan.file import (
+    AgainstEntry,
+    BannerEntry,
+    BasesFile,
+    ControlFile,
+    GroupEntry,
+    GroupFile,
+    TestsEntry,
+    TestsFile,
+)
 from eager_otter.tables.request import Against, Banner, BannerGroup
 
 REMEDIES = {
@@ -31,6 +40,8 @@ class BannerReading:
     def __init__(self, context: Context) -> None:
         self.context = context
         self.banners: dict[str, Banner] = {}
+        self.tests: dict[str, TestsFile] = {}  # by banner, where it says so
+        self.bases: dict[str, BasesFile] = {}
         self._read()
 
     @property
@@ -56,6 +67,13 @@ class BannerReading:
             inside = place if isinstance(body, list) else (*place, "groups")
             found = [self._group(group, (*inside, k)) for k, group in enumerate(banner.groups)]
             groups = tuple(group for group in found if group)
+            for key, kind, rules in (("tests", TestsEntry, self.tests), ("bases", BasesFile, self.bases)):
+                written_rules = getattr(banner, key)
+                part = (
+                    None if written_rules is None else self.context.part(kind, written_rules, (*place, key))
+                )
+                if part is not None:
+                    rules[name] = part
             if groups:
                 self.banners[name] = Banner(groups=groups, name=name, total=banner.total)
 

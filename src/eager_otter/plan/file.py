@@ -96,6 +96,8 @@ class BannerFile(Part):
 
     groups: Annotated[list[Any], Field(min_length=1)]
     total: TotalPlace = "first"
+    tests: Any = None
+    bases: Any = None
 
 
 BannerEntry = Annotated[BannerFile, BeforeValidator(_as_groups)]

@@ -88,6 +88,13 @@ class SettingsReading:
             outer_level=request.outer_level if part.outer_level is None else part.outer_level,
         )
 
+    def with_banner_rules(self, request: TableRequest, part: SettingsPart) -> TableRequest:
+        """Put the tests and base rules of a table's banner into it, where the table says nothing of its own."""
+        name = request.banner.name
+        tests = self.banners.tests.get(name) if part.tests is None else None
+        bases = self.banners.bases.get(name) if part.bases is None else None
+        return self._with_rules(request, tests, bases, ("banners", name))
+
     def _with_rules(
         self, request: TableRequest, tests: TestsFile | None, bases: BasesFile | None, place: Place
     ) -> TableRequest:
@@ -114,6 +121,8 @@ class SettingsReading:
         names = None if isinstance(part, KindFile) else part.banner
         if isinstance(names, str):
             names = [names]
+        if names == ["all"] and "all" not in self.banners.banners:
+            names = None  # a table for each banner
         if names:
             banner = self.banners.called(names[0], (*place, "banner"))
             request = replace(request, banner=banner or request.banner)

@@ -127,6 +127,7 @@ class TablesReading:
             copies = [replace(request, banner=b, id=f"{stem}-{name}") for name, b in found if b is not None]
         else:
             copies = [request]
+        copies = [self.settings.with_banner_rules(copy, part) for copy in copies]
         return [layered for copy in copies for layered in self._layers(copy, part, place)]
 
     def _layers(self, request: TableRequest, part: SettingsPart, place: Place) -> list[TableRequest]:

@@ -241,6 +241,16 @@ def _row_notes(request: TableRequest, question: Question, lines: Sequence[Line])
     yield from (_percent_note(request, figure) for figure in PERCENT_NOTES if figure in percents)
     if len(percents | {line.figure for line in lines if line.figure == "column percent"}) > 2:
         yield "Several kinds of percents stand in this table; read the sign beside each row."
+    figures = {line.figure for line in lines}
+    if figures & {"standard deviation", "standard error", "interval low"}:
+        yield "Deviations are of the weighted values, times n / (n − 1) with n the unweighted number of values."
+    if figures & {"median", "lower quartile", "upper quartile"} or any(
+        percentile_of(f) is not None for f in figures
+    ):
+        yield (
+            "Medians and other quantiles are the first value whose cumulated share of weight exceeds theirs, or the "
+            "midpoint of it and the next where it equals it."
+        )
     if any(line.kind == "net" for line in lines):
         yield from _net_notes(question, lines)
 
@@ -375,7 +385,7 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> str:
         same = " Each test rests on those who answered both; the percents shown may rest on more people."
     summaries = [line.label for line in lines if _never_tested(line.figure)]
     left = f" Not tested: {', '.join(dict.fromkeys(summaries))}." if summaries else ""
-    return f"Tested: {', '.join(used)}.{same}{left}"
+    return f"Tested: {', '.join(used)}; respondents are taken as independent, whatever the sample design.{same}{left}"
 
 
 def _never_tested(figure: str) -> bool:
@@ -410,8 +420,9 @@ def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]
     elif made:
         yield f"{made:,} tests were made."
     if impossible:
+        comparisons = "comparison" if impossible == 1 else "comparisons"
         yield (
-            f"{impossible:,} comparisons could not be tested: all or nobody gave the answer, the same people are in "
+            f"{impossible:,} {comparisons} could not be tested: all or nobody gave the answer, the same people are in "
             "both, or there are too few values or no spread."
         )
 
