@@ -23,6 +23,7 @@ from eager_otter.tables.request import (
 Number = Annotated[float, Field(strict=False)]
 
 
+OUTPUTS = (".xlsx", ".html", ".csv", ".parquet", ".json", ".md", ".txt")
 AGAINST = tuple(name for name in get_args(Against) if name != "column")
 
 
@@ -328,8 +329,10 @@ class PlanFile(Part):
     @classmethod
     def _known_outputs(cls, outputs: list[str]) -> list[str]:
         for output in outputs:
-            if not output.lower().endswith((".xlsx", ".csv")):
-                raise ValueError(f"outputs end in .xlsx or .csv; found {output!r}.")
+            if not output.lower().endswith(OUTPUTS):
+                raise ValueError(
+                    f"outputs end in {', '.join(OUTPUTS[:-1])} or {OUTPUTS[-1]}; found {output!r}."
+                )
         if len({output.casefold() for output in outputs}) < len(outputs):
             raise ValueError("an output is named twice.")
         return outputs

@@ -35,7 +35,15 @@ if TYPE_CHECKING:
 
     from eager_otter.tables.explaining import Explanation
 
-WRITERS = {".xlsx": "eager_otter.report.workbook", ".csv": "eager_otter.report.tidy"}
+WRITERS = {
+    ".xlsx": "eager_otter.report.workbook",
+    ".html": "eager_otter.report.webpage",
+    ".csv": "eager_otter.report.tidy",
+    ".parquet": "eager_otter.report.tidy",
+    ".json": "eager_otter.report.tidy",
+    ".md": "eager_otter.report.plain",
+    ".txt": "eager_otter.report.plain",
+}
 
 Progress = Callable[[str, int, int], None]  # told what is being done, how much of it is done, of how much
 

@@ -1,4 +1,4 @@
-"""The tidy form of a report: one record per figure, as CSV."""
+"""The tidy form of a report: one record per figure, as CSV, Parquet or JSON."""
 
 from __future__ import annotations
 
@@ -12,7 +12,58 @@ COLUMNS = tuple(Record.__slots__)
 
 
 def write(report: Report, path: Path) -> None:
-    """Write tables.csv (UTF-8): the columns of `Record`; numbers at full precision, blank where there is none."""
+    """Write the columns of `Record`, numbers at full precision, by the path's ending.
+
+    .csv (UTF-8) and .json have a blank or null where there is no figure; .parquet has numbers in `value` and letters in
+    `text`.
+    """
+    match path.suffix.lower():
+        case ".parquet":
+            _write_parquet(report, path)
+        case ".json":
+            _write_json(report, path)
+        case _:
+            _write_csv(report, path)
+
+
+def _write_parquet(report: Report, path: Path) -> None:
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    records = [record for table in report.tables for record in table.records()]
+    columns = {
+        name: pa.array([getattr(record, name) for record in records], pa.string())
+        for name in COLUMNS
+        if name != "value"
+    }
+    values = [record.value for record in records]
+    columns["value"] = pa.array([v if isinstance(v, float) else None for v in values], pa.float64())
+    columns["text"] = pa.array([v if isinstance(v, str) else None for v in values], pa.string())
+    made = pa.table(columns).replace_schema_metadata({"title": report.title, "provenance": report.provenance})
+    pq.write_table(made, path)
+
+
+def _write_json(report: Report, path: Path) -> None:
+    """Write title, provenance, the tables' notes and all records."""
+    import json
+
+    body = {
+        "title": report.title,
+        "provenance": report.provenance,
+        "tables": [
+            {"id": table.id, "title": table.title, "heading": table.heading, "notes": list(table.notes)}
+            for table in report.tables
+        ],
+        "records": [
+            {name: getattr(record, name) for name in COLUMNS}
+            for table in report.tables
+            for record in table.records()
+        ],
+    }
+    path.write_text(json.dumps(body, ensure_ascii=False, indent=1) + "\n", encoding="utf-8", newline="\n")
+
+
+def _write_csv(report: Report, path: Path) -> None:
     write_rows(path, COLUMNS, (_cells(record) for table in report.tables for record in table.records()))
 
 

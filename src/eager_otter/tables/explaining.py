@@ -389,11 +389,7 @@ def _two_sides(
     tested: Tested, evidence: Evidence, pair: int, sides: tuple[int, int]
 ) -> tuple[tuple[float, float], tuple[float, float], int]:
     """Give both figures, both effective bases and how many are in both."""
-    sums, base = evidence.sums, evidence.base
-    if tested.kind in ("share", "paired share"):
-        values = 100.0 * sums.w[evidence.row] / np.where(base.w[0] > 0, base.w[0], np.nan)
-    else:
-        values = moments(sums).mean[evidence.row]
+    base, values = evidence.base, evidence.figures()
     effective = np.nan_to_num(effective_base(base.w, base.w2)[0])
     shared = _shared(tested, base, pair) if tested.paired is None else round(float(tested.paired.n[0, pair]))
     a, b = sides

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Literal, Protocol
 
 import numpy as np
 
-from eager_otter.core.arrays import FloatArray
+from eager_otter.core.arrays import FloatArray, ratio
+from eager_otter.core.means import moments
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.tables.association import Association, Crossing, associate
@@ -76,6 +77,12 @@ class Evidence:
     base: Sums
     tested: Tested | None = None
     of: FloatArray | None = None
+
+    def figures(self) -> FloatArray:
+        """Give what was tested of each column counted: percents or means, NaN where there is none."""
+        if self.tested is None or self.tested.kind in ("share", "paired share"):
+            return ratio(100.0 * self.sums.w[self.row], self.base.w[0])
+        return np.asarray(moments(self.sums).mean[self.row])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

@@ -1,0 +1,70 @@
+"""A report as plain text or Markdown: for mails, tickets and version control."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from eager_otter.report.report import Report
+from eager_otter.tables.table import Line, Table
+from eager_otter.tables.texts import cell_text, sign_of
+
+INDENT = "\u2003"  # a wide blank, which Markdown keeps
+WIDTH = 160  # characters of a plain text page
+
+
+def write(report: Report, path: Path) -> None:
+    """Write a report as .md or .txt, by the path's ending."""
+    text = markdown(report) if path.suffix.lower() == ".md" else plain_text(report)
+    path.write_text(text, encoding="utf-8", newline="\n")
+
+
+def plain_text(report: Report) -> str:
+    """Give a report as plain text, tables laid out as in the terminal."""
+    from eager_otter.report.terminal import as_text, table_view
+
+    parts = [report.title or "Tables", ""]
+    for table in report.tables:
+        parts += [as_text(table_view(table, WIDTH), WIDTH), ""]
+    return "\n".join([*parts, report.provenance, ""])
+
+
+def markdown(report: Report) -> str:
+    """Give a report as Markdown: a pipe table each, letters beside the figures, notes below."""
+    parts = [f"# {_safe(report.title or 'Tables')}", ""]
+    heading = ""
+    for table in report.tables:
+        if table.heading not in ("", heading):
+            parts += [f"## {_safe(table.heading)}", ""]
+        heading = table.heading
+        parts += [f"### {_safe(table.title)}", "", *_pipe_table(table), ""]
+        parts += [f"- {_safe(note)}" for note in table.notes] + [""]
+    return "\n".join([*parts, _safe(report.provenance), ""])
+
+
+def _pipe_table(table: Table) -> Iterator[str]:
+    heads = []
+    for column in table.columns:
+        name = f"{column.group}: {column.label}" if column.group else column.label
+        heads.append(_safe(name) + (f" **{column.letter}**" if column.letter else ""))
+    yield f"| | | {' | '.join(heads)} |"
+    yield f"|---|---|{'---:|' * len(heads)}"
+    before: Line | None = None
+    for line in table.lines:
+        label = "" if line.continues(before) else INDENT * line.indent + _safe(line.label)
+        strong = f"**{label}**" if label and line.kind in ("net", "heading") else label
+        cells = [_cell(table, line, k) for k in range(len(table.columns))]
+        yield f"| {strong} | {_safe(sign_of(line.figure))} | {' | '.join(cells)} |"
+        before = line
+
+
+def _cell(table: Table, line: Line, k: int) -> str:
+    text = _safe(cell_text(table, line, k))
+    return f"{text} {line.letters[k]}".strip()
+
+
+def _safe(text: str) -> str:
+    """Keep survey text from becoming markup."""
+    for sign in "\\`*_[]<>|#":
+        text = text.replace(sign, f"\\{sign}")
+    return " ".join(text.split())

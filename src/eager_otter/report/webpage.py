@@ -1,0 +1,223 @@
+"""A report as one web page: no outside assets, no server; every table, its tests, and what a reader may change."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import json
+import math
+from collections.abc import Iterator, Sequence
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from eager_otter import __version__
+from eager_otter.core.arrays import FloatArray, effective_base
+from eager_otter.report.report import Report
+from eager_otter.tables.explaining import name_of
+from eager_otter.tables.request import PERCENTS
+from eager_otter.tables.table import Evidence, Group, Line, Table
+from eager_otter.tables.texts import cell_text, figure_text, sign_of
+
+LEVELS = (99.9, 99, 95, 90, 80, 70)  # to choose from on the page
+DIGITS = 9  # significant digits of what travels in the page for tests made there
+
+
+def write(report: Report, path: Path) -> None:
+    """Write a report as .html: one file that needs nothing else."""
+    path.write_text(page(report), encoding="utf-8", newline="\n")
+
+
+def page(report: Report) -> str:
+    """Give a report as the text of a web page. Every survey text in it is escaped."""
+    from jinja2 import Environment, StrictUndefined
+    from markupsafe import Markup
+
+    home = files("eager_otter.report") / "page"
+    style, script = ((home / name).read_text(encoding="utf-8") for name in ("page.css", "page.js"))
+    environment = Environment(
+        autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )
+    template = environment.from_string((home / "page.html.j2").read_text(encoding="utf-8"))
+    data = json.dumps([_data(table) for table in report.tables], ensure_ascii=False, separators=(",", ":"))
+    return template.render(
+        title=report.title or "Tables",
+        generator=f"eager-otter {__version__}",
+        provenance=report.provenance,
+        count=f"{len(report.tables)} tables",
+        figures=_figures(report.tables),
+        levels=[f"{level:g}" for level in LEVELS],
+        tables=list(_views(report.tables)),
+        style=Markup(style),
+        script=Markup(script),
+        style_hash=_hash(style),
+        script_hash=_hash(script),
+        data=Markup(data.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")),
+    )
+
+
+def _hash(text: str) -> str:
+    return base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()
+
+
+def _figures(tables: Sequence[Table]) -> list[str]:
+    """List the kinds of figure in a report's rows, in the order they first appear."""
+    return list(
+        dict.fromkeys(
+            line.figure
+            for table in tables
+            for line in table.body
+            if line.kind != "heading" and not line.figure.endswith(" base")
+        )
+    )
+
+
+# --- what the page shows --------------------------------------------------------------------------------
+
+
+def _views(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
+    heading = ""
+    for number, table in enumerate(tables, 1):
+        starts = {group.start for group in table.groups} | {group.stop for group in table.groups}
+        yield {
+            "anchor": f"table-{number}",
+            "id": table.id,
+            "title": table.title,
+            "heading": table.heading,
+            "new_heading": table.heading not in ("", heading),
+            "people": f"{table.people:,}",
+            "heads": [
+                list(_level(table, level)) for level in [*table.outer_heads(), list(table.groups)] if level
+            ],
+            "columns": [
+                {"label": column.label, "letter": column.letter, "edge": "edge" if k in starts else ""}
+                for k, column in enumerate(table.columns)
+            ],
+            "lines": list(_lines(table, starts)),
+            "notes": table.notes,
+        }
+        heading = table.heading
+
+
+def _level(table: Table, heads: Sequence[Group]) -> Iterator[dict[str, Any]]:
+    """Give one level of heads, with gaps where a column has none."""
+    starts = {head.start: head for head in heads}
+    k = 0
+    while k < len(table.columns):
+        head = starts.get(k)
+        yield {"label": None} if head is None else {"label": head.label, "span": head.stop - head.start}
+        k = k + 1 if head is None else head.stop
+
+
+def _lines(table: Table, starts: set[int]) -> Iterator[dict[str, Any]]:
+    before: Line | None = None
+    for line in table.lines:
+        yield {
+            "label": line.label,
+            "kind": line.kind,
+            "figure": line.figure,
+            "indent": min(line.indent, 4),
+            "sign": sign_of(line.figure),
+            "more": line.kind != "heading" and line.continues(before),
+            "cells": [
+                {
+                    "text": cell_text(table, line, k),
+                    "letters": line.letters[k],
+                    "edge": "edge" if k in starts else "",
+                }
+                for k in range(len(table.columns))
+            ],
+        }
+        before = line
+
+
+# --- what the page needs to make tests again ------------------------------------------------------------
+
+
+def _data(table: Table) -> dict[str, Any]:
+    """Give the figures and P values of a table, as the page's script takes them."""
+    comparisons = table.comparisons
+    tested = [line.evidence for line in table.lines if line.evidence is not None]
+    base = tested[0].base if tested else None
+    found: dict[str, Any] = {
+        "text": " ".join([table.id, table.title, *(line.label for line in table.lines)]).lower(),
+        "levels": list(table.levels),
+        "adjust": table.tests.adjust,
+        "least": table.rules.no_test or 0,
+        "judged": "n" if table.rules.judged_on == "unweighted base" else "e",
+        "shown": list(table.shown),
+        "letters": [column.letter for column in table.counted],
+        "names": [name_of(column) if column.label != "Rest" else "the rest" for column in table.counted],
+        "n": [] if base is None else _numbers(base.n[0]),
+        "e": [] if base is None else _numbers(np.nan_to_num(effective_base(base.w, base.w2)[0])),
+        "pairs": [] if comparisons is None else comparisons.pairs.tolist(),
+        "family": [] if comparisons is None else comparisons.family.tolist(),
+        "at": [] if comparisons is None else comparisons.at.tolist(),
+        "total": table.loose[0] if table.loose else -1,
+        "percents": [k for k, line in enumerate(table.lines) if line.figure in PERCENTS],
+        "values": {k: _numbers(line.values) for k, line in enumerate(table.lines) if line.kind != "heading"},
+        "lines": {},
+        "counts": {},
+        "signs": {},
+    }
+    for k, line in enumerate(table.lines):
+        if line.evidence is not None and line.evidence.tested is not None:
+            found["lines"][k] = _tests(table, line, line.evidence)
+        if line.figure == "column percent" and line.evidence is not None:
+            found["counts"][k] = _counts(table, line, line.evidence)
+            found["signs"][k] = sign_of(line.figure)
+    return found
+
+
+def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
+    tested, row = evidence.tested, evidence.row
+    assert tested is not None
+    pairs = tested.comparisons.pairs
+    withheld = np.array(
+        [table.rules.withhold is not None and n < table.rules.withhold for n in evidence.base.n[0]]
+    )
+    p_value = tested.tests.p_value[row].copy()
+    p_value[withheld[pairs[:, 0]] | withheld[pairs[:, 1]]] = np.nan
+    if tested.kind == "share" and np.all(tested.out[row if len(tested.out) > 1 else 0]):
+        p_value[:] = np.nan  # the row is taken out of all tests
+    found: dict[str, Any] = {
+        "p": _numbers(p_value),
+        "s": [1 if up else -1 for up in tested.tests.statistic[row] > 0],
+        "v": _numbers(np.where(withheld, np.nan, evidence.figures())),
+        "percent": tested.kind in ("share", "paired share"),
+    }
+    if tested.kind in ("mean", "paired mean"):
+        found["n"] = _numbers(evidence.base.n[0])
+        found["e"] = _numbers(np.nan_to_num(effective_base(evidence.base.w, evidence.base.w2)[0]))
+    if tested.paired is not None:
+        found["both"] = _numbers(tested.paired.n[0])
+    return found
+
+
+def _counts(table: Table, line: Line, evidence: Evidence) -> list[list[str]]:
+    """Give each cell's text as a percent and as a count."""
+    texts = []
+    for place, counted in enumerate(table.shown):
+        percent = cell_text(table, line, place)
+        there = not math.isnan(float(line.values[place])) and table.columns[place].difference is None
+        count = (
+            figure_text(float(evidence.sums.w[evidence.row, counted]), "count", table.digits)
+            if there
+            else percent
+        )
+        texts.append([percent, count])
+    return texts
+
+
+def _numbers(values: FloatArray) -> list[float | int | None]:
+    """Give numbers for JSON: whole ones whole, others with enough digits, None where there is none."""
+    found: list[float | int | None] = []
+    for value in np.asarray(values, np.float64).tolist():
+        if not math.isfinite(value):
+            found.append(None)
+        else:
+            short = float(f"{value:.{DIGITS}g}")
+            found.append(int(short) if short == int(short) else short)
+    return found
