@@ -23,7 +23,7 @@ from eager_otter.tables.request import (
 Number = Annotated[float, Field(strict=False)]
 
 
-OUTPUTS = (".xlsx", ".html", ".csv", ".parquet", ".json", ".md", ".txt")
+OUTPUTS = (".xlsx", ".html", ".pdf", ".pptx", ".csv", ".parquet", ".json", ".md", ".txt")
 AGAINST = tuple(name for name in get_args(Against) if name != "column")
 
 

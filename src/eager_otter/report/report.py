@@ -38,6 +38,8 @@ if TYPE_CHECKING:
 WRITERS = {
     ".xlsx": "eager_otter.report.workbook",
     ".html": "eager_otter.report.webpage",
+    ".pdf": "eager_otter.report.pdf",
+    ".pptx": "eager_otter.report.slides",
     ".csv": "eager_otter.report.tidy",
     ".parquet": "eager_otter.report.tidy",
     ".json": "eager_otter.report.tidy",

@@ -1,0 +1,422 @@
+"""A report as PDF: contents with page numbers and links, bookmarks, tables split with heads, stub and bases repeated.
+
+The whole report is laid out first, so that page numbers are known when the contents are drawn.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from eager_otter import __version__
+from eager_otter.errors import MissingPackage, RequestError
+from eager_otter.report.pdf_fonts import MISSING, Fonts
+from eager_otter.report.report import Report
+from eager_otter.report.theme import STANDARD, Theme
+from eager_otter.tables.table import Group, Line, Table
+from eager_otter.tables.texts import cell_text, sign_of
+
+PAPERS = {"A4": (841.9, 595.3), "Letter": (792.0, 612.0)}  # landscape, in points
+MARGIN = 36.0
+SIZE, SMALL, TITLE = 7.5, 6.2, 13.0
+ROW, HEAD_LINE, NOTE_LINE = 12.0, 9.5, 8.2
+PADS = (5.0, 3.6, 2.4)  # room beside figures: the widest with which all columns fit on one page
+STUB = (90.0, 210.0)  # narrowest and widest
+HEAD_WIDTH = 62.0  # a column's label is broken to this width
+SIDE = 9.0  # room between figure and letters
+
+
+def write(report: Report, path: Path) -> None:
+    """Write a report as .pdf on A4, landscape. Raises MissingPackage, RequestError for a table no page can hold."""
+    _Document(report, PAPERS["A4"], STANDARD).write(path)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Page:
+    """A part of a table that one page holds: some of its columns, some of its lines."""
+
+    table: Table
+    columns: tuple[int, ...]
+    lines: tuple[int, ...]
+    part: int
+    parts: int = 1
+
+
+class _Measured:
+    """How wide and high the parts of a table are."""
+
+    def __init__(self, table: Table, fonts: Fonts, width: float) -> None:
+        self.table, self.fonts = table, fonts
+        labels = [line for line in table.lines if line.kind != "heading"]
+        widest = max(
+            fonts.width(line.label, SIZE, bold=line.kind == "net") + 9 * line.indent for line in labels
+        )
+        self.stub = min(max(widest + PADS[0], STUB[0]), STUB[1])
+        self.sign = max(fonts.width(sign_of(line.figure), SMALL) for line in table.lines) + PADS[0]
+        self.texts = [[cell_text(table, line, k) for k in range(len(table.columns))] for line in table.lines]
+        self.figure, self.letters, self.heads = [], [], []
+        for k, column in enumerate(table.columns):
+            bold = any(line.kind == "net" for line in table.lines)
+            figure = max(fonts.width(texts[k], SIZE, bold=bold) for texts in self.texts)
+            letters = max(fonts.width(line.letters[k], SIZE) for line in table.lines)
+            head = fonts.wrapped(column.label, SIZE, max(HEAD_WIDTH, figure))
+            self.heads.append(head)
+            self.figure.append(max(figure, *(fonts.width(text, SIZE) for text in head)))
+            self.letters.append(letters + 3 if letters else 0.0)
+        self.labels = [
+            fonts.wrapped(line.label, SIZE, self.stub - 9 * line.indent - 2, bold=line.kind == "net")
+            for line in table.lines
+        ]
+        self.notes = [part for note in table.notes for part in fonts.wrapped(note, SMALL, width)]
+        self.outer = table.outer_heads()
+        self.pad = self._pad(width)
+        self.head_lines = max(len(head) for head in self.heads) + 1
+
+    def _pad(self, width: float) -> float:
+        columns = sum(self.figure) + sum(self.letters)
+        left = width - self.stub - self.sign - columns
+        return next((pad for pad in PADS if 2 * pad * len(self.figure) <= left), PADS[0])
+
+    def column(self, k: int) -> float:
+        return self.figure[k] + self.letters[k] + 2 * self.pad
+
+    @property
+    def head_height(self) -> float:
+        return HEAD_LINE * (self.head_lines + len(self.outer) + (1 if self.table.groups else 0)) + 6
+
+    def row(self, k: int) -> float:
+        return ROW + HEAD_LINE * (len(self.labels[k]) - 1)
+
+
+class _Document:
+    def __init__(self, report: Report, paper: tuple[float, float], theme: Theme) -> None:
+        self.report, self.theme = report, theme
+        self.width, self.height = paper
+        self.fonts = Fonts()
+        self.room = self.width - 2 * MARGIN
+        self.measured = {table.id: _Measured(table, self.fonts, self.room) for table in report.tables}
+
+    def write(self, path: Path) -> None:
+        try:
+            from reportlab.pdfgen.canvas import Canvas
+        except ImportError as error:
+            raise MissingPackage(MISSING) from error
+        pages = [page for table in self.report.tables for page in self._pages(table)]
+        contents = list(self._contents_pages())
+        first: dict[str, int] = {}
+        for number, page in enumerate(pages, len(contents) + 1):
+            first.setdefault(page.table.id, number)
+        total = len(contents) + len(pages)
+        canvas = Canvas(str(path), pagesize=(self.width, self.height), invariant=1, pageCompression=1)
+        canvas.setTitle(self.report.title or "Tables")
+        canvas.setCreator(f"eager-otter {__version__}")
+        canvas.setSubject(self.report.provenance)
+        for number, tables in enumerate(contents, 1):
+            self._draw_contents(canvas, tables, first, number, total)
+        heading = ""
+        for number, page in enumerate(pages, len(contents) + 1):
+            if page.part == 1:
+                if page.table.heading not in ("", heading):
+                    canvas.bookmarkPage(f"part-{number}")
+                    canvas.addOutlineEntry(page.table.heading, f"part-{number}", 0)
+                heading = page.table.heading
+                canvas.bookmarkPage(page.table.id)
+                canvas.addOutlineEntry(page.table.title, page.table.id, 1 if heading else 0)
+            self._draw_table(canvas, page, number, total)
+        canvas.save()
+
+    # --- laying out -------------------------------------------------------------------------------------
+
+    def _pages(self, table: Table) -> list[_Page]:
+        """Cut a table into pages: first its columns, then its lines."""
+        measured = self.measured[table.id]
+        chunks = list(self._column_chunks(table, measured))
+        rows = list(self._line_chunks(table, measured))
+        found = [(columns, lines) for columns in chunks for lines in rows]
+        return [
+            _Page(table=table, columns=columns, lines=lines, part=k, parts=len(found))
+            for k, (columns, lines) in enumerate(found, 1)
+        ]
+
+    def _column_chunks(self, table: Table, measured: _Measured) -> Iterator[tuple[int, ...]]:
+        """Gather columns that fit side by side, whole groups where they do; the Total stands on every page."""
+        loose = table.loose
+        fixed = measured.stub + measured.sign + sum(measured.column(k) for k in loose)
+        room = self.room - fixed
+        chunk: list[int] = []
+        used = 0.0
+        for group in table.groups:
+            columns = list(range(group.start, group.stop))
+            need = sum(measured.column(k) for k in columns)
+            if chunk and used + need > room:
+                yield self._with_total(table, chunk)
+                chunk, used = [], 0.0
+            for k in columns:
+                own = measured.column(k)
+                if own > room:
+                    raise RequestError(
+                        f"Table {table.id!r}: column {table.columns[k].label!r} is wider than a page."
+                    )
+                if chunk and used + own > room:
+                    yield self._with_total(table, chunk)
+                    chunk, used = [], 0.0
+                chunk.append(k)
+                used += own
+        yield self._with_total(table, chunk)
+
+    def _with_total(self, table: Table, chunk: Sequence[int]) -> tuple[int, ...]:
+        return tuple(sorted({*table.loose, *chunk}))
+
+    def _line_chunks(self, table: Table, measured: _Measured) -> Iterator[tuple[int, ...]]:
+        """Gather lines that fit on a page under the bases; the figures of one row stay together."""
+        bases = [k for k, line in enumerate(table.lines) if line.kind == "base"]
+        leading = [k for k in bases if k == bases.index(k)]
+        notes = NOTE_LINE * min(len(measured.notes), 30) + 10
+        top = 42.0 + measured.head_height + sum(measured.row(k) for k in leading)
+        room = self.height - 2 * MARGIN - top - notes - 12
+        blocks: list[list[int]] = []
+        for k, line in enumerate(table.lines):
+            if k in leading:
+                continue
+            before = table.lines[k - 1] if k else None
+            if blocks and (line.continues(before) or (before is not None and before.kind == "heading")):
+                blocks[-1].append(k)
+            else:
+                blocks.append([k])
+        chunk: list[int] = []
+        used = 0.0
+        for block in blocks:
+            need = sum(measured.row(k) for k in block)
+            if chunk and used + need > max(room, 3 * ROW):
+                yield (*leading, *chunk)
+                chunk, used = [], 0.0
+            chunk += block
+            used += need
+        yield (*leading, *chunk)
+
+    def _contents_pages(self) -> Iterator[list[Table | str]]:
+        """Spread the contents over pages: headings and tables."""
+        room = int((self.height - 2 * MARGIN - 60) // 13)
+        entries: list[Table | str] = []
+        heading = ""
+        for table in self.report.tables:
+            if table.heading not in ("", heading):
+                entries.append(table.heading)
+            heading = table.heading
+            entries.append(table)
+        for start in range(0, len(entries), room):
+            yield entries[start : start + room]
+
+    # --- drawing ----------------------------------------------------------------------------------------
+
+    def _text(
+        self,
+        canvas: Any,
+        x: float,
+        y: float,
+        text: str,
+        size: float = SIZE,
+        *,
+        bold: bool = False,
+        color: str = "",
+        right: bool = False,
+    ) -> float:
+        """Draw a text at its left (or right) end; gives its width."""
+        width = self.fonts.width(text, size, bold=bold)
+        canvas.setFillColor(color or self.theme.ink)
+        at = x - width if right else x
+        for font, run in self.fonts.runs(text, bold=bold):
+            canvas.setFont(font, size)
+            canvas.drawString(at, y, run)
+            at += canvas.stringWidth(run, font, size)
+        return width
+
+    def _frame(self, canvas: Any, number: int, total: int, running: str) -> None:
+        """Draw the running head and the foot of a page."""
+        quiet = self.theme.quiet
+        self._text(
+            canvas, MARGIN, self.height - MARGIN + 8, self._cut(running, self.room), SMALL, color=quiet
+        )
+        self._text(
+            canvas, MARGIN, MARGIN - 16, self._cut(self.report.provenance, self.room - 80), SMALL, color=quiet
+        )
+        self._text(
+            canvas,
+            self.width - MARGIN,
+            MARGIN - 16,
+            f"Page {number} of {total}",
+            SMALL,
+            color=quiet,
+            right=True,
+        )
+
+    def _cut(self, text: str, width: float, size: float = SMALL) -> str:
+        lines = self.fonts.wrapped(text, size, width)
+        return lines[0] if len(lines) == 1 else f"{lines[0]} …"
+
+    def _draw_contents(
+        self, canvas: Any, entries: Sequence[Table | str], first: dict[str, int], number: int, total: int
+    ) -> None:
+        self._frame(canvas, number, total, self.report.title)
+        y = self.height - MARGIN - 16
+        title = self.report.title or "Tables"
+        self._text(
+            canvas,
+            MARGIN,
+            y,
+            title if number == 1 else f"{title} (continued)",
+            TITLE,
+            bold=True,
+            color=self.theme.river,
+        )
+        if number == 1:
+            canvas.bookmarkPage("contents")
+            canvas.addOutlineEntry("Contents", "contents", 0)
+        for x, text in ((self.width - MARGIN - 60, "Base"), (self.width - MARGIN, "Page")):
+            self._text(canvas, x, y - 13, text, SMALL, color=self.theme.quiet, right=True)
+        y -= 28
+        for entry in entries:
+            if isinstance(entry, str):
+                self._text(canvas, MARGIN, y, entry, SIZE + 1, bold=True, color=self.theme.river)
+            else:
+                shown = self._cut(entry.title, self.room - 150, SIZE + 0.5)
+                width = self._text(canvas, MARGIN + 8, y, shown, SIZE + 0.5)
+                self._text(
+                    canvas,
+                    self.width - MARGIN - 60,
+                    y,
+                    f"{entry.people:,}",
+                    SMALL,
+                    color=self.theme.quiet,
+                    right=True,
+                )
+                self._text(canvas, self.width - MARGIN, y, str(first[entry.id]), SIZE + 0.5, right=True)
+                box = (MARGIN + 8, y - 2, max(MARGIN + 8 + width, self.width - MARGIN), y + 9)
+                canvas.linkRect("", entry.id, box, relative=0, thickness=0)
+            y -= 13
+        canvas.showPage()
+
+    def _draw_table(self, canvas: Any, page: _Page, number: int, total: int) -> None:
+        table, measured = page.table, self.measured[page.table.id]
+        self._frame(
+            canvas, number, total, " · ".join(part for part in (self.report.title, table.heading) if part)
+        )
+        more = f" (continued, part {page.part} of {page.parts})" if page.part > 1 else ""
+        y = self.height - MARGIN - 16
+        for text in self.fonts.wrapped(table.title + more, TITLE, self.room, bold=True)[:2]:
+            self._text(canvas, MARGIN, y, text, TITLE, bold=True, color=self.theme.river)
+            y -= 16
+        places = self._places(page, measured)
+        y = self._draw_heads(canvas, page, measured, places, y + 2)
+        before: Line | None = None
+        for k in page.lines:
+            y = self._draw_line(canvas, page, measured, places, k, before, y)
+            before = table.lines[k]
+        canvas.setStrokeColor(self.theme.line)
+        canvas.line(MARGIN, y + ROW - 3, self._end(page, places, measured), y + ROW - 3)
+        if page.part < page.parts:
+            self._text(canvas, MARGIN, y - 1, "continued on the next page", SMALL, color=self.theme.quiet)
+        y -= 12
+        self._draw_notes(canvas, measured, y)
+        canvas.showPage()
+
+    def _draw_notes(self, canvas: Any, measured: _Measured, y: float) -> None:
+        """Draw the notes; where they are longer than the page has room for, the type is set smaller."""
+        room = y - MARGIN + 4
+        step = min(NOTE_LINE, room / max(len(measured.notes), 1))
+        for note in measured.notes:
+            self._text(canvas, MARGIN, y, note, min(SMALL, step * 0.76), color=self.theme.quiet)
+            y -= step
+
+    def _places(self, page: _Page, measured: _Measured) -> dict[int, float]:
+        """Give the left edge of each column."""
+        x = MARGIN + measured.stub + measured.sign
+        places = {}
+        for k in page.columns:
+            places[k] = x
+            x += measured.column(k)
+        return places
+
+    def _end(self, page: _Page, places: dict[int, float], measured: _Measured) -> float:
+        last = page.columns[-1]
+        return places[last] + measured.column(last)
+
+    def _draw_heads(
+        self, canvas: Any, page: _Page, measured: _Measured, places: dict[int, float], y: float
+    ) -> float:
+        table = page.table
+        end = self._end(page, places, measured)
+        bottom = y - measured.head_height
+        canvas.setFillColor(self.theme.reed)
+        canvas.rect(MARGIN, bottom, end - MARGIN, measured.head_height, stroke=0, fill=1)
+        y -= HEAD_LINE
+        for level in [*measured.outer, list(table.groups)]:
+            if level:
+                self._draw_level(canvas, level, measured, places, y)
+                y -= HEAD_LINE
+        for k in page.columns:
+            right = places[k] + measured.pad + measured.figure[k]
+            head = measured.heads[k]
+            for depth, text in enumerate(head):
+                line_y = bottom + 4 + HEAD_LINE * (len(head) - depth)
+                self._text(canvas, right, line_y, text, right=True, bold=not table.columns[k].letter)
+            self._text(
+                canvas, right, bottom + 4, table.columns[k].letter, color=self.theme.letter, right=True
+            )
+        return bottom - ROW + 3
+
+    def _draw_level(
+        self, canvas: Any, level: Sequence[Group], measured: _Measured, places: dict[int, float], y: float
+    ) -> None:
+        for group in level:
+            columns = [k for k in range(group.start, group.stop) if k in places]
+            if not columns:
+                continue
+            left = places[columns[0]]
+            right = places[columns[-1]] + measured.column(columns[-1])
+            name = group.label if columns[0] == group.start else f"{group.label} (continued)"
+            self._text(
+                canvas,
+                left + measured.pad,
+                y,
+                self._cut(name, right - left - 2 * measured.pad, SIZE),
+                bold=True,
+            )
+            canvas.setStrokeColor(self.theme.river)
+            canvas.line(left + 2, y - 2.5, right - 2, y - 2.5)
+
+    def _draw_line(
+        self,
+        canvas: Any,
+        page: _Page,
+        measured: _Measured,
+        places: dict[int, float],
+        k: int,
+        before: Line | None,
+        y: float,
+    ) -> float:
+        line = page.table.lines[k]
+        end = self._end(page, places, measured)
+        high = measured.row(k)
+        if line.kind == "base":
+            canvas.setFillColor(self.theme.sand)
+            canvas.rect(MARGIN, y - 3 - (high - ROW), end - MARGIN, high, stroke=0, fill=1)
+        if line.kind == "heading":
+            self._text(canvas, MARGIN, y, line.label, bold=True, color=self.theme.river)
+            return y - ROW
+        bold = line.kind == "net"
+        color = self.theme.quiet if line.kind == "base" else self.theme.ink
+        if not line.continues(before):
+            for depth, text in enumerate(measured.labels[k]):
+                self._text(
+                    canvas, MARGIN + 2 + 9 * line.indent, y - HEAD_LINE * depth, text, bold=bold, color=color
+                )
+        self._text(canvas, MARGIN + measured.stub, y, sign_of(line.figure), SMALL, color=self.theme.quiet)
+        for column in page.columns:
+            right = places[column] + measured.pad + measured.figure[column]
+            self._text(canvas, right, y, measured.texts[k][column], bold=bold, color=color, right=True)
+            if line.letters[column]:
+                self._text(canvas, right + 2.5, y, line.letters[column], bold=True, color=self.theme.letter)
+        return y - high if not line.continues(before) else y - ROW

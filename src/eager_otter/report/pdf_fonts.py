@@ -1,0 +1,113 @@
+"""Fonts for PDF: DejaVu Sans, embedded, and for characters it lacks whatever the machine has."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from eager_otter.errors import MissingPackage
+
+FONT_FOLDERS = (
+    Path("/usr/share/fonts"),
+    Path("/usr/local/share/fonts"),
+    Path("/Library/Fonts"),
+    Path("C:/Windows/Fonts"),
+)
+MISSING = "PDF files need another package: pip install 'eager-otter[pdf]'"
+REPLACEMENT = "\ufffd"
+
+
+class Fonts:
+    """Measures and splits texts by the fonts that hold their characters."""
+
+    def __init__(self) -> None:
+        self.regular, self.bold = _registered()
+        self._fallbacks: list[str] = []
+        self._searched = False
+
+    def runs(self, text: str, *, bold: bool = False) -> Iterator[tuple[str, str]]:
+        """Split a text into runs of (font, text); a character no font holds becomes a replacement sign."""
+        font, run = "", ""
+        for character in text:
+            found = self._font_of(character, bold)
+            shown = character if found else REPLACEMENT
+            found = found or (self.bold if bold else self.regular)
+            if found != font and run:
+                yield font, run
+                run = ""
+            font, run = found, run + shown
+        if run:
+            yield font, run
+
+    def width(self, text: str, size: float, *, bold: bool = False) -> float:
+        """Give the width of a text in points."""
+        from reportlab.pdfbase.pdfmetrics import stringWidth
+
+        return float(sum(stringWidth(run, font, size) for font, run in self.runs(text, bold=bold)))
+
+    def wrapped(self, text: str, size: float, width: float, *, bold: bool = False) -> list[str]:
+        """Break a text into lines of at most `width` points, inside a word only where it must."""
+        lines: list[str] = []
+        line = ""
+        for word in text.split():
+            longer = f"{line} {word}".strip()
+            if self.width(longer, size, bold=bold) <= width:
+                line = longer
+                continue
+            if line:
+                lines.append(line)
+            line = word
+            while self.width(line, size, bold=bold) > width and len(line) > 1:
+                cut = len(line) - 1
+                while cut > 1 and self.width(line[:cut], size, bold=bold) > width:
+                    cut -= 1
+                lines.append(line[:cut])
+                line = line[cut:]
+        return [*lines, line] if line or not lines else lines
+
+    def _font_of(self, character: str, bold: bool) -> str | None:
+        own = self.bold if bold else self.regular
+        if _has(own, character) or character.isspace():
+            return own
+        if not self._searched and ord(character) > 0x2FF:
+            self._fallbacks, self._searched = list(_machine_fonts()), True
+        return next((font for font in self._fallbacks if _has(font, character)), None)
+
+
+@lru_cache(maxsize=65536)
+def _has(font: str, character: str) -> bool:
+    from reportlab.pdfbase.pdfmetrics import getFont
+
+    return ord(character) in getFont(font).face.charToGlyph
+
+
+@lru_cache(maxsize=1)
+def _registered() -> tuple[str, str]:
+    try:
+        from matplotlib import get_data_path
+        from reportlab.pdfbase.pdfmetrics import registerFont
+        from reportlab.pdfbase.ttfonts import TTFont
+    except ImportError as error:
+        raise MissingPackage(MISSING) from error
+    folder = Path(get_data_path()) / "fonts" / "ttf"
+    names = ("OtterSans", "OtterSansBold")
+    for name, file in zip(names, ("DejaVuSans.ttf", "DejaVuSans-Bold.ttf"), strict=True):
+        registerFont(TTFont(name, str(folder / file)))
+    return names
+
+
+def _machine_fonts() -> Iterator[str]:
+    """Register the TrueType fonts of this machine, in the order of their names, as far as they can be embedded."""
+    from reportlab.pdfbase.pdfmetrics import registerFont
+    from reportlab.pdfbase.ttfonts import TTFError, TTFont
+
+    paths: list[Any] = [path for folder in FONT_FOLDERS if folder.is_dir() for path in folder.rglob("*.ttf")]
+    for path in sorted(paths, key=lambda path: ("Fallback" not in path.name, path.name)):
+        name = f"Machine-{path.stem}"
+        try:
+            registerFont(TTFont(name, str(path)))
+        except (TTFError, OSError, ValueError, KeyError, IndexError):
+            continue
+        yield name

@@ -1,0 +1,114 @@
+"""The PDF: every text, contents with pages and links, bookmarks, tables split with heads and bases, any script."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from pypdf import PdfReader
+
+import eager_otter as otter
+from eager_otter.plan.reading import only_tables
+from eager_otter.tables.texts import cell_text
+
+
+@pytest.fixture(scope="module")
+def part(demo: Path) -> otter.Report:
+    names = ["heard_of", "liking", "intent_after", "spend"]
+    return otter.run(only_tables(otter.read_plan(demo / "plan.yaml"), names))
+
+
+@pytest.fixture(scope="module")
+def pdf(part: otter.Report, tmp_path_factory: pytest.TempPathFactory) -> PdfReader:
+    (path,) = part.save(tmp_path_factory.mktemp("pdf") / "t.pdf")
+    return PdfReader(path)
+
+
+def squeezed(text: str) -> str:
+    return re.sub(r"\s+", "", text)
+
+
+def test_every_text_of_every_table_stands_on_its_pages(part: otter.Report, pdf: PdfReader) -> None:
+    texts = [page.extract_text() for page in pdf.pages]
+    for table in part.tables:
+        own = squeezed(" ".join(text for text in texts if table.title in text))
+        for line in table.lines:
+            assert squeezed(line.label) in own
+            assert all(
+                squeezed(cell_text(table, line, k) + line.letters[k]) in own
+                for k in range(len(table.columns))
+            )
+        assert all(squeezed(note) in own for note in table.notes)
+    assert all(squeezed(part.provenance) in squeezed(text) for text in texts)
+    assert f"Page {len(texts)} of {len(texts)}" in texts[-1]
+
+
+def test_contents_and_bookmarks_lead_to_the_tables(part: otter.Report, pdf: PdfReader) -> None:
+    contents = pdf.pages[0].extract_text()
+    wanted = {}
+    for table in part.tables:
+        number = next(
+            k for k, page in enumerate(pdf.pages, 1) if k > 1 and table.title in page.extract_text()
+        )
+        wanted[table.id] = number
+        assert re.search(rf"{re.escape(table.title)}\n{table.people:,}\n{number}", contents)
+    links = [a.get_object() for a in pdf.pages[0]["/Annots"]]  # type: ignore[union-attr]
+    led_to = [pdf.get_page_number(link["/Dest"][0].get_object()) + 1 for link in links]
+    assert led_to == [wanted[table.id] for table in part.tables]
+    flat: list[str] = []
+
+    def walk(entries: list[object]) -> None:
+        for entry in entries:
+            walk(entry) if isinstance(entry, list) else flat.append(str(entry["/Title"]))  # type: ignore[index]
+
+    walk(pdf.outline)  # type: ignore[arg-type]
+    assert flat == ["Contents", "Brands", "Which of these brands have you heard of?", "A new drink", part.tables[1].title, part.tables[2].title, "Drinking and buying", part.tables[3].title]  # fmt: skip
+
+
+def test_a_table_longer_and_wider_than_a_page_repeats_heads_stub_bases_and_notes(
+    small: Callable[..., otter.Survey], tmp_path: Path
+) -> None:
+    answers = ", ".join(f"{k}: Answer number {k}" for k in range(1, 71))
+    places = ", ".join(f"{k}: Place {k}" for k in range(1, 41))
+    rng = np.random.default_rng(2)
+    survey = small(
+        f"questions:\n  q: {{kind: single, text: The long one, answers: {{{answers}}}}}\n  by: {{kind: single, label: Where, answers: {{{places}}}}}\n",
+        q=rng.integers(1, 71, 4000),
+        by=rng.integers(1, 41, 4000),
+    )
+    table = survey.table("q", by="by", bases=otter.BaseRules(mark=100))
+    report = otter.Report(title="Long", tables=(table,), source=survey.source)
+    report.save(tmp_path / "t.pdf")
+    pages = [page.extract_text() for page in PdfReader(tmp_path / "t.pdf").pages][1:]
+    assert len(pages) > 3
+    for number, text in enumerate(pages, 1):
+        assert "Base (unweighted)" in text and "Total" in text and "Where" in text
+        assert "* base below 100: read with care." in text  # a mark and its note on one page
+        assert ("continued on the next page" in text) == (number < len(pages))
+        assert (f"(continued, part {number} of {len(pages)})" in text) == (number > 1)
+    everything = "\n".join(pages)
+    assert all(re.search(rf"\bAnswer number {k}\b", everything) for k in range(1, 71))
+    assert all(re.search(rf"\bPlace {k}\b", everything) for k in range(1, 41))
+
+
+def test_any_script_and_hostile_text_come_through_and_bytes_repeat(
+    small: Callable[..., otter.Survey], tmp_path: Path
+) -> None:
+    labels = ["Ünïcödé – ß", "Ελλάδα", "Привет", "</b> & (text) \\\\ <i>"]
+    answers = ", ".join(f"{k}: '{label}'" for k, label in enumerate(labels, 1))
+    survey = small(f"questions:\n  q: {{kind: single, answers: {{{answers}}}}}\n", q=[1, 2, 3, 4] * 5)
+    report = otter.Report(title="Ωmega", tables=(survey.table("q"),), source=survey.source)
+    first, second = (
+        report.save(tmp_path / "a.pdf")[0].read_bytes(),
+        report.save(tmp_path / "b.pdf")[0].read_bytes(),
+    )
+    assert first == second
+    reader = PdfReader(tmp_path / "a.pdf")
+    text = reader.pages[1].extract_text()
+    assert all(label.replace("\\\\", "\\") in text.replace("\\\\", "\\") for label in labels)
+    fonts = reader.pages[1]["/Resources"]["/Font"].values()  # type: ignore[index]
+    assert all("/FontFile2" in f.get_object()["/FontDescriptor"].get_object() for f in fonts if f.get_object()["/BaseFont"] != "/Helvetica")  # fmt: skip
+    assert reader.metadata is not None and reader.metadata.title == "Ωmega"
