@@ -16,6 +16,7 @@ import click
 from eager_otter import __version__
 from eager_otter.cli.commands import (
     audit,
+    chart,
     compare,
     demo,
     draft,
@@ -52,6 +53,7 @@ for command in (
     explain.explain,
     findings.findings,
     compare.compare,
+    chart.chart,
     weigh.weigh,
     texts.texts,
     export.export,

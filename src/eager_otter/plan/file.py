@@ -306,6 +306,13 @@ class AcceptFile(Part):
     because: Annotated[Text, Field(min_length=1)]
 
 
+class SlidesFile(Part):
+    """How slides are made."""
+
+    template: Text | None = None
+    show: Literal["chart", "table"] = "chart"
+
+
 class PlanFile(Part):
     """The whole plan; banners and tables are checked one by one."""
 
@@ -322,6 +329,7 @@ class PlanFile(Part):
     defaults: Any = None
     tables: Annotated[list[Any], Field(min_length=1)]
     findings: Annotated[int, Field(ge=0)] = 0
+    slides: SlidesFile = SlidesFile()
     accept: list[AcceptFile] = []
     outputs: list[Text] = []
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Literal
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
@@ -18,6 +19,14 @@ class Acceptance:
     slip: str
     where: str
     because: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SlideRules:
+    """How slides are made: on the layouts of a template, with charts or tables."""
+
+    template: Path | None = None
+    show: Literal["chart", "table"] = "chart"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -40,4 +49,5 @@ class Plan:
     outputs: tuple[Path, ...] = ()
     standard: TableRequest = field(default_factory=lambda: TableRequest(question=""))
     findings: int = 0
+    slides: SlideRules = SlideRules()
     accepted: tuple[Acceptance, ...] = ()

@@ -14,7 +14,7 @@ from eager_otter.errors import DocumentError, UnknownName
 from eager_otter.plan.banners import BannerReading
 from eager_otter.plan.context import Context
 from eager_otter.plan.file import PlanFile
-from eager_otter.plan.plan import Acceptance, Plan
+from eager_otter.plan.plan import Acceptance, Plan, SlideRules
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.plan.tables import TablesReading
 
@@ -83,6 +83,10 @@ def _plan(document: Document) -> Plan:
         outputs=tuple(folder / output for output in head.outputs),
         standard=standard,
         findings=head.findings,
+        slides=SlideRules(
+            template=None if head.slides.template is None else folder / head.slides.template,
+            show=head.slides.show,
+        ),
         accepted=tuple(
             Acceptance(slip=entry.finding, where=entry.where, because=entry.because) for entry in head.accept
         ),

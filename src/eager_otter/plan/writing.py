@@ -76,6 +76,7 @@ class _Writing:
                 ),
                 "tables": self._tables(),
                 "findings": plan.findings or None,
+                "slides": self._slides(),
                 "accept": [
                     {"finding": entry.slip, "where": entry.where, "because": entry.because}
                     for entry in plan.accepted
@@ -83,6 +84,11 @@ class _Writing:
                 "outputs": [self._path(output) for output in plan.outputs],
             }
         )
+
+    def _slides(self) -> dict[str, str]:
+        rules = self.plan.slides
+        own = {} if rules.template is None else {"template": self._path(rules.template)}
+        return own | ({} if rules.show == "chart" else {"show": rules.show})
 
     def _path(self, path: Path) -> str:
         try:

@@ -145,8 +145,17 @@ class Report:
             }
         )
 
+    def chart(self, table: str, path: str | Path) -> Path:
+        """Draw a table as .png or .svg. Raises UnknownName, RequestError, MissingPackage without Matplotlib."""
+        from eager_otter.report.picture import write_chart
+
+        place = Path(path)
+        with written_beside([place]) as (beside,):
+            write_chart(self.table(table), beside)
+        return place
+
     def save(self, *paths: str | Path, progress: Progress | None = None) -> list[Path]:
-        """Write the report to files, by their endings (.xlsx, .csv), or to the plan's outputs when none is named.
+        """Write the report to files, by their endings, or to the plan's outputs when none is named.
 
         All are written beside their places first and then put there, so a failure leaves nothing half-written.
         Gives the paths. Raises RequestError for an ending that is not known, FileProblem when a file cannot be

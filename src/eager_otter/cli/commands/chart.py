@@ -1,0 +1,65 @@
+"""`eager-otter chart`: a table as a picture."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from eager_otter.cli.options import (
+    changed,
+    data_option,
+    everyone_option,
+    filter_option,
+    plan_option,
+    read_named_plan,
+    weight_option,
+)
+from eager_otter.errors import shown_path
+
+
+@click.command()
+@click.argument("tables", nargs=-1, required=True, metavar="TABLE…")
+@click.option(
+    "--folder",
+    type=click.Path(path_type=Path),
+    default=Path(),
+    help="Where the pictures go; each is named by its table's id. Default: here.",
+)
+@click.option("--format", "kind", type=click.Choice(["png", "svg"]), default="png", show_default=True)
+@plan_option
+@data_option
+@filter_option
+@everyone_option
+@weight_option
+def chart(
+    tables: tuple[str, ...],
+    folder: Path,
+    kind: str,
+    plan_path: Path,
+    data: Path | None,
+    filter_text: str | None,
+    no_filter: bool,
+    weight: str | None,
+) -> None:
+    """Draw tables of the plan as pictures: bars, stacked bars for scales and items, lines for key figures by wave.
+
+    TABLE is a table's id (`eager-otter run --list`), with * for several.
+
+    \b
+    eager-otter chart heard_of liking
+    eager-otter chart 'rating*' --format svg --folder charts
+    """
+    from eager_otter.plan.reading import only_tables
+    from eager_otter.report.picture import write_chart
+    from eager_otter.report.places import written_beside
+    from eager_otter.report.report import run
+
+    plan = changed(read_named_plan(plan_path), data, filter_text, no_filter, weight)
+    report = run(only_tables(plan, tables))
+    paths = [folder / f"{table.id}.{kind}" for table in report.tables]
+    with written_beside(paths) as beside:
+        for table, path in zip(report.tables, beside, strict=True):
+            write_chart(table, path)
+    for path in paths:
+        click.echo(shown_path(path))

@@ -1,0 +1,150 @@
+"""A chart of a table as a picture: PNG or SVG."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from eager_otter.errors import MissingPackage, RequestError
+from eager_otter.report.chart_spec import ChartSpec, Series, chart_of
+from eager_otter.report.theme import STANDARD, Theme, is_dark
+from eager_otter.tables.table import Table
+
+ENDINGS = (".png", ".svg")
+INCHES = (10.0, 6.25)
+DOTS = 128  # per inch: 1280 × 800
+FONTS = (
+    "DejaVu Sans",
+    "Noto Sans CJK JP",
+    "Droid Sans Fallback",
+)  # those after the first where the machine has them
+
+
+def write_chart(table: Table, path: Path, theme: Theme = STANDARD) -> None:
+    """Draw a table as .png or .svg: the same file for the same table.
+
+    Raises RequestError for another ending or a table without figures to draw, MissingPackage without Matplotlib.
+    """
+    if path.suffix.lower() not in ENDINGS:
+        raise RequestError(f"{path.name}: charts are written as .png or .svg.")
+    spec = chart_of(table)
+    if spec is None:
+        raise RequestError(f"Table {table.id!r} holds no percents or means to draw.")
+    try:
+        from matplotlib import rc_context
+        from matplotlib.backends.backend_agg import FigureCanvasAgg
+        from matplotlib.figure import Figure
+        from matplotlib.font_manager import fontManager
+    except ImportError as error:
+        raise MissingPackage("Charts need Matplotlib: pip install 'eager-otter[charts]'") from error
+    there = {font.name for font in fontManager.ttflist}
+    fonts = [name for name in FONTS if name in there]
+    settings: Any = {"svg.hashsalt": "otter", "svg.fonttype": "none", "font.family": fonts, "font.size": 9}
+    with rc_context(settings):
+        figure = Figure(figsize=INCHES, dpi=DOTS, facecolor="white")
+        FigureCanvasAgg(figure)
+        _draw(figure, spec, theme)
+        kind = path.suffix.lower().lstrip(".")
+        figure.savefig(path, format=kind, metadata={"Date": None} if kind == "svg" else {"Software": None})
+
+
+def _draw(figure: Any, spec: ChartSpec, theme: Theme) -> None:
+    notes = [line for note in spec.notes for line in textwrap.wrap(note, 150)]
+    foot = 0.04 + 0.022 * len(notes)
+    legend = 0.07 if len(spec.series) > 1 else 0.02
+    title = textwrap.wrap(spec.title, 78)[:2]
+    top = 0.95 - 0.05 * len(title)
+    left = 0.06 if spec.kind == "lines" else 0.26
+    axes = figure.add_axes((left, foot + legend + 0.03, 0.96 - left, top - foot - legend - 0.03))
+    for depth, text in enumerate(title):
+        figure.text(
+            0.02, 0.95 - 0.05 * depth, text, fontsize=14, weight="bold", color=theme.river, va="center"
+        )
+    draw = {"bars": _bars, "stacked bars": _stacked, "lines": _lines}[spec.kind]
+    draw(axes, spec, theme)
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+    for side in ("left", "bottom"):
+        axes.spines[side].set_color(theme.line)
+    axes.tick_params(colors=theme.ink, length=0)
+    if len(spec.series) > 1:
+        figure.legend(
+            loc="lower center",
+            bbox_to_anchor=(0.5, foot),
+            ncols=min(len(spec.series), 6),
+            frameon=False,
+            fontsize=9,
+        )
+    for depth, text in enumerate(reversed(notes)):
+        figure.text(0.02, 0.02 + 0.022 * depth, text, fontsize=7, color=theme.quiet)
+
+
+def _labels(axes: Any, names: Sequence[str], places: Sequence[float]) -> None:
+    axes.set_yticks(places, ["\n".join(textwrap.wrap(name, 30)[:3]) for name in names])
+    axes.invert_yaxis()
+
+
+def _shown(series: Series, k: int) -> str:
+    return f"{series.texts[k]} {series.letters[k]}".strip()
+
+
+def _bars(axes: Any, spec: ChartSpec, theme: Theme) -> None:
+    """Draw a group of bars per category; the figure and its letters stand behind each."""
+    high = 0.82 / len(spec.series)
+    size = max(5.5, min(9.0, 150 * high / max(len(spec.categories), 1)))
+    largest = max((v for series in spec.series for v in series.values if v is not None), default=1.0)
+    for number, series in enumerate(spec.series):
+        places = [k - 0.41 + high * (number + 0.5) for k in range(len(spec.categories))]
+        color = theme.palette[number % len(theme.palette)]
+        axes.barh(places, [v or 0.0 for v in series.values], high * 0.92, color=color, label=series.name)
+        for k, place in enumerate(places):
+            value = series.values[k]
+            axes.text(
+                max(value or 0.0, 0.0) + largest * 0.008, place, _shown(series, k), va="center", fontsize=size
+            )
+    _labels(axes, spec.categories, range(len(spec.categories)))
+    lowest = min((v for series in spec.series for v in series.values if v is not None), default=0.0)
+    axes.set_xlim(min(lowest, 0.0), max(largest, 1e-9) * 1.14)
+    axes.xaxis.set_visible(False)
+
+
+def _stacked(axes: Any, spec: ChartSpec, theme: Theme) -> None:
+    """Draw bars stacked to 100 %; a figure stands in its piece where the piece is wide enough."""
+    colors = theme.ramp(len(spec.series))
+    starts = [0.0] * len(spec.categories)
+    for number, series in enumerate(spec.series):
+        widths = [value or 0.0 for value in series.values]
+        axes.barh(range(len(widths)), widths, 0.7, left=starts, color=colors[number], label=series.name)
+        ink = "white" if is_dark(colors[number]) else theme.ink
+        for k, wide in enumerate(widths):
+            text = _shown(series, k)
+            if wide >= 1.15 * len(text):
+                axes.text(starts[k] + wide / 2, k, text, ha="center", va="center", color=ink, fontsize=8.5)
+            starts[k] += wide
+    _labels(axes, spec.categories, range(len(spec.categories)))
+    axes.set_xlim(0, 100)
+    axes.xaxis.set_visible(False)
+
+
+def _lines(axes: Any, spec: ChartSpec, theme: Theme) -> None:
+    """Draw a line per series; labels at the last point are moved apart where they would collide."""
+    places = range(len(spec.categories))
+    for number, series in enumerate(spec.series):
+        color = theme.palette[number % len(theme.palette)]
+        values = [float("nan") if value is None else value for value in series.values]
+        axes.plot(places, values, marker="o", color=color, label=series.name)
+    largest = max((v for series in spec.series for v in series.values if v is not None), default=1.0)
+    axes.set_ylim(0, largest * 1.15)
+    step = largest * 0.045
+    for k in places:
+        given = [(one.values[k], one, n) for n, one in enumerate(spec.series) if one.values[k] is not None]
+        last = -step
+        for value, series, number in sorted(given, key=lambda entry: entry[0] or 0.0):
+            last = max(value or 0.0, last + step)
+            color = theme.palette[number % len(theme.palette)]
+            axes.text(k + 0.02, last + step * 0.35, _shown(series, k), color=color, fontsize=8.5)
+    axes.set_xticks(list(places), list(spec.categories))
+    axes.set_xlim(-0.2, len(spec.categories) - 0.6)
+    axes.grid(axis="y", color=theme.reed)

@@ -1,0 +1,323 @@
+"""A report as slides: a title, contents, and a slide per table with a native chart or a native table."""
+
+from __future__ import annotations
+
+import io
+import re
+import zipfile
+from collections.abc import Iterator, Sequence
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from eager_otter.errors import FileProblem, MissingPackage, shown_path
+from eager_otter.report.chart_spec import ChartSpec, chart_of
+from eager_otter.report.report import Report
+from eager_otter.report.theme import STANDARD, Theme, is_dark
+from eager_otter.report.workbook import number_format_of
+from eager_otter.tables.table import Table
+from eager_otter.tables.texts import cell_text, sign_of
+
+WIDE = (12_192_000, 6_858_000)  # 16:9, in English Metric Units
+INCH = 914_400
+ROWS_ON_A_SLIDE, COLUMNS_ON_A_SLIDE, ENTRIES_ON_A_SLIDE = 16, 12, 22
+NARROW = 4  # percent: narrower pieces of a stacked bar carry no figure
+FIXED = datetime(2000, 1, 1)
+ZIP_DATE = (2000, 1, 1, 0, 0, 0)
+
+
+def write(report: Report, path: Path) -> None:
+    """Write a report as .pptx.
+
+    The plan's `slides` may name a template, whose layouts are used, and ask for tables instead of charts. Raises
+    MissingPackage, FileProblem for a template that cannot be read.
+    """
+    _Slides(report, STANDARD).write(path)
+
+
+class _Slides:
+    def __init__(self, report: Report, theme: Theme) -> None:
+        try:
+            from pptx import Presentation
+            from pptx.exc import PackageNotFoundError
+            from pptx.util import Emu
+        except ImportError as error:
+            raise MissingPackage("Slides need another package: pip install 'eager-otter[slides]'") from error
+        self.report, self.theme = report, theme
+        template = None if report.plan is None else report.plan.slides.template
+        self.as_tables = report.plan is not None and report.plan.slides.show == "table"
+        if template is None:
+            self.deck: Any = Presentation()
+            self.deck.slide_width, self.deck.slide_height = Emu(WIDE[0]), Emu(WIDE[1])
+        else:
+            try:
+                self.deck = Presentation(str(template))
+            except (PackageNotFoundError, KeyError, ValueError, OSError) as error:
+                raise FileProblem(f"{shown_path(template)}: cannot be read as a .pptx template.") from error
+        self.own = template is None
+        self.width: int = int(self.deck.slide_width)
+        self.height: int = int(self.deck.slide_height)
+        self.edge = int(0.5 * INCH)
+
+    def write(self, path: Path) -> None:
+        """Make all slides and save them, the same bytes for the same report."""
+        self._title_slide()
+        contents = list(self._contents_slides())
+        first = {}
+        for table in self.report.tables:
+            slides = self._table_slides(table)
+            first[table.id] = slides[0]
+        self._fill_contents(contents, first)
+        properties = self.deck.core_properties
+        properties.title, properties.author = self.report.title or "Tables", ""
+        properties.comments = self.report.provenance
+        properties.created = properties.modified = FIXED
+        properties.last_modified_by, properties.revision = "", 1
+        held = io.BytesIO()
+        self.deck.save(held)
+        path.write_bytes(_repeatable(held.getvalue()))
+
+    # --- slides -----------------------------------------------------------------------------------------
+
+    def _slide(self, title: str, *names: str) -> Any:
+        """Add a slide on the first layout of one of some names that has a title, else on any that has one."""
+        layouts = [layout for layout in self.deck.slide_layouts if _title_of(layout) is not None]
+        chosen = next((layout for name in names for layout in layouts if layout.name == name), None)
+        slide = self.deck.slides.add_slide(chosen or (layouts or list(self.deck.slide_layouts))[0])
+        box = slide.shapes.title
+        if box is None:
+            box = slide.shapes.add_textbox(self.edge, self.edge // 2, self.width - 2 * self.edge, INCH)
+        box.text_frame.text = title
+        if self.own:
+            box.left, box.top = self.edge, int(0.3 * INCH)
+            box.width, box.height = self.width - 2 * self.edge, int(0.8 * INCH)
+            box.text_frame.word_wrap = True
+            self._style(box.text_frame, 24 if len(title) < 90 else 18, self.theme.river, bold=True)
+        for shape in list(slide.placeholders):
+            if (
+                shape.shape_id != box.shape_id and not shape.has_text_frame
+            ) or shape.shape_id != box.shape_id:
+                shape.element.getparent().remove(shape.element)
+        return slide
+
+    def _style(self, frame: Any, points: float, color: str, *, bold: bool = False) -> None:
+        from pptx.dml.color import RGBColor
+        from pptx.enum.text import PP_ALIGN
+        from pptx.util import Pt
+
+        for paragraph in frame.paragraphs:
+            paragraph.alignment = PP_ALIGN.LEFT
+            for run in paragraph.runs:
+                run.font.size, run.font.bold = Pt(points), bold
+                run.font.color.rgb = RGBColor.from_string(color.lstrip("#"))
+
+    def _text(
+        self, slide: Any, box: tuple[int, int, int, int], lines: Sequence[str], points: float, color: str
+    ) -> Any:
+        shape = slide.shapes.add_textbox(*box)
+        frame = shape.text_frame
+        frame.word_wrap = True
+        frame.text = "\n".join(lines)
+        self._style(frame, points, color)
+        return shape
+
+    def _title_slide(self) -> None:
+        slide = self._slide(self.report.title or "Tables", "Title Slide")
+        box = (self.edge, int(1.4 * INCH), self.width - 2 * self.edge, INCH)
+        lines = [f"{len(self.report.tables)} tables", self.report.provenance]
+        self._text(slide, box, lines, 12, self.theme.quiet)
+
+    def _contents_slides(self) -> Iterator[tuple[Any, list[Table]]]:
+        tables = list(self.report.tables)
+        for start in range(0, len(tables), ENTRIES_ON_A_SLIDE):
+            title = "Contents" if start == 0 else "Contents (continued)"
+            yield self._slide(title, "Title Only"), tables[start : start + ENTRIES_ON_A_SLIDE]
+
+    def _fill_contents(self, contents: Sequence[tuple[Any, list[Table]]], first: dict[str, Any]) -> None:
+        """Link each entry of the contents to the slide of its table."""
+        half = ENTRIES_ON_A_SLIDE // 2
+        for slide, tables in contents:
+            for k, table in enumerate(tables):
+                left = self.edge + (k // half) * (self.width - 2 * self.edge) // 2
+                top = int(1.3 * INCH) + (k % half) * int(0.48 * INCH)
+                box = (left, top, (self.width - 2 * self.edge) // 2 - self.edge // 2, int(0.45 * INCH))
+                shape = self._text(slide, box, [_short(table.title, 78)], 11, self.theme.river)
+                shape.click_action.target_slide = first[table.id]
+
+    def _table_slides(self, table: Table) -> list[Any]:
+        spec = None if self.as_tables else chart_of(table)
+        return [self._chart_slide(spec)] if spec is not None else list(self._native_tables(table))
+
+    # --- a chart ----------------------------------------------------------------------------------------
+
+    def _chart_slide(self, spec: ChartSpec) -> Any:
+        from pptx.chart.data import CategoryChartData
+        from pptx.enum.chart import XL_CHART_TYPE, XL_LEGEND_POSITION
+        from pptx.util import Pt
+
+        slide = self._slide(spec.title, "Title Only")
+        kinds = {
+            "bars": XL_CHART_TYPE.BAR_CLUSTERED,
+            "stacked bars": XL_CHART_TYPE.BAR_STACKED_100,
+            "lines": XL_CHART_TYPE.LINE_MARKERS,
+        }
+        shape_of_number = number_format_of(0.0, "column percent" if spec.percent else "mean", spec.digits)
+        if spec.kind == "stacked bars":
+            shape_of_number = f'[<{NARROW}]"";0"%"'  # a figure in a sliver cannot be read
+        data = CategoryChartData(number_format="General")
+        data.categories = list(spec.categories)
+        for series in spec.series:
+            data.add_series(series.name, list(series.values))
+        top = int(1.15 * INCH)
+        foot = int(0.95 * INCH)
+        frame = slide.shapes.add_chart(
+            kinds[spec.kind], self.edge, top, self.width - 2 * self.edge, self.height - top - foot, data
+        )
+        chart = frame.chart
+        chart.font.size = Pt(11)
+        chart.has_title = False
+        chart.has_legend = len(spec.series) > 1
+        if chart.has_legend:
+            chart.legend.position, chart.legend.include_in_layout = XL_LEGEND_POSITION.BOTTOM, False
+            chart.legend.font.size = Pt(11)
+        plot = chart.plots[0]
+        if spec.kind == "bars":
+            plot.gap_width, plot.overlap = 45, -5
+        if spec.kind == "stacked bars":
+            plot.gap_width = 40
+        if spec.kind != "lines":
+            chart.category_axis.reverse_order = True  # the first at the top, as in the table
+        axis = chart.value_axis
+        axis.minimum_scale = 0
+        axis.has_major_gridlines = False
+        axis.visible = spec.kind == "lines"
+        axis.tick_labels.number_format, axis.tick_labels.number_format_is_linked = shape_of_number, False
+        self._color(plot, spec)
+        self._labels(plot, spec, shape_of_number)
+        self._foot(slide, spec.notes)
+        return slide
+
+    def _color(self, plot: Any, spec: ChartSpec) -> None:
+        from pptx.dml.color import RGBColor
+
+        colors = self.theme.ramp(len(spec.series)) if spec.kind == "stacked bars" else self.theme.palette
+        for k, series in enumerate(plot.series):
+            color = RGBColor.from_string(colors[k % len(colors)].lstrip("#"))
+            if spec.kind == "lines":
+                series.format.line.color.rgb = color
+                series.smooth = False
+                series.marker.format.fill.solid()
+                series.marker.format.fill.fore_color.rgb = color
+            else:
+                series.format.fill.solid()
+                series.format.fill.fore_color.rgb = color
+
+    def _labels(self, plot: Any, spec: ChartSpec, number: str) -> None:
+        """Label every point with its figure, and with its letters those that carry some."""
+        from pptx.dml.color import RGBColor
+        from pptx.enum.chart import XL_LABEL_POSITION
+        from pptx.util import Pt
+
+        colors = self.theme.ramp(len(spec.series))
+        for place, (series, shown) in enumerate(zip(plot.series, spec.series, strict=True)):
+            dark = spec.kind == "stacked bars" and is_dark(colors[place])
+            color = RGBColor.from_string("FFFFFF" if dark else self.theme.ink.lstrip("#"))
+            labels = series.data_labels
+            labels.show_value = True
+            labels.number_format, labels.number_format_is_linked = number, False
+            labels.font.size, labels.font.color.rgb = Pt(9), color
+            if spec.kind == "bars":
+                labels.position = XL_LABEL_POSITION.OUTSIDE_END
+            for k, letters in enumerate(shown.letters):
+                if letters and shown.values[k] is not None:
+                    frame = series.points[k].data_label.text_frame
+                    frame.text = f"{shown.texts[k]} {letters}"
+                    run = frame.paragraphs[0].runs[0]
+                    run.font.size, run.font.color.rgb = Pt(9), color
+
+    def _foot(self, slide: Any, notes: Sequence[str]) -> None:
+        box = (self.edge, self.height - int(0.95 * INCH), self.width - 2 * self.edge, int(0.85 * INCH))
+        self._text(slide, box, notes, 8, self.theme.quiet)
+
+    # --- a table ----------------------------------------------------------------------------------------
+
+    def _native_tables(self, table: Table) -> Iterator[Any]:
+        """Cut a table into slides: columns by columns, the Total on each, then lines by lines under the bases."""
+        loose = list(table.loose)
+        others = [k for k in range(len(table.columns)) if k not in loose]
+        step = max(COLUMNS_ON_A_SLIDE - len(loose), 1)
+        chunks = [loose + others[k : k + step] for k in range(0, len(others), step)] or [loose]
+        bases = [k for k, line in enumerate(table.lines) if line.kind == "base"]
+        bases = [k for k in bases if k == bases.index(k)]
+        body = [k for k in range(len(table.lines)) if k not in bases]
+        room = ROWS_ON_A_SLIDE - len(bases)
+        parts = [
+            (sorted(columns), bases + body[start : start + room])
+            for columns in chunks
+            for start in range(0, max(len(body), 1), room)
+        ]
+        for number, (columns, lines) in enumerate(parts, 1):
+            more = f" ({number} of {len(parts)})" if len(parts) > 1 else ""
+            yield self._native_table(table, columns, lines, more)
+
+    def _native_table(self, table: Table, columns: Sequence[int], lines: Sequence[int], more: str) -> Any:
+        slide = self._slide(table.title + more, "Title Only")
+        rows, width = len(lines) + 1, len(columns) + 2
+        box = (self.edge, int(1.15 * INCH), self.width - 2 * self.edge, rows * int(0.27 * INCH))
+        grid = slide.shapes.add_table(rows, width, *box).table
+        whole = self.width - 2 * self.edge
+        grid.columns[0].width, grid.columns[1].width = int(whole * 0.24), int(whole * 0.05)
+        for k in range(2, width):
+            grid.columns[k].width = int(whole * 0.71 / len(columns))
+        self._fill(grid.cell(0, 0), "")
+        self._fill(grid.cell(0, 1), "")
+        for at, k in enumerate(columns, 2):
+            column = table.columns[k]
+            head = f"{column.group}: {column.label}" if column.group else column.label
+            self._fill(grid.cell(0, at), f"{head} {column.letter}".strip(), bold=True, right=True)
+        for row, k in enumerate(lines, 1):
+            line = table.lines[k]
+            bold = line.kind in ("net", "heading")
+            self._fill(grid.cell(row, 0), "   " * line.indent + line.label, bold=bold)
+            self._fill(grid.cell(row, 1), sign_of(line.figure))
+            for at, column_place in enumerate(columns, 2):
+                text = f"{cell_text(table, line, column_place)} {line.letters[column_place]}".strip()
+                self._fill(grid.cell(row, at), text, bold=bold, right=True)
+        self._foot(slide, table.notes)
+        return slide
+
+    def _fill(self, cell: Any, text: str, *, bold: bool = False, right: bool = False) -> None:
+        from pptx.enum.text import PP_ALIGN
+        from pptx.util import Pt
+
+        cell.margin_top = cell.margin_bottom = 0
+        cell.margin_left = cell.margin_right = int(0.04 * INCH)
+        cell.text = text
+        paragraph = cell.text_frame.paragraphs[0]
+        paragraph.font.size, paragraph.font.bold = Pt(9), bold
+        if right:
+            paragraph.alignment = PP_ALIGN.RIGHT
+
+
+def _title_of(layout: Any) -> Any:
+    return next((shape for shape in layout.placeholders if shape.placeholder_format.type in (1, 3)), None)
+
+
+def _short(text: str, most: int) -> str:
+    return text if len(text) <= most else f"{text[: most - 1]}…"
+
+
+def _repeatable(content: bytes) -> bytes:
+    """Write a package again with fixed dates, also in the workbooks inside it."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(content)) as old, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as new:
+        for entry in old.infolist():
+            part = old.read(entry)
+            if entry.filename.endswith(".xlsx"):
+                part = _repeatable(part)
+            elif entry.filename == "docProps/core.xml":
+                part = re.sub(rb">\d{4}-\d\d-\d\dT[\d:]+Z<", b">2000-01-01T00:00:00Z<", part)
+            fixed = zipfile.ZipInfo(entry.filename, ZIP_DATE)
+            fixed.compress_type = zipfile.ZIP_DEFLATED
+            new.writestr(fixed, part)
+    return out.getvalue()

@@ -1,0 +1,165 @@
+"""Slides and pictures: native charts with the table's figures, tables when asked, templates, linked contents, repeatable bytes."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from xml.etree import ElementTree
+
+import numpy as np
+import pytest
+from PIL import Image
+from pptx import Presentation
+from pptx.enum.chart import XL_CHART_TYPE
+from pptx.util import Inches
+
+import eager_otter as otter
+from eager_otter.plan.plan import SlideRules
+from eager_otter.plan.reading import only_tables
+from eager_otter.report.chart_spec import chart_of
+from eager_otter.tables.texts import cell_text
+
+Run = Callable[..., tuple[int, str, str]]
+NAMES = ["heard_of", "liking", "ratings-side-by-side", "spend"]
+
+
+@pytest.fixture(scope="module")
+def part(demo: Path) -> otter.Report:
+    return otter.run(only_tables(otter.read_plan(demo / "plan.yaml"), NAMES))
+
+
+@pytest.fixture(scope="module")
+def trend(demo: Path) -> otter.Report:
+    return otter.run(only_tables(otter.read_plan(demo / "shapes.yaml"), ["trend", "one-net", "transition"]))
+
+
+def test_each_table_has_a_native_chart_of_its_figures(part: otter.Report, tmp_path: Path) -> None:
+    (path,) = part.save(tmp_path / "t.pptx")
+    slides = list(Presentation(str(path)).slides)
+    assert slides[0].shapes.title.text == part.title and slides[1].shapes.title.text == "Contents"
+    targets = [shape.click_action.target_slide for shape in slides[1].shapes if shape.click_action.target_slide is not None]  # fmt: skip
+    assert [slide.slide_id for slide in targets] == [slide.slide_id for slide in slides[2:]]
+    kinds = [XL_CHART_TYPE.BAR_CLUSTERED, XL_CHART_TYPE.BAR_STACKED_100, XL_CHART_TYPE.BAR_STACKED_100, XL_CHART_TYPE.BAR_CLUSTERED]  # fmt: skip
+    by_id = {table.title: table for table in part.tables}
+    found = []
+    for slide in slides[2:]:
+        table = by_id[slide.shapes.title.text]
+        chart = next(shape.chart for shape in slide.shapes if shape.has_chart)
+        found.append(chart.chart_type)
+        spec = chart_of(table)
+        assert spec is not None and [series.name for series in chart.plots[0].series] == [
+            s.name for s in spec.series
+        ]
+        for series, own in zip(chart.plots[0].series, spec.series, strict=True):
+            assert tuple(series.values) == pytest.approx(own.values)
+        words = "\n".join(shape.text_frame.text for shape in slide.shapes if shape.has_text_frame)
+        assert "Base: " in words and "Base (unweighted)" in words
+        assert (chart.value_axis.minimum_scale or 0) == 0
+    order = [kinds[NAMES.index(table.id)] for table in part.tables]
+    assert found == order
+
+
+def test_a_chart_shows_the_cells_of_its_table(part: otter.Report, trend: otter.Report) -> None:
+    bars = chart_of(part.table("heard_of"))
+    table = part.table("heard_of")
+    assert bars is not None and [series.name for series in bars.series] == ["Spring (A)", "Autumn (B)"]
+    for place, column in enumerate(("Spring", "Autumn")):
+        k = table.column_position(column)
+        lines = [line for line in table.lines if line.kind == "answer"]
+        assert bars.series[place].texts == tuple(cell_text(table, line, k) for line in lines)
+        assert bars.series[place].letters == tuple(line.letters[k] for line in lines)
+    stacked = chart_of(part.table("ratings-side-by-side"))
+    assert stacked is not None and stacked.kind == "stacked bars" and len(stacked.categories) == 4
+    sums = np.sum([series.values for series in stacked.series], axis=0)
+    np.testing.assert_allclose(sums.astype(float), 100)
+    lines_chart = chart_of(trend.table("trend"))
+    assert lines_chart is not None and lines_chart.kind == "lines"
+    assert lines_chart.categories == ("Spring (A)", "Autumn (B)")  # no column of differences
+    moves = chart_of(trend.table("transition"))
+    assert moves is not None and moves.kind == "bars"
+
+
+def test_low_bases_and_withheld_columns_are_marked_in_charts(survey: otter.Survey) -> None:
+    rules = otter.BaseRules(mark=600, withhold=500)
+    spec = chart_of(survey.table("heard_of", by="region", bases=rules))
+    assert spec is not None
+    assert [series.name for series in spec.series] == ["North (A)", "East (B)*", "South (C)", "West (D) ··"]
+    assert set(spec.series[3].values) == {None} and any(
+        note.startswith("* base below 600") for note in spec.notes
+    )
+
+
+def test_tables_instead_of_charts_and_a_template_of_ones_own(part: otter.Report, tmp_path: Path) -> None:
+    own = Presentation()
+    own.slide_width, own.slide_height = Inches(11), Inches(7)
+    own.save(str(tmp_path / "house.pptx"))
+    assert part.plan is not None
+    rules = SlideRules(template=tmp_path / "house.pptx", show="table")
+    report = replace(part, plan=replace(part.plan, slides=rules))
+    (path,) = report.save(tmp_path / "t.pptx")
+    deck = Presentation(str(path))
+    assert deck.slide_width == Inches(11)
+    cells = set()
+    for slide in deck.slides:
+        for shape in slide.shapes:
+            if shape.has_table:
+                cells |= {cell.text for row in shape.table.rows for cell in row.cells}
+    for table in part.tables:
+        for line in table.lines:
+            assert line.label in {cell.strip() for cell in cells}
+            for k in range(len(table.columns)):
+                assert f"{cell_text(table, line, k)} {line.letters[k]}".strip() in cells
+    (tmp_path / "broken.pptx").write_bytes(b"no zip")
+    broken = replace(part, plan=replace(part.plan, slides=SlideRules(template=tmp_path / "broken.pptx")))
+    with pytest.raises(otter.FileProblem, match=r"cannot be read as a \.pptx template"):
+        broken.save(tmp_path / "u.pptx")
+    assert not (tmp_path / "u.pptx").exists()
+
+
+def test_slides_repeat_to_the_byte_and_open_in_an_office_program(part: otter.Report, tmp_path: Path) -> None:
+    one, two = part.save(tmp_path / "a.pptx")[0], part.save(tmp_path / "b.pptx")[0]
+    assert one.read_bytes() == two.read_bytes()
+    if shutil.which("soffice"):
+        command = ["soffice", "--headless", f"-env:UserInstallation=file://{tmp_path}/profile", "--convert-to", "pdf", "a.pptx"]  # fmt: skip
+        subprocess.run(command, cwd=tmp_path, check=True, capture_output=True, timeout=180)
+        from pypdf import PdfReader
+
+        pages = [page.extract_text() for page in PdfReader(tmp_path / "a.pdf").pages]
+        assert len(pages) == 2 + len(part.tables) and "Skerrow" in "".join(pages)
+
+
+def test_survey_text_is_only_text_in_slides(small: Callable[..., otter.Survey], tmp_path: Path) -> None:
+    evil = '<a:t>&amp; "x" ]]> =1+1'
+    survey = small(
+        f"questions:\n  q: {{kind: single, text: '{evil}', answers: {{1: '{evil}', 2: '<b>'}}}}\n",
+        q=[1, 2] * 9,
+    )
+    report = otter.Report(title=evil, tables=(survey.table("q"),), source=survey.source)
+    slides = list(Presentation(str(report.save(tmp_path / "t.pptx")[0])).slides)
+    chart = next(shape.chart for shape in slides[2].shapes if shape.has_chart)
+    assert slides[0].shapes.title.text == evil and list(chart.plots[0].categories) == [evil, "<b>"]
+
+
+def test_pictures_hold_every_label_and_repeat(
+    run: Run, demo: Path, part: otter.Report, tmp_path: Path
+) -> None:
+    plan = ["--plan", demo / "plan.yaml", "--folder", tmp_path]
+    code, out, _ = run("chart", "heard_of", "liking", *plan, "--format", "svg", cwd=tmp_path)
+    assert code == 0 and out == "heard_of.svg\nliking.svg\n"
+    first = (tmp_path / "heard_of.svg").read_bytes()
+    texts = {"".join(e.itertext()) for e in ElementTree.fromstring(first).iter() if e.tag.endswith("}text")}
+    spec = chart_of(part.table("heard_of"))
+    assert spec is not None and {spec.title, *spec.categories, *(s.name for s in spec.series)} <= texts
+    wanted = {
+        f"{t} {letters}".strip() for s in spec.series for t, letters in zip(s.texts, s.letters, strict=True)
+    }
+    assert wanted <= texts
+    run("chart", "heard_of", *plan, "--format", "svg", cwd=tmp_path)
+    assert (tmp_path / "heard_of.svg").read_bytes() == first
+    with Image.open(part.chart("liking", tmp_path / "l.png")) as picture:
+        assert picture.size == (1280, 800)
+    with pytest.raises(otter.RequestError, match=r"charts are written as \.png or \.svg"):
+        part.chart("liking", tmp_path / "l.gif")
