@@ -45,7 +45,7 @@ def test_every_figure_stands_in_the_workbook_as_a_real_number_with_its_letters(
     report: otter.Report, workbook: Path
 ) -> None:
     book = openpyxl.load_workbook(workbook)
-    assert book.sheetnames == ["Contents", "Findings", *(table.id for table in report.tables)]
+    assert book.sheetnames == ["Contents", "Findings", "Method", *(table.id for table in report.tables)]
     for table in report.tables:
         sheet = book[table.id]
         assert sheet["A1"].value == table.title

@@ -329,6 +329,7 @@ class PlanFile(Part):
     defaults: Any = None
     tables: Annotated[list[Any], Field(min_length=1)]
     findings: Annotated[int, Field(ge=0)] = 0
+    theme: Text = ""
     slides: SlidesFile = SlidesFile()
     accept: list[AcceptFile] = []
     outputs: list[Text] = []

@@ -49,5 +49,6 @@ class Plan:
     outputs: tuple[Path, ...] = ()
     standard: TableRequest = field(default_factory=lambda: TableRequest(question=""))
     findings: int = 0
+    theme: str = ""
     slides: SlideRules = SlideRules()
     accepted: tuple[Acceptance, ...] = ()

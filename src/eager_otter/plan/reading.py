@@ -83,6 +83,7 @@ def _plan(document: Document) -> Plan:
         outputs=tuple(folder / output for output in head.outputs),
         standard=standard,
         findings=head.findings,
+        theme=head.theme,
         slides=SlideRules(
             template=None if head.slides.template is None else folder / head.slides.template,
             show=head.slides.show,

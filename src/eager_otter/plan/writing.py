@@ -76,6 +76,7 @@ class _Writing:
                 ),
                 "tables": self._tables(),
                 "findings": plan.findings or None,
+                "theme": plan.theme,
                 "slides": self._slides(),
                 "accept": [
                     {"finding": entry.slip, "where": entry.where, "because": entry.because}

@@ -14,7 +14,7 @@ from eager_otter import __version__
 from eager_otter.errors import MissingPackage, RequestError
 from eager_otter.report.pdf_fonts import MISSING, Fonts
 from eager_otter.report.report import Report
-from eager_otter.report.theme import STANDARD, Theme
+from eager_otter.report.theme import Theme
 from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import cell_text, sign_of
 
@@ -29,8 +29,11 @@ SIDE = 9.0  # room between figure and letters
 
 
 def write(report: Report, path: Path) -> None:
-    """Write a report as .pdf on A4, landscape. Raises MissingPackage, RequestError for a table no page can hold."""
-    _Document(report, PAPERS["A4"], STANDARD).write(path)
+    """Write a report as .pdf, landscape, on the paper of its theme.
+
+    Raises MissingPackage, RequestError for a table no page can hold.
+    """
+    _Document(report, PAPERS[report.theme.paper], report.theme).write(path)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -272,6 +275,16 @@ class _Document:
             color=self.theme.river,
         )
         if number == 1:
+            if self.theme.logo is not None:
+                place = (self.width - MARGIN - 110, y - 6)
+                size = {
+                    "width": 110,
+                    "height": 34,
+                    "preserveAspectRatio": True,
+                    "anchor": "ne",
+                    "mask": "auto",
+                }
+                canvas.drawImage(str(self.theme.logo), *place, **size)
             canvas.bookmarkPage("contents")
             canvas.addOutlineEntry("Contents", "contents", 0)
         for x, text in ((self.width - MARGIN - 60, "Base"), (self.width - MARGIN, "Page")):

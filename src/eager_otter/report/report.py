@@ -20,7 +20,9 @@ from eager_otter.data.responses import open_responses
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.plan.plan import Plan
 from eager_otter.plan.reading import read_plan
+from eager_otter.report.ours import check_ours
 from eager_otter.report.places import written_beside
+from eager_otter.report.theme import STANDARD, Theme, load_theme
 from eager_otter.report.view import StandardViewer
 from eager_otter.tables.notable import Notable, notable_differences, requests_against
 from eager_otter.tables.request import Banner, BannerGroup
@@ -63,6 +65,7 @@ class Report:
     plan: Plan | None = None
     survey: Survey | None = None
     notable: tuple[Notable, ...] = ()
+    theme: Theme = STANDARD
 
     def __repr__(self) -> str:
         return f"<Report {self.title!r}: {len(self.tables)} tables; {self.provenance}>"
@@ -151,12 +154,20 @@ class Report:
 
         place = Path(path)
         with written_beside([place]) as (beside,):
-            write_chart(self.table(table), beside)
+            write_chart(self.table(table), beside, self.theme)
         return place
 
-    def save(self, *paths: str | Path, progress: Progress | None = None) -> list[Path]:
+    @property
+    def method(self) -> tuple[str, ...]:
+        """How the tables were counted and tested, in whole sentences."""
+        from eager_otter.report.method import method_of
+
+        return method_of(self.tables)
+
+    def save(self, *paths: str | Path, progress: Progress | None = None, force: bool = True) -> list[Path]:
         """Write the report to files, by their endings, or to the plan's outputs when none is named.
 
+        Without `force`, a file that is there and was not made by this package is not overwritten.
         All are written beside their places first and then put there, so a failure leaves nothing half-written.
         Gives the paths. Raises RequestError for an ending that is not known, FileProblem when a file cannot be
         written.
@@ -166,6 +177,8 @@ class Report:
             raise RequestError("Nothing to write: name a file, or list outputs in the plan.")
         for path in wanted:
             _check_ending(path)
+            if not force:
+                check_ours(path)
         with written_beside(wanted) as beside:
             for k, (path, part) in enumerate(zip(wanted, beside, strict=True)):
                 if progress is not None:
@@ -223,6 +236,7 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
     """
     if not isinstance(plan, Plan):
         plan = read_plan(plan)
+    theme = load_theme(plan.theme, plan.path.parent) if plan.theme else STANDARD
     if progress is not None:
         progress(f"Reading {plan.data.name}", 0, 1)
     earlier = None if before is None else _survey_before(before, plan)
@@ -242,6 +256,7 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
         outputs=plan.outputs,
         plan=plan,
         survey=survey,
+        theme=theme,
     )
     if not plan.findings:
         return report

@@ -12,6 +12,7 @@ from typing import Any
 
 import xlsxwriter
 
+from eager_otter import __version__
 from eager_otter.errors import RequestError
 
 LONGEST_TEXT = 32_767
@@ -34,7 +35,9 @@ class Book:
             "in_memory": True,
         }
         self._book = xlsxwriter.Workbook(str(path), options)
-        self._book.set_properties({"title": title, "created": FIXED_DAY})
+        self._book.set_properties(
+            {"title": title, "created": FIXED_DAY, "comments": f"made with eager-otter {__version__}"}
+        )
         self._styles: dict[tuple[tuple[str, Any], ...], Any] = {}
         self._names: set[str] = set()
 
@@ -111,6 +114,10 @@ class Sheet:
         rule = {"validate": "list", "source": source, "error_type": "warning"}
         self._done(self._sheet.data_validation(row, column, last_row, last_column, rule), row, column)
 
+    def picture(self, row: int, column: int, path: Path) -> None:
+        """Put a picture at a cell, as high as two lines."""
+        self._sheet.insert_image(row, column, str(path), {"object_position": 3, **_scaled(path, 40)})
+
     def widths(self, widths: Sequence[float]) -> None:
         """Set the width of each column, in characters."""
         for column, width in enumerate(widths):
@@ -166,3 +173,22 @@ class Sheet:
                 f"Sheet {self.name!r}: cell in row {row + 1}, column {column + 1} cannot be written; a sheet holds "
                 f"{MOST_ROWS:,} rows and {MOST_COLUMNS:,} columns. Use fewer banner columns or rows."
             )
+
+
+def _scaled(path: Path, height: int) -> dict[str, float]:
+    """Scale a picture to a height in pixels, by what its own bytes say."""
+    found = picture_height(path.read_bytes())
+    scale = height / found if found else 1.0
+    return {"x_scale": scale, "y_scale": scale}
+
+
+def picture_height(content: bytes) -> int:
+    """Read the height of a PNG or JPEG in pixels; 0 where it cannot be told."""
+    if content[:8] == b"\x89PNG\r\n\x1a\n":
+        return int.from_bytes(content[20:24], "big")
+    place = 2
+    while place + 9 < len(content) and content[place] == 0xFF:
+        if content[place + 1] in (0xC0, 0xC1, 0xC2):
+            return int.from_bytes(content[place + 5 : place + 7], "big")
+        place += 2 + int.from_bytes(content[place + 2 : place + 4], "big")
+    return 0

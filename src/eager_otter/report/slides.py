@@ -13,7 +13,7 @@ from typing import Any
 from eager_otter.errors import FileProblem, MissingPackage, shown_path
 from eager_otter.report.chart_spec import ChartSpec, chart_of
 from eager_otter.report.report import Report
-from eager_otter.report.theme import STANDARD, Theme, is_dark
+from eager_otter.report.theme import Theme, is_dark
 from eager_otter.report.workbook import number_format_of
 from eager_otter.tables.table import Table
 from eager_otter.tables.texts import cell_text, sign_of
@@ -32,7 +32,7 @@ def write(report: Report, path: Path) -> None:
     The plan's `slides` may name a template, whose layouts are used, and ask for tables instead of charts. Raises
     MissingPackage, FileProblem for a template that cannot be read.
     """
-    _Slides(report, STANDARD).write(path)
+    _Slides(report, report.theme).write(path)
 
 
 class _Slides:
@@ -126,6 +126,9 @@ class _Slides:
         box = (self.edge, int(1.4 * INCH), self.width - 2 * self.edge, INCH)
         lines = [f"{len(self.report.tables)} tables", self.report.provenance]
         self._text(slide, box, lines, 12, self.theme.quiet)
+        if self.theme.logo is not None:
+            top = self.height - int(1.3 * INCH)
+            slide.shapes.add_picture(str(self.theme.logo), self.edge, top, height=int(0.8 * INCH))
 
     def _contents_slides(self) -> Iterator[tuple[Any, list[Table]]]:
         tables = list(self.report.tables)

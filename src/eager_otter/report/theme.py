@@ -3,11 +3,25 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from importlib.resources import files
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from eager_otter.documents.checking import Part, Text, check
+from eager_otter.documents.yaml_nodes import compose, read_yaml
+from eager_otter.errors import DocumentError, UnknownName
+
+Paper = Literal["A4", "Letter"]
+SHIPPED = ("river", "slate")
+LOGOS = (".png", ".jpg", ".jpeg")
+Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Theme:
-    """Colours (hex) and fonts. Every mark is also text, so that nothing rests on colour."""
+    """Colours (hex), fonts, the paper of a PDF, a logo. Every mark is also text, so that nothing rests on colour."""
 
     font: str = "Arial"
     size: int = 10
@@ -19,6 +33,8 @@ class Theme:
     line: str = "#9DB2B5"
     letter: str = "#9A3412"
     palette: tuple[str, ...] = ("#14505C", "#D98A29", "#7A9E3F", "#8A5A9B", "#5B6B70", "#C44E3D")
+    paper: Paper = "A4"
+    logo: Path | None = None
     low: str = "#C8763A"  # the ends of a scale: told apart by eyes that see few colours, and in grey
     middle: str = "#D9DCD6"
     high: str = "#1B6A78"
@@ -52,6 +68,63 @@ def _mixed(one: str, other: str, share: float) -> str:
     """
     parts = [(int(one[k : k + 2], 16), int(other[k : k + 2], 16)) for k in (1, 3, 5)]
     return "#" + "".join(f"{round(a + (b - a) * share):02X}" for a, b in parts)
+
+
+class ThemeFile(Part):
+    """A theme as written: what it does not say is as in the usual one."""
+
+    font: Text | None = None
+    size: Annotated[int, Field(ge=6, le=16)] | None = None
+    ink: Colour | None = None
+    quiet: Colour | None = None
+    accent: Colour | None = None
+    head: Colour | None = None
+    base: Colour | None = None
+    line: Colour | None = None
+    letter: Colour | None = None
+    palette: Annotated[list[Colour], Field(min_length=2)] | None = None
+    scale: Annotated[list[Colour], Field(min_length=3, max_length=3)] | None = None
+    paper: Paper | None = None
+    logo: Text | None = None
+
+
+def load_theme(name: str, folder: Path) -> Theme:
+    """Load a theme: one that ships ("river", "slate"), or a YAML file, its path from `folder`.
+
+    Raises UnknownName, FileProblem, DocumentError with every mistake in the file.
+    """
+    if name in SHIPPED:
+        text = (files("eager_otter.report") / "themes" / f"{name}.yaml").read_text(encoding="utf-8")
+        document = compose(text, Path(f"{name}.yaml"))
+    elif Path(name).suffix.lower() in (".yaml", ".yml"):
+        document = read_yaml(folder / name)
+    else:
+        raise UnknownName("theme", name, SHIPPED)
+    part, problems = check(ThemeFile, document.data or {}, document, ())
+    logo = None if part is None or part.logo is None else document.path.parent / part.logo
+    if logo is not None and (logo.suffix.lower() not in LOGOS or not logo.is_file()):
+        message = f"logo: a .png or .jpg file that is there was expected; found {logo.name!r}."
+        problems.append(document.problem(("logo",), message))
+    if problems or part is None:
+        raise DocumentError(problems)
+    own = {
+        "font": part.font,
+        "size": part.size,
+        "ink": part.ink,
+        "quiet": part.quiet,
+        "river": part.accent,
+        "reed": part.head,
+        "sand": part.base,
+        "line": part.line,
+        "letter": part.letter,
+        "palette": None if part.palette is None else tuple(part.palette),
+        "paper": part.paper,
+        "logo": logo,
+    }
+    given = {key: value for key, value in own.items() if value is not None}
+    if part.scale is not None:
+        given |= dict(zip(("low", "middle", "high"), part.scale, strict=True))
+    return Theme(**given)
 
 
 STANDARD = Theme()

@@ -16,6 +16,7 @@ import numpy as np
 from eager_otter import __version__
 from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.report.report import Report
+from eager_otter.report.theme import Theme
 from eager_otter.tables.explaining import name_of
 from eager_otter.tables.request import PERCENTS
 from eager_otter.tables.table import Evidence, Group, Line, Table
@@ -37,6 +38,7 @@ def page(report: Report) -> str:
 
     home = files("eager_otter.report") / "page"
     style, script = ((home / name).read_text(encoding="utf-8") for name in ("page.css", "page.js"))
+    look = _look(report.theme)
     environment = Environment(
         autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )
@@ -46,16 +48,33 @@ def page(report: Report) -> str:
         title=report.title or "Tables",
         generator=f"eager-otter {__version__}",
         provenance=report.provenance,
+        method=report.method,
         count=f"{len(report.tables)} tables",
         figures=_figures(report.tables),
         levels=[f"{level:g}" for level in LEVELS],
         tables=list(_views(report.tables)),
+        look=Markup(look),
         style=Markup(style),
         script=Markup(script),
+        look_hash=_hash(look),
         style_hash=_hash(style),
         script_hash=_hash(script),
         data=Markup(data.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")),
     )
+
+
+def _look(theme: Theme) -> str:
+    """Give the colours of the light page; the dark ones are the page's own."""
+    colours = {
+        "ink": theme.ink,
+        "quiet": theme.quiet,
+        "river": theme.river,
+        "reed": theme.reed,
+        "sand": theme.sand,
+        "line": theme.line,
+        "letter": theme.letter,
+    }
+    return ":root{" + "".join(f"--{name}:{colour};" for name, colour in colours.items()) + "}"
 
 
 def _hash(text: str) -> str:

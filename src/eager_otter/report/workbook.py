@@ -12,7 +12,7 @@ from eager_otter.errors import RequestError
 from eager_otter.report.labels import lines_needed, text_width
 from eager_otter.report.report import Report
 from eager_otter.report.sheets import MOST_COLUMNS, Book, Sheet, Style
-from eager_otter.report.theme import STANDARD, Theme
+from eager_otter.report.theme import Theme
 from eager_otter.tables.notable import FINDINGS_NOTE
 from eager_otter.tables.request import PERCENTS
 from eager_otter.tables.rounding import rounded
@@ -28,6 +28,7 @@ from eager_otter.tables.texts import (
 
 CONTENTS = "Contents"
 FINDINGS = "Findings"
+METHOD = "Method"
 STUB = 2  # columns A and B: label, and what kind of figure
 LABEL_WIDTH = (16.0, 46.0)
 FIGURE_WIDTH = 6.5
@@ -43,15 +44,30 @@ def write(report: Report, path: Path) -> None:
     book = Book(path, report.title)
     contents = book.sheet(CONTENTS)
     notable = book.sheet(FINDINGS) if report.notable else None
+    method = book.sheet(METHOD)
     sheets = [book.sheet(table.id) for table in report.tables]
-    _Contents(contents, report, STANDARD).write([sheet.name for sheet in sheets])
+    _Contents(contents, report, report.theme).write([sheet.name for sheet in sheets])
     for sheet, table in zip(sheets, report.tables, strict=True):
-        _TableSheet(sheet, table, report.provenance, STANDARD).write()
+        _TableSheet(sheet, table, report.provenance, report.theme).write()
+    _write_method(method, report)
     if notable is not None:
         _write_findings(
-            notable, report, {t.id: s.name for t, s in zip(report.tables, sheets, strict=True)}, STANDARD
+            notable, report, {t.id: s.name for t, s in zip(report.tables, sheets, strict=True)}, report.theme
         )
     book.close()
+
+
+def _write_method(sheet: Sheet, report: Report) -> None:
+    """Write how the tables were counted and tested."""
+    plain = _plain(report.theme)
+    sheet.text(0, 0, "Method", _title(report.theme))
+    sheet.link(1, 0, CONTENTS, "← Contents", {**plain, **_link(report.theme)})
+    for row, text in enumerate((*report.method, report.provenance), 3):
+        sheet.text(row, 0, text, {**plain, "text_wrap": True, "valign": "top"})
+        sheet.height(row, LINE_HEIGHT * lines_needed(text, 138) + 3)
+    sheet.widths([120])
+    sheet.print_set_up(title="Method", rows=(0, 0), columns=0, breaks=(), wide=1)
+    sheet.print_area(len(report.method) + 4, 1)
 
 
 def _write_findings(sheet: Sheet, report: Report, names: Mapping[str, str], theme: Theme) -> None:
@@ -109,6 +125,8 @@ class _Contents:
         plain = _plain(theme)
         head = {**plain, "bold": True, "bg_color": theme.reed, "bottom": 1, "bottom_color": theme.line}
         sheet.text(0, 0, self.report.title or "Tables", _title(theme))
+        if theme.logo is not None:
+            sheet.picture(0, 4, theme.logo)
         sheet.text(1, 0, f"{len(names)} tables", {**plain, "font_color": theme.quiet})
         for column, text in enumerate(("No.", "Table", "Title", "Base", "Columns with a mark")):
             side = {"align": "right"} if text in ("No.", "Base") else {"align": "left", "indent": 1}

@@ -23,7 +23,8 @@ if TYPE_CHECKING:
     multiple=True,
     type=click.Path(path_type=Path),
     metavar="FILE",
-    help="Write this file (.xlsx or .csv) instead of the plan's outputs; may be given several times.",
+    help="Write this file instead of the plan's outputs; may be given several times. By its ending: .xlsx .html .pdf "
+    ".pptx .csv .parquet .json .md .txt",
 )
 @click.option(
     "--only", multiple=True, metavar="ID", help="Make only this table; may be given several times, with *."
@@ -35,6 +36,7 @@ if TYPE_CHECKING:
     metavar="FILE",
     help="Write the plan with every table spelled out, beside the plan, and make no table.",
 )
+@click.option("--force", is_flag=True, help="Overwrite outputs that eager-otter did not make.")
 @data_option
 @filter_option
 @everyone_option
@@ -45,6 +47,7 @@ def run(
     only: tuple[str, ...],
     listing: bool,
     spell_out: Path | None,
+    force: bool,
     data: Path | None,
     filter_text: str | None,
     no_filter: bool,
@@ -70,7 +73,7 @@ def run(
     if spell_out is not None:
         _spell_out(checked, spell_out)
         return
-    make_and_save(checked, outputs)
+    make_and_save(checked, outputs, force=force)
 
 
 def _spell_out(plan: Plan, path: Path) -> None:
@@ -89,14 +92,14 @@ def _spell_out(plan: Plan, path: Path) -> None:
     click.echo(shown_path(path))
 
 
-def make_and_save(plan: Plan, outputs: tuple[Path, ...]) -> None:
+def make_and_save(plan: Plan, outputs: tuple[Path, ...], *, force: bool = False) -> None:
     """Make a report with a progress line, write it, and tell where it lies."""
     from eager_otter.cli.progress import progress_line
     from eager_otter.report.report import run as make_report
 
     with progress_line() as tell:
         report = make_report(plan, progress=tell)
-        written = report.save(*outputs, progress=tell)
+        written = report.save(*outputs, progress=tell, force=force)
     click.echo(f"{len(report.tables)} tables from {report.source}", err=True)
     for path in written:
         click.echo(f"{shown_path(path)}  ({size_text(path.stat().st_size)})")

@@ -1,0 +1,58 @@
+"""The method note of a report: how its tables were counted and tested, each sentence once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from eager_otter.tables.table import Table
+
+OF_METHOD = (
+    "Universe:",
+    "Weighted",
+    "Not weighted",
+    "Letters:",
+    "Marks:",
+    "Tested:",
+    "Deviations",
+    "Medians",
+    "A net counts",
+    "*",
+    "··",
+    "Figures with a mark",
+)
+CHOICES = (
+    "Effective base: (Σ weight)² / Σ weight² (Kish 1965). All tests are two-sided.",
+    "Percents are never adjusted to add up to 100; half is rounded away from zero.",
+    "Withheld figures keep thin figures from being read; this is no disclosure control, as a reader can subtract.",
+)
+
+
+def method_of(tables: Sequence[Table]) -> tuple[str, ...]:
+    """Gather what the notes of all tables say of the method, the number of tests, and the choices behind."""
+    notes = dict.fromkeys(
+        note for table in tables for note in table.notes if note.startswith(OF_METHOD) and note != ""
+    )
+    return (*notes, *_tests_in_all(tables), *CHOICES)
+
+
+def _tests_in_all(tables: Sequence[Table]) -> tuple[str, ...]:
+    """Count the tests of all tables, and how many would be marked by chance."""
+    made, chance = 0, 0.0
+    for table in tables:
+        seen: set[tuple[int, int]] = set()
+        own = 0
+        for line in table.lines:
+            evidence = line.evidence
+            if evidence is None or evidence.tested is None or (id(evidence.tested), evidence.row) in seen:
+                continue
+            seen.add((id(evidence.tested), evidence.row))
+            own += evidence.tested.made(evidence.row)
+        made += own
+        if table.levels and table.tests.adjust == "none":
+            chance += own * (100.0 - table.levels[-1]) / 100.0
+    if not made:
+        return ("No significance tests were made.",)
+    return (
+        f"{made:,} tests were made in all; if nothing differed anywhere, about {chance:,.0f} of those that are not "
+        "corrected would be marked by chance.",
+    )

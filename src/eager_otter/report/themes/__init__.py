@@ -1,0 +1,1 @@
+"""The themes that ship."""

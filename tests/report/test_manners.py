@@ -1,0 +1,138 @@
+"""Themes, the method, plain and tidy files, and files of other people, which are not overwritten."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import openpyxl
+import pandas as pd
+import pytest
+from PIL import Image
+from pptx import Presentation
+
+import eager_otter as otter
+from conftest import message_of
+from eager_otter.plan.reading import only_tables
+from eager_otter.report.ours import is_ours
+from eager_otter.report.theme import STANDARD, load_theme
+from eager_otter.tables.texts import cell_text
+
+Run = Callable[..., tuple[int, str, str]]
+ENDINGS = ("xlsx", "html", "pdf", "pptx", "csv", "parquet", "json", "md", "txt")
+
+
+@pytest.fixture(scope="module")
+def part(demo: Path) -> otter.Report:
+    return otter.run(only_tables(otter.read_plan(demo / "plan.yaml"), ["heard_of", "liking"]))
+
+
+def test_tidy_files_of_every_kind_hold_the_same_records(part: otter.Report, tmp_path: Path) -> None:
+    part.save(*(tmp_path / f"t.{ending}" for ending in ("csv", "parquet", "json")))
+    tidy = pd.read_csv(tmp_path / "t.csv", dtype=str, keep_default_na=False)
+    columnar = pd.read_parquet(tmp_path / "t.parquet")
+    body = json.loads((tmp_path / "t.json").read_text(encoding="utf-8"))
+    assert body["provenance"] == part.provenance and body["tables"][0]["notes"] == list(part.tables[0].notes)
+    listed = pd.DataFrame(body["records"])
+    names = [name for name in tidy.columns if name != "value"]
+    for other in (columnar, listed):
+        assert other[names].to_numpy().tolist() == tidy[names].to_numpy().tolist()
+    letters = tidy.figure == "letters"
+    assert columnar.text[letters].tolist() == tidy.value[letters].tolist() == listed.value[letters].tolist()
+    numbers = pd.to_numeric(tidy.value[~letters]).tolist()
+    assert columnar.value[~letters].tolist() == numbers == [float(v) for v in listed.value[~letters]]
+
+
+def test_plain_text_and_markdown_hold_every_text_and_no_markup_of_labels(
+    part: otter.Report, small: Callable[..., otter.Survey], tmp_path: Path
+) -> None:
+    part.save(tmp_path / "t.md", tmp_path / "t.txt")
+    pipes = (tmp_path / "t.md").read_text(encoding="utf-8")
+    plain = (tmp_path / "t.txt").read_text(encoding="utf-8")
+    for table in part.tables:
+        for line in table.lines:
+            cells = [f"{cell_text(table, line, k)} {line.letters[k]}".strip().replace("<", "\\<").replace("*", "\\*") for k in range(len(table.columns))]  # fmt: skip
+            assert " | ".join(cells) in pipes
+            assert all(cell_text(table, line, k) in plain for k in range(len(table.columns)))
+    survey = small(
+        "questions:\n  q: {kind: single, text: '# x | **y**', answers: {1: '<b>|', 2: '[a](b)'}}\n", q=[1, 2]
+    )
+    report = otter.Report(title="*", tables=(survey.table("q"),), source=survey.source)
+    text = report.save(tmp_path / "u.md")[0].read_text(encoding="utf-8")
+    assert "\\<b\\>\\|" in text and "\\[a\\](b)" in text and "### \\# x \\| \\*\\*y\\*\\*" in text
+
+
+def test_a_theme_colours_every_output(demo: Path, part: otter.Report, tmp_path: Path) -> None:
+    assert load_theme("river", tmp_path) == STANDARD
+    Image.new("RGB", (300, 90), "#7a1f5c").save(tmp_path / "logo.png")
+    (tmp_path / "house.yaml").write_text('accent: "#7A1F5C"\nsize: 12\npaper: Letter\nlogo: logo.png\n')
+    report = replace(part, theme=load_theme("house.yaml", tmp_path))
+    assert report.theme.ink == STANDARD.ink
+    report.save(*(tmp_path / f"t.{ending}" for ending in ("xlsx", "html", "pdf", "pptx")))
+    book = openpyxl.load_workbook(tmp_path / "t.xlsx")
+    title = book["heard_of"]["A1"].font
+    assert (title.color.rgb, title.size) == ("FF7A1F5C", 16) and len(book["Contents"]._images) == 1
+    assert "--river:#7A1F5C" in (tmp_path / "t.html").read_text(encoding="utf-8")
+    from pypdf import PdfReader
+
+    page = PdfReader(tmp_path / "t.pdf").pages[0]
+    assert tuple(page.mediabox[2:]) == (792, 612) and len(page.images) == 1
+    first = Presentation(str(tmp_path / "t.pptx")).slides[0]
+    assert str(first.shapes.title.text_frame.paragraphs[0].runs[0].font.color.rgb) == "7A1F5C"
+    assert any(shape.shape_type == 13 for shape in first.shapes)
+
+
+@pytest.mark.parametrize(
+    ("text", "message"),
+    [
+        ("ink: red\n", "theme.yaml:1:6: ink:"),
+        ("inc: '#000000'\n", "theme.yaml:1:1: unknown key 'inc'. Did you mean 'ink'?"),
+        ("logo: nowhere.png\n", "theme.yaml:1:7: logo: a .png or .jpg file that is there was expected; found 'nowhere.png'."),
+    ],
+)  # fmt: skip
+def test_a_mistake_in_a_theme_is_told_before_data_are_read(
+    demo: Path, tmp_path: Path, text: str, message: str
+) -> None:
+    (tmp_path / "theme.yaml").write_text(text)
+    plan = tmp_path / "plan.yaml"
+    plan.write_text(
+        f"data: nowhere.csv\ncodebook: {demo}/codebook.yaml\ntheme: theme.yaml\ntables: [liking]\n"
+    )
+    with pytest.raises(otter.DocumentError) as error:
+        otter.run(plan)
+    assert message in message_of(error, tmp_path)
+    plan.write_text(f"data: nowhere.csv\ncodebook: {demo}/codebook.yaml\ntheme: rivver\ntables: [liking]\n")
+    with pytest.raises(otter.UnknownName, match="No theme 'rivver'. Did you mean 'river'"):  # noqa: RUF043
+        otter.run(plan)
+
+
+def test_the_method_stands_in_workbook_and_page(part: otter.Report, tmp_path: Path) -> None:
+    part.save(tmp_path / "t.xlsx", tmp_path / "t.html")
+    told = [cell.value for cell in openpyxl.load_workbook(tmp_path / "t.xlsx")["Method"]["A"]][3:]
+    assert told == [*part.method, part.provenance]
+    made = [
+        int(n.split()[0].replace(",", "")) for t in part.tables for n in t.notes if " tests were made;" in n
+    ]
+    assert any(line.startswith(f"{sum(made):,} tests were made in all; if nothing differed anywhere, about {sum(made) * 0.1:.0f} ") for line in part.method)  # fmt: skip
+    page = (tmp_path / "t.html").read_text(encoding="utf-8")
+    assert all(line.split("<")[0].split("'")[0] in page for line in part.method)
+
+
+@pytest.mark.parametrize("ending", ENDINGS)
+def test_a_foreign_file_is_never_overwritten_silently(
+    run: Run, demo: Path, tmp_path: Path, ending: str
+) -> None:
+    path = tmp_path / f"t.{ending}"
+    command = ["run", demo / "plan.yaml", "--only", "wave", "-o", path]
+    path.write_bytes(b"somebody's work")
+    code, out, err = run(*command, cwd=tmp_path)
+    assert code == 2 and out == "" and "was not made by eager-otter; it is not overwritten" in err
+    assert path.read_bytes() == b"somebody's work"
+    assert run(*command, "--force", cwd=tmp_path)[0] == 0
+    assert is_ours(path)
+    first = path.read_bytes()
+    assert (
+        run(*command, cwd=tmp_path)[0] == 0 and path.read_bytes() == first
+    )  # ours, and the same to the byte
