@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import openpyxl
 import pandas as pd
 import pytest
@@ -120,6 +121,11 @@ def test_the_method_stands_in_workbook_and_page(part: otter.Report, tmp_path: Pa
     assert all(line.split("<")[0].split("'")[0] in page for line in part.method)
 
 
+def test_a_whole_report_is_known_as_ours_whatever_its_size(report: otter.Report, tmp_path: Path) -> None:
+    for path in report.save(*(tmp_path / f"t.{ending}" for ending in ENDINGS)):
+        assert is_ours(path), path.name
+
+
 @pytest.mark.parametrize("ending", ENDINGS)
 def test_a_foreign_file_is_never_overwritten_silently(
     run: Run, demo: Path, tmp_path: Path, ending: str
@@ -136,3 +142,49 @@ def test_a_foreign_file_is_never_overwritten_silently(
     assert (
         run(*command, cwd=tmp_path)[0] == 0 and path.read_bytes() == first
     )  # ours, and the same to the byte
+
+
+@pytest.mark.parametrize("letters", ["beside", "below", "in cell"])
+@pytest.mark.parametrize("sheets", ["per table", "per section", "one"])
+def test_a_workbook_is_laid_out_as_asked_with_real_numbers_and_working_links(
+    demo: Path, tmp_path: Path, sheets: str, letters: str
+) -> None:
+    from eager_otter.plan.plan import WorkbookRules
+
+    plan = only_tables(otter.read_plan(demo / "plan.yaml"), ["heard_of", "liking", "spend"])
+    rules = WorkbookRules(sheets=sheets, letters=letters)  # type: ignore[arg-type]
+    report = otter.run(replace(plan, workbook=rules))
+    report.save(tmp_path / "t.xlsx")
+    book = openpyxl.load_workbook(tmp_path / "t.xlsx")
+    expected = {
+        "per table": [table.id for table in report.tables],
+        "per section": ["Brands", "A new drink", "Drinking and buying"],
+        "one": ["Tables"],
+    }[sheets]
+    assert book.sheetnames == ["Contents", "Method", *expected]
+    links = [cell.hyperlink.location for cell in book["Contents"]["B"] if cell.hyperlink]
+    for table, link in zip(report.tables, links, strict=True):
+        name, cell = link.rsplit("!", 1)
+        sheet = book[name.strip("'")]
+        assert sheet[cell].value == table.title
+        top = sheet[cell].row
+        rows = {r: sheet.cell(r, 1).value for r in range(top, sheet.max_row + 1)}
+        first = {
+            line.label: line for line in reversed(table.lines)
+        }  # where a row has several figures, the first
+        for line in list(first.values())[-8:]:
+            row = next(r for r, label in rows.items() if label == line.label)
+            numbers = [sheet.cell(row, c).value for c in range(3, sheet.max_column + 1)]
+            values = [v for v in numbers if isinstance(v, int | float)]
+            assert values == pytest.approx([v for v in line.values if not np.isnan(v)], rel=1e-14)
+            shown = [text for text in line.letters if text]
+            if letters == "in cell":
+                formats = [sheet.cell(row, c).number_format for c in range(3, sheet.max_column + 1)]
+                assert [
+                    f for f in formats if f.endswith('"') and any(f.endswith(f' {s}"') for s in shown)
+                ] or not shown
+            else:
+                beside = [v for v in numbers if isinstance(v, str) and v not in ("–", "··", "n/a", None)]
+                below = [sheet.cell(row + 1, c).value for c in range(3, sheet.max_column + 1)]
+                found = beside if letters == "beside" else [v for v in below if isinstance(v, str)]
+                assert found == shown or (letters == "below" and not shown)

@@ -225,7 +225,10 @@ def test_a_failure_leaves_what_was_there(
 @pytest.mark.parametrize(
     ("name", "message"),
     [
-        ("t.docx", r"t.docx: no output ends in '.docx'. Known endings: .xlsx, .csv."),
+        (
+            "t.docx",
+            r"t.docx: no output ends in '.docx'. Known endings: .xlsx, .html, .pdf, .pptx, .csv, .parquet, .json, .md, .txt.",
+        ),
         ("nowhere/t.xlsx", r"the folder .*nowhere is not there; make it first."),
     ],
 )

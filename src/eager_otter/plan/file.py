@@ -9,6 +9,7 @@ from pydantic import AfterValidator, BeforeValidator, Field, field_validator, mo
 from eager_otter.core.choices import Correction, MeanTest, ProportionTest
 from eager_otter.documents.checking import Code, Part, Text
 from eager_otter.errors import UnknownName
+from eager_otter.plan.plan import LettersPlace, SheetsPer
 from eager_otter.tables.request import (
     BASE_FIGURES,
     Against,
@@ -313,6 +314,13 @@ class SlidesFile(Part):
     show: Literal["chart", "table"] = "chart"
 
 
+class WorkbookFile(Part):
+    """How a workbook is laid out."""
+
+    sheets: SheetsPer = "per table"
+    letters: LettersPlace = "beside"
+
+
 class PlanFile(Part):
     """The whole plan; banners and tables are checked one by one."""
 
@@ -331,6 +339,7 @@ class PlanFile(Part):
     findings: Annotated[int, Field(ge=0)] = 0
     theme: Text = ""
     slides: SlidesFile = SlidesFile()
+    workbook: WorkbookFile = WorkbookFile()
     accept: list[AcceptFile] = []
     outputs: list[Text] = []
 

@@ -11,6 +11,9 @@ from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
 from eager_otter.tables.request import Banner, TableRequest
 
+SheetsPer = Literal["per table", "per section", "one"]
+LettersPlace = Literal["beside", "below", "in cell"]
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Acceptance:
@@ -27,6 +30,14 @@ class SlideRules:
 
     template: Path | None = None
     show: Literal["chart", "table"] = "chart"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WorkbookRules:
+    """How a workbook is laid out: which tables share a sheet, and where letters stand."""
+
+    sheets: SheetsPer = "per table"
+    letters: LettersPlace = "beside"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -51,4 +62,5 @@ class Plan:
     findings: int = 0
     theme: str = ""
     slides: SlideRules = SlideRules()
+    workbook: WorkbookRules = WorkbookRules()
     accepted: tuple[Acceptance, ...] = ()

@@ -14,7 +14,7 @@ from eager_otter.errors import DocumentError, UnknownName
 from eager_otter.plan.banners import BannerReading
 from eager_otter.plan.context import Context
 from eager_otter.plan.file import PlanFile
-from eager_otter.plan.plan import Acceptance, Plan, SlideRules
+from eager_otter.plan.plan import Acceptance, Plan, SlideRules, WorkbookRules
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.plan.tables import TablesReading
 
@@ -88,6 +88,7 @@ def _plan(document: Document) -> Plan:
             template=None if head.slides.template is None else folder / head.slides.template,
             show=head.slides.show,
         ),
+        workbook=WorkbookRules(sheets=head.workbook.sheets, letters=head.workbook.letters),
         accepted=tuple(
             Acceptance(slip=entry.finding, where=entry.where, because=entry.because) for entry in head.accept
         ),

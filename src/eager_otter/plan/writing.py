@@ -76,6 +76,7 @@ class _Writing:
                 ),
                 "tables": self._tables(),
                 "findings": plan.findings or None,
+                "workbook": self._workbook(),
                 "theme": plan.theme,
                 "slides": self._slides(),
                 "accept": [
@@ -85,6 +86,11 @@ class _Writing:
                 "outputs": [self._path(output) for output in plan.outputs],
             }
         )
+
+    def _workbook(self) -> dict[str, str]:
+        rules = self.plan.workbook
+        own = {} if rules.sheets == "per table" else {"sheets": str(rules.sheets)}
+        return own | ({} if rules.letters == "beside" else {"letters": str(rules.letters)})
 
     def _slides(self) -> dict[str, str]:
         rules = self.plan.slides

@@ -129,6 +129,8 @@ class _Document:
                 canvas.addOutlineEntry(page.table.title, page.table.id, 1 if heading else 0)
             self._draw_table(canvas, page, number, total)
         canvas.save()
+        with path.open("ab") as file:  # a comment, where the maker is found without reading the whole file
+            file.write(f"% made with eager-otter {__version__}\n".encode("ascii"))
 
     # --- laying out -------------------------------------------------------------------------------------
 

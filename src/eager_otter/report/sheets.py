@@ -87,9 +87,9 @@ class Sheet:
         """Write a number."""
         self._done(self._sheet.write_number(row, column, value, self._book.style(style)), row, column)
 
-    def link(self, row: int, column: int, sheet: str, text: str, style: Style) -> None:
-        """Write a link to another sheet of the book."""
-        target = "internal:'" + sheet.replace("'", "''") + "'!A1"
+    def link(self, row: int, column: int, sheet: str, text: str, style: Style, *, to: int = 0) -> None:
+        """Write a link to a row (from 0) of another sheet of the book."""
+        target = "internal:'" + sheet.replace("'", "''") + f"'!A{to + 1}"
         self._done(
             self._sheet.write_url(
                 row, column, target, self._book.style(style), text[:255], f"Go to {sheet}"[:255]
@@ -132,11 +132,18 @@ class Sheet:
         self._sheet.freeze_panes(row, column)
 
     def print_set_up(
-        self, *, title: str, rows: tuple[int, int] | None, columns: int, breaks: Sequence[int], wide: int
+        self,
+        *,
+        title: str,
+        rows: tuple[int, int] | None,
+        columns: int,
+        breaks: Sequence[int],
+        wide: int,
+        rows_between: Sequence[int] = (),
     ) -> None:
         """Set up printing: landscape A4, `wide` pages across, heads (rows) and stub (columns) repeated.
 
-        `breaks` are columns before which a page may end.
+        `breaks` are columns, `rows_between` rows, before which a page ends.
         """
         sheet = self._sheet
         sheet.set_landscape()
@@ -149,6 +156,8 @@ class Sheet:
             sheet.repeat_columns(0, columns - 1)
         if breaks:
             sheet.set_v_pagebreaks(list(breaks))
+        if rows_between:
+            sheet.set_h_pagebreaks(list(rows_between))
         plain = title.replace("&", "&&")[:120]
         sheet.set_footer(f"&L&8{' ' if plain[:1].isdigit() else ''}{plain}&R&8Page &P of &N")
         sheet.hide_gridlines(2)

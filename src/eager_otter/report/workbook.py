@@ -9,9 +9,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from eager_otter.errors import RequestError
+from eager_otter.plan.plan import WorkbookRules
 from eager_otter.report.labels import lines_needed, text_width
 from eager_otter.report.report import Report
-from eager_otter.report.sheets import MOST_COLUMNS, Book, Sheet, Style
+from eager_otter.report.sheets import MOST_COLUMNS, MOST_ROWS, Book, Sheet, Style
 from eager_otter.report.theme import Theme
 from eager_otter.tables.notable import FINDINGS_NOTE
 from eager_otter.tables.request import PERCENTS
@@ -35,7 +36,9 @@ FIGURE_WIDTH = 6.5
 WIDEST_HEAD = 16.0
 LINE_HEIGHT = 13.5
 COLUMNS_ON_A_PAGE = 22
-TITLE, SUBTITLE, HEADS = 0, 1, 3
+TITLE, SUBTITLE, HEADS = 0, 1, 3  # rows, from where a table begins
+
+Place = tuple[str, int]  # a sheet, and the row in it where a table begins
 
 
 def write(report: Report, path: Path) -> None:
@@ -45,16 +48,57 @@ def write(report: Report, path: Path) -> None:
     contents = book.sheet(CONTENTS)
     notable = book.sheet(FINDINGS) if report.notable else None
     method = book.sheet(METHOD)
-    sheets = [book.sheet(table.id) for table in report.tables]
-    _Contents(contents, report, report.theme).write([sheet.name for sheet in sheets])
-    for sheet, table in zip(sheets, report.tables, strict=True):
-        _TableSheet(sheet, table, report.provenance, report.theme).write()
+    rules = WorkbookRules() if report.plan is None else report.plan.workbook
+    places: list[Place] = []
+    for name, tables in _sheets(report.tables, rules):
+        places += _write_tables(book.sheet(name), tables, report, rules)
+    _Contents(contents, report, report.theme).write(places)
     _write_method(method, report)
     if notable is not None:
         _write_findings(
-            notable, report, {t.id: s.name for t, s in zip(report.tables, sheets, strict=True)}, report.theme
+            notable, report, {t.id: p for t, p in zip(report.tables, places, strict=True)}, report.theme
         )
     book.close()
+
+
+def _sheets(tables: Sequence[Table], rules: WorkbookRules) -> list[tuple[str, list[Table]]]:
+    """Say which tables stand on which sheet, in their order."""
+    if rules.sheets == "one":
+        return [("Tables", list(tables))]
+    if rules.sheets == "per table":
+        return [(table.id, [table]) for table in tables]
+    found: list[tuple[str, list[Table]]] = []
+    for table in tables:
+        name = table.heading or "Tables"
+        if not found or found[-1][0] != name:
+            found.append((name, []))
+        found[-1][1].append(table)
+    return found
+
+
+def _write_tables(sheet: Sheet, tables: Sequence[Table], report: Report, rules: WorkbookRules) -> list[Place]:
+    """Write the tables of one sheet under one another; gives where each begins."""
+    places, breaks, top = [], [], 0
+    layouts = []
+    for table in tables:
+        if top:
+            breaks.append(top)
+        layout = _TableSheet(sheet, table, report.provenance, report.theme, rules, top)
+        places.append((sheet.name, top))
+        top = layout.write() + 2
+        layouts.append(layout)
+    if len(layouts) == 1:
+        layouts[0].set_up(top - 2)
+        return places
+    every = [layout.widths for layout in layouts]
+    sheet.widths([max(w[k] for w in every if k < len(w)) for k in range(max(map(len, every)))])
+    if top > MOST_ROWS:
+        raise RequestError(
+            f"Sheet {sheet.name!r} needs {top:,} rows; a workbook holds {MOST_ROWS:,}. Use sheets: per table."
+        )
+    sheet.print_set_up(title=report.title, rows=None, columns=STUB, breaks=(), wide=1, rows_between=breaks)
+    sheet.print_area(top - 2, 1 + max(layout.last for layout in layouts))
+    return places
 
 
 def _write_method(sheet: Sheet, report: Report) -> None:
@@ -70,7 +114,7 @@ def _write_method(sheet: Sheet, report: Report) -> None:
     sheet.print_area(len(report.method) + 4, 1)
 
 
-def _write_findings(sheet: Sheet, report: Report, names: Mapping[str, str], theme: Theme) -> None:
+def _write_findings(sheet: Sheet, report: Report, places: Mapping[str, Place], theme: Theme) -> None:
     """Write the notable differences, the largest effect first, each with a link to its table."""
     plain = _plain(theme)
     head = {**plain, "bold": True, "bg_color": theme.reed, "bottom": 1, "bottom_color": theme.line}
@@ -83,8 +127,9 @@ def _write_findings(sheet: Sheet, report: Report, names: Mapping[str, str], them
     for row, one in enumerate(report.notable, 4):
         sheet.number(row, 0, one.effect, {**top, "num_format": "+0.00;-0.00"})
         sheet.text(row, 1, one.size, {**top, "indent": 1})
-        if one.table in names:
-            sheet.link(row, 2, names[one.table], one.table, {**top, **_link(theme), "indent": 1})
+        if one.table in places:
+            name, begins = places[one.table]
+            sheet.link(row, 2, name, one.table, {**top, **_link(theme), "indent": 1}, to=begins)
         else:
             sheet.text(row, 2, one.table, {**top, "indent": 1})
         sheet.text(row, 3, one.sentence, {**top, "text_wrap": True, "indent": 1})
@@ -120,20 +165,20 @@ class _Contents:
     report: Report
     theme: Theme
 
-    def write(self, names: Sequence[str]) -> None:
+    def write(self, places: Sequence[Place]) -> None:
         sheet, theme = self.sheet, self.theme
         plain = _plain(theme)
         head = {**plain, "bold": True, "bg_color": theme.reed, "bottom": 1, "bottom_color": theme.line}
         sheet.text(0, 0, self.report.title or "Tables", _title(theme))
         if theme.logo is not None:
             sheet.picture(0, 4, theme.logo)
-        sheet.text(1, 0, f"{len(names)} tables", {**plain, "font_color": theme.quiet})
+        sheet.text(1, 0, f"{len(places)} tables", {**plain, "font_color": theme.quiet})
         for column, text in enumerate(("No.", "Table", "Title", "Base", "Columns with a mark")):
             side = {"align": "right"} if text in ("No.", "Base") else {"align": "left", "indent": 1}
             sheet.text(3, column, text, {**head, **side})
         row = 4
         heading = ""
-        for number, (table, name) in enumerate(zip(self.report.tables, names, strict=True), 1):
+        for number, (table, (name, top)) in enumerate(zip(self.report.tables, places, strict=True), 1):
             if table.heading != heading:
                 heading = table.heading
                 strip = {**plain, "bold": True, "bg_color": theme.sand, "font_color": theme.river}
@@ -141,7 +186,9 @@ class _Contents:
                 row += 1
             sheet.number(row, 0, number, {**plain, "valign": "top"})
             wrapped = {**plain, "text_wrap": True, "valign": "top", "indent": 1}
-            sheet.link(row, 1, name, table.id, {**plain, **_link(theme), "valign": "top", "indent": 1})
+            sheet.link(
+                row, 1, name, table.id, {**plain, **_link(theme), "valign": "top", "indent": 1}, to=top
+            )
             sheet.text(row, 2, table.title, wrapped)
             sheet.number(row, 3, table.people, {**plain, "num_format": "#,##0", "valign": "top"})
             sheet.text(row, 4, _marked_columns(table), wrapped)
@@ -167,14 +214,18 @@ def _marked_columns(table: Table) -> str:
 
 
 class _TableSheet:
-    """One table on its sheet."""
+    """One table on a sheet, from row `top` on."""
 
-    def __init__(self, sheet: Sheet, table: Table, provenance: str, theme: Theme) -> None:
+    def __init__(
+        self, sheet: Sheet, table: Table, provenance: str, theme: Theme, rules: WorkbookRules, top: int
+    ) -> None:
         self.sheet, self.table, self.provenance, self.theme = sheet, table, provenance, theme
+        self.letters, self.top = rules.letters, top
         self.plain = _plain(theme)
         tested = any(any(line.letters) for line in table.lines) or bool(table.levels)
         self.lettered = [
-            tested and (bool(column.letter) or column.difference is not None) for column in table.columns
+            tested and self.letters == "beside" and (bool(column.letter) or column.difference is not None)
+            for column in table.columns
         ]
         self.place = [STUB]  # sheet column of each banner column's figures
         for lettered in self.lettered[:-1]:
@@ -182,18 +233,23 @@ class _TableSheet:
         self.last = self.place[-1] + (1 if self.lettered[-1] else 0)
         self.starts = {group.start for group in table.groups} | {group.stop for group in table.groups}
         self.outer = table.outer_heads()
-        self.groups_row = HEADS + len(self.outer)
+        self.heads = top + HEADS
+        self.groups_row = self.heads + len(self.outer)
         self.labels_row, self.letters_row, self.first_line = (self.groups_row + k for k in (1, 2, 3))
 
-    def write(self) -> None:
-        """Write heads, lines and notes, then widths, panes and print set-up."""
-        widths = self._widths()
-        self.sheet.text(TITLE, 0, self.table.title, _title(self.theme))
-        self.sheet.link(SUBTITLE, 0, CONTENTS, "← Contents", {**self.plain, **_link(self.theme)})
+    def write(self) -> int:
+        """Write heads, lines and notes; gives the row behind them."""
+        self.widths = self._widths()
+        self.sheet.text(self.top + TITLE, 0, self.table.title, _title(self.theme))
+        link = {**self.plain, **_link(self.theme)}
+        self.sheet.link(self.top + SUBTITLE, 0, CONTENTS, "← Contents", link)
         self._write_heads()
         end = self._write_lines()
-        used = self._write_notes(end + 1, widths)
-        self.sheet.widths(widths)
+        return self._write_notes(end + 1, self.widths)
+
+    def set_up(self, used: int) -> None:
+        """Set widths, panes and printing of a sheet that holds this table alone."""
+        self.sheet.widths(self.widths)
         self.sheet.freeze(self.first_line, STUB)
         pages, breaks = self._pages()
         self.sheet.print_set_up(
@@ -206,10 +262,10 @@ class _TableSheet:
     def _write_heads(self) -> None:
         head: Style = {**self.plain, "bg_color": self.theme.reed, "valign": "bottom"}
         rule: Style = {"bottom": 1, "bottom_color": self.theme.line}
-        for row in range(HEADS, self.letters_row + 1):
+        for row in range(self.heads, self.letters_row + 1):
             for place in range(self.last + 1):
                 self.sheet.text(row, place, "", {**head, **(rule if row == self.letters_row else {})})
-        for row, heads in enumerate([*self.outer, list(self.table.groups)], HEADS):
+        for row, heads in enumerate([*self.outer, list(self.table.groups)], self.heads):
             for group in heads:
                 style = {**head, "bold": True, "align": "left", "bottom": 1, "bottom_color": self.theme.river}
                 end = self._end(group.stop - 1)
@@ -246,7 +302,17 @@ class _TableSheet:
                 self._write_line(row, line, self._line_style(line, before), first=not line.continues(before))
             before = line
             row += 1
+            if self.letters == "below" and any(line.letters):
+                self._write_letters_below(row, line)
+                row += 1
         return row
+
+    def _write_letters_below(self, row: int, line: Line) -> None:
+        """Write the letters of a line in a row of their own."""
+        style: Style = {**self.plain, "font_color": self.theme.letter, "align": "right"}
+        for k, place in enumerate(self.place):
+            side = self._side() if k in self.starts else {}
+            self.sheet.text(row, place, line.letters[k], {**style, **side, "indent": 1})
 
     def _line_style(self, line: Line, before: Line | None) -> Style:
         style = dict(self.plain)
@@ -283,10 +349,11 @@ class _TableSheet:
     def _write_figure(self, row: int, place: int, line: Line, k: int, style: Style) -> None:
         value = float(line.values[k])
         if math.isnan(value):
-            text = cell_text(self.table, line, k)
-            self.sheet.text(row, place, text, style)
+            self.sheet.text(row, place, cell_text(self.table, line, k), style)
             return
         sign = mark_sign(line, k, self.table.column_marks)
+        if self.letters == "in cell" and line.letters[k]:
+            sign = f"{sign} {line.letters[k]}"
         digits = self.table.digits.of(line.figure)
         if line.figure == "column difference" or self.table.columns[k].difference is not None:
             number_format = difference_format_of(value, digits, sign)
@@ -331,6 +398,8 @@ class _TableSheet:
     def _head_width(self, k: int) -> float:
         """Give a column room for its longest figure and, within reason, the longest word of its head."""
         figures = max(text_width(cell_text(self.table, line, k)) for line in self.table.lines)
+        if self.letters == "in cell":
+            figures += max(text_width(line.letters[k]) for line in self.table.lines) + 1
         words = max(text_width(word) for word in re.split(r"\s", self.table.columns[k].label))
         return max(FIGURE_WIDTH, figures + 2.0, min(words + 1.5, WIDEST_HEAD))
 
