@@ -188,3 +188,15 @@ def test_a_workbook_is_laid_out_as_asked_with_real_numbers_and_working_links(
                 below = [sheet.cell(row + 1, c).value for c in range(3, sheet.max_column + 1)]
                 found = beside if letters == "beside" else [v for v in below if isinstance(v, str)]
                 assert found == shown or (letters == "below" and not shown)
+
+
+def test_the_audit_stands_in_the_workbook_where_it_is_asked_for(demo: Path, tmp_path: Path) -> None:
+    plan = otter.read_plan(demo / "spoiled" / "plan.yaml")
+    report = otter.run(replace(plan, audit=True))
+    report.save(tmp_path / "t.xlsx")
+    sheet = openpyxl.load_workbook(tmp_path / "t.xlsx")["Audit"]
+    assert report.audit is not None and report.audit.findings
+    told = [
+        (row[1], row[2], row[3], row[5]) for row in sheet.iter_rows(min_row=5, values_only=True) if row[1]
+    ]
+    assert told == [(f.slip, f.where, f.message, f.count) for f in report.audit.findings]

@@ -337,6 +337,7 @@ class PlanFile(Part):
     defaults: Any = None
     tables: Annotated[list[Any], Field(min_length=1)]
     findings: Annotated[int, Field(ge=0)] = 0
+    audit: bool = False
     theme: Text = ""
     slides: SlidesFile = SlidesFile()
     workbook: WorkbookFile = WorkbookFile()

@@ -60,6 +60,7 @@ class Plan:
     outputs: tuple[Path, ...] = ()
     standard: TableRequest = field(default_factory=lambda: TableRequest(question=""))
     findings: int = 0
+    audit: bool = False
     theme: str = ""
     slides: SlideRules = SlideRules()
     workbook: WorkbookRules = WorkbookRules()

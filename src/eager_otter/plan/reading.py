@@ -46,7 +46,7 @@ def only_tables(plan: Plan, ids: Sequence[str]) -> Plan:
         if not any(fnmatchcase(one, name) for one in known):
             raise UnknownName("table", name, known, "the plan")
     kept = [request for request in plan.requests if any(fnmatchcase(request.id, name) for name in ids)]
-    return replace(plan, requests=tuple(kept), findings=0)
+    return replace(plan, requests=tuple(kept), findings=0, audit=False)
 
 
 def _plan(document: Document) -> Plan:
@@ -83,6 +83,7 @@ def _plan(document: Document) -> Plan:
         outputs=tuple(folder / output for output in head.outputs),
         standard=standard,
         findings=head.findings,
+        audit=head.audit,
         theme=head.theme,
         slides=SlideRules(
             template=None if head.slides.template is None else folder / head.slides.template,

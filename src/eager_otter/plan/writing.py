@@ -76,6 +76,7 @@ class _Writing:
                 ),
                 "tables": self._tables(),
                 "findings": plan.findings or None,
+                "audit": plan.audit or None,
                 "workbook": self._workbook(),
                 "theme": plan.theme,
                 "slides": self._slides(),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import textwrap
 import unicodedata
+from functools import lru_cache
 
 
 def fitted(label: str, width: int) -> list[str]:
@@ -15,6 +16,7 @@ def fitted(label: str, width: int) -> list[str]:
     return textwrap.wrap(label, width, break_long_words=True) or [""]
 
 
+@lru_cache(maxsize=65536)
 def text_width(text: str) -> float:
     """Estimate how wide a text is, in widths of a digit: wide East Asian characters count double.
 

@@ -98,6 +98,7 @@ class _Document:
         self.report, self.theme = report, theme
         self.width, self.height = paper
         self.fonts = Fonts()
+        self._colors: dict[str, Any] = {}
         self.room = self.width - 2 * MARGIN
         self.measured = {table.id: _Measured(table, self.fonts, self.room) for table in report.tables}
 
@@ -230,13 +231,22 @@ class _Document:
     ) -> float:
         """Draw a text at its left (or right) end; gives its width."""
         width = self.fonts.width(text, size, bold=bold)
-        canvas.setFillColor(color or self.theme.ink)
+        self._fill(canvas, color or self.theme.ink)
         at = x - width if right else x
         for font, run in self.fonts.runs(text, bold=bold):
             canvas.setFont(font, size)
             canvas.drawString(at, y, run)
-            at += canvas.stringWidth(run, font, size)
+            if len(text) > len(run):
+                at += canvas.stringWidth(run, font, size)
         return width
+
+    def _fill(self, canvas: Any, color: str) -> None:
+        """Set the colour of what is filled next; each colour (hex) is read once."""
+        from reportlab.lib.colors import HexColor
+
+        if color not in self._colors:
+            self._colors[color] = HexColor(color)
+        canvas.setFillColor(self._colors[color])
 
     def _frame(self, canvas: Any, number: int, total: int, running: str) -> None:
         """Draw the running head and the foot of a page."""
@@ -364,7 +374,7 @@ class _Document:
         table = page.table
         end = self._end(page, places, measured)
         bottom = y - measured.head_height
-        canvas.setFillColor(self.theme.reed)
+        self._fill(canvas, self.theme.reed)
         canvas.rect(MARGIN, bottom, end - MARGIN, measured.head_height, stroke=0, fill=1)
         y -= HEAD_LINE
         for level in [*measured.outer, list(table.groups)]:
@@ -416,7 +426,7 @@ class _Document:
         end = self._end(page, places, measured)
         high = measured.row(k)
         if line.kind == "base":
-            canvas.setFillColor(self.theme.sand)
+            self._fill(canvas, self.theme.sand)
             canvas.rect(MARGIN, y - 3 - (high - ROW), end - MARGIN, high, stroke=0, fill=1)
         if line.kind == "heading":
             self._text(canvas, MARGIN, y, line.label, bold=True, color=self.theme.river)

@@ -24,11 +24,19 @@ class Fonts:
 
     def __init__(self) -> None:
         self.regular, self.bold = _registered()
+        self._known_runs: dict[tuple[str, bool], tuple[tuple[str, str], ...]] = {}
+        self._known_widths: dict[tuple[str, bool], float] = {}  # at one point
         self._fallbacks: list[str] = []
         self._searched = False
 
-    def runs(self, text: str, *, bold: bool = False) -> Iterator[tuple[str, str]]:
+    def runs(self, text: str, *, bold: bool = False) -> tuple[tuple[str, str], ...]:
         """Split a text into runs of (font, text); a character no font holds becomes a replacement sign."""
+        found = self._known_runs.get((text, bold))
+        if found is None:
+            found = self._known_runs[text, bold] = tuple(self._split(text, bold))
+        return found
+
+    def _split(self, text: str, bold: bool) -> Iterator[tuple[str, str]]:
         font, run = "", ""
         for character in text:
             found = self._font_of(character, bold)
@@ -43,9 +51,13 @@ class Fonts:
 
     def width(self, text: str, size: float, *, bold: bool = False) -> float:
         """Give the width of a text in points."""
-        from reportlab.pdfbase.pdfmetrics import stringWidth
+        found = self._known_widths.get((text, bold))
+        if found is None:
+            from reportlab.pdfbase.pdfmetrics import stringWidth
 
-        return float(sum(stringWidth(run, font, size) for font, run in self.runs(text, bold=bold)))
+            found = float(sum(stringWidth(run, font, 1.0) for font, run in self.runs(text, bold=bold)))
+            self._known_widths[text, bold] = found
+        return found * size
 
     def wrapped(self, text: str, size: float, width: float, *, bold: bool = False) -> list[str]:
         """Break a text into lines of at most `width` points, inside a word only where it must."""

@@ -66,6 +66,7 @@ class Report:
     survey: Survey | None = None
     notable: tuple[Notable, ...] = ()
     theme: Theme = STANDARD
+    audit: Audit | None = None
 
     def __repr__(self) -> str:
         return f"<Report {self.title!r}: {len(self.tables)} tables; {self.provenance}>"
@@ -258,6 +259,8 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
         survey=survey,
         theme=theme,
     )
+    if plan.audit:
+        report = replace(report, audit=audit_plan(plan, survey.responses))
     if not plan.findings:
         return report
     if progress is not None:

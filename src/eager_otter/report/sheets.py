@@ -48,7 +48,7 @@ class Book:
 
     def style(self, style: Style) -> Any:
         """Give the format of a style, made once."""
-        key = tuple(sorted(style.items()))
+        key = tuple(style.items())
         if key not in self._styles:
             self._styles[key] = self._book.add_format(style)
         return self._styles[key]

@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from eager_otter.audit.finding import Audit
 from eager_otter.errors import RequestError
 from eager_otter.plan.plan import WorkbookRules
 from eager_otter.report.labels import lines_needed, text_width
@@ -30,6 +31,7 @@ from eager_otter.tables.texts import (
 CONTENTS = "Contents"
 FINDINGS = "Findings"
 METHOD = "Method"
+AUDIT = "Audit"
 STUB = 2  # columns A and B: label, and what kind of figure
 LABEL_WIDTH = (16.0, 46.0)
 FIGURE_WIDTH = 6.5
@@ -48,12 +50,15 @@ def write(report: Report, path: Path) -> None:
     contents = book.sheet(CONTENTS)
     notable = book.sheet(FINDINGS) if report.notable else None
     method = book.sheet(METHOD)
+    audited = book.sheet(AUDIT) if report.audit is not None else None
     rules = WorkbookRules() if report.plan is None else report.plan.workbook
     places: list[Place] = []
     for name, tables in _sheets(report.tables, rules):
         places += _write_tables(book.sheet(name), tables, report, rules)
     _Contents(contents, report, report.theme).write(places)
     _write_method(method, report)
+    if audited is not None and report.audit is not None:
+        _write_audit(audited, report.audit, report)
     if notable is not None:
         _write_findings(
             notable, report, {t.id: p for t, p in zip(report.tables, places, strict=True)}, report.theme
@@ -112,6 +117,48 @@ def _write_method(sheet: Sheet, report: Report) -> None:
     sheet.widths([120])
     sheet.print_set_up(title="Method", rows=(0, 0), columns=0, breaks=(), wide=1)
     sheet.print_area(len(report.method) + 4, 1)
+
+
+def _write_audit(sheet: Sheet, audit: Audit, report: Report) -> None:
+    """Write what the audit of the data found, the worst first, and what was accepted and why."""
+    plain = _plain(report.theme)
+    head = {
+        **plain,
+        "bold": True,
+        "bg_color": report.theme.reed,
+        "bottom": 1,
+        "bottom_color": report.theme.line,
+    }
+    sheet.text(0, 0, "Audit of the data", _title(report.theme))
+    sheet.link(1, 0, CONTENTS, "← Contents", {**plain, **_link(report.theme)})
+    for column, text in enumerate(
+        ("", "Finding", "Where", "What", "What to do, or why accepted", "Respondents")
+    ):
+        sheet.text(3, column, text, {**head, "align": "right" if column == 5 else "left"})
+    wrapped = {**plain, "text_wrap": True, "valign": "top"}
+    row = 4
+    for finding in audit.findings:
+        last = f"Accepted: {finding.accepted}" if finding.accepted else finding.remedy
+        texts = (
+            "accepted" if finding.accepted else finding.severity,
+            finding.slip,
+            finding.where,
+            finding.message,
+            last,
+        )
+        for column, text in enumerate(texts):
+            sheet.text(row, column, text, wrapped)
+        sheet.number(row, 5, finding.count, {**wrapped, "num_format": "#,##0;;"})
+        sheet.height(row, LINE_HEIGHT * max(lines_needed(finding.message, 62), lines_needed(last, 46)) + 2)
+        row += 1
+    if not audit.findings:
+        sheet.text(row, 0, "Nothing was found.", plain)
+        row += 1
+    sheet.text(row + 1, 0, report.provenance, {**plain, "font_color": report.theme.quiet})
+    sheet.widths([10, 24, 20, 60, 44, 12])
+    sheet.freeze(4, 0)
+    sheet.print_set_up(title="Audit", rows=(3, 3), columns=0, breaks=(), wide=1)
+    sheet.print_area(row + 2, 6)
 
 
 def _write_findings(sheet: Sheet, report: Report, places: Mapping[str, Place], theme: Theme) -> None:
@@ -222,6 +269,7 @@ class _TableSheet:
         self.sheet, self.table, self.provenance, self.theme = sheet, table, provenance, theme
         self.letters, self.top = rules.letters, top
         self.plain = _plain(theme)
+        self.texts = [[cell_text(table, line, k) for k in range(len(table.columns))] for line in table.lines]
         tested = any(any(line.letters) for line in table.lines) or bool(table.levels)
         self.lettered = [
             tested and self.letters == "beside" and (bool(column.letter) or column.difference is not None)
@@ -397,7 +445,7 @@ class _TableSheet:
 
     def _head_width(self, k: int) -> float:
         """Give a column room for its longest figure and, within reason, the longest word of its head."""
-        figures = max(text_width(cell_text(self.table, line, k)) for line in self.table.lines)
+        figures = max(text_width(texts[k]) for texts in self.texts)
         if self.letters == "in cell":
             figures += max(text_width(line.letters[k]) for line in self.table.lines) + 1
         words = max(text_width(word) for word in re.split(r"\s", self.table.columns[k].label))
