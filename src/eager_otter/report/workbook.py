@@ -113,8 +113,8 @@ def _write_method(sheet: Sheet, report: Report) -> None:
     sheet.link(1, 0, CONTENTS, "← Contents", {**plain, **_link(report.theme)})
     for row, text in enumerate((*report.method, report.provenance), 3):
         sheet.text(row, 0, text, {**plain, "text_wrap": True, "valign": "top"})
-        sheet.height(row, LINE_HEIGHT * lines_needed(text, 138) + 3)
-    sheet.widths([120])
+        sheet.height(row, LINE_HEIGHT * lines_needed(text, 116) + 3)
+    sheet.widths([100])
     sheet.print_set_up(title="Method", rows=(0, 0), columns=0, breaks=(), wide=1)
     sheet.print_area(len(report.method) + 4, 1)
 
