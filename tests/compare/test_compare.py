@@ -100,6 +100,18 @@ def test_every_kind_of_change_is_told(
     assert changed(saved, tmp_path, change) == expected
 
 
+def test_results_saved_in_any_tidy_form_are_the_same(demo: Path, saved: Path, tmp_path: Path) -> None:
+    plan = only_tables(otter.read_plan(demo / "plan.yaml"), ["heard_of", "liking", "spend", "usual"])
+    otter.run(plan).save(tmp_path / "t.json", tmp_path / "t.parquet")
+    for name in ("t.json", "t.parquet"):
+        found = compare_results(read_results(saved), read_results(tmp_path / name))
+        assert found.changes == () and found.figures > 500
+    for name in ("x.json", "x.parquet"):
+        (tmp_path / name).write_text("{}")
+        with pytest.raises(otter.FileProblem, match="holds no records of a report"):
+            read_results(tmp_path / name)
+
+
 def test_letters_are_compared_by_the_columns_they_name(demo: Path, tmp_path: Path) -> None:
     plan = only_tables(otter.read_plan(demo / "plan.yaml"), ["heard_of"])
     otter.run(plan).save(tmp_path / "old.csv")
@@ -142,9 +154,9 @@ def test_files_that_are_no_results_are_refused(run: Run, saved: Path, tmp_path: 
     broken = ",".join(["t", "T", "", "r", "answer", "1", "g", "c", "A", "mean", "abc", ""])
     (tmp_path / "broken.csv").write_text(saved.read_text(encoding="utf-8").splitlines()[0] + f"\n{broken}\n")
     for name, message in {
-        "other.csv": "other.csv: its first line does not name the columns; a tidy file of a report (tables.csv) was expected",
+        "other.csv": "other.csv: its first line does not name the columns; a tidy file of a report was expected",
         "short.csv": "short.csv: line 2 has 2 cells, not 12.",
-        "broken.csv": "broken.csv: line 2: 'abc' is no number.",
+        "broken.csv": "broken.csv: record 2: 'abc' is no number.",
         "nowhere.csv": "nowhere.csv: no such file.",
     }.items():  # fmt: skip
         code, out, err = run("compare", saved, tmp_path / name, cwd=tmp_path)

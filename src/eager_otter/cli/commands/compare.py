@@ -33,7 +33,7 @@ DIFFERENT = 1
     help="Write all changes to this .xlsx or .json file as well.",
 )
 def compare(old: Path, new: Path, tolerance: float, most: int, shape: str, output: Path | None) -> int:
-    """Say what changed from the results in OLD to those in NEW, both tables.csv of a report.
+    """Say what changed from the results in OLD to those in NEW, both tidy files of a report (.csv, .json, .parquet).
 
     Figures that moved, letters that flipped, bases and marks that changed; tables, rows and columns that came, went
     or were renamed. Exit code 0 when nothing did, 1 when something did.
