@@ -46,8 +46,10 @@ class Book:
         name = self._free_name(wanted)
         return Sheet(self._book.add_worksheet(name), name, self)
 
-    def style(self, style: Style) -> Any:
-        """Give the format of a style, made once."""
+    def style(self, style: Style | Any) -> Any:
+        """Give the format of a style, made once; a format made before is given back."""
+        if not isinstance(style, dict):
+            return style
         key = tuple(style.items())
         if key not in self._styles:
             self._styles[key] = self._book.add_format(style)
@@ -75,7 +77,7 @@ class Sheet:
     def __init__(self, sheet: Any, name: str, book: Book) -> None:
         self._sheet, self.name, self._book = sheet, name, book
 
-    def text(self, row: int, column: int, text: str, style: Style) -> None:
+    def text(self, row: int, column: int, text: str, style: Style | Any) -> None:
         """Write text as text, whatever it looks like. Raises RequestError where the format cannot hold it."""
         self._check(text)
         if not text:
@@ -83,7 +85,11 @@ class Sheet:
         else:
             self._done(self._sheet.write_string(row, column, text, self._book.style(style)), row, column)
 
-    def number(self, row: int, column: int, value: float, style: Style) -> None:
+    def made(self, style: Style) -> Any:
+        """Make the format of a style, to be given instead of it where many cells share it."""
+        return self._book.style(style)
+
+    def number(self, row: int, column: int, value: float, style: Style | Any) -> None:
         """Write a number."""
         self._done(self._sheet.write_number(row, column, value, self._book.style(style)), row, column)
 
@@ -171,7 +177,7 @@ class Sheet:
             raise RequestError(
                 f"Sheet {self.name!r}: a text of {len(text):,} characters; a workbook cell holds {LONGEST_TEXT:,}."
             )
-        if any("\ud800" <= character <= "\udfff" for character in text):
+        if not text.isascii() and any("\ud800" <= character <= "\udfff" for character in text):
             raise RequestError(
                 f"Sheet {self.name!r}: a text holds half a character (a lone surrogate): {text!a}."
             )

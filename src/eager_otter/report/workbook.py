@@ -6,7 +6,9 @@ import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 from eager_otter.audit.finding import Audit
 from eager_otter.errors import RequestError
@@ -280,6 +282,7 @@ class _TableSheet:
             self.place.append(self.place[-1] + (2 if lettered else 1))
         self.last = self.place[-1] + (1 if self.lettered[-1] else 0)
         self.starts = {group.start for group in table.groups} | {group.stop for group in table.groups}
+        self.shape = [int(lettered) + 2 * (k in self.starts) for k, lettered in enumerate(self.lettered)]
         self.outer = table.outer_heads()
         self.heads = top + HEADS
         self.groups_row = self.heads + len(self.outer)
@@ -386,15 +389,27 @@ class _TableSheet:
         needed = lines_needed(label, LABEL_WIDTH[1] - 2 * line.indent)
         if needed > 1:
             self.sheet.height(row, LINE_HEIGHT * needed + 1)
-        letters: Style = {**style, "font_color": self.theme.letter, "align": "left"}
+        letters = self.sheet.made({**style, "font_color": self.theme.letter, "align": "left"})
+        drawn = "bg_color" in style or "top" in style  # an empty cell is written where it shows
+        cells = self._cell_styles(style)
+        made: dict[tuple[int, str], Any] = {}
         for k, place in enumerate(self.place):
-            room = {} if self.lettered[k] else {"indent": 1}
-            cell = {**style, "align": "right", **room, **(self._side() if k in self.starts else {})}
-            self._write_figure(row, place, line, k, cell)
-            if self.lettered[k]:
+            self._write_figure(row, place, line, k, cells[self.shape[k]], made)
+            if self.lettered[k] and (line.letters[k] or drawn):
                 self.sheet.text(row, place + 1, line.letters[k], letters)
 
-    def _write_figure(self, row: int, place: int, line: Line, k: int, style: Style) -> None:
+    def _cell_styles(self, style: Style) -> dict[int, Style]:
+        """Give the styles of a line's cells by their shape: lettered or not (1), at a group's edge or not (2)."""
+        cell = {**style, "align": "right"}
+        return {
+            shape: {**cell, **({} if shape & 1 else {"indent": 1}), **(self._side() if shape & 2 else {})}
+            for shape in range(4)
+        }
+
+    def _write_figure(
+        self, row: int, place: int, line: Line, k: int, style: Style, made: dict[tuple[int, str], Any]
+    ) -> None:
+        """Write a figure as a number under its format; `made` holds the formats of the line."""
         value = float(line.values[k])
         if math.isnan(value):
             self.sheet.text(row, place, cell_text(self.table, line, k), style)
@@ -405,9 +420,14 @@ class _TableSheet:
         digits = self.table.digits.of(line.figure)
         if line.figure == "column difference" or self.table.columns[k].difference is not None:
             number_format = difference_format_of(value, digits, sign)
+        elif value >= 0:
+            number_format = _usual_format(line.figure, digits, sign)
         else:
             number_format = number_format_of(value, line.figure, digits, sign)
-        self.sheet.number(row, place, float(format(value, ".15g")), {**style, "num_format": number_format})
+        key = (self.shape[k], number_format)
+        if key not in made:
+            made[key] = self.sheet.made({**style, "num_format": number_format})
+        self.sheet.number(row, place, float(format(value, ".15g")), made[key])
 
     # --- notes, widths, pages ---------------------------------------------------------------------------
 
@@ -482,6 +502,12 @@ def number_format_of(value: float, figure: str, digits: int, sign: str = "") -> 
     if value < 0 and rounded(value, digits).is_zero():
         return f"{places}{after};{places}{after}"  # no minus sign for what rounds to zero
     return places + after
+
+
+@lru_cache(maxsize=4096)
+def _usual_format(figure: str, digits: int, sign: str) -> str:
+    """Give the number format of a figure that is not below zero."""
+    return number_format_of(1.0, figure, digits, sign)
 
 
 def difference_format_of(value: float, digits: int, sign: str = "") -> str:
