@@ -14,6 +14,7 @@ import pytest
 from scipy import stats
 
 import eager_otter as otter
+from eager_otter.plan.reading import only_tables
 from eager_otter.tables.request import FIGURES
 from eager_otter.tables.texts import cell_text
 
@@ -103,6 +104,29 @@ def test_who_is_counted_goes_down_to_the_people_in_the_cell(demo: Path) -> None:
         )
     autumn = data[(data.status == "complete") | (data.status == "1")]
     assert set(people["rid"]) <= set(autumn.rid)
+
+
+def test_every_kind_of_row_is_explained_and_its_people_are_found(demo: Path) -> None:
+    shapes = only_tables(otter.read_plan(demo / "shapes.yaml"), ["nested-rows", "mentions", "stacked", "trend", "by-wave*"])  # fmt: skip
+    usual = only_tables(otter.read_plan(demo / "plan.yaml"), ["spend-by-place", "ratings", "recommend"])
+    for plan in (shapes, usual):
+        report = otter.run(plan)
+        for table in report.tables:
+            seen = set()
+            for line in table.lines:
+                name = line.code or line.label
+                if line.evidence is None or name in seen:
+                    continue
+                seen.add(name)
+                for column in (table.columns[0], table.columns[-1]):
+                    where = f"{column.group}: {column.label}" if column.group else column.label
+                    found = table.explain(name, where)
+                    if found.worked and found.value is not None:
+                        left, right = by_hand(found.worked)
+                        assert left == pytest.approx(right, rel=1e-8, abs=1e-8)
+                    if column is table.columns[-1] and len(seen) % 4 == 1:
+                        people = report.records(table.id, name, where)
+                        assert len(people) == found.steps[-1].after, (table.id, name, where)
 
 
 def test_what_is_not_tested_says_why(survey: otter.Survey, shapes: otter.Report) -> None:

@@ -125,7 +125,8 @@ class BannerCounting:
                     found.add(group.start)
         return frozenset(found)
 
-    def _chosen(self, name: str) -> Answers:
+    def chosen(self, name: str) -> Answers:
+        """Give what those counted answered to a question."""
         answers = self.responses.answers(name)
         return answers if self._all else answers.chosen(self.population.rows)
 
@@ -154,9 +155,9 @@ class BannerCounting:
         """Give the question to count, and what those chosen answered."""
         question = without_left_out(self.responses.codebook.question(count.question), count.leave_out)
         if not count.nest:
-            return question, self._chosen(count.question)
+            return question, self.chosen(count.question)
         questions = [*(self.responses.codebook.question(name) for name in count.nest), question]
-        answers = [self._chosen(one.name) for one in questions]
+        answers = [self.chosen(one.name) for one in questions]
         return nested_question(questions), nested_answers(questions, answers)
 
     def paired(self, wanted: Sequence[Count], pairs: IntArray) -> PairedSums:
@@ -203,7 +204,7 @@ class BannerCounting:
             raise RequestError(
                 f"{name} is of kind {third.kind}; only numbers and scales can be summed up in cells."
             )
-        values = values_of(third, self._chosen(name))
+        values = values_of(third, self.chosen(name))
         rows = [Net(label="", of=(answer.code,)) for answer in question.valid] + list(question.nets)
         shift = shift_of(values)
         return [

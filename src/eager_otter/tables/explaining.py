@@ -112,6 +112,8 @@ def number(value: float) -> str:
     >>> number(30.927835051546392), number(412.0), number(0.00001234567)
     ('30.92783505', '412', '1.234567e-05')
     """
+    if math.isnan(value):
+        return "n/a"
     return f"{value:,.0f}" if value == round(value) and abs(value) < 1e15 else f"{value:.10g}"
 
 

@@ -12,6 +12,7 @@ from eager_otter.data.answers import Answers, NumberAnswers
 from eager_otter.data.made import values_of
 from eager_otter.data.selection import who_answered, who_counts_in
 from eager_otter.tables.counting import BannerCounting, Count
+from eager_otter.tables.making import NO_ANSWER
 from eager_otter.tables.request import PERCENTS, TableRequest
 from eager_otter.tables.table import Line, Table
 
@@ -28,8 +29,16 @@ def people_in_cell(
     """
     question, answers = counting.asked(count)
     inside = _in_base(question, answers, line)
-    if line.figure in COUNTED and line.kind in ("answer", "net"):
-        inside &= _in_row(question, answers, request, line)
+    if count.everyone and line.kind != "summary":
+        inside = np.ones_like(inside)
+    if request.value is None and line.figure in COUNTED and line.kind in ("answer", "net"):
+        is_answer = line.code or line.label != NO_ANSWER or not count.everyone
+        inside &= _in_row(question, answers, request, line) if is_answer else ~who_answered(question, answers)
+    if request.value is not None and line.kind in ("answer", "net"):
+        third = counting.responses.codebook.question(request.value)
+        inside &= _in_row(question, answers, request, line) & ~np.isnan(
+            values_of(third, counting.chosen(third.name))
+        )
     inside &= _in_column(counting, table, place)
     return np.flatnonzero(counting.population.rows)[inside]
 

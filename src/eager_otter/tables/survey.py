@@ -33,7 +33,7 @@ from eager_otter.tables.request import (
     TableRequest,
     TestRules,
 )
-from eager_otter.tables.table import Table, Viewer
+from eager_otter.tables.table import Line, Table, Viewer
 
 Done = Callable[[int], None]  # told how many tables have been made
 
@@ -179,11 +179,27 @@ class Survey:
         counts = _counts_of(wanted)
         names = [count.question for count in counts]
         asked = names.index(line.code) if line.code in names else 0
+        if wanted.items is not None and wanted.items.shape == "one under another":
+            asked = self._question_of(table, line, wanted.items)
         if wanted.items is not None and wanted.items.shape == "answers by items":
             asked = place
         if wanted.items is not None and wanted.items.figures:
             wanted = replace(wanted, items=replace(wanted.items, figure=wanted.items.figure_of(asked)))
         return people_in_cell(counting, wanted, counts[asked], table, line, place)
+
+    def _question_of(self, table: Table, line: Line, items: Items) -> int:
+        """Find which question of a table of whole questions a line is of: the last whose heading stands above it."""
+        texts = [
+            (items.labels[k] if items.labels else "") or self.codebook.question(name).text
+            for k, name in enumerate(items.questions)
+        ]
+        found = 0
+        for above in table.lines:
+            if above.kind == "heading" and above.label in texts:
+                found = texts.index(above.label)
+            if above is line:
+                break
+        return found
 
     def preview(
         self, banner: Banner, rules: BaseRules | None = None, levels: Sequence[float] = (95,)
