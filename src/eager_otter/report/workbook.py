@@ -175,7 +175,7 @@ def _write_findings(sheet: Sheet, report: Report, places: Mapping[str, Place], t
     top = {**plain, "valign": "top"}
     for row, one in enumerate(report.notable, 4):
         sheet.number(row, 0, one.effect, {**top, "num_format": "+0.00;-0.00"})
-        sheet.text(row, 1, one.size, {**top, "indent": 1})
+        sheet.text(row, 1, one.size, {**top, "align": "left", "indent": 1})
         if one.table in places:
             name, begins = places[one.table]
             sheet.link(row, 2, name, one.table, {**top, **_link(theme), "indent": 1}, to=begins)
