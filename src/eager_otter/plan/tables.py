@@ -14,8 +14,7 @@ from eager_otter.plan.context import Context
 from eager_otter.plan.file import EachFile, HeadingFile, ItemFile, ItemsFile, SettingsPart, TableFile
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.tables.banner import lay_out
-from eager_otter.tables.items import is_summary
-from eager_otter.tables.request import Banner, Items, TableRequest, TestRules
+from eager_otter.tables.request import Banner, Items, TableRequest, TestRules, is_summary
 from eager_otter.tables.rows import NOT_TABULATED
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from eager_otter.tables.table import Table
+from eager_otter.tables.table import Table, tested_rows
 
 OF_METHOD = (
     "Universe:",
@@ -29,9 +29,7 @@ CHOICES = (
 
 def method_of(tables: Sequence[Table]) -> tuple[str, ...]:
     """Gather what the notes of all tables say of the method, the number of tests, and the choices behind."""
-    notes = dict.fromkeys(
-        note for table in tables for note in table.notes if note.startswith(OF_METHOD) and note != ""
-    )
+    notes = dict.fromkeys(note for table in tables for note in table.notes if note.startswith(OF_METHOD))
     return (*notes, *_tests_in_all(tables), *CHOICES)
 
 
@@ -39,14 +37,7 @@ def _tests_in_all(tables: Sequence[Table]) -> tuple[str, ...]:
     """Count the tests of all tables, and how many would be marked by chance."""
     made, chance = 0, 0.0
     for table in tables:
-        seen: set[tuple[int, int]] = set()
-        own = 0
-        for line in table.lines:
-            evidence = line.evidence
-            if evidence is None or evidence.tested is None or (id(evidence.tested), evidence.row) in seen:
-                continue
-            seen.add((id(evidence.tested), evidence.row))
-            own += evidence.tested.made(evidence.row)
+        own = sum(tested.made(row) for _, tested, row in tested_rows(table.lines))
         made += own
         if table.levels and table.tests.adjust == "none":
             chance += own * (100.0 - table.levels[-1]) / 100.0

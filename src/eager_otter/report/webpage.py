@@ -18,6 +18,7 @@ from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.report.report import Report
 from eager_otter.report.theme import Theme
 from eager_otter.tables.explaining import name_of
+from eager_otter.tables.finishing import WITHHELD, marks_of
 from eager_otter.tables.request import PERCENTS
 from eager_otter.tables.table import Evidence, Group, Line, Table
 from eager_otter.tables.texts import cell_text, figure_text, sign_of
@@ -194,9 +195,11 @@ def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
     tested, row = evidence.tested, evidence.row
     assert tested is not None
     pairs = tested.comparisons.pairs
-    withheld = np.array(
-        [table.rules.withhold is not None and n < table.rules.withhold for n in evidence.base.n[0]]
-    )
+    withheld = marks_of(evidence.base, table.rules)[0] == WITHHELD
+    for place, counted in enumerate(
+        table.shown
+    ):  # a summary is withheld with its column, whatever its own base
+        withheld[counted] |= line.marks[place] == "withheld"
     p_value = tested.tests.p_value[row].copy()
     p_value[withheld[pairs[:, 0]] | withheld[pairs[:, 1]]] = np.nan
     if tested.kind == "share" and np.all(tested.out[row if len(tested.out) > 1 else 0]):

@@ -15,7 +15,7 @@ from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError
 from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.finishing import NOT_TESTED, marks_of
-from eager_otter.tables.request import TestRules, percentile_of
+from eager_otter.tables.request import TestRules, quantile_of
 from eager_otter.tables.rounding import p_words
 from eager_otter.tables.table import MARKS, Column, Evidence, Line, Table
 from eager_otter.tables.testing import Tested
@@ -171,7 +171,7 @@ class _Working:
             steps.append(Step(what=f"column: {name_of(self.column)}", before=total, after=inside))
             total = inside
         counts_people = self.evidence.sums is not base and self.column.difference is None
-        if counts_people:
+        if counts_people and self.line.marks[self.place] != "withheld":
             gave = round(float(self.evidence.sums.n[self.evidence.row, self.at]))
             steps.append(Step(what=f"row: {self.line.label}", before=total, after=gave))
         return steps
@@ -485,7 +485,7 @@ def _percent(what: str, of: str) -> Callable[[_Working], Built]:
 
 def _words(working: _Working) -> Built:
     figure = working.line.figure
-    share = {"median": 0.5, "lower quartile": 0.25, "upper quartile": 0.75}.get(figure, percentile_of(figure))
+    share = quantile_of(figure)
     if share is not None:
         text = (
             f"values in rising order, weights cumulated: the first value whose cumulated share exceeds {share:g}, or "

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from eager_otter.codebook.model import Question
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, ratio
 from eager_otter.core.paired import paired_means, paired_proportions
 from eager_otter.core.proportions import PairTests, SharedPairs
 from eager_otter.core.sums import Sums, side_by_side
@@ -30,8 +30,8 @@ from eager_otter.tables.making import Making
 from eager_otter.tables.notes import item_notes
 from eager_otter.tables.order import chosen_rows
 from eager_otter.tables.pairing import PairedSums
-from eager_otter.tables.request import SUMMARY_FIGURES, Items, Sorting, TableRequest, percentile_of
-from eager_otter.tables.rows import Row, rows_of
+from eager_otter.tables.request import Items, Sorting, TableRequest, is_summary
+from eager_otter.tables.rows import Row
 from eager_otter.tables.table import Column, Group, Line, Table, find_column
 from eager_otter.tables.testing import Tested, TestKind
 
@@ -128,15 +128,6 @@ def _item_line(making: Making, items: Items, place: int) -> Line:
     return replace(line, label=label, kind="answer", code=question.name, indent=0)
 
 
-def is_summary(figure: str) -> bool:
-    """Tell a summary from the label of a net or answer.
-
-    >>> is_summary("Mean"), is_summary("Top two")
-    (True, False)
-    """
-    return figure.casefold() in SUMMARY_FIGURES or percentile_of(figure.casefold()) is not None
-
-
 def _sorted(
     rows: list[tuple[Question, Line]], sort: Sorting, setting: Setting
 ) -> list[tuple[Question, Line]]:
@@ -229,9 +220,7 @@ def answers_by_items(
     setting = replace(setting, layout=layout, shared=none)
     making = _PairedMaking(request, together, setting, paired)
     lines = [*making.bases(), *making.body()]
-    notes = item_notes(request, request.items, lines, sums, setting.facts, layout, none, alike=False)
-    people = int(max(one.base.n[0, 0] for one in sums))
-    return finished(request, setting, lines, notes, title=request.title or request.question, people=people)
+    return _table(request, request.items, lines, setting, sums, alike=False)
 
 
 def _together(sums: Sequence[QuestionSums]) -> QuestionSums:
@@ -288,9 +277,7 @@ class _PairedMaking(Making):
         if not self._tests_wanted() or self.paired is None or self.paired.rows is None:
             return None
         tests = paired_proportions(self.paired.rows)
-        off = np.zeros((len(self._answers.n), 1), np.bool_)
-        off[[row.source for row in rows_of(self.question) if self._is_untested(row.code, row.label)]] = True
-        return self._decided_pairs("paired share", tests, self.base_marks, off, self.paired.rows)
+        return self._decided_pairs("paired share", tests, self.base_marks, self._rows_off(), self.paired.rows)
 
     def _tested_means(self, values: Sums, marks: IntArray) -> Tested | None:
         if not self._tests_wanted() or self.paired is None:
@@ -318,12 +305,8 @@ def before_by_after(request: TableRequest, sums: QuestionSums, after: Question, 
     assert request.items is not None
     making = Making(request, sums, setting)
     lines = [*making.bases(), *making.body(), *_moves(making, sums.question, after)]
-    notes = item_notes(
-        request, request.items, lines, [sums], setting.facts, setting.layout, setting.shared, alike=True
-    )
-    people = int(sums.base.n[0, 0])
-    title = request.title or f"{sums.question.text} – before by after"
-    return finished(request, setting, lines, notes, title=title, people=people)
+    titled = replace(request, title=request.title or f"{sums.question.text} – before by after")
+    return _table(titled, request.items, lines, setting, [sums], alike=True)
 
 
 def _moves(making: Making, before: Question, after: Question) -> list[Line]:
@@ -357,7 +340,7 @@ def _move_lines(making: Making, label: str, w: FloatArray, base: Sums) -> list[L
         if figure == "count":
             values = w
         elif figure in ("table percent", "column percent"):
-            values = 100.0 * w / (base.w[0, :1] if figure == "table percent" else base.w[0])
+            values = ratio(100.0 * w, base.w[0, :1] if figure == "table percent" else base.w[0])
         else:
             continue
         lines.append(

@@ -33,10 +33,11 @@ from eager_otter.tables.order import chosen_rows
 from eager_otter.tables.request import (
     CELL_FIGURES,
     MENTION_FIGURES,
-    SUMMARY_FIGURES,
     Figure,
     TableRequest,
+    is_summary,
     percentile_of,
+    quantile_of,
 )
 from eager_otter.tables.rows import Row, rows_of
 from eager_otter.tables.table import Evidence, Line, Mark, Table, find_column
@@ -69,9 +70,9 @@ CELL_SUMMARIES = (
     "sum",
 )
 LETTERED_SUMMARIES = frozenset({"mean", "mean mentions"})
-QUANTILES: Mapping[str, float] = {"median": 0.5, "lower quartile": 0.25, "upper quartile": 0.75}
 SUMMARIES: Mapping[str, Callable[[Moments], FloatArray]] = {
     "mean": lambda found: found.mean,
+    "mean mentions": lambda found: found.mean,
     "standard deviation": lambda found: found.standard_deviation,
     "standard error": lambda found: found.standard_error,
 }
@@ -108,7 +109,7 @@ def _possible(question: Question, figure: str) -> bool:
     """Tell whether a question can have a figure."""
     if figure in MENTION_FIGURES:
         return question.kind == "multi"
-    if figure in SUMMARY_FIGURES or percentile_of(figure) is not None:
+    if is_summary(figure):
         return question.kind == "number" or question.scale
     never = {"multi": "cumulative percent", "single": "mention percent"}
     return question.kind != "number" and figure != never[question.kind]
@@ -409,18 +410,16 @@ class Making:
 
     def _summary(self, figure: str, values: Sums, found: Moments) -> dict[str, FloatArray]:
         """Work out a summary of values: one line, or the two ends of a confidence interval."""
-        share = percentile_of(figure)
+        share = quantile_of(figure)
         if figure == "confidence interval":
             low, high = confidence_interval(found, self.request.levels[0] if self.request.levels else 95.0)
             return {"interval low": low[0], "interval high": high[0]}
-        if figure in QUANTILES or share is not None:
-            return {figure: self._quantile(QUANTILES[figure] if share is None else share)}
+        if share is not None:
+            return {figure: self._quantile(share)}
         if figure in ("sum", "mentions"):
             return {figure: found.mean[0] * values.w[0]}
         if figure == "respondents":
             return {figure: np.where(values.n[0] > 0, values.w[0], np.nan)}
-        if figure in ("mean", "mean mentions"):
-            return {figure: found.mean[0]}
         if figure in SUMMARIES:
             return {figure: SUMMARIES[figure](found)[0]}
         ends = values.lowest if figure == "smallest" else values.highest
@@ -475,12 +474,13 @@ class Making:
         answers = self._answers
         pairs, method = self.layout.comparisons.pairs, self.request.tests.proportions
         tests = test_proportions(answers, self.sums.base, pairs, self.setting.shared, method)
-        rows = rows_of(self.question)
-        off = np.zeros((len(answers.n), 1), np.bool_)
-        off[[row.source for row in rows if self._is_untested(row.code, row.label)]] = True
-        if self.sums.everyone and self._is_untested(NO_ANSWER):
-            off[-1] = True
-        return self._decided("share", tests, self.base_marks, off)
+        return self._decided("share", tests, self.base_marks, self._rows_off())
+
+    def _rows_off(self) -> BoolArray:
+        """Tell which counted rows the plan takes out of all tests: (rows, 1)."""
+        off = np.zeros((len(self._answers.n), 1), np.bool_)
+        off[[row.source for row in self._all_rows() if self._is_untested(row.code, row.label)]] = True
+        return off
 
     def _tested_means(self, values: Sums, marks: IntArray) -> Tested | None:
         if not self._tests_wanted():

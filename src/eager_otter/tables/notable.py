@@ -16,7 +16,7 @@ from eager_otter.tables.explaining import name_of
 from eager_otter.tables.finishing import marks_of
 from eager_otter.tables.request import Banner, BannerGroup, TableRequest
 from eager_otter.tables.rounding import p_words
-from eager_otter.tables.table import Line, Table
+from eager_otter.tables.table import Line, Table, tested_rows
 from eager_otter.tables.texts import figure_text
 
 SIZES = ((0.2, "very small"), (0.5, "small"), (0.8, "medium"))  # Cohen (1988)
@@ -162,15 +162,7 @@ def _roots(codebook: Codebook, names: frozenset[str]) -> frozenset[str]:
 def _of_table(
     table: Table, sources: Mapping[str, frozenset[str]], labels: Mapping[str, str]
 ) -> Iterator[Notable]:
-    done: set[tuple[int, int]] = set()
-    for line in table.lines:
-        evidence = line.evidence
-        if evidence is None or evidence.tested is None:
-            continue
-        key = (id(evidence.tested), evidence.row)
-        if key in done:
-            continue
-        done.add(key)
+    for line, _, _ in tested_rows(table.lines):
         question = line.code if line.code in sources else table.question
         label = table.title if _sums_up_cells(line) else labels.get(question, table.title)
         yield from _of_line(table, line, question, sources, label)
@@ -185,15 +177,12 @@ def _of_line(
     tested, row = evidence.tested, evidence.row
     thin = marks_of(evidence.base, table.rules)[0] > 0
     base = np.rint(evidence.base.n[0]).astype(int)
+    values = evidence.figures()
     if tested.kind == "share":
-        with np.errstate(invalid="ignore", divide="ignore"):
-            values = 100.0 * evidence.sums.w[row] / evidence.base.w[0]
         scale = 2.0 * np.arcsin(np.sqrt(np.clip(values / 100.0, 0.0, 1.0)))
         spread = np.ones_like(values)
     else:
-        found = moments(evidence.sums)
-        values, scale = found.mean[row], found.mean[row]
-        spread = found.variance[row]
+        scale, spread = values, moments(evidence.sums).variance[row]
     for k, (a, b) in enumerate(tested.comparisons.pairs.tolist()):
         column = table.counted[a]
         related = own & sources.get(column.question, frozenset((column.question,)))
@@ -232,12 +221,10 @@ def _sums_up_cells(line: Line) -> bool:
 def _sentence(table: Table, line: Line, one: Notable, label: str, *, rest: bool) -> str:
     figures = [figure_text(value, line.figure, table.digits) for value in (one.value, one.other)]
     item = line.code and line.code == one.question  # a row per question: its label is the question's
-    what = label if item and line.figure != "mean" else f"{label} – {line.label}"
-    what = (
-        f"{label} – mean"
-        if (line.kind == "summary" and line.figure == "mean") or (item and line.figure == "mean")
-        else what
-    )
+    if line.figure == "mean" and (item or line.kind == "summary"):
+        what = f"{label} – mean"
+    else:
+        what = label if item else f"{label} – {line.label}"
     than = f"{figures[1]} among everyone else" if rest else f"{figures[1]} in {one.against}"
     way = "higher" if one.effect > 0 else "lower"
     return f"{what}: {figures[0]} in {one.column}, {way} than {than} ({one.base:,} and {one.other_base:,} respondents)"

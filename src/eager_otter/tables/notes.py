@@ -12,9 +12,9 @@ from eager_otter.core.proportions import SharedPairs
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.facts import Facts
-from eager_otter.tables.request import SUMMARY_FIGURES, Items, TableRequest, percentile_of
-from eager_otter.tables.table import Line, Mark
-from eager_otter.tables.testing import HIGHER, HIGHER_LAX, LOWER, LOWER_LAX, Tested
+from eager_otter.tables.request import Items, TableRequest, is_summary, quantile_of
+from eager_otter.tables.table import Line, Mark, tested_rows
+from eager_otter.tables.testing import HIGHER, HIGHER_LAX, LOWER, LOWER_LAX
 from eager_otter.tables.texts import MARK_SIGNS, NOT_THERE, WITHHELD, ZERO, figure_text
 
 PERCENT_NOTES = {
@@ -140,8 +140,11 @@ def _what(items: Items) -> str:
     if items.figures:
         return "the figure named, of one question"
     figure = items.figure
-    known = figure.casefold() in SUMMARY_FIGURES or percentile_of(figure.casefold()) is not None
-    return f"the {figure.casefold()} of one item" if known else f"the percent of {figure} of one item"
+    return (
+        f"the {figure.casefold()} of one item"
+        if is_summary(figure)
+        else f"the percent of {figure} of one item"
+    )
 
 
 def _percent_note(request: TableRequest, figure: str) -> str:
@@ -244,9 +247,7 @@ def _row_notes(request: TableRequest, question: Question, lines: Sequence[Line])
     figures = {line.figure for line in lines}
     if figures & {"standard deviation", "standard error", "interval low"}:
         yield "Deviations are of the weighted values, times n / (n − 1) with n the unweighted number of values."
-    if figures & {"median", "lower quartile", "upper quartile"} or any(
-        percentile_of(f) is not None for f in figures
-    ):
+    if any(quantile_of(figure) is not None for figure in figures):
         yield (
             "Medians and other quantiles are the first value whose cumulated share of weight exceeds theirs, or the "
             "midpoint of it and the next where it equals it."
@@ -390,26 +391,14 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> str:
 
 def _never_tested(figure: str) -> bool:
     """Tell the summaries that have no test from those that have, and from mere counts."""
-    known = figure in SUMMARY_FIGURES or figure.startswith("interval") or percentile_of(figure) is not None
+    known = is_summary(figure) or figure.startswith("interval")
     return known and figure not in ("mean", "mean mentions", "mentions", "respondents")
 
 
-def _tested_lines(lines: Sequence[Line]) -> Iterator[tuple[Tested, int]]:
-    """Go through the tests behind the lines, each once however many figures of its row are shown."""
-    seen: set[tuple[int, int]] = set()
-    for line in lines:
-        if line.evidence is None or line.evidence.tested is None:
-            continue
-        key = id(line.evidence.tested), line.evidence.row
-        if key not in seen:
-            seen.add(key)
-            yield line.evidence.tested, line.evidence.row
-
-
 def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
-    found = list(_tested_lines(lines))
-    made = sum(tested.made(row) for tested, row in found)
-    impossible = sum(tested.impossible(row) for tested, row in found)
+    found = list(tested_rows(lines))
+    made = sum(tested.made(row) for _, tested, row in found)
+    impossible = sum(tested.impossible(row) for _, tested, row in found)
     chance = made * (100.0 - request.levels[-1]) / 100.0
     if request.tests.adjust == "none" and made:
         expected = "fewer than one" if chance < 1 else f"about {chance:,.0f}"

@@ -48,16 +48,8 @@ SUMMARY_FIGURES: tuple[SummaryFigure, ...] = get_args(SummaryFigure)
 FIGURES: tuple[Figure, ...] = (*CELL_FIGURES, *SUMMARY_FIGURES)
 BASE_FIGURES: tuple[BaseFigure, ...] = get_args(BaseFigure)
 MENTION_FIGURES = ("mean mentions", "mentions", "respondents")
-PERCENTS = (
-    "column percent",
-    "row percent",
-    "table percent",
-    "mention percent",
-    "cumulative percent",
-    "valid percent",
-    "percent of answer",
-    "percent of outer",
-)
+PERCENTS = tuple(figure for figure in CELL_FIGURES if "percent" in figure)
+QUARTILES = {"median": 0.5, "lower quartile": 0.25, "upper quartile": 0.75}
 PERCENTILE = re.compile(r"percentile (\d{1,2}(?:\.\d+)?)")
 
 SortBy = Literal["figure", "label", "code"]
@@ -168,6 +160,24 @@ def percentile_of(figure: str) -> float | None:
     """
     found = PERCENTILE.fullmatch(figure)
     return None if found is None or float(found[1]) <= 0 else float(found[1]) / 100.0
+
+
+def quantile_of(figure: str) -> float | None:
+    """Give the share that a quantile figure stands for; None for other figures.
+
+    >>> quantile_of("lower quartile"), quantile_of("percentile 90"), quantile_of("mean")
+    (0.25, 0.9, None)
+    """
+    return QUARTILES.get(figure, percentile_of(figure))
+
+
+def is_summary(figure: str) -> bool:
+    """Tell a summary, in any case, from figures of answers and from labels.
+
+    >>> is_summary("Mean"), is_summary("percentile 90"), is_summary("Top two")
+    (True, True, False)
+    """
+    return figure.casefold() in SUMMARY_FIGURES or percentile_of(figure.casefold()) is not None
 
 
 def check_figure(figure: str) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Literal, Protocol
 
@@ -332,6 +332,18 @@ class Table:
             value=value,
             mark=mark,
         )
+
+
+def tested_rows(lines: Iterable[Line]) -> Iterator[tuple[Line, Tested, int]]:
+    """Go through the tests behind lines, each row's once however many of its figures are shown: line, tests, row."""
+    seen: set[tuple[int, int]] = set()
+    for line in lines:
+        if line.evidence is None or line.evidence.tested is None:
+            continue
+        key = id(line.evidence.tested), line.evidence.row
+        if key not in seen:
+            seen.add(key)
+            yield line, line.evidence.tested, line.evidence.row
 
 
 def find_column(columns: Sequence[Column], name: str, where: str) -> int:

@@ -86,13 +86,12 @@ def _cells(
     spaced: bool,
 ) -> LetterRows:
     lettered = comparisons.at == NOWHERE
+    given = p_value if lettered.all() else np.where(lettered[None, :], p_value, np.nan)
+    higher = higher_than(statistic, given, comparisons.pairs, levels)
+    written = letter_rows(higher, len(p_value), names, spaced=spaced)
     if lettered.all():
-        return _lettered(statistic, p_value, comparisons, names, levels, spaced=spaced)
-    rows = len(p_value)
-    cells = [[""] * len(names) for _ in range(rows)]
-    if lettered.any():
-        given = np.where(lettered[None, :], p_value, np.nan)
-        cells = [list(row) for row in _lettered(statistic, given, comparisons, names, levels, spaced=spaced)]
+        return written
+    cells = [list(row) for row in written]
     marked = np.where(lettered[None, :], np.nan, p_value)
     for row, pair in zip(*np.nonzero(marked <= (100.0 - levels[-1]) / 100.0), strict=True):
         strict = marked[row, pair] <= (100.0 - levels[0]) / 100.0
@@ -105,16 +104,3 @@ def mark_of(higher: bool, *, strict: bool) -> str:
     if strict:
         return HIGHER if higher else LOWER
     return HIGHER_LAX if higher else LOWER_LAX
-
-
-def _lettered(
-    statistic: FloatArray,
-    p_value: FloatArray,
-    comparisons: Comparisons,
-    names: Sequence[str],
-    levels: Sequence[float],
-    *,
-    spaced: bool,
-) -> LetterRows:
-    higher = higher_than(statistic, p_value, comparisons.pairs, levels)
-    return letter_rows(higher, len(p_value), names, spaced=spaced)
