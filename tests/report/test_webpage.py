@@ -198,8 +198,13 @@ def test_a_table_is_copied_as_cells_and_the_theme_turns_dark(opened: Any) -> Non
     assert opened.locator("td.over").count() > 0 and opened.locator("td.under").count() > 0
 
 
-def test_a_withheld_figure_does_not_travel_in_the_page(survey: otter.Survey) -> None:
-    rules = otter.BaseRules(withhold=500)
+@pytest.mark.parametrize("judged_on", ["unweighted base", "effective base"])
+def test_a_withheld_figure_does_not_travel_in_the_page(survey: otter.Survey, judged_on: str) -> None:
+    plain = survey.table("heard_of", by="region")
+    people = next(line for line in plain.lines if line.figure == "unweighted base").values
+    west_people = int(people[plain.column_position("West")] or 0)
+    withhold = 500 if judged_on == "unweighted base" else west_people  # weighted, West counts for fewer
+    rules = otter.BaseRules(withhold=withhold, judged_on=judged_on)  # type: ignore[arg-type]
     table = survey.table("heard_of", by="region", bases=rules)
     report = otter.Report(title="x", tables=(table,), source=survey.source)
     data = json.loads(re.findall(r'id="data">(.*?)</script>', page(report))[0])[0]

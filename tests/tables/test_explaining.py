@@ -155,6 +155,7 @@ def test_a_withheld_cell_is_not_explained_away(survey: otter.Survey) -> None:
     found = table.explain("Tarn", "West")
     assert (found.value, found.shown, found.worked) == (None, "··", "")
     assert "78" not in str(found).split("Tests")[0]
+    assert all(not step.what.startswith("row:") for step in found.steps)
 
 
 def test_the_command_explains_in_words_or_json_and_writes_the_records(
