@@ -32,6 +32,10 @@ if TYPE_CHECKING:
     from eager_otter.errors import OtterError as OtterError
     from eager_otter.errors import RequestError as RequestError
     from eager_otter.errors import UnknownName as UnknownName
+    from eager_otter.looks.catalogue import load_words as load_words
+    from eager_otter.looks.theme import Theme as Theme
+    from eager_otter.looks.theme import load_theme as load_theme
+    from eager_otter.looks.words import Words as Words
     from eager_otter.plan.plan import Plan as Plan
     from eager_otter.plan.reading import plan_from_text as plan_from_text
     from eager_otter.plan.reading import read_plan as read_plan
@@ -79,9 +83,13 @@ _HOME = {
     "Table": "tables.table",
     "TableRequest": "tables.request",
     "TestRules": "tables.request",
+    "Theme": "looks.theme",
     "UnknownName": "errors",
     "Weighting": "weighing.weighing",
+    "Words": "looks.words",
     "codebook_from_text": "codebook.reading",
+    "load_theme": "looks.theme",
+    "load_words": "looks.catalogue",
     "open_survey": "report.report",
     "plan_from_text": "plan.reading",
     "plan_text": "plan.writing",
@@ -117,9 +125,13 @@ __all__ = [
     "Table",
     "TableRequest",
     "TestRules",
+    "Theme",
     "UnknownName",
     "Weighting",
+    "Words",
     "codebook_from_text",
+    "load_theme",
+    "load_words",
     "open_survey",
     "plan_from_text",
     "plan_text",

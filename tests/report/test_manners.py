@@ -16,9 +16,9 @@ from pptx import Presentation
 
 import eager_otter as otter
 from conftest import message_of
+from eager_otter.looks.theme import STANDARD, load_theme
 from eager_otter.plan.reading import only_tables
 from eager_otter.report.ours import is_ours
-from eager_otter.report.theme import STANDARD, load_theme
 from eager_otter.tables.texts import cell_text
 
 Run = Callable[..., tuple[int, str, str]]
@@ -105,8 +105,9 @@ def test_a_mistake_in_a_theme_is_told_before_data_are_read(
         otter.run(plan)
     assert message in message_of(error, tmp_path)
     plan.write_text(f"data: nowhere.csv\ncodebook: {demo}/codebook.yaml\ntheme: rivver\ntables: [liking]\n")
-    with pytest.raises(otter.UnknownName, match="No theme 'rivver'. Did you mean 'river'"):  # noqa: RUF043
+    with pytest.raises(otter.DocumentError) as error:
         otter.run(plan)
+    assert "plan.yaml:3:8: theme: No theme 'rivver'. Did you mean 'river'?" in message_of(error, tmp_path)
 
 
 def test_the_method_stands_in_workbook_and_page(part: otter.Report, tmp_path: Path) -> None:

@@ -79,7 +79,7 @@ def test_survey_text_never_becomes_markup_and_nothing_is_fetched(small: Callable
     assert evil not in text and "<img" not in text
     assert text.count("<script") == 2 and "img" not in Texts(text).tags
     data = json.loads(re.findall(r'<script type="application/json" id="data">(.*?)</script>', text)[0])
-    assert evil.lower() in data[0]["text"]
+    assert evil.lower() in data["tables"][0]["text"]
     assert not re.search(r"(?:src|href)=[\"'](?!#)", text) and "url(" not in text and "://" not in text
     assert "default-src 'none'" in text
 
@@ -207,7 +207,7 @@ def test_a_withheld_figure_does_not_travel_in_the_page(survey: otter.Survey, jud
     rules = otter.BaseRules(withhold=withhold, judged_on=judged_on)  # type: ignore[arg-type]
     table = survey.table("heard_of", by="region", bases=rules)
     report = otter.Report(title="x", tables=(table,), source=survey.source)
-    data = json.loads(re.findall(r'id="data">(.*?)</script>', page(report))[0])[0]
+    data = json.loads(re.findall(r'id="data">(.*?)</script>', page(report))[0])["tables"][0]
     west = table.shown[table.column_position("West")]
     for line in data["lines"].values():
         assert line["v"][west] is None

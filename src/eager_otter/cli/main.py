@@ -28,6 +28,7 @@ from eager_otter.cli.commands import (
     run,
     texts,
     weigh,
+    words,
 )
 from eager_otter.errors import OtterError
 
@@ -57,6 +58,7 @@ for command in (
     weigh.weigh,
     texts.texts,
     export.export,
+    words.words,
 ):
     commands.add_command(command)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
 from typing import Any, TypeVar
 
 from eager_otter.codebook.codes import canonical
@@ -9,9 +11,13 @@ from eager_otter.codebook.model import Codebook, Question
 from eager_otter.codebook.reading import parse_or_problem, read_draft
 from eager_otter.documents.checking import check
 from eager_otter.documents.yaml_nodes import Document, Place, read_yaml
-from eager_otter.errors import DocumentError, FileProblem, Problem, nearest, shown_path
+from eager_otter.errors import DocumentError, FileProblem, Problem, UnknownName, nearest, shown_path
+from eager_otter.looks.catalogue import load_words
+from eager_otter.looks.theme import STANDARD, Theme, load_theme
+from eager_otter.looks.words import ENGLISH, Words
 
 T = TypeVar("T")
+Loaded = TypeVar("Loaded", Theme, Words)
 
 
 class Context:
@@ -58,6 +64,26 @@ class Context:
             self.note(("codebook",), f"{message} Looked for {shown_path(path)}.")
         except DocumentError as error:
             self.problems += error.problems
+
+    def theme(self) -> Theme:
+        """Load the theme that the plan names; its problems join the others."""
+        return self._loaded("theme", STANDARD, load_theme)
+
+    def words(self, theme: Theme) -> Words:
+        """Load the language that the plan names, with the wording of its theme; its problems join the others."""
+        return self._loaded("language", ENGLISH, load_words).rephrased(theme.wording)
+
+    def _loaded(self, key: str, usual: Loaded, load: Callable[[str, Path], Loaded]) -> Loaded:
+        name = self.text(key)
+        if not name:
+            return usual
+        try:
+            return load(name, self.document.path.parent)
+        except DocumentError as error:
+            self.problems += error.problems
+        except (FileProblem, UnknownName) as error:
+            self.note((key,), f"{key}: {error}")
+        return usual
 
     def question(self, name: str, place: Place) -> Question | None:
         """Find a question; None, with a problem, where there is none."""

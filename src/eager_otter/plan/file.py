@@ -9,7 +9,8 @@ from pydantic import AfterValidator, BeforeValidator, Field, field_validator, mo
 from eager_otter.core.choices import Correction, MeanTest, ProportionTest
 from eager_otter.documents.checking import Code, Part, Text
 from eager_otter.errors import UnknownName
-from eager_otter.plan.plan import LettersPlace, SheetsPer
+from eager_otter.looks.theme import LettersPlace
+from eager_otter.plan.plan import SheetsPer
 from eager_otter.tables.request import (
     BASE_FIGURES,
     Against,
@@ -318,7 +319,7 @@ class WorkbookFile(Part):
     """How a workbook is laid out."""
 
     sheets: SheetsPer = "per table"
-    letters: LettersPlace = "beside"
+    letters: LettersPlace | None = None
 
 
 class PlanFile(Part):
@@ -339,6 +340,7 @@ class PlanFile(Part):
     findings: Annotated[int, Field(ge=0)] = 0
     audit: bool = False
     theme: Text = ""
+    language: Text = ""
     slides: SlidesFile = SlidesFile()
     workbook: WorkbookFile = WorkbookFile()
     accept: list[AcceptFile] = []

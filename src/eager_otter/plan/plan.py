@@ -9,10 +9,11 @@ from typing import Literal
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
+from eager_otter.looks.theme import STANDARD, LettersPlace, Theme
+from eager_otter.looks.words import ENGLISH, Words
 from eager_otter.tables.request import Banner, TableRequest
 
 SheetsPer = Literal["per table", "per section", "one"]
-LettersPlace = Literal["beside", "below", "in cell"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,7 +46,8 @@ class Plan:
     """Everything a report is made from.
 
     `weight` is None for an unweighted report; paths are ready to open; `findings` is how many notable differences the
-    report lists.
+    report lists. `theme` and `words` are as loaded, the wording of the theme in the words; `theme_name` and `language`
+    are how the plan names them.
     """
 
     data: Path
@@ -61,7 +63,10 @@ class Plan:
     standard: TableRequest = field(default_factory=lambda: TableRequest(question=""))
     findings: int = 0
     audit: bool = False
-    theme: str = ""
+    theme: Theme = STANDARD
+    theme_name: str = ""
+    words: Words = ENGLISH
+    language: str = ""
     slides: SlideRules = SlideRules()
     workbook: WorkbookRules = WorkbookRules()
     accepted: tuple[Acceptance, ...] = ()

@@ -55,7 +55,9 @@ def _plan(document: Document) -> Plan:
     context.read_codebook()
     banners = BannerReading(context)
     settings = SettingsReading(context, banners)
-    standard = settings.standard()
+    theme = context.theme()
+    words = context.words(theme)
+    standard = settings.standard(theme, words)
     requests = TablesReading(context, settings, standard).requests()
     plan_filter = context.text("filter")
     if plan_filter is not None:
@@ -84,12 +86,15 @@ def _plan(document: Document) -> Plan:
         standard=standard,
         findings=head.findings,
         audit=head.audit,
-        theme=head.theme,
+        theme=theme,
+        theme_name=head.theme,
+        words=words,
+        language=head.language,
         slides=SlideRules(
             template=None if head.slides.template is None else folder / head.slides.template,
             show=head.slides.show,
         ),
-        workbook=WorkbookRules(sheets=head.workbook.sheets, letters=head.workbook.letters),
+        workbook=WorkbookRules(sheets=head.workbook.sheets, letters=head.workbook.letters or theme.letters),
         accepted=tuple(
             Acceptance(slip=entry.finding, where=entry.where, because=entry.because) for entry in head.accept
         ),

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from typing import Any
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import RequestError, nearest
+from eager_otter.looks.theme import Theme
+from eager_otter.looks.words import Words
 from eager_otter.plan.banners import BannerReading, control_of
 from eager_otter.plan.context import Context
 from eager_otter.plan.file import (
@@ -40,9 +43,9 @@ class SettingsReading:
         self.context, self.banners = context, banners
         self.kinds: Mapping[str, KindFile] = {}
 
-    def standard(self) -> TableRequest:
-        """Make what a table is when it says nothing of its own: product defaults, then the plan's."""
-        request = TableRequest(question="")
+    def standard(self, theme: Theme, words: Words) -> TableRequest:
+        """Make what a table is when it says nothing of its own: product defaults, the theme's, then the plan's."""
+        request = TableRequest(question="", digits=_digits(Digits(), theme.digits), words=words)
         written = self.context.raw("defaults")
         if written is not None:
             defaults = self.context.part(DefaultsFile, written, ("defaults",))
@@ -219,7 +222,7 @@ class SettingsReading:
                 self.context.note(where, f"{question.name} has no row {name!r}.{nearest(name, known)}")
 
 
-def _digits(digits: Digits, part: Mapping[str, int]) -> Digits:
+def _digits(digits: Digits, part: Mapping[Any, int]) -> Digits:
     own = dict(digits.of_figures) | {name: places for name, places in part.items() if name not in DIGIT_KINDS}
     return Digits(
         percent=part.get("percent", digits.percent),

@@ -78,7 +78,8 @@ class _Writing:
                 "findings": plan.findings or None,
                 "audit": plan.audit or None,
                 "workbook": self._workbook(),
-                "theme": plan.theme,
+                "theme": plan.theme_name,
+                "language": plan.language,
                 "slides": self._slides(),
                 "accept": [
                     {"finding": entry.slip, "where": entry.where, "because": entry.because}
@@ -91,7 +92,7 @@ class _Writing:
     def _workbook(self) -> dict[str, str]:
         rules = self.plan.workbook
         own = {} if rules.sheets == "per table" else {"sheets": str(rules.sheets)}
-        return own | ({} if rules.letters == "beside" else {"letters": str(rules.letters)})
+        return own | ({} if rules.letters == self.plan.theme.letters else {"letters": str(rules.letters)})
 
     def _slides(self) -> dict[str, str]:
         rules = self.plan.slides

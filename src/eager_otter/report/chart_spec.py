@@ -149,9 +149,11 @@ def _column_name(table: Table, k: int) -> str:
 
 def _notes(table: Table, columns: Sequence[int]) -> tuple[str, ...]:
     """Give the base, the bases of the columns drawn, and the notes on marks and letters."""
+    say = table.words
     bases = ", ".join(f"{table.columns[k].label} {cell_text(table, table.bases[0], k)}" for k in columns)
-    wanted = ("Base:", "*", "··", "Letters:", "Marks:", "Weighted", "Not weighted")
-    kept = [note for note in table.notes if note.startswith(wanted)]
     group = next((g for g in table.groups if g.start <= columns[-1] < g.stop), None)
     shown = f", {group.path}" if group is not None and group.path else ""
-    return (*kept[:1], f"{table.bases[0].label}{shown}: {bases}.", *kept[1:])
+    base = next((note for note in table.notes if note.about == "base"), None)
+    others = [note for note in table.notes if note.about in ("weight", "letters", "marks")]
+    figures = say("{base}: {figures}.", base=f"{table.bases[0].label}{shown}", figures=bases)
+    return (*(() if base is None else (base,)), figures, *others)

@@ -10,8 +10,8 @@ from eager_otter.data.coding import CODE, ID, TEXT, TEXTS, TOPIC, TOPICS, Coded
 from eager_otter.data.csv_out import write_rows
 from eager_otter.data.responses import Responses
 from eager_otter.draft.yaml_text import comment, inside, listed, scalar
+from eager_otter.looks.theme import STANDARD
 from eager_otter.report.sheets import Book
-from eager_otter.report.theme import STANDARD
 
 TOPIC_ROWS = 300  # rows of the topic list that the cells of the texts choose from
 

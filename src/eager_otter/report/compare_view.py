@@ -9,9 +9,9 @@ from rich.console import Group, RenderableType
 from rich.text import Text
 
 from eager_otter.compare.comparing import KINDS, Change, Comparison
+from eager_otter.looks.theme import STANDARD
 from eager_otter.report.grids import plain_grid
 from eager_otter.report.sheets import Book
-from eager_otter.report.theme import STANDARD
 from eager_otter.tables.request import Digits
 from eager_otter.tables.rounding import rounded
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from html import escape
 
-from eager_otter.report.theme import STANDARD
+from eager_otter.looks.theme import STANDARD
 from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import cell_text, sign_of
 
@@ -60,7 +60,7 @@ def _level(table: Table, heads: Sequence[Group]) -> Iterator[str]:
 
 def _body(table: Table) -> Iterator[str]:
     for line in table.lines:
-        sign = escape(sign_of(line.figure))
+        sign = escape(sign_of(line.figure, table.words))
         label = "&emsp;" * line.indent + escape(line.label)
         cells = "".join(_cell(table, line, k) for k in range(len(table.columns)))
         yield f'<tr class="otter-{line.kind}"><th scope="row">{label}</th><td>{sign}</td>{cells}</tr>'

@@ -12,9 +12,9 @@ from typing import Any
 
 from eager_otter import __version__
 from eager_otter.errors import MissingPackage, RequestError
+from eager_otter.looks.theme import Theme
 from eager_otter.report.pdf_fonts import MISSING, Fonts
 from eager_otter.report.report import Report
-from eager_otter.report.theme import Theme
 from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import cell_text, sign_of
 
@@ -57,7 +57,9 @@ class _Measured:
             fonts.width(line.label, SIZE, bold=line.kind == "net") + 9 * line.indent for line in labels
         )
         self.stub = min(max(widest + PADS[0], STUB[0]), STUB[1])
-        self.sign = max(fonts.width(sign_of(line.figure), SMALL) for line in table.lines) + PADS[0]
+        self.sign = (
+            max(fonts.width(sign_of(line.figure, table.words), SMALL) for line in table.lines) + PADS[0]
+        )
         self.texts = [[cell_text(table, line, k) for k in range(len(table.columns))] for line in table.lines]
         self.figure, self.letters, self.heads = [], [], []
         for k, column in enumerate(table.columns):
@@ -95,7 +97,7 @@ class _Measured:
 
 class _Document:
     def __init__(self, report: Report, paper: tuple[float, float], theme: Theme) -> None:
-        self.report, self.theme = report, theme
+        self.report, self.theme, self.say = report, theme, report.words
         self.width, self.height = paper
         self.fonts = Fonts()
         self._colors: dict[str, Any] = {}
@@ -114,7 +116,7 @@ class _Document:
             first.setdefault(page.table.id, number)
         total = len(contents) + len(pages)
         canvas = Canvas(str(path), pagesize=(self.width, self.height), invariant=1, pageCompression=1)
-        canvas.setTitle(self.report.title or "Tables")
+        canvas.setTitle(self.report.shown_title)
         canvas.setCreator(f"eager-otter {__version__}")
         canvas.setSubject(self.report.provenance)
         for number, tables in enumerate(contents, 1):
@@ -261,7 +263,7 @@ class _Document:
             canvas,
             self.width - MARGIN,
             MARGIN - 16,
-            f"Page {number} of {total}",
+            self.say("Page {page} of {pages}", page=number, pages=total),
             SMALL,
             color=quiet,
             right=True,
@@ -274,14 +276,14 @@ class _Document:
     def _draw_contents(
         self, canvas: Any, entries: Sequence[Table | str], first: dict[str, int], number: int, total: int
     ) -> None:
-        self._frame(canvas, number, total, self.report.title)
+        self._frame(canvas, number, total, self.report.shown_title)
         y = self.height - MARGIN - 16
-        title = self.report.title or "Tables"
+        title = self.report.shown_title
         self._text(
             canvas,
             MARGIN,
             y,
-            title if number == 1 else f"{title} (continued)",
+            title if number == 1 else self.say("{title} (continued)", title=title),
             TITLE,
             bold=True,
             color=self.theme.river,
@@ -298,8 +300,11 @@ class _Document:
                 }
                 canvas.drawImage(str(self.theme.logo), *place, **size)
             canvas.bookmarkPage("contents")
-            canvas.addOutlineEntry("Contents", "contents", 0)
-        for x, text in ((self.width - MARGIN - 60, "Base"), (self.width - MARGIN, "Page")):
+            canvas.addOutlineEntry(self.say("Contents"), "contents", 0)
+        for x, text in (
+            (self.width - MARGIN - 60, self.say("Base")),
+            (self.width - MARGIN, self.say("Page")),
+        ):
             self._text(canvas, x, y - 13, text, SMALL, color=self.theme.quiet, right=True)
         y -= 28
         for entry in entries:
@@ -312,7 +317,7 @@ class _Document:
                     canvas,
                     self.width - MARGIN - 60,
                     y,
-                    f"{entry.people:,}",
+                    self.say.number(f"{entry.people:,}"),
                     SMALL,
                     color=self.theme.quiet,
                     right=True,
@@ -328,7 +333,9 @@ class _Document:
         self._frame(
             canvas, number, total, " · ".join(part for part in (self.report.title, table.heading) if part)
         )
-        more = f" (continued, part {page.part} of {page.parts})" if page.part > 1 else ""
+        more = ""
+        if page.part > 1:
+            more = self.say(" (continued, part {part} of {parts})", part=page.part, parts=page.parts)
         y = self.height - MARGIN - 16
         for text in self.fonts.wrapped(table.title + more, TITLE, self.room, bold=True)[:2]:
             self._text(canvas, MARGIN, y, text, TITLE, bold=True, color=self.theme.river)
@@ -342,7 +349,9 @@ class _Document:
         canvas.setStrokeColor(self.theme.line)
         canvas.line(MARGIN, y + ROW - 3, self._end(page, places, measured), y + ROW - 3)
         if page.part < page.parts:
-            self._text(canvas, MARGIN, y - 1, "continued on the next page", SMALL, color=self.theme.quiet)
+            self._text(
+                canvas, MARGIN, y - 1, self.say("continued on the next page"), SMALL, color=self.theme.quiet
+            )
         y -= 12
         self._draw_notes(canvas, measured, y)
         canvas.showPage()
@@ -401,7 +410,9 @@ class _Document:
                 continue
             left = places[columns[0]]
             right = places[columns[-1]] + measured.column(columns[-1])
-            name = group.label if columns[0] == group.start else f"{group.label} (continued)"
+            name = group.label
+            if columns[0] != group.start:
+                name = self.say("{title} (continued)", title=name)
             self._text(
                 canvas,
                 left + measured.pad,
@@ -438,7 +449,14 @@ class _Document:
                 self._text(
                     canvas, MARGIN + 2 + 9 * line.indent, y - HEAD_LINE * depth, text, bold=bold, color=color
                 )
-        self._text(canvas, MARGIN + measured.stub, y, sign_of(line.figure), SMALL, color=self.theme.quiet)
+        self._text(
+            canvas,
+            MARGIN + measured.stub,
+            y,
+            sign_of(line.figure, page.table.words),
+            SMALL,
+            color=self.theme.quiet,
+        )
         for column in page.columns:
             right = places[column] + measured.pad + measured.figure[column]
             self._text(canvas, right, y, measured.texts[k][column], bold=bold, color=color, right=True)

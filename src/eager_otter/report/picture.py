@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import MissingPackage, RequestError
+from eager_otter.looks.theme import STANDARD, Theme, is_dark
 from eager_otter.report.chart_spec import ChartSpec, Series, chart_of
-from eager_otter.report.theme import STANDARD, Theme, is_dark
 from eager_otter.tables.table import Table
 
 ENDINGS = (".png", ".svg")

@@ -23,7 +23,7 @@ def plain_text(report: Report) -> str:
     """Give a report as plain text, tables laid out as in the terminal."""
     from eager_otter.report.terminal import as_text, table_view
 
-    parts = [report.title or "Tables", ""]
+    parts = [report.shown_title, ""]
     for table in report.tables:
         parts += [as_text(table_view(table, WIDTH), WIDTH), ""]
     return "\n".join([*parts, report.provenance, ""])
@@ -31,7 +31,7 @@ def plain_text(report: Report) -> str:
 
 def markdown(report: Report) -> str:
     """Give a report as Markdown: a pipe table each, letters beside the figures, notes below."""
-    parts = [f"# {_safe(report.title or 'Tables')}", ""]
+    parts = [f"# {_safe(report.shown_title)}", ""]
     heading = ""
     for table in report.tables:
         if table.heading not in ("", heading):
@@ -54,7 +54,7 @@ def _pipe_table(table: Table) -> Iterator[str]:
         label = "" if line.continues(before) else INDENT * line.indent + _safe(line.label)
         strong = f"**{label}**" if label and line.kind in ("net", "heading") else label
         cells = [_cell(table, line, k) for k in range(len(table.columns))]
-        yield f"| {strong} | {_safe(sign_of(line.figure))} | {' | '.join(cells)} |"
+        yield f"| {strong} | {_safe(sign_of(line.figure, table.words))} | {' | '.join(cells)} |"
         before = line
 
 

@@ -18,11 +18,12 @@ from eager_otter.data.files import Source, source_of
 from eager_otter.data.opening import Reading
 from eager_otter.data.responses import open_responses
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.looks.theme import STANDARD, Theme
+from eager_otter.looks.words import ENGLISH, Words
 from eager_otter.plan.plan import Plan
 from eager_otter.plan.reading import read_plan
 from eager_otter.report.ours import check_ours
 from eager_otter.report.places import written_beside
-from eager_otter.report.theme import STANDARD, Theme, load_theme
 from eager_otter.report.view import StandardViewer
 from eager_otter.tables.notable import Notable, notable_differences, requests_against
 from eager_otter.tables.request import Banner, BannerGroup
@@ -67,6 +68,7 @@ class Report:
     notable: tuple[Notable, ...] = ()
     theme: Theme = STANDARD
     audit: Audit | None = None
+    words: Words = ENGLISH
 
     def __repr__(self) -> str:
         return f"<Report {self.title!r}: {len(self.tables)} tables; {self.provenance}>"
@@ -74,14 +76,19 @@ class Report:
     @property
     def provenance(self) -> str:
         """One line that tells where the figures come from: data, filter, weight, version. No clock in it."""
-        return "; ".join(
-            [
-                f"Data: {self.source}",
-                f"filter: {self.filter or 'none'}",
-                f"weight: {self.weight or 'none'}",
-                f"made with eager-otter {__version__}",
-            ]
+        say = self.words
+        return say(
+            "Data: {source}; filter: {filter}; weight: {weight}; made with {maker}",
+            source=_source_text(self.source, say),
+            filter=self.filter or say("none"),
+            weight=self.weight or say("none"),
+            maker=f"eager-otter {__version__}",
         )
+
+    @property
+    def shown_title(self) -> str:
+        """What the report is called on its outputs: its title, else "Tables"."""
+        return self.title or self.words("Tables")
 
     def table(self, name: str) -> Table:
         """Give a table by its id. Raises UnknownName."""
@@ -163,7 +170,7 @@ class Report:
         """How the tables were counted and tested, in whole sentences."""
         from eager_otter.report.method import method_of
 
-        return method_of(self.tables)
+        return method_of(self.tables, self.words)
 
     def save(self, *paths: str | Path, progress: Progress | None = None, force: bool = True) -> list[Path]:
         """Write the report to files, by their endings, or to the plan's outputs when none is named.
@@ -186,6 +193,14 @@ class Report:
                     progress(f"Writing {path.name}", k, len(wanted))
                 _writer(path).write(self, part)
         return wanted
+
+
+def _source_text(source: Source, say: Words) -> str:
+    """Tell where responses came from."""
+    parts = [source.name, source.how, say("{count} rows", count=source.rows)]
+    parts.append(say("file of {time} UTC", time=source.changed) if source.changed else "")
+    parts.append(f"SHA-256 {source.fingerprint}…" if source.fingerprint else "")
+    return ", ".join(part for part in parts if part)
 
 
 def _writer(path: Path) -> Any:
@@ -221,7 +236,13 @@ def open_survey(codebook: str | Path | Codebook, data: Any, *, reading: Reading 
 def survey_of(plan: Plan) -> Survey:
     """Open the survey of a plan, with its filter and weight. Raises FileProblem, DataError, RequestError."""
     responses = open_responses(plan.codebook, plan.data, plan.reading)
-    survey = Survey(responses=responses, filter=plan.filter, weight=plan.weight, viewer=StandardViewer())
+    survey = Survey(
+        responses=responses,
+        filter=plan.filter,
+        weight=plan.weight,
+        viewer=StandardViewer(),
+        words=plan.words,
+    )
     survey.population()
     return survey
 
@@ -237,11 +258,14 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
     """
     if not isinstance(plan, Plan):
         plan = read_plan(plan)
-    theme = load_theme(plan.theme, plan.path.parent) if plan.theme else STANDARD
     if progress is not None:
         progress(f"Reading {plan.data.name}", 0, 1)
     earlier = None if before is None else _survey_before(before, plan)
-    survey = survey_of(plan) if earlier is None else replace(earlier, filter=plan.filter, weight=plan.weight)
+    survey = (
+        survey_of(plan)
+        if earlier is None
+        else replace(earlier, filter=plan.filter, weight=plan.weight, words=plan.words)
+    )
     survey.population()
     ready = {} if before is None or earlier is None else _tables_before(before, plan)
     missing = [request for request in plan.requests if request.id not in ready]
@@ -257,7 +281,8 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
         outputs=plan.outputs,
         plan=plan,
         survey=survey,
-        theme=theme,
+        theme=plan.theme,
+        words=plan.words,
     )
     if plan.audit:
         report = replace(report, audit=audit_plan(plan, survey.responses))

@@ -14,10 +14,13 @@ import xlsxwriter
 
 from eager_otter import __version__
 from eager_otter.errors import RequestError
+from eager_otter.looks.theme import Paper
+from eager_otter.looks.words import ENGLISH, Words
 
 LONGEST_TEXT = 32_767
 MOST_ROWS, MOST_COLUMNS = 1_048_576, 16_384
 LONGEST_SHEET_NAME = 31
+PAPERS: dict[Paper, int] = {"A4": 9, "Letter": 1}  # as the format numbers them
 NOT_IN_SHEET_NAMES = str.maketrans(dict.fromkeys("[]:*?/\\", " "))
 FIXED_DAY = datetime(2000, 1, 1)
 
@@ -25,9 +28,10 @@ Style = dict[str, Any]
 
 
 class Book:
-    """A workbook being written."""
+    """A workbook being written, its fixed words as `say` says them, for a paper of a theme."""
 
-    def __init__(self, path: Path, title: str) -> None:
+    def __init__(self, path: Path, title: str, say: Words = ENGLISH, paper: Paper = "A4") -> None:
+        self.say, self.paper = say, PAPERS[paper]
         options = {
             "strings_to_numbers": False,
             "strings_to_formulas": False,
@@ -98,7 +102,12 @@ class Sheet:
         target = "internal:'" + sheet.replace("'", "''") + f"'!A{to + 1}"
         self._done(
             self._sheet.write_url(
-                row, column, target, self._book.style(style), text[:255], f"Go to {sheet}"[:255]
+                row,
+                column,
+                target,
+                self._book.style(style),
+                text[:255],
+                self._book.say("Go to {sheet}", sheet=sheet)[:255],
             ),
             row,
             column,
@@ -147,13 +156,13 @@ class Sheet:
         wide: int,
         rows_between: Sequence[int] = (),
     ) -> None:
-        """Set up printing: landscape A4, `wide` pages across, heads (rows) and stub (columns) repeated.
+        """Set up printing: landscape, `wide` pages across, heads (rows) and stub (columns) repeated.
 
         `breaks` are columns, `rows_between` rows, before which a page ends.
         """
         sheet = self._sheet
         sheet.set_landscape()
-        sheet.set_paper(9)
+        sheet.set_paper(self._book.paper)
         sheet.set_margins(left=0.4, right=0.4, top=0.6, bottom=0.6)
         sheet.fit_to_pages(wide, 0)
         if rows is not None:
@@ -165,7 +174,8 @@ class Sheet:
         if rows_between:
             sheet.set_h_pagebreaks(list(rows_between))
         plain = title.replace("&", "&&")[:120]
-        sheet.set_footer(f"&L&8{' ' if plain[:1].isdigit() else ''}{plain}&R&8Page &P of &N")
+        pages = self._book.say("Page {page} of {pages}", page="&P", pages="&N")
+        sheet.set_footer(f"&L&8{' ' if plain[:1].isdigit() else ''}{plain}&R&8{pages}")
         sheet.hide_gridlines(2)
 
     def print_area(self, rows: int, columns: int) -> None:

@@ -11,9 +11,9 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import FileProblem, MissingPackage, shown_path
+from eager_otter.looks.theme import Theme, is_dark
 from eager_otter.report.chart_spec import ChartSpec, chart_of
 from eager_otter.report.report import Report
-from eager_otter.report.theme import Theme, is_dark
 from eager_otter.report.workbook import number_format_of
 from eager_otter.tables.table import Table
 from eager_otter.tables.texts import cell_text, sign_of
@@ -43,7 +43,7 @@ class _Slides:
             from pptx.util import Emu
         except ImportError as error:
             raise MissingPackage("Slides need another package: pip install 'eager-otter[slides]'") from error
-        self.report, self.theme = report, theme
+        self.report, self.theme, self.say = report, theme, report.words
         template = None if report.plan is None else report.plan.slides.template
         self.as_tables = report.plan is not None and report.plan.slides.show == "table"
         if template is None:
@@ -69,7 +69,7 @@ class _Slides:
             first[table.id] = slides[0]
         self._fill_contents(contents, first)
         properties = self.deck.core_properties
-        properties.title, properties.author = self.report.title or "Tables", ""
+        properties.title, properties.author = self.report.shown_title, ""
         properties.comments = self.report.provenance
         properties.created = properties.modified = FIXED
         properties.last_modified_by, properties.revision = "", 1
@@ -122,9 +122,9 @@ class _Slides:
         return shape
 
     def _title_slide(self) -> None:
-        slide = self._slide(self.report.title or "Tables", "Title Slide")
+        slide = self._slide(self.report.shown_title, "Title Slide")
         box = (self.edge, int(1.4 * INCH), self.width - 2 * self.edge, INCH)
-        lines = [f"{len(self.report.tables)} tables", self.report.provenance]
+        lines = [self.say("{count} tables", count=len(self.report.tables)), self.report.provenance]
         self._text(slide, box, lines, 12, self.theme.quiet)
         if self.theme.logo is not None:
             top = self.height - int(1.3 * INCH)
@@ -133,7 +133,7 @@ class _Slides:
     def _contents_slides(self) -> Iterator[tuple[Any, list[Table]]]:
         tables = list(self.report.tables)
         for start in range(0, len(tables), ENTRIES_ON_A_SLIDE):
-            title = "Contents" if start == 0 else "Contents (continued)"
+            title = self.say("Contents") if start == 0 else self.say("Contents (continued)")
             yield self._slide(title, "Title Only"), tables[start : start + ENTRIES_ON_A_SLIDE]
 
     def _fill_contents(self, contents: Sequence[tuple[Any, list[Table]]], first: dict[str, Any]) -> None:
@@ -260,7 +260,9 @@ class _Slides:
             for start in range(0, max(len(body), 1), room)
         ]
         for number, (columns, lines) in enumerate(parts, 1):
-            more = f" ({number} of {len(parts)})" if len(parts) > 1 else ""
+            more = ""
+            if len(parts) > 1:
+                more = self.say(" ({part} of {parts})", part=number, parts=len(parts))
             yield self._native_table(table, columns, lines, more)
 
     def _native_table(self, table: Table, columns: Sequence[int], lines: Sequence[int], more: str) -> Any:
@@ -282,7 +284,7 @@ class _Slides:
             line = table.lines[k]
             bold = line.kind in ("net", "heading")
             self._fill(grid.cell(row, 0), "   " * line.indent + line.label, bold=bold)
-            self._fill(grid.cell(row, 1), sign_of(line.figure))
+            self._fill(grid.cell(row, 1), sign_of(line.figure, table.words))
             for at, column_place in enumerate(columns, 2):
                 text = f"{cell_text(table, line, column_place)} {line.letters[column_place]}".strip()
                 self._fill(grid.cell(row, at), text, bold=bold, right=True)

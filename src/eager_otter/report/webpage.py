@@ -15,8 +15,10 @@ import numpy as np
 
 from eager_otter import __version__
 from eager_otter.core.arrays import FloatArray, effective_base
+from eager_otter.looks.theme import Theme
+from eager_otter.looks.words import said
 from eager_otter.report.report import Report
-from eager_otter.report.theme import Theme
+from eager_otter.tables.banner import REST
 from eager_otter.tables.explaining import name_of
 from eager_otter.tables.finishing import WITHHELD, marks_of
 from eager_otter.tables.request import PERCENTS
@@ -24,6 +26,26 @@ from eager_otter.tables.table import Evidence, Group, Line, Table
 from eager_otter.tables.texts import cell_text, figure_text, sign_of
 
 LEVELS = (99.9, 99, 95, 90, 80, 70)  # to choose from on the page
+SCRIPT_WORDS = (  # what the page's script says
+    said("Copied; paste it into a spreadsheet."),
+    said("Dark"),
+    said(
+        "Letters as changed on this page: {levels} % level, correction {correction}, no test below {least} ({base})."
+    ),
+    said("Light"),
+    said("No significant difference from {name}: {pair}, {p}."),
+    said("Not tested against {name}: {pair}."),
+    said("P below {p}"),
+    said("Significantly higher at the {level} % level than {name}: {pair}, {p}."),
+    said("Significantly lower at the {level} % level than {name}: {pair}, {p}."),
+    said("Sort by this column"),
+    said("effective base"),
+    said("none"),
+    said("unweighted base"),
+    said("{count} of {all} tables"),
+    said("{figure} against {other}"),
+    said("{p} after correction ({correction})"),
+)
 DIGITS = 9  # significant digits of what travels in the page for tests made there
 
 
@@ -44,15 +66,24 @@ def page(report: Report) -> str:
         autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )
     template = environment.from_string((home / "page.html.j2").read_text(encoding="utf-8"))
-    data = json.dumps([_data(table) for table in report.tables], ensure_ascii=False, separators=(",", ":"))
+    say = report.words
+    body = {
+        "words": {text: say(text) for text in SCRIPT_WORDS},
+        "decimal": say.decimal,
+        "tables": [_data(table) for table in report.tables],
+    }
+    data = json.dumps(body, ensure_ascii=False, separators=(",", ":"))
     return template.render(
-        title=report.title or "Tables",
+        title=report.shown_title,
         generator=f"eager-otter {__version__}",
         provenance=report.provenance,
         method=report.method,
-        count=f"{len(report.tables)} tables",
+        say=say,
+        count=say("{count} tables", count=len(report.tables)),
         figures=_figures(report.tables),
-        levels=[f"{level:g}" for level in LEVELS],
+        levels=[(f"{level:g}", say.number(f"{level:g}")) for level in LEVELS],
+        logo=_data_address(report.theme.logo),
+        below=report.theme.letters == "below",
         tables=list(_views(report.tables)),
         look=Markup(look),
         style=Markup(style),
@@ -76,6 +107,14 @@ def _look(theme: Theme) -> str:
         "letter": theme.letter,
     }
     return ":root{" + "".join(f"--{name}:{colour};" for name, colour in colours.items()) + "}"
+
+
+def _data_address(path: Path | None) -> str:
+    """Give a picture as an address that holds it; "" for none."""
+    if path is None:
+        return ""
+    kind = "png" if path.suffix.lower() == ".png" else "jpeg"
+    return f"data:image/{kind};base64,{base64.b64encode(path.read_bytes()).decode()}"
 
 
 def _hash(text: str) -> str:
@@ -107,7 +146,7 @@ def _views(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
             "title": table.title,
             "heading": table.heading,
             "new_heading": table.heading not in ("", heading),
-            "people": f"{table.people:,}",
+            "people": table.words.number(f"{table.people:,}"),
             "heads": [
                 list(_level(table, level)) for level in [*table.outer_heads(), list(table.groups)] if level
             ],
@@ -139,7 +178,7 @@ def _lines(table: Table, starts: set[int]) -> Iterator[dict[str, Any]]:
             "kind": line.kind,
             "figure": line.figure,
             "indent": min(line.indent, 4),
-            "sign": sign_of(line.figure),
+            "sign": sign_of(line.figure, table.words),
             "more": line.kind != "heading" and line.continues(before),
             "cells": [
                 {
@@ -169,7 +208,9 @@ def _data(table: Table) -> dict[str, Any]:
         "judged": "n" if table.rules.judged_on == "unweighted base" else "e",
         "shown": list(table.shown),
         "letters": [column.letter for column in table.counted],
-        "names": [name_of(column) if column.label != "Rest" else "the rest" for column in table.counted],
+        "names": [
+            name_of(column) if column.fixed != REST else table.words("the rest") for column in table.counted
+        ],
         "n": [] if base is None else _numbers(base.n[0]),
         "e": [] if base is None else _numbers(np.nan_to_num(effective_base(base.w, base.w2)[0])),
         "pairs": [] if comparisons is None else comparisons.pairs.tolist(),
@@ -187,7 +228,7 @@ def _data(table: Table) -> dict[str, Any]:
             found["lines"][k] = _tests(table, line, line.evidence)
         if line.figure == "column percent" and line.evidence is not None:
             found["counts"][k] = _counts(table, line, line.evidence)
-            found["signs"][k] = sign_of(line.figure)
+            found["signs"][k] = sign_of(line.figure, table.words)
     return found
 
 
@@ -225,7 +266,9 @@ def _counts(table: Table, line: Line, evidence: Evidence) -> list[list[str]]:
         percent = cell_text(table, line, place)
         there = not math.isnan(float(line.values[place])) and table.columns[place].difference is None
         count = (
-            figure_text(float(evidence.sums.w[evidence.row, counted]), "count", table.digits)
+            figure_text(
+                float(evidence.sums.w[evidence.row, counted]), "count", table.digits, words=table.words
+            )
             if there
             else percent
         )

@@ -11,8 +11,8 @@ from rich.text import Text
 from eager_otter.data.csv_out import write_rows
 from eager_otter.data.responses import Responses
 from eager_otter.errors import MissingPackage
+from eager_otter.looks.theme import STANDARD
 from eager_otter.report.grids import plain_grid
-from eager_otter.report.theme import STANDARD
 from eager_otter.tables.rounding import rounded
 from eager_otter.weighing.weighing import TargetLine, Weighting
 

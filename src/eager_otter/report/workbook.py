@@ -12,11 +12,12 @@ from typing import Any
 
 from eager_otter.audit.finding import Audit
 from eager_otter.errors import RequestError
+from eager_otter.looks.theme import Theme
+from eager_otter.looks.words import ENGLISH, Words, said
 from eager_otter.plan.plan import WorkbookRules
 from eager_otter.report.labels import lines_needed, text_width
 from eager_otter.report.report import Report
 from eager_otter.report.sheets import MOST_COLUMNS, MOST_ROWS, Book, Sheet, Style
-from eager_otter.report.theme import Theme
 from eager_otter.tables.notable import FINDINGS_NOTE
 from eager_otter.tables.request import PERCENTS
 from eager_otter.tables.rounding import rounded
@@ -30,10 +31,17 @@ from eager_otter.tables.texts import (
     sign_of,
 )
 
-CONTENTS = "Contents"
-FINDINGS = "Findings"
-METHOD = "Method"
-AUDIT = "Audit"
+AUDIT_HEADS = (
+    "",
+    said("Finding"),
+    said("Where"),
+    said("What"),
+    said("What to do, or why accepted"),
+    said("Respondents"),
+)
+SEVERITIES = (said("error"), said("warning"), said("note"))
+FINDINGS_HEADS = (said("Effect"), said("Size"), said("Table"), said("What differs"), said("P corrected"))
+CONTENTS_HEADS = (said("No."), said("Table"), said("Title"), said("Base"), said("Columns with a mark"))
 STUB = 2  # columns A and B: label, and what kind of figure
 LABEL_WIDTH = (16.0, 46.0)
 FIGURE_WIDTH = 6.5
@@ -48,14 +56,15 @@ Place = tuple[str, int]  # a sheet, and the row in it where a table begins
 def write(report: Report, path: Path) -> None:
     """Write a report as .xlsx. Raises RequestError where the format cannot hold a table."""
     _check_limits(report.tables)
-    book = Book(path, report.title)
-    contents = book.sheet(CONTENTS)
-    notable = book.sheet(FINDINGS) if report.notable else None
-    method = book.sheet(METHOD)
-    audited = book.sheet(AUDIT) if report.audit is not None else None
+    say = report.words
+    book = Book(path, report.shown_title, say, report.theme.paper)
+    contents = book.sheet(say("Contents"))
+    notable = book.sheet(say("Findings")) if report.notable else None
+    method = book.sheet(say("Method"))
+    audited = book.sheet(say("Audit")) if report.audit is not None else None
     rules = WorkbookRules() if report.plan is None else report.plan.workbook
     places: list[Place] = []
-    for name, tables in _sheets(report.tables, rules):
+    for name, tables in _sheets(report, rules):
         places += _write_tables(book.sheet(name), tables, report, rules)
     _Contents(contents, report, report.theme).write(places)
     _write_method(method, report)
@@ -68,15 +77,16 @@ def write(report: Report, path: Path) -> None:
     book.close()
 
 
-def _sheets(tables: Sequence[Table], rules: WorkbookRules) -> list[tuple[str, list[Table]]]:
+def _sheets(report: Report, rules: WorkbookRules) -> list[tuple[str, list[Table]]]:
     """Say which tables stand on which sheet, in their order."""
+    tables, usual = report.tables, report.words("Tables")
     if rules.sheets == "one":
-        return [("Tables", list(tables))]
+        return [(usual, list(tables))]
     if rules.sheets == "per table":
         return [(table.id, [table]) for table in tables]
     found: list[tuple[str, list[Table]]] = []
     for table in tables:
-        name = table.heading or "Tables"
+        name = table.heading or usual
         if not found or found[-1][0] != name:
             found.append((name, []))
         found[-1][1].append(table)
@@ -90,7 +100,7 @@ def _write_tables(sheet: Sheet, tables: Sequence[Table], report: Report, rules: 
     for table in tables:
         if top:
             breaks.append(top)
-        layout = _TableSheet(sheet, table, report.provenance, report.theme, rules, top)
+        layout = _TableSheet(sheet, table, report, rules, top)
         places.append((sheet.name, top))
         top = layout.write() + 2
         layouts.append(layout)
@@ -103,21 +113,28 @@ def _write_tables(sheet: Sheet, tables: Sequence[Table], report: Report, rules: 
         raise RequestError(
             f"Sheet {sheet.name!r} needs {top:,} rows; a workbook holds {MOST_ROWS:,}. Use sheets: per table."
         )
-    sheet.print_set_up(title=report.title, rows=None, columns=STUB, breaks=(), wide=1, rows_between=breaks)
+    sheet.print_set_up(
+        title=report.shown_title, rows=None, columns=STUB, breaks=(), wide=1, rows_between=breaks
+    )
     sheet.print_area(top - 2, 1 + max(layout.last for layout in layouts))
     return places
+
+
+def _back(sheet: Sheet, row: int, say: Words, style: Style) -> None:
+    """Write the link back to the contents."""
+    sheet.link(row, 0, say("Contents"), say("← Contents"), style)
 
 
 def _write_method(sheet: Sheet, report: Report) -> None:
     """Write how the tables were counted and tested."""
     plain = _plain(report.theme)
-    sheet.text(0, 0, "Method", _title(report.theme))
-    sheet.link(1, 0, CONTENTS, "← Contents", {**plain, **_link(report.theme)})
+    sheet.text(0, 0, report.words("Method"), _title(report.theme))
+    _back(sheet, 1, report.words, {**plain, **_link(report.theme)})
     for row, text in enumerate((*report.method, report.provenance), 3):
         sheet.text(row, 0, text, {**plain, "text_wrap": True, "valign": "top"})
         sheet.height(row, LINE_HEIGHT * lines_needed(text, 116) + 3)
     sheet.widths([100])
-    sheet.print_set_up(title="Method", rows=(0, 0), columns=0, breaks=(), wide=1)
+    sheet.print_set_up(title=report.words("Method"), rows=(0, 0), columns=0, breaks=(), wide=1)
     sheet.print_area(len(report.method) + 4, 1)
 
 
@@ -131,18 +148,18 @@ def _write_audit(sheet: Sheet, audit: Audit, report: Report) -> None:
         "bottom": 1,
         "bottom_color": report.theme.line,
     }
-    sheet.text(0, 0, "Audit of the data", _title(report.theme))
-    sheet.link(1, 0, CONTENTS, "← Contents", {**plain, **_link(report.theme)})
-    for column, text in enumerate(
-        ("", "Finding", "Where", "What", "What to do, or why accepted", "Respondents")
-    ):
-        sheet.text(3, column, text, {**head, "align": "right" if column == 5 else "left"})
+    sheet.text(0, 0, report.words("Audit of the data"), _title(report.theme))
+    _back(sheet, 1, report.words, {**plain, **_link(report.theme)})
+    for column, text in enumerate(AUDIT_HEADS):
+        sheet.text(3, column, report.words(text), {**head, "align": "right" if column == 5 else "left"})
     wrapped = {**plain, "text_wrap": True, "valign": "top"}
     row = 4
     for finding in audit.findings:
-        last = f"Accepted: {finding.accepted}" if finding.accepted else finding.remedy
+        last = finding.remedy
+        if finding.accepted:
+            last = report.words("Accepted: {reason}", reason=finding.accepted)
         texts = (
-            "accepted" if finding.accepted else finding.severity,
+            report.words(said("accepted") if finding.accepted else finding.severity),
             finding.slip,
             finding.where,
             finding.message,
@@ -154,12 +171,12 @@ def _write_audit(sheet: Sheet, audit: Audit, report: Report) -> None:
         sheet.height(row, LINE_HEIGHT * max(lines_needed(finding.message, 62), lines_needed(last, 46)) + 2)
         row += 1
     if not audit.findings:
-        sheet.text(row, 0, "Nothing was found.", plain)
+        sheet.text(row, 0, report.words("Nothing was found."), plain)
         row += 1
     sheet.text(row + 1, 0, report.provenance, {**plain, "font_color": report.theme.quiet})
     sheet.widths([10, 24, 20, 60, 44, 12])
     sheet.freeze(4, 0)
-    sheet.print_set_up(title="Audit", rows=(3, 3), columns=0, breaks=(), wide=1)
+    sheet.print_set_up(title=report.words("Audit"), rows=(3, 3), columns=0, breaks=(), wide=1)
     sheet.print_area(row + 2, 6)
 
 
@@ -167,15 +184,15 @@ def _write_findings(sheet: Sheet, report: Report, places: Mapping[str, Place], t
     """Write the notable differences, the largest effect first, each with a link to its table."""
     plain = _plain(theme)
     head = {**plain, "bold": True, "bg_color": theme.reed, "bottom": 1, "bottom_color": theme.line}
-    sheet.text(0, 0, "Findings", _title(theme))
-    sheet.link(1, 0, CONTENTS, "← Contents", {**plain, **_link(theme)})
-    for column, text in enumerate(("Effect", "Size", "Table", "What differs", "P corrected")):
+    sheet.text(0, 0, report.words("Findings"), _title(theme))
+    _back(sheet, 1, report.words, {**plain, **_link(theme)})
+    for column, text in enumerate(FINDINGS_HEADS):
         side: Style = {"align": "right"} if column in (0, 4) else {"align": "left", "indent": 1}
-        sheet.text(3, column, text, {**head, **side})
+        sheet.text(3, column, report.words(text), {**head, **side})
     top = {**plain, "valign": "top"}
     for row, one in enumerate(report.notable, 4):
         sheet.number(row, 0, one.effect, {**top, "num_format": "+0.00;-0.00"})
-        sheet.text(row, 1, one.size, {**top, "align": "left", "indent": 1})
+        sheet.text(row, 1, report.words(one.size), {**top, "align": "left", "indent": 1})
         if one.table in places:
             name, begins = places[one.table]
             sheet.link(row, 2, name, one.table, {**top, **_link(theme), "indent": 1}, to=begins)
@@ -185,14 +202,14 @@ def _write_findings(sheet: Sheet, report: Report, places: Mapping[str, Place], t
         sheet.height(row, LINE_HEIGHT * lines_needed(one.sentence, 112) + 2)
         sheet.number(row, 4, one.adjusted, {**top, "num_format": '[<0.0001]"<0.0001";0.0000'})
     end = 4 + len(report.notable)
-    for k, text in enumerate((FINDINGS_NOTE, report.provenance), 1):
+    for k, text in enumerate((report.words(FINDINGS_NOTE), report.provenance), 1):
         sheet.across(
             end + k, 0, 4, text, {**plain, "font_color": theme.quiet, "text_wrap": True, "valign": "top"}
         )
         sheet.height(end + k, LINE_HEIGHT * lines_needed(text, 150))
     sheet.widths([9, 11, 24, 92, 12])
     sheet.freeze(4, 0)
-    sheet.print_set_up(title="Findings", rows=(3, 3), columns=0, breaks=(), wide=1)
+    sheet.print_set_up(title=report.words("Findings"), rows=(3, 3), columns=0, breaks=(), wide=1)
     sheet.print_area(end + 3, 5)
 
 
@@ -215,16 +232,16 @@ class _Contents:
     theme: Theme
 
     def write(self, places: Sequence[Place]) -> None:
-        sheet, theme = self.sheet, self.theme
+        sheet, theme, say = self.sheet, self.theme, self.report.words
         plain = _plain(theme)
         head = {**plain, "bold": True, "bg_color": theme.reed, "bottom": 1, "bottom_color": theme.line}
-        sheet.text(0, 0, self.report.title or "Tables", _title(theme))
+        sheet.text(0, 0, self.report.shown_title, _title(theme))
         if theme.logo is not None:
             sheet.picture(0, 4, theme.logo)
-        sheet.text(1, 0, f"{len(places)} tables", {**plain, "font_color": theme.quiet})
-        for column, text in enumerate(("No.", "Table", "Title", "Base", "Columns with a mark")):
-            side = {"align": "right"} if text in ("No.", "Base") else {"align": "left", "indent": 1}
-            sheet.text(3, column, text, {**head, **side})
+        sheet.text(1, 0, say("{count} tables", count=len(places)), {**plain, "font_color": theme.quiet})
+        for column, text in enumerate(CONTENTS_HEADS):
+            side = {"align": "right"} if column in (0, 3) else {"align": "left", "indent": 1}
+            sheet.text(3, column, say(text), {**head, **side})
         row = 4
         heading = ""
         for number, (table, (name, top)) in enumerate(zip(self.report.tables, places, strict=True), 1):
@@ -249,7 +266,7 @@ class _Contents:
         sheet.height(row + 1, LINE_HEIGHT * lines_needed(self.report.provenance, 136))
         sheet.widths([5, 24, 66, 9, 40])
         sheet.freeze(4, 0)
-        sheet.print_set_up(title=self.report.title, rows=(3, 3), columns=0, breaks=(), wide=1)
+        sheet.print_set_up(title=self.report.shown_title, rows=(3, 3), columns=0, breaks=(), wide=1)
         sheet.print_area(row + 2, 5)
 
 
@@ -259,18 +276,17 @@ def _marked_columns(table: Table) -> str:
     for mark in table.column_marks:
         if mark:
             counts[mark] = counts.get(mark, 0) + 1
-    return ", ".join(f"{count} {mark}" for mark, count in counts.items())
+    return ", ".join(f"{count} {table.words(mark)}" for mark, count in counts.items())
 
 
 class _TableSheet:
     """One table on a sheet, from row `top` on."""
 
-    def __init__(
-        self, sheet: Sheet, table: Table, provenance: str, theme: Theme, rules: WorkbookRules, top: int
-    ) -> None:
-        self.sheet, self.table, self.provenance, self.theme = sheet, table, provenance, theme
+    def __init__(self, sheet: Sheet, table: Table, report: Report, rules: WorkbookRules, top: int) -> None:
+        self.sheet, self.table, self.provenance, self.theme = sheet, table, report.provenance, report.theme
+        self.say = report.words
         self.letters, self.top = rules.letters, top
-        self.plain = _plain(theme)
+        self.plain = _plain(self.theme)
         self.texts = [[cell_text(table, line, k) for k in range(len(table.columns))] for line in table.lines]
         tested = any(any(line.letters) for line in table.lines) or bool(table.levels)
         self.lettered = [
@@ -293,7 +309,7 @@ class _TableSheet:
         self.widths = self._widths()
         self.sheet.text(self.top + TITLE, 0, self.table.title, _title(self.theme))
         link = {**self.plain, **_link(self.theme)}
-        self.sheet.link(self.top + SUBTITLE, 0, CONTENTS, "← Contents", link)
+        _back(self.sheet, self.top + SUBTITLE, self.say, link)
         self._write_heads()
         end = self._write_lines()
         return self._write_notes(end + 1, self.widths)
@@ -384,7 +400,7 @@ class _TableSheet:
         style = {**style, "valign": "vcenter"}
         stub = {**style, "indent": line.indent, "text_wrap": True}
         self.sheet.text(row, 0, label, stub)
-        sign = sign_of(line.figure)
+        sign = sign_of(line.figure, self.table.words)
         self.sheet.text(row, 1, sign, {**style, "font_color": self.theme.quiet, "bold": False})
         needed = lines_needed(label, LABEL_WIDTH[1] - 2 * line.indent)
         if needed > 1:
@@ -454,7 +470,7 @@ class _TableSheet:
     def _widths(self) -> list[float]:
         rows = [line for line in self.table.lines if line.kind != "heading"]
         labels = max(text_width(line.label) + 2 * line.indent for line in rows) + 2
-        signs = max(text_width(sign_of(line.figure)) for line in self.table.lines) + 2
+        signs = max(text_width(sign_of(line.figure, self.table.words)) for line in self.table.lines) + 2
         widths = [min(max(labels, LABEL_WIDTH[0]), LABEL_WIDTH[1]), max(signs, 4.0)]
         for k in range(len(self.table.columns)):
             widths.append(self._head_width(k))
@@ -485,7 +501,7 @@ class _TableSheet:
         return len(breaks) + 1, breaks
 
 
-def number_format_of(value: float, figure: str, digits: int, sign: str = "") -> str:
+def number_format_of(value: float, figure: str, digits: int, sign: str = "", words: Words = ENGLISH) -> str:
     """Give the number format under which a spreadsheet shows the text that every other output shows.
 
     >>> number_format_of(11.0, "column percent", 0)
@@ -498,7 +514,9 @@ def number_format_of(value: float, figure: str, digits: int, sign: str = "") -> 
     if figure in PERCENTS or figure in COUNTS:
         percent = "%" if figure in PERCENTS else ""
         number = places + (f'"{percent}"' if percent else "")
-        return f'[=0]"{ZERO}";[<{half_step(digits)}]"{near_zero(digits, percent)}";{number}{after}'
+        return (
+            f'[=0]"{ZERO}";[<{half_step(digits)}]"{words.number(near_zero(digits, percent))}";{number}{after}'
+        )
     if value < 0 and rounded(value, digits).is_zero():
         return f"{places}{after};{places}{after}"  # no minus sign for what rounds to zero
     return places + after

@@ -16,9 +16,15 @@ from eager_otter.core.association import (
     whole_table_test,
     without_empty,
 )
-from eager_otter.tables.rounding import p_words, rounded
+from eager_otter.looks.words import ENGLISH, Words, said
+from eager_otter.tables.rounding import LEAST_P, p_text, rounded
 
-SIZES = ((0.1, "negligible"), (0.2, "weak"), (0.4, "moderate"))
+SIZES = (
+    (0.1, said("negligible association")),
+    (0.2, said("weak association")),
+    (0.4, said("moderate association")),
+)
+STRONG = said("strong association")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -55,22 +61,28 @@ class Association:
     all: Mapping[MeasureName, Measure]
     why_not: str = ""
 
-    def sentence(self, level: float, *, every: bool = False) -> str:
+    def sentence(self, level: float, *, every: bool = False, words: Words = ENGLISH) -> str:
         """Say it in plain words, judged at a confidence percent; with `every`, all measures."""
+        say = words
         if self.test is None or self.fitting is None:
-            return f"Whole table, {self.group}: no test, as {self.why_not}."
-        parts = [f"Whole table, {self.group}: {_test_words(self.test)}; {_verdict(self.test, level)}."]
+            told = said("Whole table, {group}: no test, as {reason}.")
+            return say(told, group=self.group, reason=say(self.why_not))
+        test, verdict = _test_words(self.test, say), _verdict(self.test, level, say)
+        whole = said("Whole table, {group}: {test}; {verdict}.")
+        parts = [say(whole, group=self.group, test=test, verdict=verdict)]
         if self.test.doubtful:
-            parts.append(
-                f"Read with care: {self.test.small} of {self.test.cells} expected counts are below 5, the smallest is "
-                f"{rounded(self.test.smallest, 1)}."
+            care = said(
+                "Read with care: {small} of {cells} expected counts are below 5, the smallest is {smallest}."
             )
+            smallest = say.number(str(rounded(self.test.smallest, 1)))
+            parts.append(say(care, small=self.test.small, cells=self.test.cells, smallest=smallest))
             if not np.isnan(self.test.exact):
-                parts.append(f"Fisher's exact test: P {p_words(self.test.exact)}.")
-        parts.append(f"{_measure_words(self.fitting)}: {self.size} ({self.reason}).")
+                parts.append(say("Fisher's exact test: {p}.", p=p_said(self.test.exact, say)))
+        size = "; ".join(say(part) for part in self.size.split("; "))
+        parts.append(f"{_measure_words(self.fitting, say)}: {size} ({say(self.reason)}).")
         if every:
-            others = [_measure_words(m) for m in self.all.values() if m.name != self.fitting.name]
-            parts.append(f"The others: {', '.join(others)}.")
+            others = [_measure_words(m, say) for m in self.all.values() if m.name != self.fitting.name]
+            parts.append(say("The others: {measures}.", measures=", ".join(others)))
         return " ".join(parts)
 
 
@@ -81,9 +93,9 @@ def associate(crossing: Crossing, out: BoolArray) -> Association:
     found = {} if test is None else measures(n, w, w2)
     if test is None or not found:
         why = (
-            "its columns share people"
+            said("its columns share people")
             if crossing.shares_people
-            else "fewer than two rows or columns hold anybody"
+            else said("fewer than two rows or columns hold anybody")
         )
         return Association(
             group=crossing.group,
@@ -111,45 +123,54 @@ def associate(crossing: Crossing, out: BoolArray) -> Association:
 def _fitting(shape: tuple[int, ...], rows: bool, columns: bool) -> tuple[MeasureName, str]:
     """Choose the measure that fits; a side of two counts as ordered."""
     if shape == (2, 2):
-        return "Cramér's V", "two rows by two columns"
+        return "Cramér's V", said("two rows by two columns")
     if not (rows or shape[0] == 2) or not (columns or shape[1] == 2):
-        return "Cramér's V", "at least one side has no order"
+        return "Cramér's V", said("at least one side has no order")
     if shape[0] == shape[1]:
-        return "Kendall's τ-b", "both sides are ordered, with as many rows as columns"
-    return "Stuart's τ-c", "both sides are ordered, with unequal numbers of rows and columns"
+        return "Kendall's τ-b", said("both sides are ordered, with as many rows as columns")
+    return "Stuart's τ-c", said("both sides are ordered, with unequal numbers of rows and columns")
 
 
 def _size(measure: Measure, *, ordered: bool) -> str:
     """Read a measure in plain words (after Rea & Parker 1992)."""
     value = abs(measure.value)
-    word = next((word for limit, word in SIZES if value < limit), "strong")
-    if not ordered or word == "negligible":
-        return f"{word} association"
-    way = "further right, the answers tend further down the list" if measure.value > 0 else (
-        "further right, the answers tend further up the list"
-    )  # fmt: skip
-    return f"{word} association; {way}"
+    word = next((word for limit, word in SIZES if value < limit), STRONG)
+    if not ordered or value < SIZES[0][0]:
+        return word
+    down = said("further right, the answers tend further down the list")
+    up = said("further right, the answers tend further up the list")
+    return f"{word}; {down if measure.value > 0 else up}"
 
 
-def _test_words(test: WholeTableTest) -> str:
+def p_said(p: float, say: Words) -> str:
+    """Say a P value with its sign: "P = 0.0457", or "P below 0.0001"."""
+    if p < LEAST_P:
+        return say("P below {p}", p=say.number("0.0001"))
+    return f"P = {say.number(p_text(p))}"
+
+
+def _test_words(test: WholeTableTest, say: Words) -> str:
+    statistic, p = say.number(f"{test.statistic:.2f}"), p_said(test.p_value, say)
     if test.method == "chi-square":
-        return (
-            f"chi-square {test.statistic:.2f} on {test.df1:g} degrees of freedom, P {p_words(test.p_value)}"
-        )
-    return (
-        f"chi-square of the weighted shares, corrected for the weights (Rao and Scott): F = {test.statistic:.2f} on "
-        f"{test.df1:,.1f} and {test.df2:,.0f} degrees of freedom, P {p_words(test.p_value)}"
+        told = said("chi-square {statistic} on {df} degrees of freedom, {p}")
+        return say(told, statistic=statistic, df=float(test.df1), p=p)
+    corrected = said(
+        "chi-square of the weighted shares, corrected for the weights (Rao and Scott): F = {statistic} on {df1} and "
+        "{df2} degrees of freedom, {p}"
     )
+    df1, df2 = say.number(f"{test.df1:,.1f}"), say.number(f"{test.df2:,.0f}")
+    return say(corrected, statistic=statistic, df1=df1, df2=df2, p=p)
 
 
-def _verdict(test: WholeTableTest, level: float) -> str:
+def _verdict(test: WholeTableTest, level: float, say: Words) -> str:
     if np.isnan(test.p_value):
-        return "no test could be made"
+        return say("no test could be made")
     if test.p_value <= (100.0 - level) / 100.0:
-        return f"the columns differ significantly at the {level:g} % level"
-    return f"no significant difference between the columns at the {level:g} % level"
+        return say("the columns differ significantly at the {level} % level", level=float(level))
+    told = said("no significant difference between the columns at the {level} % level")
+    return say(told, level=float(level))
 
 
-def _measure_words(measure: Measure) -> str:
-    p = "" if np.isnan(measure.p_value) else f" (P {p_words(measure.p_value)})"
-    return f"{measure.name} {rounded(measure.value, 2)}{p}"
+def _measure_words(measure: Measure, say: Words) -> str:
+    p = "" if np.isnan(measure.p_value) else f" ({p_said(measure.p_value, say)})"
+    return f"{say(measure.name)} {say.number(str(rounded(measure.value, 2)))}{p}"

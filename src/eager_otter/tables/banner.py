@@ -15,14 +15,16 @@ from eager_otter.core.arrays import BoolArray
 from eager_otter.core.cells import ColumnGroup, group_from_memberships
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError
+from eager_otter.looks.words import said
 from eager_otter.tables.comparing import Comparisons, Leaf, compare
 from eager_otter.tables.points import Point, by_codes, check_only, memberships, points_of
 from eager_otter.tables.request import Banner, BannerGroup, TestRules
 from eager_otter.tables.table import Column, Group, find_column
 
-TOTAL = "Total"
-ALL = "All"
-REST = "Rest"
+TOTAL = said("Total")
+ALL = said("All")
+REST = said("Rest")
+SUBTOTAL = Point(ALL, "", "")  # of everybody under an outer answer
 MOST_COLUMNS = 5_000
 
 
@@ -83,7 +85,7 @@ def lay_out(banner: Banner, codebook: Codebook, tests: TestRules | None = None) 
     laid = _Laid(tests or TestRules(), flat, shapes)
     for number, shape in enumerate(shapes):
         laid.add(number, shape)
-    columns = [Column(label=TOTAL), *laid.columns]
+    columns = [Column(label=TOTAL, fixed=TOTAL), *laid.columns]
     everything = tuple(k for k in range(1, len(columns)) if not columns[k].hidden)
     shown = {"first": (0, *everything), "last": (*everything, 0), "none": everything}[banner.total]
     if not shown:
@@ -157,7 +159,7 @@ def _shape(
             raise RequestError("Only the innermost answers of a nesting can be hidden.")
         inner = list(levels[-1])
         if wanted.subtotal:
-            inner.insert(0, Point(ALL, "", ""))
+            inner.insert(0, SUBTOTAL)
         label = outer[-1] if outer else _label_of(wanted, codebook)
         heads = (title, *outer[:-1]) if outer else ()
         group = Group(label=label, start=len(columns), stop=len(columns), outer=heads)
@@ -172,6 +174,7 @@ def _shape(
                     letter=letter,
                     question=point.question,
                     code=point.code,
+                    fixed=ALL if point == SUBTOTAL else "",
                 )
             )
         hidden = [
@@ -236,7 +239,7 @@ class _Laid:
         )
         parent_column = {prefix: start + len(placed) + k for k, prefix in enumerate(prefixes)}
         parent_member = {prefix: points + k for k, prefix in enumerate(prefixes)}
-        placed += [Column(label=ALL, hidden=True) for _ in prefixes]
+        placed += [Column(label=ALL, fixed=ALL, hidden=True) for _ in prefixes]
         members += [Member("in", parent_member[prefix]) for prefix in prefixes]
         control, elsewhere = self._control(tests, number, start + len(placed))
         if elsewhere is not None:
@@ -257,7 +260,7 @@ class _Laid:
                 parent = parent_member[path.places] if tests.rest_of_parent and path.places else -1
                 for k in tested:
                     rest[k] = start + len(placed)
-                    placed.append(Column(label=REST, hidden=True))
+                    placed.append(Column(label=REST, fixed=REST, hidden=True))
                     members.append(Member("rest", column_place[k - start], parent))
             within = _named_in(placed, path, start, tests.control)
             self.leaves.append(

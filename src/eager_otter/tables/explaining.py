@@ -13,6 +13,7 @@ from eager_otter.core.arrays import effective_base
 from eager_otter.core.means import moments
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError
+from eager_otter.tables.banner import REST
 from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.finishing import NOT_TESTED, marks_of
 from eager_otter.tables.request import TestRules, quantile_of
@@ -301,7 +302,7 @@ class _Working:
             if marks[side] >= NOT_TESTED:
                 name = (
                     name_of(self.table.counted[side])
-                    if self.table.counted[side].label != "Rest"
+                    if self.table.counted[side].fixed != REST
                     else "the rest"
                 )
                 return f"the base of {name} is {MARKS[marks[side]]} by the minimum bases"

@@ -11,18 +11,20 @@ import numpy as np
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.sums import Sums
+from eager_otter.looks.words import Words, said
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.facts import Facts
+from eager_otter.tables.note import Note
 from eager_otter.tables.notes import preview_notes
-from eager_otter.tables.request import BaseFigure, BaseRules, TableRequest
+from eager_otter.tables.request import BaseFigure, BaseRules, TableRequest, percentile_of
 from eager_otter.tables.table import MARKS, Evidence, Line, Mark, Table, Viewer
 
 EDGE = 1e-9  # an effective base this little below a threshold is at it: rounding, not fewer people
 NOT_TESTED, WITHHELD = MARKS.index("not tested"), MARKS.index("withheld")
 BASE_LABELS: dict[BaseFigure, str] = {
-    "unweighted base": "Base (unweighted)",
-    "weighted base": "Base (weighted)",
-    "effective base": "Effective base",
+    "unweighted base": said("Base (unweighted)"),
+    "weighted base": said("Base (weighted)"),
+    "effective base": said("Effective base"),
 }
 WITHOUT_DIFFERENCE = frozenset(
     {
@@ -58,7 +60,7 @@ def make_preview(request: TableRequest, everybody: Sums, setting: Setting) -> Ta
     """Make a table of bases only, with how many columns there are, how many pairs, and how many are thin."""
     marks = marks_of(everybody, request.rules)[0]
     lines = base_lines(request, everybody, marks, weighted=setting.weighted)
-    title = f"Banner {request.banner.name}".strip()
+    title = request.words("Banner {name}", name=request.banner.name).strip()
     notes = preview_notes(request, lines[0], setting.layout, setting.facts)
     return finished(request, setting, lines, notes, title=title, people=int(everybody.n[0, 0]))
 
@@ -67,20 +69,23 @@ def finished(
     request: TableRequest,
     setting: Setting,
     lines: Sequence[Line],
-    notes: tuple[str, ...],
+    notes: tuple[Note, ...],
     *,
     title: str,
     people: int,
 ) -> Table:
     """Put a table together from its lines and notes, its columns in the order in which they are shown."""
-    layout = setting.layout
+    layout, say = setting.layout, request.words
+    columns = tuple(
+        replace(column, label=say(column.fixed)) if column.fixed else column for column in layout.columns
+    )
     table = Table(
         id=request.id or request.question,
         title=f"{title} – {request.layer}" if request.layer else title,
         question=request.question,
-        columns=layout.columns,
+        columns=columns,
         groups=layout.groups,
-        lines=tuple(lines),
+        lines=tuple(replace(line, label=_said(line, say)) if line.fixed else line for line in lines),
         notes=notes,
         digits=request.digits,
         levels=request.levels,
@@ -89,15 +94,24 @@ def finished(
         layer=request.layer,
         heading=request.heading,
         viewer=setting.viewer,
-        counted=layout.columns,
+        counted=columns,
         shown=layout.shown,
         comparisons=layout.comparisons,
         facts=setting.facts,
         rules=request.rules,
         tests=request.tests,
         base=request.base_text or request.base,
+        words=say,
     )
     return _in_shown_order(_with_differences(table), layout.shown)
+
+
+def _said(line: Line, say: Words) -> str:
+    """Say the label of a line that is one of our words."""
+    share = percentile_of(line.figure)
+    if share is None:
+        return say(line.fixed)
+    return say("Percentile {percent}", percent=100.0 * share)
 
 
 def base_lines(request: TableRequest, base: Sums, marks: IntArray, *, weighted: bool) -> list[Line]:
@@ -111,6 +125,7 @@ def base_lines(request: TableRequest, base: Sums, marks: IntArray, *, weighted: 
     return [
         Line(
             label=BASE_LABELS[figure],
+            fixed=BASE_LABELS[figure],
             kind="base",
             figure=figure,
             values=values[figure],

@@ -14,6 +14,7 @@ from eager_otter.core.paired import paired_means, paired_proportions
 from eager_otter.core.proportions import PairTests, SharedPairs
 from eager_otter.core.sums import Sums, side_by_side
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.looks.words import said
 from eager_otter.tables.banner import BannerColumns, letter_name
 from eager_otter.tables.comparing import Leaf, compare
 from eager_otter.tables.counting import QuestionSums
@@ -35,7 +36,8 @@ from eager_otter.tables.rows import Row
 from eager_otter.tables.table import Column, Group, Line, Table, find_column
 from eager_otter.tables.testing import Tested, TestKind
 
-ITEMS = "Items"
+ITEMS = said("Items")
+SMALLEST_BASE = said("Smallest base of an item")
 NEEDS_TOTAL = ("row percent", "table percent", "index", "percent of outer", "column difference")
 
 
@@ -90,7 +92,7 @@ def _items_by_columns(
         lines.append(line)
         if not alike:  # each item has a base of its own: it stands under the figure
             own = bases[question.name]
-            lines.append(replace(own, label=line.label, code=line.code, kind="answer"))
+            lines.append(replace(own, label=line.label, fixed="", code=line.code, kind="answer"))
     return _table(request, items, lines, setting, sums, alike=alike)
 
 
@@ -101,7 +103,8 @@ def _smallest_base(made: Sequence[Making], sums: Sequence[QuestionSums]) -> list
     marks = np.array([made[int(place)].base_marks[k] for k, place in enumerate(places)])
     return [
         Line(
-            label="Smallest base of an item",
+            label=SMALLEST_BASE,
+            fixed=SMALLEST_BASE,
             kind="base",
             figure="unweighted base",
             values=smallest,
@@ -124,8 +127,8 @@ def _item_line(making: Making, items: Items, place: int) -> Line:
         except UnknownName as error:
             raise UnknownName("net or answer", figure, [*error.known, "mean"], question.name) from None
     if items.figures and not (items.labels and items.labels[place]):
-        label = f"{label}: {figure}"
-    return replace(line, label=label, kind="answer", code=question.name, indent=0)
+        label = f"{label}: {making.request.words(figure.casefold()) if is_summary(figure) else figure}"
+    return replace(line, label=label, fixed="", kind="answer", code=question.name, indent=0)
 
 
 def _sorted(
@@ -150,7 +153,8 @@ def _table(
 ) -> Table:
     title = request.title or request.question
     if items.shape == "items by columns" and not items.figures and not request.title:
-        title = f"{title} – {items.figure}"
+        figure = items.figure
+        title = f"{title} – {request.words(figure.casefold()) if is_summary(figure) else figure}"
     notes = item_notes(
         request, items, lines, sums, setting.facts, setting.layout, setting.shared, alike=alike
     )
@@ -175,10 +179,11 @@ def item_columns(request: TableRequest, questions: Sequence[Question]) -> Banner
             )
         if question.kind != first.kind:
             raise RequestError(f"{question.name} is of kind {question.kind}, {first.name} of {first.kind}.")
+    head = request.words(ITEMS)
     columns = tuple(
         Column(
             label=_label(request.items, k, question.label),
-            group=ITEMS,
+            group=head,
             letter=letter_name(k + 1),
             question=question.name,
             code=question.name,
@@ -199,7 +204,7 @@ def item_columns(request: TableRequest, questions: Sequence[Question]) -> Banner
     leaf = Leaf(block=0, columns=places, against=against, all_parents=False, rest={}, control=control)
     return BannerColumns(
         columns=columns,
-        groups=(Group(label=ITEMS, start=0, stop=len(columns)),),
+        groups=(Group(label=head, start=0, stop=len(columns)),),
         comparisons=compare([leaf], []),
         shown=places,
         blocks=(),
@@ -305,7 +310,9 @@ def before_by_after(request: TableRequest, sums: QuestionSums, after: Question, 
     assert request.items is not None
     making = Making(request, sums, setting)
     lines = [*making.bases(), *making.body(), *_moves(making, sums.question, after)]
-    titled = replace(request, title=request.title or f"{sums.question.text} – before by after")
+    titled = replace(
+        request, title=request.title or f"{sums.question.text} – {request.words('before by after')}"
+    )
     return _table(titled, request.items, lines, setting, [sums], alike=True)
 
 
@@ -329,9 +336,13 @@ def _moved(before: Question, after: Question, codes: Sequence[str]) -> dict[str,
     if before.scale and after.scale:
         down = np.array([before.scores().get(answer.code, np.nan) for answer in before.valid])[:, None]
         across = np.array([after.scores().get(code, np.nan) for code in codes])[None, :]
-        return {"Same answer": down == across, "Higher after": across > down, "Lower after": across < down}
+        return {
+            said("Same answer"): down == across,
+            said("Higher after"): across > down,
+            said("Lower after"): across < down,
+        }
     same = np.array([[answer.code == code for code in codes] for answer in before.valid])
-    return {"Same answer": same, "Another answer": ~same}
+    return {said("Same answer"): same, said("Another answer"): ~same}
 
 
 def _move_lines(making: Making, label: str, w: FloatArray, base: Sums) -> list[Line]:
@@ -346,6 +357,7 @@ def _move_lines(making: Making, label: str, w: FloatArray, base: Sums) -> list[L
         lines.append(
             Line(
                 label=label,
+                fixed=label,
                 kind="net",
                 figure=figure,
                 values=shown(values, making.base_marks),

@@ -16,6 +16,7 @@ from eager_otter.core.proportions import PairTests, test_proportions
 from eager_otter.core.quantiles import weighted_quantile
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.looks.words import said
 from eager_otter.tables.association import Crossing
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.finishing import (
@@ -28,6 +29,7 @@ from eager_otter.tables.finishing import (
     marks_of,
     shown,
 )
+from eager_otter.tables.note import Note
 from eager_otter.tables.notes import notes_of
 from eager_otter.tables.order import chosen_rows
 from eager_otter.tables.request import (
@@ -43,22 +45,22 @@ from eager_otter.tables.rows import Row, rows_of
 from eager_otter.tables.table import Evidence, Line, Mark, Table, find_column
 from eager_otter.tables.testing import Tested, TestKind, decide
 
-NO_ANSWER = "No answer"
+NO_ANSWER = said("No answer")
 SUMMARY_LABELS: Mapping[str, str] = {
-    "mean": "Mean",
-    "standard deviation": "Standard deviation",
-    "standard error": "Standard error",
-    "interval low": "Confidence interval, from",
-    "interval high": "Confidence interval, to",
-    "median": "Median",
-    "lower quartile": "Lower quartile",
-    "upper quartile": "Upper quartile",
-    "smallest": "Smallest",
-    "largest": "Largest",
-    "sum": "Sum",
-    "mean mentions": "Mentions per respondent",
-    "mentions": "Mentions",
-    "respondents": "Respondents",
+    "mean": said("Mean"),
+    "standard deviation": said("Standard deviation"),
+    "standard error": said("Standard error"),
+    "interval low": said("Confidence interval, from"),
+    "interval high": said("Confidence interval, to"),
+    "median": said("Median"),
+    "lower quartile": said("Lower quartile"),
+    "upper quartile": said("Upper quartile"),
+    "smallest": said("Smallest"),
+    "largest": said("Largest"),
+    "sum": said("Sum"),
+    "mean mentions": said("Mentions per respondent"),
+    "mentions": said("Mentions"),
+    "respondents": said("Respondents"),
 }
 CELL_SUMMARIES = (
     "mean",
@@ -137,7 +139,10 @@ class Making:
         if request.tests.whole_table == "none":
             return table
         level, every = (request.levels or (95.0,))[0], request.tests.whole_table == "all"
-        found = [association.sentence(level, every=every) for association in table.associations()]
+        found = [
+            Note(association.sentence(level, every=every, words=request.words), "detail")
+            for association in table.associations()
+        ]
         return replace(table, notes=(*notes, *found))
 
     def _crossings(self) -> tuple[Crossing, ...]:
@@ -201,7 +206,9 @@ class Making:
             lines += self._headings_before(row)
             tested = not self._is_untested(row.code, row.label)
             for line in self.summaries(values, self._summarised(wanted, values), tested=tested):
-                lines.append(replace(line, label=row.label, kind=row.kind, code=row.code, indent=row.indent))
+                lines.append(
+                    replace(line, label=row.label, fixed="", kind=row.kind, code=row.code, indent=row.indent)
+                )
         return lines
 
     def _answer_lines(self) -> list[Line]:
@@ -282,6 +289,7 @@ class Making:
     ) -> Line:
         return Line(
             label=row.label,
+            fixed=NO_ANSWER if row.label == NO_ANSWER and not row.code and row.kind == "answer" else "",
             kind=row.kind,
             code=row.code,
             indent=row.indent,
@@ -390,6 +398,7 @@ class Making:
             lines.append(
                 Line(
                     label=summary_label(figure),
+                    fixed=summary_label(figure),
                     kind="summary",
                     figure=figure,
                     values=shown(found, marks),

@@ -12,16 +12,18 @@ from eager_otter.codebook.model import Codebook
 from eager_otter.core.corrections import adjusted
 from eager_otter.core.means import moments
 from eager_otter.errors import RequestError
+from eager_otter.looks.words import said
+from eager_otter.tables.association import p_said
 from eager_otter.tables.explaining import name_of
 from eager_otter.tables.finishing import marks_of
 from eager_otter.tables.request import Banner, BannerGroup, TableRequest
-from eager_otter.tables.rounding import p_words
 from eager_otter.tables.table import Line, Table, tested_rows
 from eager_otter.tables.texts import figure_text
 
-SIZES = ((0.2, "very small"), (0.5, "small"), (0.8, "medium"))  # Cohen (1988)
+SIZES = ((0.2, said("very small")), (0.5, said("small")), (0.8, said("medium")))  # Cohen (1988)
+LARGE = said("large")
 Against = Literal["rest", "previous"]
-FINDINGS_NOTE = (
+FINDINGS_NOTE = said(
     "Effect: Cohen's h of percents, d of means; 0.2 is small, 0.5 medium, 0.8 large. Each cell is set against everyone "
     "else in the table (or a wave against the one before); P is corrected for all cells looked at after Benjamini and "
     "Hochberg. Columns below a minimum base and what is so by construction stay out; what is said twice is given once."
@@ -57,7 +59,7 @@ class Notable:
     @property
     def size(self) -> str:
         """How large the effect is, in words."""
-        return next((word for limit, word in SIZES if abs(self.effect) < limit), "large")
+        return next((word for limit, word in SIZES if abs(self.effect) < limit), LARGE)
 
     def as_dict(self) -> dict[str, Any]:
         """Give it as a plain mapping, as for JSON."""
@@ -121,8 +123,13 @@ def notable_differences(
         return ()
     p = np.array([[one.p_value for one in found]])
     corrected = adjusted(p, np.zeros(len(found), np.int64), "benjamini-hochberg")[0]
+    say = tables[0].words
     kept = [
-        replace(one, adjusted=float(q), sentence=f"{one.sentence}, P {p_words(float(q))} after correction")
+        replace(
+            one,
+            adjusted=float(q),
+            sentence=f"{one.sentence}, {say('{p} after correction', p=p_said(float(q), say))}",
+        )
         for one, q in zip(found, corrected, strict=True)
         if q <= (100.0 - level) / 100.0 and abs(one.effect) >= least
     ]
@@ -200,7 +207,7 @@ def _of_line(
             question=question,
             group=column.group,
             column=name_of(column),
-            against="everyone else" if rest else name_of(table.counted[b]),
+            against=table.words("everyone else") if rest else name_of(table.counted[b]),
             value=float(values[a]),
             other=float(values[b]),
             effect=float(scale[a] - scale[b]) / deviation,
@@ -219,12 +226,27 @@ def _sums_up_cells(line: Line) -> bool:
 
 
 def _sentence(table: Table, line: Line, one: Notable, label: str, *, rest: bool) -> str:
-    figures = [figure_text(value, line.figure, table.digits) for value in (one.value, one.other)]
+    say = table.words
+    figure, other = (
+        figure_text(value, line.figure, table.digits, words=say) for value in (one.value, one.other)
+    )
     item = line.code and line.code == one.question  # a row per question: its label is the question's
     if line.figure == "mean" and (item or line.kind == "summary"):
-        what = f"{label} – mean"
+        what = f"{label} – {say('mean')}"
     else:
         what = label if item else f"{label} – {line.label}"
-    than = f"{figures[1]} among everyone else" if rest else f"{figures[1]} in {one.against}"
-    way = "higher" if one.effect > 0 else "lower"
-    return f"{what}: {figures[0]} in {one.column}, {way} than {than} ({one.base:,} and {one.other_base:,} respondents)"
+    if rest and one.effect > 0:
+        text = said(
+            "{what}: {figure} in {column}, higher than {other} among everyone else ({bases} respondents)"
+        )
+    elif rest:
+        text = said(
+            "{what}: {figure} in {column}, lower than {other} among everyone else ({bases} respondents)"
+        )
+    elif one.effect > 0:
+        text = said("{what}: {figure} in {column}, higher than {other} in {against} ({bases} respondents)")
+    else:
+        text = said("{what}: {figure} in {column}, lower than {other} in {against} ({bases} respondents)")
+    bases = say("{base} and {other}", base=one.base, other=one.other_base)
+    places = {"what": what, "figure": figure, "column": one.column, "other": other, "bases": bases}
+    return say(text, **places, **({} if rest else {"against": one.against}))

@@ -32,7 +32,7 @@ def people_in_cell(
     if count.everyone and line.kind != "summary":
         inside = np.ones_like(inside)
     if request.value is None and line.figure in COUNTED and line.kind in ("answer", "net"):
-        is_answer = line.code or line.label != NO_ANSWER or not count.everyone
+        is_answer = line.code or line.fixed != NO_ANSWER or not count.everyone
         inside &= _in_row(question, answers, request, line) if is_answer else ~who_answered(question, answers)
     if request.value is not None and line.kind in ("answer", "net"):
         third = counting.responses.codebook.question(request.value)

@@ -9,6 +9,7 @@ from typing import Literal, get_args
 
 from eager_otter.core.choices import Correction, MeanTest, ProportionTest
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.looks.words import ENGLISH, Words
 
 CellFigure = Literal[
     "column percent",
@@ -301,6 +302,7 @@ class TableRequest:
     "column difference" takes off; `outer_level` the level of a nested banner (1 the outermost, 0 the innermost above
     the columns) whose base "percent of outer" is a percent of. `base_rows` are the bases shown (none named: all that
     the table has), and `base_text` says in words who is in the base. `note` is put under the table.
+    `words` say the fixed texts of the table: labels of bases and summaries, the Total, notes.
     Raises RequestError for levels or figures that cannot be had.
     """
 
@@ -327,6 +329,7 @@ class TableRequest:
     levels: tuple[float, ...] = (95.0,)
     tests: TestRules = TestRules()
     rules: BaseRules = BaseRules()
+    words: Words = field(default=ENGLISH, repr=False)
 
     def __post_init__(self) -> None:
         check_levels(self.levels)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from decimal import ROUND_HALF_UP, Decimal
 
+LEAST_P = 0.0001  # smaller ones are told as below it
+
 
 def rounded(value: float, digits: int) -> Decimal:
     """Round half away from zero on the value's 15 significant digits, as a spreadsheet shows it; no minus zero.
@@ -28,4 +30,4 @@ def p_text(p: float) -> str:
     >>> p_text(0.04567), p_text(0.00001)
     ('0.0457', 'below 0.0001')
     """
-    return "below 0.0001" if p < 0.0001 else f"{rounded(p, 4):f}"
+    return "below 0.0001" if p < LEAST_P else f"{rounded(p, 4):f}"

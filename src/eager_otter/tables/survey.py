@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from pathlib import Path
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from eager_otter.data.files import Source
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import who_answered
 from eager_otter.errors import RequestError
+from eager_otter.looks.words import ENGLISH, Words, said
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.finishing import Setting, make_preview
@@ -49,6 +51,7 @@ class Survey:
     filter: str | None = None
     weight: str | None = None
     viewer: Viewer | None = None
+    words: Words = ENGLISH
 
     def __repr__(self) -> str:
         parts = [f"{len(self.questions)} questions", str(self.source)]
@@ -82,6 +85,17 @@ class Survey:
         survey = replace(self, weight=column)
         survey.population()
         return survey
+
+    def in_language(self, language: str, folder: str | Path = ".") -> Survey:
+        """Say the fixed words of tables in a language: "en", "de" or a catalogue (.yaml), its path from `folder`.
+
+        Raises UnknownName, FileProblem, DocumentError.
+
+        Example: `survey.in_language("de").table("heard_of", by="region")`.
+        """
+        from eager_otter.looks.catalogue import load_words
+
+        return replace(self, words=load_words(language, Path(folder)))
 
     def table(
         self,
@@ -125,6 +139,7 @@ class Survey:
             digits=digits or Digits(),
             filter=filter,
             title=title,
+            words=self.words,
         )
         return next(iter(self.tables([request])))
 
@@ -162,6 +177,7 @@ class Survey:
             rules=bases or BaseRules(),
             rows=RowRules(sort=sort),
             title=title or (grid.text if grid else ""),
+            words=self.words,
         )
         return next(iter(self.tables([request])))
 
@@ -215,6 +231,7 @@ class Survey:
             banner=banner,
             rules=rules or BaseRules(),
             levels=tuple(float(level) for level in levels),
+            words=self.words,
         )
         return make_preview(request, counting.everybody(), self._setting(counting, facts))
 
@@ -361,7 +378,7 @@ def _settled(request: TableRequest) -> TableRequest:
         banner=Banner(groups=(BannerGroup(question=items.questions[1]),)),
         figures=request.figures or ("table percent", "count"),
         base=f"answered `{items.questions[1]}`",
-        base_text=request.base_text or "answered both times",
+        base_text=request.base_text or said("answered both times"),
         levels=(),
     )
 

@@ -12,9 +12,11 @@ from eager_otter.core.arrays import FloatArray, ratio
 from eager_otter.core.means import moments
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.looks.words import ENGLISH, Words
 from eager_otter.tables.association import Association, Crossing, associate
 from eager_otter.tables.comparing import Comparisons
 from eager_otter.tables.facts import Facts
+from eager_otter.tables.note import Note
 from eager_otter.tables.request import BaseRules, Digits, TestRules
 from eager_otter.tables.testing import Tested
 
@@ -34,7 +36,8 @@ class Column:
     """A banner column. `letter` is "" for the Total; `code` is the answer it stands for.
 
     A `hidden` column is counted, not shown. A `difference` shows one column minus another, both by position among the
-    columns counted, and has no base.
+    columns counted, and has no base. `fixed` is the English word that the label says, where it is one
+    of ours ("Total").
     """
 
     label: str
@@ -44,6 +47,7 @@ class Column:
     code: str = ""
     hidden: bool = False
     difference: tuple[int, int] | None = None
+    fixed: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -90,7 +94,8 @@ class Line:
     """One kind of figure of one row: `values`, `letters` and `marks` have one entry a column.
 
     `values` are at full precision; percents run from 0 to 100; NaN where a figure does not exist or is
-    withheld (the mark tells which). A `signed` line shows the signs of its columns' marks.
+    withheld (the mark tells which). A `signed` line shows the signs of its columns' marks. `fixed` is the English word
+    that the label says, where it is one of ours ("Mean").
     """
 
     label: str
@@ -102,6 +107,7 @@ class Line:
     code: str = ""
     indent: int = 0
     signed: bool = False
+    fixed: str = ""
     evidence: Evidence | None = None
 
     def continues(self, before: Line | None) -> bool:
@@ -148,7 +154,7 @@ class Table:
     `columns` hold the Total first, last or not at all; `lines` start with the bases; `notes` are whole sentences;
     `people` is the Total's unweighted base. `counted` are the columns as they were counted, hidden ones among them,
     and `shown` the places there of the table's own columns; `facts`, `rules`, `tests` and `base` tell how they were
-    chosen, judged and tested.
+    chosen, judged and tested. `words` said its fixed texts.
     """
 
     id: str
@@ -157,7 +163,7 @@ class Table:
     columns: tuple[Column, ...]
     groups: tuple[Group, ...]
     lines: tuple[Line, ...]
-    notes: tuple[str, ...]
+    notes: tuple[Note, ...]
     digits: Digits
     levels: tuple[float, ...] = ()
     weighted: bool = False
@@ -173,6 +179,7 @@ class Table:
     tests: TestRules = field(default_factory=TestRules)
     base: str = "answered"
     crossings: tuple[Crossing, ...] = ()
+    words: Words = ENGLISH
 
     def __repr__(self) -> str:
         """Show the table itself, as a terminal shows it."""
@@ -266,7 +273,7 @@ class Table:
 
     def line(self, row: str, figure: str | None = None) -> Line:
         """Find a line by a row's label or code, and a figure where the row has several. Raises UnknownName."""
-        fitting = [line for line in self.lines if row in (line.label, line.code)]
+        fitting = [line for line in self.lines if row in (line.label, line.code, line.fixed)]
         if not fitting:
             raise UnknownName("row", row, [line.label for line in self.lines], f"table {self.id!r}")
         if figure is None:
@@ -363,4 +370,4 @@ def _labels(column: Column) -> Sequence[str]:
 
 
 def _codes(column: Column) -> Sequence[str]:
-    return tuple(name for name in (column.letter, column.code) if name)
+    return tuple(name for name in (column.letter, column.code, column.fixed) if name)

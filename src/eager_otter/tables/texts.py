@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from decimal import Decimal
 
+from eager_otter.looks.words import ENGLISH, Words, said
 from eager_otter.tables.request import PERCENTS, Digits, percentile_of
 from eager_otter.tables.rounding import rounded
 from eager_otter.tables.table import Line, Mark, Table
@@ -19,54 +20,86 @@ COUNTS = ("count", "unweighted count")
 FIGURE_SIGNS = {
     "heading": "",
     "column percent": "%",
-    "row percent": "row %",
-    "table percent": "table %",
-    "mention percent": "mention %",
-    "cumulative percent": "cum. %",
-    "valid percent": "valid %",
-    "percent of answer": "% of row",
-    "percent of outer": "% of head",
-    "column difference": "± points",
-    "index": "index",
-    "difference": "diff.",
+    "row percent": said("row %"),
+    "table percent": said("table %"),
+    "mention percent": said("mention %"),
+    "cumulative percent": said("cum. %"),
+    "valid percent": said("valid %"),
+    "percent of answer": said("% of row"),
+    "percent of outer": said("% of head"),
+    "column difference": said("± points"),
+    "index": said("index"),
+    "difference": said("diff."),
     "count": "n",
-    "unweighted count": "n unw.",
-    "mean": "mean",
-    "standard deviation": "s.d.",
-    "standard error": "s.e.",
-    "interval low": "from",
-    "interval high": "to",
-    "median": "median",
-    "lower quartile": "q 25",
-    "upper quartile": "q 75",
-    "smallest": "min.",
-    "largest": "max.",
-    "sum": "sum",
-    "mean mentions": "mean",
+    "unweighted count": said("n unw."),
+    "mean": said("mean"),
+    "standard deviation": said("s.d."),
+    "standard error": said("s.e."),
+    "interval low": said("from"),
+    "interval high": said("to"),
+    "median": said("median"),
+    "lower quartile": said("q 25"),
+    "upper quartile": said("q 75"),
+    "smallest": said("min."),
+    "largest": said("max."),
+    "sum": said("sum"),
+    "mean mentions": said("mean"),
     "mentions": "n",
     "respondents": "n",
     "unweighted base": "n",
     "weighted base": "n",
     "effective base": "n",
 }
+FIGURE_NAMES = (
+    said("column percent"),
+    said("count"),
+    said("unweighted count"),
+    said("row percent"),
+    said("table percent"),
+    said("mention percent"),
+    said("cumulative percent"),
+    said("valid percent"),
+    said("percent of answer"),
+    said("percent of outer"),
+    said("column difference"),
+    said("difference"),
+    said("mean"),
+    said("standard deviation"),
+    said("standard error"),
+    said("interval low"),
+    said("interval high"),
+    said("lower quartile"),
+    said("upper quartile"),
+    said("smallest"),
+    said("largest"),
+    said("mean mentions"),
+    said("mentions"),
+    said("respondents"),
+)
 MARK_SIGNS: dict[Mark, str] = {"": "", "low base": "*", "not tested": "**", "withheld": WITHHELD}
 
 
-def sign_of(figure: str) -> str:
+def sign_of(figure: str, words: Words = ENGLISH) -> str:
     """Give the short sign of a figure that stands beside its row.
 
     >>> sign_of("row percent"), sign_of("percentile 90")
     ('row %', 'p 90')
     """
     if percentile_of(figure) is not None:
-        return figure.replace("percentile", "p")
-    return FIGURE_SIGNS.get(figure, figure)
+        return words.number(figure.replace("percentile", "p"))
+    return words(FIGURE_SIGNS.get(figure, figure))
 
 
 def figure_text(
-    value: float, figure: str, digits: Digits, mark: Mark = "", *, difference: bool = False
+    value: float,
+    figure: str,
+    digits: Digits,
+    mark: Mark = "",
+    *,
+    difference: bool = False,
+    words: Words = ENGLISH,
 ) -> str:
-    """Write a figure; with `difference`, the difference of two.
+    """Write a figure, its numbers signed as in `words`; with `difference`, the difference of two.
 
     >>> [figure_text(v, "column percent", Digits()) for v in (0.0, 0.4, 11.5)]
     ['–', '<1%', '12%']
@@ -80,14 +113,14 @@ def figure_text(
     places = digits.of(figure)
     number = rounded(value, places)
     if difference or figure == "column difference":
-        return f"{number:,f}" if number.is_zero() else f"{number:+,f}"
+        return words.number(f"{number:,f}" if number.is_zero() else f"{number:+,f}")
     sign = "%" if figure in PERCENTS else ""
     if figure in PERCENTS or figure in COUNTS:
         if value == 0:
             return ZERO
         if number.is_zero():
-            return near_zero(places, sign)
-    return f"{number:,f}{sign}"
+            return words.number(near_zero(places, sign))
+    return words.number(f"{number:,f}{sign}")
 
 
 def near_zero(digits: int, sign: str) -> str:
@@ -116,5 +149,7 @@ def cell_text(table: Table, line: Line, column: int) -> str:
     shows_difference = table.columns[column].difference is not None
     if line.kind == "heading" or (shows_difference and math.isnan(value) and mark != "withheld"):
         return ""
-    figure = figure_text(value, line.figure, table.digits, mark, difference=shows_difference)
+    figure = figure_text(
+        value, line.figure, table.digits, mark, difference=shows_difference, words=table.words
+    )
     return figure + mark_sign(line, column, table.column_marks)

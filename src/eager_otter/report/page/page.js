@@ -1,11 +1,13 @@
 "use strict";
 (() => {
-  const tables = JSON.parse(document.getElementById("data").textContent);
+  const { tables, words: texts, decimal } = JSON.parse(document.getElementById("data").textContent);
+  const say = (text, values = {}) => texts[text].replace(/\{(\w+)\}/g, (place, name) => values[name]);
+  const number = (text) => String(text).replace(".", decimal);
   const $ = (id) => document.getElementById(id);
   const sections = [...document.querySelectorAll("section[data-table]")];
   const entries = [...document.querySelectorAll("nav li[data-table]")];
   const working = $("working");
-  const CORRECTIONS = { none: "none", bonferroni: "Bonferroni", holm: "Holm", "benjamini-hochberg": "Benjamini–Hochberg" };
+  const CORRECTIONS = { none: say("none"), bonferroni: "Bonferroni", holm: "Holm", "benjamini-hochberg": "Benjamini–Hochberg" };
   const SIGNS = { up: ["▲", "△"], down: ["▼", "▽"] };
 
   // --- what is decided of each comparison -------------------------------------------------------
@@ -80,7 +82,10 @@
       }
       const note = section.querySelector(".changed");
       note.hidden = !touched || !table.pairs.length;
-      note.textContent = touched ? `Letters as changed on this page: ${rule.levels.join(" and ")} % level, correction ${CORRECTIONS[rule.adjust]}, no test below ${rule.least} (${rule.judged === "n" ? "unweighted" : "effective"} base).` : "";
+      note.textContent = touched ? say("Letters as changed on this page: {levels} % level, correction {correction}, no test below {least} ({base}).", {
+        levels: rule.levels.map(number).join(", "), correction: CORRECTIONS[rule.adjust], least: number(rule.least),
+        base: rule.judged === "n" ? say("unweighted base") : say("effective base"),
+      }) : "";
     });
   }
 
@@ -93,7 +98,7 @@
 
   // --- the working of a cell --------------------------------------------------------------------
 
-  const pText = (p) => (p < 0.0001 ? "P below 0.0001" : `P = ${p.toFixed(4)}`);
+  const pText = (p) => (p < 0.0001 ? say("P below {p}", { p: number("0.0001") }) : `P = ${number(p.toFixed(4))}`);
 
   function sentences(section, row, column) {
     const t = +section.dataset.table, table = tables[t], line = table.lines[row.dataset.line];
@@ -105,18 +110,20 @@
       const first = at >= 0 || a === own, other = first ? b : a, mine = first ? a : b;
       const up = first ? line.s[k] > 0 : line.s[k] < 0;
       const unit = line.percent ? " %" : "";
-      const pair = `${round(line.v[mine])}${unit} against ${round(line.v[other])}${unit}`;
+      const pair = say("{figure} against {other}", { figure: `${round(line.v[mine])}${unit}`, other: `${round(line.v[other])}${unit}` });
       const name = table.names[other];
-      if (p[k] === null) { found.push(`Not tested against ${name}: ${pair}.`); return; }
+      if (p[k] === null) { found.push(say("Not tested against {name}: {pair}.", { name, pair })); return; }
       const level = rule.levels.find((one) => p[k] <= (100 - one) / 100 + 1e-12);
-      const said = level === undefined ? "no significant difference from" : `significantly ${up ? "higher" : "lower"} at the ${level} % level than`;
-      const corrected = rule.adjust === "none" ? "" : ` after correction (${CORRECTIONS[rule.adjust]})`;
-      found.push(`${said[0].toUpperCase()}${said.slice(1)} ${name}: ${pair}, ${pText(p[k])}${corrected}.`);
+      const shown = rule.adjust === "none" ? pText(p[k]) : say("{p} after correction ({correction})", { p: pText(p[k]), correction: CORRECTIONS[rule.adjust] });
+      const values = { name, pair, p: shown, level: level === undefined ? "" : number(level) };
+      if (level === undefined) found.push(say("No significant difference from {name}: {pair}, {p}.", values));
+      else if (up) found.push(say("Significantly higher at the {level} % level than {name}: {pair}, {p}.", values));
+      else found.push(say("Significantly lower at the {level} % level than {name}: {pair}, {p}.", values));
     });
     return found;
   }
 
-  const round = (value) => (value === null ? "n/a" : String(Math.round(value * 100) / 100));
+  const round = (value) => (value === null ? "n/a" : number(Math.round(value * 100) / 100));
 
   function show(cell) {
     const row = cell.parentElement, section = cell.closest("section"), column = cell.cellIndex - 2;
@@ -156,7 +163,7 @@
       entries[t].hidden = !fits;
       count += fits;
     });
-    $("found").textContent = words.length ? `${count} of ${sections.length} tables` : "";
+    $("found").textContent = words.length ? say("{count} of {all} tables", { count, all: sections.length }) : "";
   }
 
   function sort(section, column, head) {
@@ -184,7 +191,7 @@
     const rows = [...section.querySelectorAll("tr")].filter((row) => !row.hidden);
     const text = rows.map((row) => [...row.cells].flatMap((cell) => [words(cell), ...Array(cell.colSpan - 1).fill("")]).join("\t")).join("\n");
     const told = section.querySelector(".tools [role=status]");
-    const done = () => { told.textContent = "Copied; paste it into a spreadsheet."; };
+    const done = () => { told.textContent = say("Copied; paste it into a spreadsheet."); };
     const fallback = () => {
       const area = document.createElement("textarea");
       area.value = text;
@@ -239,7 +246,7 @@
       if (k < 2) return;
       const button = document.createElement("button");
       button.type = "button";
-      button.title = "Sort by this column";
+      button.title = say("Sort by this column");
       button.append(...th.childNodes);
       th.append(button);
       button.addEventListener("click", () => sort(section, k - 2, th));
@@ -262,7 +269,7 @@
   ["highlight", "points"].forEach((id) => $(id).addEventListener("input", highlight));
   $("reset").addEventListener("click", () => setTimeout(() => { find(); retest(); figures(); counts(); highlight(); }, 0));
   const dark = () => document.documentElement.dataset.theme === "dark" || (!document.documentElement.dataset.theme && matchMedia("(prefers-color-scheme: dark)").matches);
-  const name = () => { $("theme").textContent = dark() ? "Light" : "Dark"; };
+  const name = () => { $("theme").textContent = dark() ? say("Light") : say("Dark"); };
   $("theme").addEventListener("click", () => { document.documentElement.dataset.theme = dark() ? "light" : "dark"; name(); });
   name();
   document.addEventListener("mouseover", (event) => { const cell = testedCell(event.target); if (cell) show(cell); else if (!working.contains(event.target)) hide(); });

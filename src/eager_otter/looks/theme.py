@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from importlib.resources import files
 from pathlib import Path
-from typing import Annotated, Literal
+from types import MappingProxyType
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import BeforeValidator, Field
 
 from eager_otter.documents.checking import Part, Text, check
 from eager_otter.documents.yaml_nodes import compose, read_yaml
 from eager_otter.errors import DocumentError, UnknownName
+from eager_otter.looks.catalogue import wording_problems
 
 Paper = Literal["A4", "Letter"]
+LettersPlace = Literal["beside", "below", "in cell"]
+DigitsKind = Literal["percent", "count", "mean"]
 SHIPPED = ("river", "slate")
 LOGOS = (".png", ".jpg", ".jpeg")
 Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
@@ -21,7 +26,11 @@ Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Theme:
-    """Colours (hex), fonts, the paper of a PDF, a logo. Every mark is also text, so that nothing rests on colour."""
+    """Colours (hex), fonts, the paper of a PDF, a logo. Every mark is also text, so that nothing rests on colour.
+
+    `letters` is where letters stand; `digits` are decimal places by kind of figure, for tables that say nothing else;
+    `wording` says some of the fixed texts (in English) in other words.
+    """
 
     font: str = "Arial"
     size: int = 10
@@ -35,6 +44,9 @@ class Theme:
     palette: tuple[str, ...] = ("#14505C", "#D98A29", "#7A9E3F", "#8A5A9B", "#5B6B70", "#C44E3D")
     paper: Paper = "A4"
     logo: Path | None = None
+    letters: LettersPlace = "beside"
+    digits: Mapping[DigitsKind, int] = field(default_factory=lambda: MappingProxyType({}))
+    wording: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
     low: str = "#C8763A"  # the ends of a scale: told apart by eyes that see few colours, and in grey
     middle: str = "#D9DCD6"
     high: str = "#1B6A78"
@@ -70,6 +82,10 @@ def _mixed(one: str, other: str, share: float) -> str:
     return "#" + "".join(f"{round(a + (b - a) * share):02X}" for a, b in parts)
 
 
+def _as_percent_digits(value: object) -> object:
+    return value if isinstance(value, dict) else {"percent": value}
+
+
 class ThemeFile(Part):
     """A theme as written: what it does not say is as in the usual one."""
 
@@ -86,6 +102,11 @@ class ThemeFile(Part):
     scale: Annotated[list[Colour], Field(min_length=3, max_length=3)] | None = None
     paper: Paper | None = None
     logo: Text | None = None
+    letters: LettersPlace | None = None
+    digits: Annotated[
+        dict[DigitsKind, Annotated[int, Field(ge=0, le=10)]] | None, BeforeValidator(_as_percent_digits)
+    ] = None
+    words: dict[str, Text] = Field(default_factory=dict)
 
 
 def load_theme(name: str, folder: Path) -> Theme:
@@ -94,20 +115,27 @@ def load_theme(name: str, folder: Path) -> Theme:
     Raises UnknownName, FileProblem, DocumentError with every mistake in the file.
     """
     if name in SHIPPED:
-        text = (files("eager_otter.report") / "themes" / f"{name}.yaml").read_text(encoding="utf-8")
+        text = (files("eager_otter.looks") / "themes" / f"{name}.yaml").read_text(encoding="utf-8")
         document = compose(text, Path(f"{name}.yaml"))
     elif Path(name).suffix.lower() in (".yaml", ".yml"):
         document = read_yaml(folder / name)
     else:
         raise UnknownName("theme", name, SHIPPED)
     part, problems = check(ThemeFile, document.data or {}, document, ())
+    if part is not None:
+        problems += wording_problems(part.words, document, ("words",))
     logo = None if part is None or part.logo is None else document.path.parent / part.logo
     if logo is not None and (logo.suffix.lower() not in LOGOS or not logo.is_file()):
         message = f"logo: a .png or .jpg file that is there was expected; found {logo.name!r}."
         problems.append(document.problem(("logo",), message))
     if problems or part is None:
         raise DocumentError(problems)
-    own = {
+    return _theme_of(part, logo)
+
+
+def _theme_of(part: ThemeFile, logo: Path | None) -> Theme:
+    """Make a theme of what a file says; the rest is as usual."""
+    own: dict[str, Any] = {
         "font": part.font,
         "size": part.size,
         "ink": part.ink,
@@ -120,6 +148,9 @@ def load_theme(name: str, folder: Path) -> Theme:
         "palette": None if part.palette is None else tuple(part.palette),
         "paper": part.paper,
         "logo": logo,
+        "letters": part.letters,
+        "digits": part.digits,
+        "wording": part.words,
     }
     given = {key: value for key, value in own.items() if value is not None}
     if part.scale is not None:

@@ -1,0 +1,1 @@
+"""How reports look and what fixed words they use: themes and languages, shared by every output."""

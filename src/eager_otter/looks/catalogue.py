@@ -1,0 +1,124 @@
+"""Catalogues: YAML files that give another wording for some or all of the fixed texts, which code says in English.
+
+language: de
+decimal: ","
+thousands: "."
+words:
+Total: Gesamt
+"Not weighted.": Ungewichtet.
+"""
+
+from __future__ import annotations
+
+import string
+from collections.abc import Iterator, Mapping
+from functools import lru_cache
+from importlib.resources import files
+from pathlib import Path
+from types import MappingProxyType
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from eager_otter.documents.checking import Part, Text, check
+from eager_otter.documents.yaml_nodes import Document, Place, compose, read_yaml
+from eager_otter.errors import DocumentError, Problem, UnknownName, nearest
+from eager_otter.looks.words import ENGLISH, Words
+
+SHIPPED = {"en": "", "de": "german.yaml"}  # by language tag (BCP 47); English needs no catalogue
+
+
+class CatalogueFile(Part):
+    """A catalogue as written."""
+
+    language: Annotated[Text, Field(pattern=r"^[A-Za-z]{2,3}(-[A-Za-z0-9]{1,8})*$")]
+    decimal: Literal[".", ","] = "."
+    thousands: Annotated[Text, Field(max_length=1)] = ","
+    words: dict[str, Text] = Field(default_factory=dict)
+
+
+def load_words(name: str, folder: Path) -> Words:
+    """Load a language: one that ships ("en", "de"), or a YAML file, its path from `folder`.
+
+    Raises UnknownName, FileProblem, DocumentError with every mistake in the file: an unknown text, or one whose places
+    to fill are not those of the English.
+    """
+    if name in SHIPPED:
+        return _shipped(name)
+    if Path(name).suffix.lower() not in (".yaml", ".yml"):
+        raise UnknownName("language", name, [*SHIPPED, "a .yaml file"])
+    return _words(read_yaml(folder / name))
+
+
+def wording_problems(texts: Mapping[str, str], document: Document, place: Place) -> Iterator[Problem]:
+    """Go through what is wrong with other words for some texts: unknown texts, places that are not the same."""
+    known = known_texts()
+    for english, own in texts.items():
+        where = (*place, english)
+        if english not in known:
+            message = f"no text {english!r} is said anywhere.{nearest(english, known)}"
+            yield document.problem(where, message, key=True)
+        elif places_in(own) != places_in(english):
+            wanted = ", ".join(f"{{{name}}}" for name in sorted(places_in(english) or ())) or "none"
+            yield document.problem(where, f"the places to fill are to be the same as in English: {wanted}.")
+
+
+def places_in(text: str) -> frozenset[str] | None:
+    """Give the names in braces in a text; None where the braces are not plain names.
+
+    >>> sorted(places_in("{kept} of {before}")), places_in("{0.real}"), places_in("half {")
+    (['before', 'kept'], None, None)
+    """
+    try:
+        parts = list(string.Formatter().parse(text))
+    except ValueError:
+        return None
+    names = [(name, style, change) for _, name, style, change in parts if name is not None]
+    if any(not name.isidentifier() or style or change for name, style, change in names):
+        return None
+    return frozenset(name for name, _, _ in names)
+
+
+@lru_cache(maxsize=1)
+def known_texts() -> tuple[str, ...]:
+    """List all fixed texts, in English, in the order of the catalogue that ships."""
+    return tuple(_shipped("de").texts)
+
+
+def catalogue_text(words: Words) -> str:
+    """Write a language as a catalogue with every text in it, to start another from."""
+    import yaml
+
+    head = {"language": words.language, "decimal": words.decimal, "thousands": words.thousands}
+    body = {text: words(text) for text in known_texts()}
+    return str(yaml.safe_dump({**head, "words": body}, allow_unicode=True, sort_keys=False, width=2000))
+
+
+@lru_cache(maxsize=8)
+def _shipped(name: str) -> Words:
+    if not SHIPPED[name]:
+        return ENGLISH
+    text = (files("eager_otter.looks") / "languages" / SHIPPED[name]).read_text(encoding="utf-8")
+    document = compose(text, Path(SHIPPED[name]))
+    part, problems = check(CatalogueFile, document.data, document, ())
+    if part is None or problems:
+        raise DocumentError(problems)
+    return _of_part(part)
+
+
+def _words(document: Document) -> Words:
+    part, problems = check(CatalogueFile, document.data or {}, document, ())
+    if part is not None:
+        problems += wording_problems(part.words, document, ("words",))
+    if problems or part is None:
+        raise DocumentError(problems)
+    return _of_part(part)
+
+
+def _of_part(part: CatalogueFile) -> Words:
+    return Words(
+        language=part.language,
+        texts=MappingProxyType(dict(part.words)),
+        decimal=part.decimal,
+        thousands=part.thousands,
+    )
