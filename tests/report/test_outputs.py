@@ -5,8 +5,10 @@ from __future__ import annotations
 import csv
 import shutil
 import subprocess
+import zipfile
 from collections.abc import Callable
 from pathlib import Path
+from xml.sax.saxutils import escape
 
 import numpy as np
 import openpyxl
@@ -15,6 +17,7 @@ import pytest
 
 import eager_otter as otter
 from eager_otter.report import workbook as workbook_writer
+from eager_otter.report.chart_spec import chart_of
 from eager_otter.report.labels import lines_needed
 from eager_otter.tables.table import Table
 from eager_otter.tables.texts import cell_text
@@ -45,7 +48,9 @@ def test_every_figure_stands_in_the_workbook_as_a_real_number_with_its_letters(
     report: otter.Report, workbook: Path
 ) -> None:
     book = openpyxl.load_workbook(workbook)
-    assert book.sheetnames == ["Contents", "Findings", "Method", *(table.id for table in report.tables)]
+    assert book.sheetnames == [
+        "Contents", "Findings", "Method", *(table.id for table in report.tables), "Chart data",
+    ]  # fmt: skip
     for table in report.tables:
         sheet = book[table.id]
         assert sheet["A1"].value == table.title
@@ -88,8 +93,46 @@ def test_heads_panes_and_print_set_up(report: otter.Report, workbook: Path) -> N
     merged = {str(area) for area in sheet.merged_cells.ranges}
     assert {"D4:G4", "H4:O4"} <= merged and sheet["D4"].value == "Wave"
     assert sheet.freeze_panes == "C7"
-    assert sheet.page_setup.orientation == "landscape" and sheet.page_setup.fitToHeight == 0
+    assert (
+        sheet.page_setup.orientation == "landscape" and sheet.page_setup.fitToHeight is None
+    )  # one page, with its chart
     assert sheet.print_title_rows == "$1:$6" and sheet.print_title_cols == "$A:$B"
+
+
+def test_each_chart_in_the_workbook_draws_the_figures_of_its_table(
+    report: otter.Report, workbook: Path
+) -> None:
+    book = openpyxl.load_workbook(workbook)
+
+    def cells(reference: str) -> list[object]:
+        found = book["Chart data"][reference.split("!")[1]]
+        return [row[0].value for row in found] if isinstance(found, tuple) else [found.value]
+
+    for table in report.tables:
+        spec = chart_of(table)
+        charts = book[table.id]._charts
+        assert len(charts) == (spec is not None)
+        for chart in charts:
+            assert spec is not None
+            assert chart.anchor._from.row > len(table.lines) + len(table.notes)
+            kind = {"bars": "BarChart", "stacked bars": "BarChart", "lines": "LineChart"}[spec.kind]
+            assert type(chart).__name__ == kind and len(chart.series) == len(spec.series)
+            assert getattr(chart, "grouping", "") == ("percentStacked" if spec.kind == "stacked bars" else "standard" if spec.kind == "lines" else "clustered")  # fmt: skip
+            for drawn, series in zip(chart.series, spec.series, strict=True):
+                assert cells(drawn.val.numRef.f) == [
+                    v if v is None else pytest.approx(v, rel=1e-14) for v in series.values
+                ]
+                assert cells(drawn.cat.strRef.f) == list(spec.categories)
+                assert cells(drawn.tx.strRef.f) == [series.name]
+    xml = "".join(zipfile.ZipFile(workbook).read(name).decode() for name in zipfile.ZipFile(workbook).namelist() if "charts/chart" in name)  # fmt: skip
+    spec = chart_of(report.table("heard_of"))
+    assert spec is not None and f"<a:t>{escape(spec.bases)}</a:t>" in xml
+    for series in spec.series:
+        assert all(
+            f"<a:t>{escape(text)} {letters}</a:t>" in xml
+            for text, letters in zip(series.texts, series.letters, strict=True)
+            if letters
+        )
 
 
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="LibreOffice is not installed")

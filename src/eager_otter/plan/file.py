@@ -320,6 +320,7 @@ class WorkbookFile(Part):
 
     sheets: SheetsPer = "per table"
     letters: LettersPlace | None = None
+    charts: bool = False
 
 
 class PlanFile(Part):

@@ -35,10 +35,11 @@ class SlideRules:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WorkbookRules:
-    """How a workbook is laid out: which tables share a sheet, and where letters stand."""
+    """How a workbook is laid out: which tables share a sheet, where letters stand, whether tables have charts."""
 
     sheets: SheetsPer = "per table"
     letters: LettersPlace = "beside"
+    charts: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

@@ -94,7 +94,11 @@ def _plan(document: Document) -> Plan:
             template=None if head.slides.template is None else folder / head.slides.template,
             show=head.slides.show,
         ),
-        workbook=WorkbookRules(sheets=head.workbook.sheets, letters=head.workbook.letters or theme.letters),
+        workbook=WorkbookRules(
+            sheets=head.workbook.sheets,
+            letters=head.workbook.letters or theme.letters,
+            charts=head.workbook.charts,
+        ),
         accepted=tuple(
             Acceptance(slip=entry.finding, where=entry.where, because=entry.because) for entry in head.accept
         ),

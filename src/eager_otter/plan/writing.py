@@ -89,10 +89,11 @@ class _Writing:
             }
         )
 
-    def _workbook(self) -> dict[str, str]:
+    def _workbook(self) -> dict[str, Any]:
         rules = self.plan.workbook
-        own = {} if rules.sheets == "per table" else {"sheets": str(rules.sheets)}
-        return own | ({} if rules.letters == self.plan.theme.letters else {"letters": str(rules.letters)})
+        own: dict[str, Any] = {} if rules.sheets == "per table" else {"sheets": str(rules.sheets)}
+        own |= {} if rules.letters == self.plan.theme.letters else {"letters": str(rules.letters)}
+        return own | ({"charts": True} if rules.charts else {})
 
     def _slides(self) -> dict[str, str]:
         rules = self.plan.slides

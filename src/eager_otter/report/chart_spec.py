@@ -14,7 +14,9 @@ from eager_otter.tables.texts import MARK_SIGNS, cell_text
 
 ChartKind = Literal["bars", "stacked bars", "lines"]
 MOST_SERIES = 6
-TIME = re.compile(r"wave|day|week|month|quarter|year|period|date", re.IGNORECASE)
+TIME = re.compile(  # in the languages that ship
+    r"wave|day|week|month|quarter|year|period|date|welle|\btag|woche|monat|quartal|jahr|datum", re.IGNORECASE
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,7 +31,10 @@ class Series:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ChartSpec:
-    """A chart: bars by answer, bars stacked to 100 % by column, or lines over waves; `notes` stand under it."""
+    """A chart: bars by answer, bars stacked to 100 % by column, or lines over waves.
+
+    `bases` tells the bases of the columns drawn in a sentence; `notes`, it among them, stand under the chart.
+    """
 
     kind: ChartKind
     title: str
@@ -37,6 +42,7 @@ class ChartSpec:
     series: tuple[Series, ...]
     percent: bool
     digits: int
+    bases: str
     notes: tuple[str, ...]
 
 
@@ -112,6 +118,7 @@ def _spec(
     else:
         series = [_series(names[c], [cells[r, c] for r in range(len(rows))]) for c in range(len(columns))]
     figure = rows[0].figure
+    bases = _bases(table, columns)
     return ChartSpec(
         kind=kind,
         title=table.title,
@@ -119,7 +126,8 @@ def _spec(
         series=tuple(series),
         percent=figure in PERCENTS,
         digits=table.digits.of(figure),
-        notes=_notes(table, columns),
+        bases=bases,
+        notes=_notes(table, bases),
     )
 
 
@@ -147,13 +155,16 @@ def _column_name(table: Table, k: int) -> str:
     return f"{column.label}{letter}{MARK_SIGNS[mark] if mark != 'withheld' else ' ··'}"
 
 
-def _notes(table: Table, columns: Sequence[int]) -> tuple[str, ...]:
-    """Give the base, the bases of the columns drawn, and the notes on marks and letters."""
-    say = table.words
-    bases = ", ".join(f"{table.columns[k].label} {cell_text(table, table.bases[0], k)}" for k in columns)
+def _bases(table: Table, columns: Sequence[int]) -> str:
+    """Tell the bases of the columns drawn."""
+    figures = ", ".join(f"{table.columns[k].label} {cell_text(table, table.bases[0], k)}" for k in columns)
     group = next((g for g in table.groups if g.start <= columns[-1] < g.stop), None)
     shown = f", {group.path}" if group is not None and group.path else ""
-    base = next((note for note in table.notes if note.about == "base"), None)
+    return table.words("{base}: {figures}.", base=f"{table.bases[0].label}{shown}", figures=figures)
+
+
+def _notes(table: Table, bases: str) -> tuple[str, ...]:
+    """Give who is counted, the bases of the columns drawn, and the notes on weight, letters and marks."""
+    who = next((note for note in table.notes if note.about == "base"), None)
     others = [note for note in table.notes if note.about in ("weight", "letters", "marks")]
-    figures = say("{base}: {figures}.", base=f"{table.bases[0].label}{shown}", figures=bases)
-    return (*(() if base is None else (base,)), figures, *others)
+    return (*(() if who is None else (who,)), bases, *others)

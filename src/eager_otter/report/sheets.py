@@ -5,8 +5,9 @@ The library answers many failures with a return code and leaves the cell empty; 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
+from itertools import groupby
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +15,7 @@ import xlsxwriter
 
 from eager_otter import __version__
 from eager_otter.errors import RequestError
-from eager_otter.looks.theme import Paper
+from eager_otter.looks.theme import Paper, Theme
 from eager_otter.looks.words import ENGLISH, Words
 
 LONGEST_TEXT = 32_767
@@ -47,7 +48,10 @@ class Book:
 
     def sheet(self, wanted: str) -> Sheet:
         """Add a sheet, named as wanted as far as the format allows and no other sheet has the name."""
-        name = self._free_name(wanted)
+        return self.named(self.free_name(wanted))
+
+    def named(self, name: str) -> Sheet:
+        """Add a sheet under a name that `free_name` gave."""
         return Sheet(self._book.add_worksheet(name), name, self)
 
     def style(self, style: Style | Any) -> Any:
@@ -59,11 +63,16 @@ class Book:
             self._styles[key] = self._book.add_format(style)
         return self._styles[key]
 
+    def chart(self, kind: Mapping[str, str]) -> Any:
+        """Begin a chart of a kind, as the library names it."""
+        return self._book.add_chart(dict(kind))
+
     def close(self) -> None:
         """Write the file."""
         self._book.close()
 
-    def _free_name(self, wanted: str) -> str:
+    def free_name(self, wanted: str) -> str:
+        """Keep a name for a sheet: as wanted, as far as the format allows and no other has it."""
         plain = "".join(c for c in wanted.translate(NOT_IN_SHEET_NAMES) if c.isprintable()).strip().strip("'")
         plain = plain[:LONGEST_SHEET_NAME].strip().strip("'") or "Table"
         name, number = plain, 2
@@ -83,11 +92,11 @@ class Sheet:
 
     def text(self, row: int, column: int, text: str, style: Style | Any) -> None:
         """Write text as text, whatever it looks like. Raises RequestError where the format cannot hold it."""
-        self._check(text)
         if not text:
             self._done(self._sheet.write_blank(row, column, None, self._book.style(style)), row, column)
-        else:
-            self._done(self._sheet.write_string(row, column, text, self._book.style(style)), row, column)
+            return
+        self._check(text)
+        self._done(self._sheet.write_string(row, column, text, self._book.style(style)), row, column)
 
     def made(self, style: Style) -> Any:
         """Make the format of a style, to be given instead of it where many cells share it."""
@@ -96,6 +105,24 @@ class Sheet:
     def number(self, row: int, column: int, value: float, style: Style | Any) -> None:
         """Write a number."""
         self._done(self._sheet.write_number(row, column, value, self._book.style(style)), row, column)
+
+    def numbers(
+        self, row: int, columns: Sequence[int], values: Sequence[float], formats: Sequence[Any]
+    ) -> None:
+        """Write some numbers of a row, each under a format made before."""
+        write = self._sheet.write_number
+        for column, value, made in zip(columns, values, formats, strict=True):
+            code = write(row, column, value, made)
+            if code:
+                self._done(code, row, column)
+
+    def blanks(self, row: int, columns: Iterable[int], made: Any) -> None:
+        """Write some empty cells of a row under a format made before, where it shows."""
+        write = self._sheet.write_blank
+        for column in columns:
+            code = write(row, column, None, made)
+            if code:
+                self._done(code, row, column)
 
     def link(self, row: int, column: int, sheet: str, text: str, style: Style, *, to: int = 0) -> None:
         """Write a link to a row (from 0) of another sheet of the book."""
@@ -129,14 +156,22 @@ class Sheet:
         rule = {"validate": "list", "source": source, "error_type": "warning"}
         self._done(self._sheet.data_validation(row, column, last_row, last_column, rule), row, column)
 
+    def chart(self, row: int, column: int, made: Any, description: str) -> None:
+        """Put a chart at a cell, with a description for those who cannot see it."""
+        options = {"object_position": 1, "description": description[:255]}
+        self._done(self._sheet.insert_chart(row, column, made, options), row, column)
+
     def picture(self, row: int, column: int, path: Path) -> None:
         """Put a picture at a cell, as high as two lines."""
         self._sheet.insert_image(row, column, str(path), {"object_position": 3, **_scaled(path, 40)})
 
     def widths(self, widths: Sequence[float]) -> None:
         """Set the width of each column, in characters."""
-        for column, width in enumerate(widths):
-            self._done(self._sheet.set_column(column, column, width), 0, column)
+        first = 0
+        for width, alike in groupby(widths):
+            last = first + len(list(alike)) - 1
+            self._done(self._sheet.set_column(first, last, width), 0, last)
+            first = last + 1
 
     def height(self, row: int, points: float) -> None:
         """Set the height of a row."""
@@ -155,16 +190,18 @@ class Sheet:
         breaks: Sequence[int],
         wide: int,
         rows_between: Sequence[int] = (),
+        high: int = 0,
     ) -> None:
-        """Set up printing: landscape, `wide` pages across, heads (rows) and stub (columns) repeated.
+        """Set up printing: landscape, heads (rows) and stub (columns) repeated on each page.
 
-        `breaks` are columns, `rows_between` rows, before which a page ends.
+        It takes `wide` pages across and `high` down (0: as many as it needs). `breaks` are columns,
+        `rows_between` rows, before which a page ends.
         """
         sheet = self._sheet
         sheet.set_landscape()
         sheet.set_paper(self._book.paper)
         sheet.set_margins(left=0.4, right=0.4, top=0.6, bottom=0.6)
-        sheet.fit_to_pages(wide, 0)
+        sheet.fit_to_pages(wide, high)
         if rows is not None:
             sheet.repeat_rows(*rows)
         if columns:
@@ -217,3 +254,18 @@ def picture_height(content: bytes) -> int:
             return int.from_bytes(content[place + 5 : place + 7], "big")
         place += 2 + int.from_bytes(content[place + 2 : place + 4], "big")
     return 0
+
+
+def plain_style(theme: Theme) -> Style:
+    """Give the style of plain text."""
+    return {"font_name": theme.font, "font_size": theme.size, "font_color": theme.ink}
+
+
+def title_style(theme: Theme) -> Style:
+    """Give the style of a title."""
+    return {**plain_style(theme), "font_size": theme.size + 4, "bold": True, "font_color": theme.river}
+
+
+def link_style(theme: Theme) -> Style:
+    """Give what makes a text look like a link."""
+    return {"font_color": theme.river, "underline": 1}

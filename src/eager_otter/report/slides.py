@@ -13,8 +13,8 @@ from typing import Any
 from eager_otter.errors import FileProblem, MissingPackage, shown_path
 from eager_otter.looks.theme import Theme, is_dark
 from eager_otter.report.chart_spec import ChartSpec, chart_of
+from eager_otter.report.number_formats import number_format_of
 from eager_otter.report.report import Report
-from eager_otter.report.workbook import number_format_of
 from eager_otter.tables.table import Table
 from eager_otter.tables.texts import cell_text, sign_of
 

@@ -1,0 +1,48 @@
+"""Number formats under which a spreadsheet, or a chart, shows a number as every other output writes it."""
+
+from __future__ import annotations
+
+from eager_otter.looks.words import ENGLISH, Words
+from eager_otter.tables.request import PERCENTS
+from eager_otter.tables.rounding import rounded
+from eager_otter.tables.texts import COUNTS, ZERO, near_zero
+
+
+def number_format_of(value: float, figure: str, digits: int, sign: str = "", words: Words = ENGLISH) -> str:
+    """Give the number format under which a spreadsheet shows the text that every other output shows.
+
+    >>> number_format_of(11.0, "column percent", 0)
+    '[=0]"–";[<0.5]"<1%";#,##0"%"'
+    >>> number_format_of(62.0, "unweighted base", 0, "*")
+    '#,##0"*"'
+    """
+    places = "#,##0" + ("." + "0" * digits if digits else "")
+    after = f'"{sign}"' if sign else ""
+    if figure in PERCENTS or figure in COUNTS:
+        percent = "%" if figure in PERCENTS else ""
+        number = places + (f'"{percent}"' if percent else "")
+        return (
+            f'[=0]"{ZERO}";[<{half_step(digits)}]"{words.number(near_zero(digits, percent))}";{number}{after}'
+        )
+    if value < 0 and rounded(value, digits).is_zero():
+        return f"{places}{after};{places}{after}"  # no minus sign for what rounds to zero
+    return places + after
+
+
+def difference_format_of(value: float, digits: int, sign: str = "") -> str:
+    """Give the number format of a difference: with its sign, but none where it rounds to zero.
+
+    >>> difference_format_of(3.2, 0)
+    '+#,##0;-#,##0;0'
+    """
+    places = "#,##0" + ("." + "0" * digits if digits else "")
+    zero = "0" + ("." + "0" * digits if digits else "")
+    after = f'"{sign}"' if sign else ""
+    if rounded(value, digits).is_zero():
+        return f"{zero}{after};{zero}{after};{zero}{after}"
+    return f"+{places}{after};-{places}{after};{zero}{after}"
+
+
+def half_step(digits: int) -> str:
+    """Give half of the smallest number shown at some digits: what rounds to zero lies below it."""
+    return "0." + "0" * digits + "5"

@@ -1,0 +1,326 @@
+"""A table on a sheet of a workbook: heads, real numbers under formats, letters, notes, print set-up."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+import numpy as np
+
+from eager_otter.looks.words import Words
+from eager_otter.plan.plan import WorkbookRules
+from eager_otter.report.labels import lines_needed, text_width
+from eager_otter.report.number_formats import difference_format_of, number_format_of
+from eager_otter.report.report import Report
+from eager_otter.report.sheets import Sheet, Style, link_style, plain_style, title_style
+from eager_otter.tables.table import Line, Table
+from eager_otter.tables.texts import cell_text, mark_sign, sign_of
+
+STUB = 2  # columns A and B: label, and what kind of figure
+LABEL_WIDTH = (16.0, 46.0)
+FIGURE_WIDTH = 6.5
+WIDEST_HEAD = 16.0
+LINE_HEIGHT = 13.5
+COLUMNS_ON_A_PAGE, ROWS_ON_A_PAGE = 22, 90
+TITLE, SUBTITLE, HEADS = 0, 1, 3  # rows, from where a table begins
+
+
+def sheet_columns(table: Table) -> int:
+    """Count the sheet columns that a table may need."""
+    return STUB + 1 + 2 * (len(table.columns) - 1)
+
+
+def back_to_contents(sheet: Sheet, row: int, say: Words, style: Style) -> None:
+    """Write the link back to the contents."""
+    sheet.link(row, 0, say("Contents"), say("← Contents"), style)
+
+
+class TableSheet:
+    """One table on a sheet, from row `top` on."""
+
+    def __init__(self, sheet: Sheet, table: Table, report: Report, rules: WorkbookRules, top: int) -> None:
+        self.sheet, self.table, self.provenance, self.theme = sheet, table, report.provenance, report.theme
+        self.say = report.words
+        self.letters, self.top = rules.letters, top
+        self.plain = plain_style(self.theme)
+        tested = any(any(line.letters) for line in table.lines) or bool(table.levels)
+        self.lettered = [
+            tested and self.letters == "beside" and (bool(column.letter) or column.difference is not None)
+            for column in table.columns
+        ]
+        self.place = [STUB]  # sheet column of each banner column's figures
+        for lettered in self.lettered[:-1]:
+            self.place.append(self.place[-1] + (2 if lettered else 1))
+        self.last = self.place[-1] + (1 if self.lettered[-1] else 0)
+        self.starts = {group.start for group in table.groups} | {group.stop for group in table.groups}
+        self.shape = [int(lettered) + 2 * (k in self.starts) for k, lettered in enumerate(self.lettered)]
+        self.differences = [column.difference is not None for column in table.columns]
+        self.outer = table.outer_heads()
+        self.heads = top + HEADS
+        self.groups_row = self.heads + len(self.outer)
+        self.labels_row, self.letters_row, self.first_line = (self.groups_row + k for k in (1, 2, 3))
+        self.head_widths = self._head_widths()
+
+    def write(self) -> int:
+        """Write heads, lines and notes; gives the row behind them."""
+        self.widths = self._widths()
+        self.sheet.text(self.top + TITLE, 0, self.table.title, title_style(self.theme))
+        back_to_contents(self.sheet, self.top + SUBTITLE, self.say, {**self.plain, **link_style(self.theme)})
+        self._write_heads()
+        end = self._write_lines()
+        return self._write_notes(end + 1, self.widths)
+
+    def set_up(self, used: int, across: int = 0) -> None:
+        """Set widths, panes and printing of a sheet that holds this table alone, in `used` rows.
+
+        A chart under it may need more columns: `across`; the two are printed on one page where that stays readable.
+        """
+        self.sheet.widths(self.widths)
+        self.sheet.freeze(self.first_line, STUB)
+        pages, breaks = self._pages()
+        self.sheet.print_set_up(
+            title=self.table.title,
+            rows=(TITLE, self.letters_row),
+            columns=STUB,
+            breaks=breaks,
+            wide=pages,
+            high=1 if across and pages == 1 and used <= ROWS_ON_A_PAGE else 0,
+        )
+        self.sheet.print_area(used, max(self.last + 1, across))
+
+    # --- heads ------------------------------------------------------------------------------------------
+
+    def _write_heads(self) -> None:
+        head: Style = {**self.plain, "bg_color": self.theme.reed, "valign": "bottom"}
+        rule: Style = {"bottom": 1, "bottom_color": self.theme.line}
+        for row, heads in enumerate([*self.outer, list(self.table.groups)], self.heads):
+            filled: set[int] = set()
+            for group in heads:
+                style = {**head, "bold": True, "align": "left", "bottom": 1, "bottom_color": self.theme.river}
+                first, last = self.place[group.start], self._end(group.stop - 1)
+                self.sheet.across(row, first, last, group.label, {**style, **self._side()})
+                filled.update(range(first, last + 1))
+            self._fill(row, filled, head)
+        for k, column in enumerate(self.table.columns):
+            edge = self._side() if k in self.starts else {}
+            room = {} if self.lettered[k] else {"indent": 1}
+            style = {**head, "text_wrap": True, "align": "right", "bold": not column.letter, **edge, **room}
+            self.sheet.text(self.labels_row, self.place[k], column.label, style)
+            letter = {**style, **rule, "font_color": self.theme.letter}
+            self.sheet.text(self.letters_row, self.place[k], column.letter, letter)
+        self._fill(self.labels_row, set(self.place), head)
+        self._fill(self.letters_row, set(self.place), {**head, **rule})
+        tallest = max(
+            lines_needed(column.label, width)
+            for column, width in zip(self.table.columns, self.head_widths, strict=True)
+        )
+        self.sheet.height(self.labels_row, LINE_HEIGHT * tallest + 2)
+
+    def _fill(self, row: int, filled: set[int], style: Style) -> None:
+        """Colour the cells of a row of heads that hold nothing."""
+        empty = (place for place in range(self.last + 1) if place not in filled)
+        self.sheet.blanks(row, empty, self.sheet.made(style))
+
+    def _side(self) -> Style:
+        return {"left": 1, "left_color": self.theme.line}
+
+    def _end(self, k: int) -> int:
+        """Give the last sheet column of a banner column."""
+        return self.place[k] + (1 if self.lettered[k] else 0)
+
+    # --- lines ------------------------------------------------------------------------------------------
+
+    def _write_lines(self) -> int:
+        row = self.first_line
+        before: Line | None = None
+        for line in self.table.lines:
+            if line.kind == "heading":
+                heading = {**self.plain, "bold": True, "font_color": self.theme.river, "valign": "vcenter"}
+                self.sheet.across(row, 0, self.last, line.label, heading)
+            else:
+                self._write_line(row, line, self._line_style(line, before), first=not line.continues(before))
+            before = line
+            row += 1
+            if self.letters == "below" and any(line.letters):
+                self._write_letters_below(row, line)
+                row += 1
+        return row
+
+    def _write_letters_below(self, row: int, line: Line) -> None:
+        """Write the letters of a line in a row of their own."""
+        style: Style = {**self.plain, "font_color": self.theme.letter, "align": "right"}
+        for k, place in enumerate(self.place):
+            side = self._side() if k in self.starts else {}
+            self.sheet.text(row, place, line.letters[k], {**style, **side, "indent": 1})
+
+    def _line_style(self, line: Line, before: Line | None) -> Style:
+        style = dict(self.plain)
+        if line.kind == "base":
+            style |= {"bg_color": self.theme.sand, "font_color": self.theme.quiet}
+        if line.kind == "net":
+            style |= {"bold": True}
+        if line.kind == "summary":
+            style |= {"italic": True}
+        if before is not None and before.kind != line.kind and "base" not in (before.kind, line.kind):
+            style |= {"top": 4, "top_color": self.theme.line}
+        if before is not None and before.kind == "base" and line.kind != "base":
+            style |= {"top": 1, "top_color": self.theme.line}
+        return style
+
+    def _write_line(self, row: int, line: Line, style: Style, *, first: bool) -> None:
+        label = line.label if first else ""
+        style = {**style, "valign": "vcenter"}
+        self.sheet.text(row, 0, label, {**style, "indent": line.indent, "text_wrap": True})
+        sign = sign_of(line.figure, self.table.words)
+        self.sheet.text(row, 1, sign, {**style, "font_color": self.theme.quiet, "bold": False})
+        needed = lines_needed(label, LABEL_WIDTH[1] - 2 * line.indent)
+        if needed > 1:
+            self.sheet.height(row, LINE_HEIGHT * needed + 1)
+        self._write_figures(row, line, self._cell_styles(style))
+        letters = self.sheet.made({**style, "font_color": self.theme.letter, "align": "left"})
+        drawn = "bg_color" in style or "top" in style  # an empty cell is written where it shows
+        empty = []
+        for k, place in enumerate(self.place):
+            if self.lettered[k] and line.letters[k]:
+                self.sheet.text(row, place + 1, line.letters[k], letters)
+            elif self.lettered[k] and drawn:
+                empty.append(place + 1)
+        self.sheet.blanks(row, empty, letters)
+
+    def _cell_styles(self, style: Style) -> dict[int, Style]:
+        """Give the styles of a line's cells by their shape: lettered or not (1), at a group's edge or not (2)."""
+        cell = {**style, "align": "right"}
+        return {
+            shape: {**cell, **({} if shape & 1 else {"indent": 1}), **(self._side() if shape & 2 else {})}
+            for shape in range(4)
+        }
+
+    def _write_figures(self, row: int, line: Line, styles: dict[int, Style]) -> None:
+        """Write the figures of a line as numbers under their formats, each format made once."""
+        made: dict[tuple[int, str], Any] = {}
+        formats: list[Any] = []
+        numbers: list[float] = []
+        places: list[int] = []
+        for k, (value, number_format) in enumerate(
+            zip(line.values.tolist(), self._number_formats(line), strict=True)
+        ):
+            if math.isnan(value):
+                self.sheet.text(row, self.place[k], cell_text(self.table, line, k), styles[self.shape[k]])
+                continue
+            key = (self.shape[k], number_format)
+            if key not in made:
+                made[key] = self.sheet.made({**styles[self.shape[k]], "num_format": number_format})
+            formats.append(made[key])
+            numbers.append(float(f"{value:.15g}"))
+            places.append(self.place[k])
+        self.sheet.numbers(row, places, numbers, formats)
+
+    def _number_formats(self, line: Line) -> list[str]:
+        """Give the number formats of a line's figures, with their signs, and letters where they stand in the cell."""
+        marks, say, digits = self.table.column_marks, self.table.words, self.table.digits.of(line.figure)
+        signed = line.signed or line.marks != marks
+        in_cell = self.letters == "in cell" and any(line.letters)
+        usual = number_format_of(1.0, line.figure, digits, "", say)
+        as_difference = line.figure == "column difference"
+        found = []
+        for k, value in enumerate(line.values.tolist()):
+            sign = mark_sign(line, k, marks) if signed else ""
+            if in_cell and line.letters[k]:
+                sign = f"{sign} {line.letters[k]}"
+            if as_difference or self.differences[k]:
+                found.append("" if math.isnan(value) else difference_format_of(value, digits, sign))
+            elif value >= 0 and not sign:
+                found.append(usual)
+            else:
+                found.append(
+                    "" if math.isnan(value) else number_format_of(value, line.figure, digits, sign, say)
+                )
+        return found
+
+    # --- notes, widths, pages ---------------------------------------------------------------------------
+
+    def _write_notes(self, row: int, widths: Sequence[float]) -> int:
+        room = 0.0
+        last = 0
+        for column, width in enumerate(widths):
+            if column > STUB and room > 110:
+                break
+            room, last = room + width, column
+        style = {
+            **self.plain,
+            "font_color": self.theme.quiet,
+            "text_wrap": True,
+            "valign": "top",
+            "font_size": 9,
+        }
+        for note in (*self.table.notes, self.provenance):
+            self.sheet.across(row, 0, last, note, style)
+            self.sheet.height(row, 12.5 * lines_needed(note, room * 1.25) + 1)
+            row += 1
+        return row
+
+    def _widths(self) -> list[float]:
+        rows = [line for line in self.table.lines if line.kind != "heading"]
+        labels = max(text_width(line.label) + 2 * line.indent for line in rows) + 2
+        signs = max(text_width(sign_of(line.figure, self.table.words)) for line in self.table.lines) + 2
+        widths = [min(max(labels, LABEL_WIDTH[0]), LABEL_WIDTH[1]), max(signs, 4.0)]
+        for k, width in enumerate(self.head_widths):
+            widths.append(width)
+            if self.lettered[k]:
+                longest = max(len(line.letters[k]) for line in self.table.lines)
+                widths.append(max(2.5, 1.25 * longest + 1.0))
+        return widths
+
+    def _head_widths(self) -> list[float]:
+        """Give each column room for its longest figure and, within reason, the longest word of its head."""
+        longest = [0.0] * len(self.table.columns)
+        for k, text in self._longest_texts():
+            longest[k] = max(longest[k], text_width(text))
+        widths = []
+        for k, column in enumerate(self.table.columns):
+            figures = longest[k]
+            if self.letters == "in cell":
+                figures += max(text_width(line.letters[k]) for line in self.table.lines) + 1
+            words = max(text_width(word) for word in re.split(r"\s", column.label))
+            widths.append(max(FIGURE_WIDTH, figures + 2.0, min(words + 1.5, WIDEST_HEAD)))
+        return widths
+
+    def _longest_texts(self) -> Iterator[tuple[int, str]]:
+        """Go through texts among which the longest of each column is: of the ends of its values, and what has signs."""
+        table, plain = self.table, table_lines_by_figure(self.table)
+        for lines in plain.values():
+            values = np.array([line.values for line in lines])
+            values = np.where(np.isnan(values), 0.0, values)
+            for k, end in enumerate(values.argmax(axis=0).tolist()):
+                yield k, cell_text(table, lines[end], k)
+            for k in np.flatnonzero((values < 0).any(axis=0)).tolist():
+                yield k, cell_text(table, lines[int(values[:, k].argmin())], k)
+        together = {id(line) for lines in plain.values() for line in lines}
+        for line in table.lines:
+            if id(line) not in together and line.kind != "heading":
+                for k in range(len(table.columns)):
+                    yield k, cell_text(table, line, k)
+
+    def _pages(self) -> tuple[int, list[int]]:
+        """Cut a wide table into pages at group borders where it can: pages across, and sheet columns to cut at."""
+        breaks: list[int] = []
+        start = 0
+        for group in self.table.groups:
+            if group.stop - start > COLUMNS_ON_A_PAGE and group.start > start:
+                breaks.append(self.place[group.start])
+                start = group.start
+            while group.stop - start > COLUMNS_ON_A_PAGE:
+                start += COLUMNS_ON_A_PAGE
+                breaks.append(self.place[start])
+        return len(breaks) + 1, breaks
+
+
+def table_lines_by_figure(table: Table) -> dict[str, list[Line]]:
+    """Gather the lines whose figures carry no signs of their own, by figure."""
+    found: dict[str, list[Line]] = {}
+    for line in table.lines:
+        if line.kind != "heading" and not line.signed and line.marks == table.column_marks:
+            found.setdefault(line.figure, []).append(line)
+    return found

@@ -1,0 +1,176 @@
+"""Native charts in a workbook: each under its table, drawn from cells of one sheet that holds what is drawn."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+from eager_otter.looks.theme import Theme, is_dark
+from eager_otter.report.chart_spec import ChartSpec, Series, chart_of
+from eager_otter.report.number_formats import number_format_of
+from eager_otter.report.sheets import Book, Sheet, Style, plain_style, title_style
+from eager_otter.tables.table import Table
+
+WIDTH = 860  # pixels
+HEAD, FOOT, LINE = 150, 40, 300  # title and legend; bases; the height of lines over waves
+BAR = {"bars": 17, "stacked bars": 34}  # pixels of a bar
+TALLEST = 1600
+ROW = 20  # pixels of a row without a height of its own
+MOST_LABELLED = 4  # lines: of more, only the last points are labelled
+NARROW = 4  # percent: narrower pieces of a stacked bar carry no figure
+LEAST_COLUMNS = 12  # sheet columns that a chart may lie over
+
+
+class WorkbookCharts:
+    """Puts charts under tables, and at the end, on a sheet of its own, what they draw."""
+
+    def __init__(self, book: Book, theme: Theme) -> None:
+        self.book, self.theme = book, theme
+        self.name = book.free_name(book.say("Chart data"))
+        self.drawn: list[tuple[int, ChartSpec]] = []
+        self.row = 0
+
+    def draw(self, sheet: Sheet, table: Table, row: int) -> int:
+        """Draw a table, where it holds something to draw, from a row of its sheet on; gives the row behind it."""
+        spec = chart_of(table)
+        if spec is None:
+            return row
+        self.drawn.append((self.row, spec))
+        made = self._chart(spec, self.row + 1)
+        self.row += len(spec.categories) + 3
+        height = _height(spec)
+        made.set_size({"width": WIDTH, "height": height})
+        sheet.chart(row, 0, made, spec.title)
+        return row + math.ceil(height / ROW) + 1
+
+    def write_data(self) -> None:
+        """Write the sheet of what is drawn, where anything is."""
+        if not self.drawn:
+            return
+        sheet = self.book.named(self.name)
+        for row, spec in self.drawn:
+            self._write_block(sheet, row, spec)
+        widest = max(len(spec.series) for _, spec in self.drawn)
+        sheet.widths([46, *[14] * widest])
+        sheet.print_set_up(title=self.name, rows=None, columns=0, breaks=(), wide=1)
+        sheet.print_area(self.row, widest + 1)
+
+    def _write_block(self, sheet: Sheet, row: int, spec: ChartSpec) -> None:
+        """Write what a chart draws: categories down, series across."""
+        plain = plain_style(self.theme)
+        head: Style = {**plain, "bold": True, "bg_color": self.theme.reed, "text_wrap": True}
+        sheet.text(row, 0, spec.title, {**title_style(self.theme), "font_size": self.theme.size})
+        sheet.text(row + 1, 0, "", head)
+        for column, series in enumerate(spec.series, 1):
+            sheet.text(row + 1, column, series.name, {**head, "align": "right"})
+        number = {**plain, "num_format": _number_format(spec)}
+        for place, category in enumerate(spec.categories, row + 2):
+            sheet.text(place, 0, category, plain)
+            for column, series in enumerate(spec.series, 1):
+                value = series.values[place - row - 2]
+                if value is not None:
+                    sheet.number(place, column, value, number)
+
+    def _chart(self, spec: ChartSpec, top: int) -> Any:
+        kinds = {
+            "bars": {"type": "bar"},
+            "stacked bars": {"type": "bar", "subtype": "percent_stacked"},
+            "lines": {"type": "line"},
+        }
+        chart = self.book.chart(kinds[spec.kind])
+        stacked = spec.kind == "stacked bars"
+        colors = self.theme.ramp(len(spec.series)) if stacked else self.theme.palette
+        first, last = top + 1, top + len(spec.categories)
+        for column, series in enumerate(spec.series, 1):
+            color = colors[(column - 1) % len(colors)]
+            chart.add_series(
+                {
+                    "name": [self.name, top, column],
+                    "categories": [self.name, first, 0, last, 0],
+                    "values": [self.name, first, column, last, column],
+                    "data_labels": self._labels(spec, series, color),
+                    **_looks(spec, color),
+                }
+            )
+        self._axes(chart, spec)
+        chart.set_title(
+            {"name": spec.title, "overlay": False, "name_font": self._font(11, self.theme.river, bold=True)}
+        )
+        if len(spec.series) > 1:
+            chart.set_legend({"position": "bottom", "font": self._font(9)})
+        else:
+            chart.set_legend({"none": True})
+        chart.show_na_as_empty_cell()
+        return chart
+
+    def _axes(self, chart: Any, spec: ChartSpec) -> None:
+        """Percents start from zero; the bases stand at the axis along the bottom."""
+        bases = {"name": spec.bases, "name_font": self._font(8, self.theme.quiet)}
+        quiet = {"line": {"none": True}, "major_gridlines": {"visible": False}, "major_tick_mark": "none"}
+        numbers = {"min": 0, "num_font": self._font(9), "num_format": _number_format(spec)}
+        categories = {"num_font": self._font(9), "line": {"color": self.theme.line}}
+        if spec.kind == "lines":
+            grid = {"visible": True, "line": {"color": self.theme.reed}}
+            chart.set_x_axis({**categories, **bases})
+            chart.set_y_axis({**numbers, "line": {"none": True}, "major_gridlines": grid})
+        else:
+            chart.set_x_axis({**numbers, **quiet, **bases, "label_position": "none"})
+            chart.set_y_axis({**categories, "reverse": True, "crossing": "max"})
+
+    def _labels(self, spec: ChartSpec, series: Series, color: str) -> dict[str, Any]:
+        """Label every point with its figure, and with its letters those that carry some."""
+        stacked = spec.kind == "stacked bars"
+        ink = "#FFFFFF" if stacked and is_dark(color) else self.theme.ink
+        labels: dict[str, Any] = {
+            "value": True,
+            "num_format": f'[<{NARROW}]"";0"%"' if stacked else _number_format(spec),
+            "font": self._font(8, ink),
+        }
+        if spec.kind == "bars":
+            labels["position"] = "outside_end"
+        if spec.kind == "lines":
+            labels["position"] = "above"
+        own: list[dict[str, Any] | None] = [
+            {"value": f"{text} {letters}", "font": self._font(8, ink)}
+            if letters and _seen(value, stacked)
+            else None
+            for value, text, letters in zip(series.values, series.texts, series.letters, strict=True)
+        ]
+        if spec.kind == "lines" and len(spec.series) > MOST_LABELLED:
+            own = [*({"delete": True} for _ in own[:-1]), own[-1]]  # labels of many lines would collide
+        if any(own):
+            labels["custom"] = own
+        return labels
+
+    def _font(self, size: int, color: str = "", *, bold: bool = False) -> dict[str, Any]:
+        return {"name": self.theme.font, "size": size, "color": color or self.theme.ink, "bold": bold}
+
+
+def _seen(value: float | None, stacked: bool) -> bool:
+    return value is not None and not (stacked and value < NARROW)
+
+
+def _looks(spec: ChartSpec, color: str) -> dict[str, Any]:
+    if spec.kind == "lines":
+        filled = {"fill": {"color": color}, "border": {"color": color}}
+        return {"line": {"color": color, "width": 2}, "marker": {"type": "circle", "size": 6, **filled}}
+    gap = 40 if spec.kind == "stacked bars" else 45
+    return {"fill": {"color": color}, "border": {"none": True}, "gap": gap}
+
+
+def _number_format(spec: ChartSpec) -> str:
+    return number_format_of(1.0, "column percent" if spec.percent else "mean", spec.digits)
+
+
+def _height(spec: ChartSpec) -> int:
+    """Give the height of a chart in pixels, by its bars."""
+    if spec.kind == "lines":
+        return LINE + HEAD
+    bars = len(spec.categories) * (len(spec.series) if spec.kind == "bars" else 1)
+    room = bars * BAR[spec.kind] + _gaps(spec.categories)
+    return min(HEAD + FOOT + room, TALLEST)
+
+
+def _gaps(categories: Sequence[str]) -> int:
+    return 8 * len(categories)
