@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Callable
 from pathlib import Path
 
@@ -12,6 +13,8 @@ from pypdf import PdfReader
 
 import eager_otter as otter
 from eager_otter.plan.reading import only_tables
+from eager_otter.report.pdf_fonts import Fonts
+from eager_otter.report.pdf_scripts import in_sight_order
 from eager_otter.tables.texts import cell_text
 
 
@@ -46,6 +49,39 @@ def test_every_text_of_every_table_stands_on_its_pages(part: otter.Report, pdf: 
     assert f"Page {len(texts)} of {len(texts)}" in texts[-1]
 
 
+@pytest.mark.parametrize(
+    ("text", "pieces"),
+    [
+        ("Tarn", ["Tarn"]),
+        ("מים מוגזים", ["מים מוגזים"]),
+        ("Tarn (ترن) 12", ["Tarn (", "ترن", ") 12"]),
+        ("أي (Tarn, 2026)", ["(Tarn, 2026) ", "أي"]),
+        ("קנה 12 פעמים", ["פעמים", " 12 ", "קנה"]),
+        ("שמן [זית] טוב", ["טוב", " [", "זית", "] ", "שמן"]),
+    ],
+)
+def test_pieces_stand_in_the_order_in_which_they_are_seen(text: str, pieces: list[str]) -> None:
+    assert list(in_sight_order(text)) == pieces
+
+
+def test_letters_that_join_are_joined_and_read_back(
+    small: Callable[..., otter.Survey], tmp_path: Path
+) -> None:
+    survey = small(
+        "questions:\n  q: {kind: single, text: أي ماء؟, answers: {1: مياه غازية, 2: Tarn}}\n", q=[1, 2]
+    )
+    report = otter.Report(title="مياه", tables=(survey.table("q"),), source=survey.source)
+    (path,) = report.save(tmp_path / "t.pdf")
+    fonts = Fonts()
+    ((_, run, width),) = fonts.runs("مياه")
+    alone = sum(fonts.width(letter, 1.0) for letter in "مياه")
+    assert (
+        len(run) == 4 and not set(run) & set("مياه") and 0 < width < 0.8 * alone
+    )  # joined forms are narrower
+    text = PdfReader(path).pages[1].extract_text()
+    assert {unicodedata.normalize("NFKC", c) for c in text} >= set("مياهغزة") and "\ufffd" not in text
+
+
 def test_contents_and_bookmarks_lead_to_the_tables(part: otter.Report, pdf: PdfReader) -> None:
     contents = pdf.pages[0].extract_text()
     wanted = {}
@@ -54,7 +90,7 @@ def test_contents_and_bookmarks_lead_to_the_tables(part: otter.Report, pdf: PdfR
             k for k, page in enumerate(pdf.pages, 1) if k > 1 and table.title in page.extract_text()
         )
         wanted[table.id] = number
-        assert re.search(rf"{re.escape(table.title)}\n{table.people:,}\n{number}", contents)
+        assert re.search(rf"{re.escape(table.title)}\s{table.people:,}\s{number}", contents)
     links = [a.get_object() for a in pdf.pages[0]["/Annots"]]  # type: ignore[union-attr]
     led_to = [pdf.get_page_number(link["/Dest"][0].get_object()) + 1 for link in links]
     assert led_to == [wanted[table.id] for table in part.tables]

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from eager_otter.tables.note import Note
 from eager_otter.tables.request import PERCENTS
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import MARK_SIGNS, cell_text
@@ -165,6 +166,11 @@ def _bases(table: Table, columns: Sequence[int]) -> str:
 
 def _notes(table: Table, bases: str) -> tuple[str, ...]:
     """Give who is counted, the bases of the columns drawn, and the notes on weight, letters and marks."""
-    who = next((note for note in table.notes if note.about == "base"), None)
-    others = [note for note in table.notes if note.about in ("weight", "letters", "marks")]
-    return (*(() if who is None else (who,)), bases, *others)
+    needful = essential_notes(table)
+    first = 1 if needful and needful[0].about == "base" else 0
+    return (*needful[:first], bases, *needful[first:])
+
+
+def essential_notes(table: Table) -> tuple[Note, ...]:
+    """Choose the notes that a figure is not to be shown without: who is counted, weight, letters, marks."""
+    return tuple(note for note in table.notes if note.about in ("base", "weight", "letters", "marks"))

@@ -50,8 +50,8 @@ class _Page:
 class _Measured:
     """How wide and high the parts of a table are."""
 
-    def __init__(self, table: Table, fonts: Fonts, width: float) -> None:
-        self.table, self.fonts = table, fonts
+    def __init__(self, table: Table, fonts: Fonts, width: float, *, below: bool) -> None:
+        self.table, self.fonts, self.below = table, fonts, below
         labels = [line for line in table.lines if line.kind != "heading"]
         widest = max(
             fonts.width(line.label, SIZE, bold=line.kind == "net") + 9 * line.indent for line in labels
@@ -68,8 +68,9 @@ class _Measured:
             letters = max(fonts.width(line.letters[k], SIZE) for line in table.lines)
             head = fonts.wrapped(column.label, SIZE, max(HEAD_WIDTH, figure))
             self.heads.append(head)
-            self.figure.append(max(figure, *(fonts.width(text, SIZE) for text in head)))
-            self.letters.append(letters + 3 if letters else 0.0)
+            under = letters if below else 0.0
+            self.figure.append(max(figure, under, *(fonts.width(text, SIZE) for text in head)))
+            self.letters.append(letters + 3 if letters and not below else 0.0)
         self.labels = [
             fonts.wrapped(line.label, SIZE, self.stub - 9 * line.indent - 2, bold=line.kind == "net")
             for line in table.lines
@@ -92,7 +93,15 @@ class _Measured:
         return HEAD_LINE * (self.head_lines + len(self.outer) + (1 if self.table.groups else 0)) + 6
 
     def row(self, k: int) -> float:
-        return ROW + HEAD_LINE * (len(self.labels[k]) - 1)
+        return ROW + HEAD_LINE * max(len(self.labels[k]) - 1, self._letters_under(k))
+
+    def _letters_under(self, k: int) -> int:
+        """Count the lines that letters take under the figures of a line."""
+        return int(self.below and any(self.table.lines[k].letters))
+
+    def more_row(self, k: int) -> float:
+        """Give the height of a line that shows one more figure of its row."""
+        return ROW + HEAD_LINE * self._letters_under(k)
 
 
 class _Document:
@@ -101,8 +110,12 @@ class _Document:
         self.width, self.height = paper
         self.fonts = Fonts()
         self._colors: dict[str, Any] = {}
+        self._waiting: list[tuple[str, float, str, float, float, str]] = []  # texts of the page
         self.room = self.width - 2 * MARGIN
-        self.measured = {table.id: _Measured(table, self.fonts, self.room) for table in report.tables}
+        self.measured = {
+            table.id: _Measured(table, self.fonts, self.room, below=theme.letters == "below")
+            for table in report.tables
+        }
 
     def write(self, path: Path) -> None:
         try:
@@ -221,7 +234,6 @@ class _Document:
 
     def _text(
         self,
-        canvas: Any,
         x: float,
         y: float,
         text: str,
@@ -231,36 +243,48 @@ class _Document:
         color: str = "",
         right: bool = False,
     ) -> float:
-        """Draw a text at its left (or right) end; gives its width."""
+        """Put a text on the page at its left (or right) end; gives its width."""
         width = self.fonts.width(text, size, bold=bold)
-        self._fill(canvas, color or self.theme.ink)
         at = x - width if right else x
-        for font, run in self.fonts.runs(text, bold=bold):
-            canvas.setFont(font, size)
-            canvas.drawString(at, y, run)
-            if len(text) > len(run):
-                at += canvas.stringWidth(run, font, size)
+        for font, run, wide in self.fonts.runs(text, bold=bold):
+            self._waiting.append((font, size, color or self.theme.ink, at, y, run))
+            at += wide * size
         return width
 
+    def _end_page(self, canvas: Any) -> None:
+        """Draw all texts of the page, in reading order and over what is filled, and go on to the next."""
+        found = canvas.beginText()
+        look: tuple[str, float, str] | None = None
+        for font, size, color, x, y, run in self._waiting:
+            if look is None or look[:2] != (font, size):
+                found.setFont(font, size)
+            if look is None or look[2] != color:
+                found.setFillColor(self._color(color))
+            look = font, size, color
+            found.setTextOrigin(round(x, 2), round(y, 2))
+            found.textOut(run)
+        canvas.drawText(found)
+        canvas.showPage()
+        self._waiting.clear()
+
     def _fill(self, canvas: Any, color: str) -> None:
-        """Set the colour of what is filled next; each colour (hex) is read once."""
+        """Set the colour of what is filled next."""
+        canvas.setFillColor(self._color(color))
+
+    def _color(self, color: str) -> Any:
+        """Read a colour (hex), each once."""
         from reportlab.lib.colors import HexColor
 
         if color not in self._colors:
             self._colors[color] = HexColor(color)
-        canvas.setFillColor(self._colors[color])
+        return self._colors[color]
 
-    def _frame(self, canvas: Any, number: int, total: int, running: str) -> None:
+    def _frame(self, number: int, total: int, running: str) -> None:
         """Draw the running head and the foot of a page."""
         quiet = self.theme.quiet
+        self._text(MARGIN, self.height - MARGIN + 8, self._cut(running, self.room), SMALL, color=quiet)
+        self._text(MARGIN, MARGIN - 16, self._cut(self.report.provenance, self.room - 80), SMALL, color=quiet)
         self._text(
-            canvas, MARGIN, self.height - MARGIN + 8, self._cut(running, self.room), SMALL, color=quiet
-        )
-        self._text(
-            canvas, MARGIN, MARGIN - 16, self._cut(self.report.provenance, self.room - 80), SMALL, color=quiet
-        )
-        self._text(
-            canvas,
             self.width - MARGIN,
             MARGIN - 16,
             self.say("Page {page} of {pages}", page=number, pages=total),
@@ -276,11 +300,10 @@ class _Document:
     def _draw_contents(
         self, canvas: Any, entries: Sequence[Table | str], first: dict[str, int], number: int, total: int
     ) -> None:
-        self._frame(canvas, number, total, self.report.shown_title)
+        self._frame(number, total, self.report.shown_title)
         y = self.height - MARGIN - 16
         title = self.report.shown_title
         self._text(
-            canvas,
             MARGIN,
             y,
             title if number == 1 else self.say("{title} (continued)", title=title),
@@ -305,16 +328,15 @@ class _Document:
             (self.width - MARGIN - 60, self.say("Base")),
             (self.width - MARGIN, self.say("Page")),
         ):
-            self._text(canvas, x, y - 13, text, SMALL, color=self.theme.quiet, right=True)
+            self._text(x, y - 13, text, SMALL, color=self.theme.quiet, right=True)
         y -= 28
         for entry in entries:
             if isinstance(entry, str):
-                self._text(canvas, MARGIN, y, entry, SIZE + 1, bold=True, color=self.theme.river)
+                self._text(MARGIN, y, entry, SIZE + 1, bold=True, color=self.theme.river)
             else:
                 shown = self._cut(entry.title, self.room - 150, SIZE + 0.5)
-                width = self._text(canvas, MARGIN + 8, y, shown, SIZE + 0.5)
+                width = self._text(MARGIN + 8, y, shown, SIZE + 0.5)
                 self._text(
-                    canvas,
                     self.width - MARGIN - 60,
                     y,
                     self.say.number(f"{entry.people:,}"),
@@ -322,23 +344,21 @@ class _Document:
                     color=self.theme.quiet,
                     right=True,
                 )
-                self._text(canvas, self.width - MARGIN, y, str(first[entry.id]), SIZE + 0.5, right=True)
+                self._text(self.width - MARGIN, y, str(first[entry.id]), SIZE + 0.5, right=True)
                 box = (MARGIN + 8, y - 2, max(MARGIN + 8 + width, self.width - MARGIN), y + 9)
                 canvas.linkRect("", entry.id, box, relative=0, thickness=0)
             y -= 13
-        canvas.showPage()
+        self._end_page(canvas)
 
     def _draw_table(self, canvas: Any, page: _Page, number: int, total: int) -> None:
         table, measured = page.table, self.measured[page.table.id]
-        self._frame(
-            canvas, number, total, " · ".join(part for part in (self.report.title, table.heading) if part)
-        )
+        self._frame(number, total, " · ".join(part for part in (self.report.title, table.heading) if part))
         more = ""
         if page.part > 1:
             more = self.say(" (continued, part {part} of {parts})", part=page.part, parts=page.parts)
         y = self.height - MARGIN - 16
         for text in self.fonts.wrapped(table.title + more, TITLE, self.room, bold=True)[:2]:
-            self._text(canvas, MARGIN, y, text, TITLE, bold=True, color=self.theme.river)
+            self._text(MARGIN, y, text, TITLE, bold=True, color=self.theme.river)
             y -= 16
         places = self._places(page, measured)
         y = self._draw_heads(canvas, page, measured, places, y + 2)
@@ -349,19 +369,17 @@ class _Document:
         canvas.setStrokeColor(self.theme.line)
         canvas.line(MARGIN, y + ROW - 3, self._end(page, places, measured), y + ROW - 3)
         if page.part < page.parts:
-            self._text(
-                canvas, MARGIN, y - 1, self.say("continued on the next page"), SMALL, color=self.theme.quiet
-            )
+            self._text(MARGIN, y - 1, self.say("continued on the next page"), SMALL, color=self.theme.quiet)
         y -= 12
-        self._draw_notes(canvas, measured, y)
-        canvas.showPage()
+        self._draw_notes(measured, y)
+        self._end_page(canvas)
 
-    def _draw_notes(self, canvas: Any, measured: _Measured, y: float) -> None:
+    def _draw_notes(self, measured: _Measured, y: float) -> None:
         """Draw the notes; where they are longer than the page has room for, the type is set smaller."""
         room = y - MARGIN + 4
         step = min(NOTE_LINE, room / max(len(measured.notes), 1))
         for note in measured.notes:
-            self._text(canvas, MARGIN, y, note, min(SMALL, step * 0.76), color=self.theme.quiet)
+            self._text(MARGIN, y, note, min(SMALL, step * 0.76), color=self.theme.quiet)
             y -= step
 
     def _places(self, page: _Page, measured: _Measured) -> dict[int, float]:
@@ -395,10 +413,8 @@ class _Document:
             head = measured.heads[k]
             for depth, text in enumerate(head):
                 line_y = bottom + 4 + HEAD_LINE * (len(head) - depth)
-                self._text(canvas, right, line_y, text, right=True, bold=not table.columns[k].letter)
-            self._text(
-                canvas, right, bottom + 4, table.columns[k].letter, color=self.theme.letter, right=True
-            )
+                self._text(right, line_y, text, right=True, bold=not table.columns[k].letter)
+            self._text(right, bottom + 4, table.columns[k].letter, color=self.theme.letter, right=True)
         return bottom - ROW + 3
 
     def _draw_level(
@@ -414,7 +430,6 @@ class _Document:
             if columns[0] != group.start:
                 name = self.say("{title} (continued)", title=name)
             self._text(
-                canvas,
                 left + measured.pad,
                 y,
                 self._cut(name, right - left - 2 * measured.pad, SIZE),
@@ -440,17 +455,14 @@ class _Document:
             self._fill(canvas, self.theme.sand)
             canvas.rect(MARGIN, y - 3 - (high - ROW), end - MARGIN, high, stroke=0, fill=1)
         if line.kind == "heading":
-            self._text(canvas, MARGIN, y, line.label, bold=True, color=self.theme.river)
+            self._text(MARGIN, y, line.label, bold=True, color=self.theme.river)
             return y - ROW
         bold = line.kind == "net"
         color = self.theme.quiet if line.kind == "base" else self.theme.ink
         if not line.continues(before):
             for depth, text in enumerate(measured.labels[k]):
-                self._text(
-                    canvas, MARGIN + 2 + 9 * line.indent, y - HEAD_LINE * depth, text, bold=bold, color=color
-                )
+                self._text(MARGIN + 2 + 9 * line.indent, y - HEAD_LINE * depth, text, bold=bold, color=color)
         self._text(
-            canvas,
             MARGIN + measured.stub,
             y,
             sign_of(line.figure, page.table.words),
@@ -459,7 +471,11 @@ class _Document:
         )
         for column in page.columns:
             right = places[column] + measured.pad + measured.figure[column]
-            self._text(canvas, right, y, measured.texts[k][column], bold=bold, color=color, right=True)
-            if line.letters[column]:
-                self._text(canvas, right + 2.5, y, line.letters[column], bold=True, color=self.theme.letter)
-        return y - high if not line.continues(before) else y - ROW
+            self._text(right, y, measured.texts[k][column], bold=bold, color=color, right=True)
+            letters = line.letters[column]
+            if letters and measured.below:
+                under = y - HEAD_LINE + 1
+                self._text(right, under, letters, bold=True, color=self.theme.letter, right=True)
+            elif letters:
+                self._text(right + 2.5, y, letters, bold=True, color=self.theme.letter)
+        return y - high if not line.continues(before) else y - measured.more_row(k)

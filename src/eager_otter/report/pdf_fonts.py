@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import MissingPackage
+from eager_otter.report.pdf_scripts import RIGHT_TO_LEFT, in_sight_order, is_plain, shaped, shaped_width
 
 FONT_FOLDERS = (
     Path("/usr/share/fonts"),
@@ -18,23 +19,42 @@ FONT_FOLDERS = (
 MISSING = "PDF files need another package: pip install 'eager-otter[pdf]'"
 REPLACEMENT = "\ufffd"
 
+Run = tuple[str, str, float]  # font, text, width at one point
+
 
 class Fonts:
     """Measures and splits texts by the fonts that hold their characters."""
 
     def __init__(self) -> None:
         self.regular, self.bold = _registered()
-        self._known_runs: dict[tuple[str, bool], tuple[tuple[str, str], ...]] = {}
+        self._known_runs: dict[tuple[str, bool], tuple[Run, ...]] = {}
         self._known_widths: dict[tuple[str, bool], float] = {}  # at one point
         self._fallbacks: list[str] = []
         self._searched = False
 
-    def runs(self, text: str, *, bold: bool = False) -> tuple[tuple[str, str], ...]:
-        """Split a text into runs of (font, text); a character no font holds becomes a replacement sign."""
+    def runs(self, text: str, *, bold: bool = False) -> tuple[Run, ...]:
+        """Split a text into runs in the order in which they stand: font, text and width at one point.
+
+        A character no font holds becomes a replacement sign; letters that join are shaped.
+        """
         found = self._known_runs.get((text, bold))
         if found is None:
-            found = self._known_runs[text, bold] = tuple(self._split(text, bold))
+            found = self._known_runs[text, bold] = tuple(self._runs(text, bold))
         return found
+
+    def _runs(self, text: str, bold: bool) -> Iterator[Run]:
+        from reportlab.pdfbase.pdfmetrics import stringWidth
+
+        for piece in in_sight_order(text):
+            runs = list(self._split(piece, bold))
+            if RIGHT_TO_LEFT.search(piece):
+                runs.reverse()
+            for font, run in runs:
+                if is_plain(run):
+                    yield font, run, float(stringWidth(run, font, 1.0))
+                else:
+                    joined = shaped(run, font)
+                    yield font, joined, shaped_width(joined)
 
     def _split(self, text: str, bold: bool) -> Iterator[tuple[str, str]]:
         font, run = "", ""
@@ -53,9 +73,7 @@ class Fonts:
         """Give the width of a text in points."""
         found = self._known_widths.get((text, bold))
         if found is None:
-            from reportlab.pdfbase.pdfmetrics import stringWidth
-
-            found = float(sum(stringWidth(run, font, 1.0) for font, run in self.runs(text, bold=bold)))
+            found = sum(width for _, _, width in self.runs(text, bold=bold))
             self._known_widths[text, bold] = found
         return found * size
 

@@ -12,15 +12,17 @@ from typing import Any
 
 from eager_otter.errors import FileProblem, MissingPackage, shown_path
 from eager_otter.looks.theme import Theme, is_dark
-from eager_otter.report.chart_spec import ChartSpec, chart_of
+from eager_otter.report.chart_spec import ChartSpec, chart_of, essential_notes
 from eager_otter.report.number_formats import number_format_of
 from eager_otter.report.report import Report
-from eager_otter.tables.table import Table
+from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import cell_text, sign_of
 
 WIDE = (12_192_000, 6_858_000)  # 16:9, in English Metric Units
 INCH = 914_400
 ROWS_ON_A_SLIDE, COLUMNS_ON_A_SLIDE, ENTRIES_ON_A_SLIDE = 16, 12, 22
+PLAIN_GRID = "{2D5ABB26-0587-4C30-8999-92F81FD0307C}"  # the format's own name of a table without a style
+ROWS_WITH_LETTERS_BELOW = 12
 NARROW = 4  # percent: narrower pieces of a stacked bar carry no figure
 FIXED = datetime(2000, 1, 1)
 ZIP_DATE = (2000, 1, 1, 0, 0, 0)
@@ -149,7 +151,11 @@ class _Slides:
 
     def _table_slides(self, table: Table) -> list[Any]:
         spec = None if self.as_tables else chart_of(table)
-        return [self._chart_slide(spec)] if spec is not None else list(self._native_tables(table))
+        if spec is None:
+            return list(self._native_tables(table))
+        slide = self._chart_slide(spec)
+        self._speak(slide, table)
+        return [slide]
 
     # --- a chart ----------------------------------------------------------------------------------------
 
@@ -253,7 +259,8 @@ class _Slides:
         bases = [k for k, line in enumerate(table.lines) if line.kind == "base"]
         bases = [k for k in bases if k == bases.index(k)]
         body = [k for k in range(len(table.lines)) if k not in bases]
-        room = ROWS_ON_A_SLIDE - len(bases)
+        rows = ROWS_WITH_LETTERS_BELOW if self.theme.letters == "below" else ROWS_ON_A_SLIDE
+        room = rows - len(bases)
         parts = [
             (sorted(columns), bases + body[start : start + room])
             for columns in chunks
@@ -266,42 +273,79 @@ class _Slides:
             yield self._native_table(table, columns, lines, more)
 
     def _native_table(self, table: Table, columns: Sequence[int], lines: Sequence[int], more: str) -> Any:
+        from pptx.oxml.ns import qn
+
         slide = self._slide(table.title + more, "Title Only")
         rows, width = len(lines) + 1, len(columns) + 2
         box = (self.edge, int(1.15 * INCH), self.width - 2 * self.edge, rows * int(0.27 * INCH))
         grid = slide.shapes.add_table(rows, width, *box).table
+        grid.horz_banding = False
+        grid._tbl.tblPr.find(qn("a:tableStyleId")).text = PLAIN_GRID
         whole = self.width - 2 * self.edge
         grid.columns[0].width, grid.columns[1].width = int(whole * 0.24), int(whole * 0.05)
         for k in range(2, width):
             grid.columns[k].width = int(whole * 0.71 / len(columns))
-        self._fill(grid.cell(0, 0), "")
-        self._fill(grid.cell(0, 1), "")
+        for at in (0, 1):
+            self._fill(grid.cell(0, at), "", shade=self.theme.reed)
         for at, k in enumerate(columns, 2):
             column = table.columns[k]
             head = f"{column.group}: {column.label}" if column.group else column.label
-            self._fill(grid.cell(0, at), f"{head} {column.letter}".strip(), bold=True, right=True)
+            self._fill(grid.cell(0, at), head, column.letter, bold=True, right=True, shade=self.theme.reed)
         for row, k in enumerate(lines, 1):
-            line = table.lines[k]
-            bold = line.kind in ("net", "heading")
-            self._fill(grid.cell(row, 0), "   " * line.indent + line.label, bold=bold)
-            self._fill(grid.cell(row, 1), sign_of(line.figure, table.words))
-            for at, column_place in enumerate(columns, 2):
-                text = f"{cell_text(table, line, column_place)} {line.letters[column_place]}".strip()
-                self._fill(grid.cell(row, at), text, bold=bold, right=True)
-        self._foot(slide, table.notes)
+            self._fill_line(grid, row, table, table.lines[k], columns)
+        self._foot(slide, essential_notes(table))
+        self._speak(slide, table)
         return slide
 
-    def _fill(self, cell: Any, text: str, *, bold: bool = False, right: bool = False) -> None:
+    def _fill_line(self, grid: Any, row: int, table: Table, line: Line, columns: Sequence[int]) -> None:
+        bold = line.kind in ("net", "heading")
+        shade = self.theme.sand if line.kind == "base" else ""
+        self._fill(grid.cell(row, 0), "   " * line.indent + line.label, bold=bold, shade=shade)
+        self._fill(grid.cell(row, 1), sign_of(line.figure, table.words), shade=shade)
+        for at, k in enumerate(columns, 2):
+            text = cell_text(table, line, k)
+            self._fill(grid.cell(row, at), text, line.letters[k], bold=bold, right=True, shade=shade)
+
+    def _fill(
+        self,
+        cell: Any,
+        text: str,
+        letters: str = "",
+        *,
+        bold: bool = False,
+        right: bool = False,
+        shade: str = "",
+    ) -> None:
+        """Write a cell of a native table, its letters beside the figure or below it."""
+        from pptx.dml.color import RGBColor
         from pptx.enum.text import PP_ALIGN
         from pptx.util import Pt
 
         cell.margin_top = cell.margin_bottom = 0
         cell.margin_left = cell.margin_right = int(0.04 * INCH)
+        if shade:
+            cell.fill.solid()
+            cell.fill.fore_color.rgb = RGBColor.from_string(shade.lstrip("#"))
         cell.text = text
-        paragraph = cell.text_frame.paragraphs[0]
-        paragraph.font.size, paragraph.font.bold = Pt(9), bold
-        if right:
-            paragraph.alignment = PP_ALIGN.RIGHT
+        frame = cell.text_frame
+        parts = [(run, self.theme.ink, bold) for run in frame.paragraphs[0].runs]
+        if letters:
+            below = self.theme.letters == "below"
+            run = (frame.add_paragraph() if below else frame.paragraphs[0]).add_run()
+            run.text = letters if below or not text else f" {letters}"
+            parts.append((run, self.theme.letter, True))
+        for run, color, strong in parts:
+            run.font.size, run.font.bold = Pt(9), strong
+            run.font.color.rgb = RGBColor.from_string(color.lstrip("#"))
+        for paragraph in frame.paragraphs:
+            paragraph.font.size = Pt(9)  # of an empty cell too, so that rows stay low
+            if right:
+                paragraph.alignment = PP_ALIGN.RIGHT
+
+    def _speak(self, slide: Any, table: Table) -> None:
+        """Put all notes of a table where a speaker reads them; the foot holds the most needful."""
+        notes = [*table.notes, self.report.provenance]
+        slide.notes_slide.notes_text_frame.text = "\n".join(notes)
 
 
 def _title_of(layout: Any) -> Any:
