@@ -13,6 +13,7 @@ with TemporaryDirectory() as folder:
 survey = survey.filtered('status == "complete"')
 table = survey.table("drunk_month", by=["wave", "region"], levels=(95, 90))
 print(table)
+print("As a chart:", table.chart().save("drunk_month.png"))  # in a notebook, table.chart() shows itself
 
 print("\nAs a frame:")
 print(table.frame("column percent").round(1).head(3).to_string())

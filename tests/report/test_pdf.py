@@ -76,7 +76,7 @@ def test_letters_that_join_are_joined_and_read_back(
     ((_, run, width),) = fonts.runs("مياه")
     alone = sum(fonts.width(letter, 1.0) for letter in "مياه")
     assert (
-        len(run) == 4 and not set(run) & set("مياه") and 0 < width < 0.8 * alone
+        len(run) == 4 and not set(run) & set("ميا") and 0 < width < 0.8 * alone
     )  # joined forms are narrower
     text = PdfReader(path).pages[1].extract_text()
     assert {unicodedata.normalize("NFKC", c) for c in text} >= set("مياهغزة") and "\ufffd" not in text

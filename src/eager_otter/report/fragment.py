@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from html import escape
 
-from eager_otter.looks.theme import STANDARD
+from eager_otter.looks.theme import STANDARD, Theme
 from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import cell_text, sign_of
 
@@ -22,9 +22,8 @@ STYLE = (
 )
 
 
-def table_html(table: Table) -> str:
+def table_html(table: Table, theme: Theme = STANDARD) -> str:
     """Give a table as HTML; every text in it is escaped."""
-    theme = STANDARD
     style = STYLE.format(line=theme.line, quiet=theme.quiet, letter=theme.letter)
     notes = "".join(f"<div>{escape(note)}</div>" for note in table.notes)
     return (

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import io
 import textwrap
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import MissingPackage, RequestError
 from eager_otter.looks.theme import STANDARD, Theme, is_dark
 from eager_otter.report.chart_spec import ChartSpec, Series, chart_of
+from eager_otter.report.places import written_beside
 from eager_otter.tables.table import Table
 
 ENDINGS = (".png", ".svg")
@@ -22,32 +25,73 @@ FONTS = (
 )  # those after the first where the machine has them
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Picture:
+    """A chart of a table: shows itself in a notebook, and is written as .png or .svg."""
+
+    spec: ChartSpec
+    theme: Theme
+
+    def __repr__(self) -> str:
+        return f"<Picture of {self.spec.title!r}: {self.spec.kind}>"
+
+    def _repr_png_(self) -> bytes:
+        held = io.BytesIO()
+        self._write(held, "png")
+        return held.getvalue()
+
+    def save(self, path: str | Path) -> Path:
+        """Write it as .png or .svg: the same file for the same table. Raises RequestError, FileProblem."""
+        place = Path(path)
+        _check_ending(place)
+        with written_beside([place]) as (beside,):
+            self._write(beside, place.suffix.lower().lstrip("."))
+        return place
+
+    def _write(self, target: Path | io.BytesIO, kind: str) -> None:
+        try:
+            from matplotlib import rc_context
+            from matplotlib.backends.backend_agg import FigureCanvasAgg
+            from matplotlib.figure import Figure
+            from matplotlib.font_manager import fontManager
+        except ImportError as error:
+            raise MissingPackage("Charts need Matplotlib: pip install 'eager-otter[charts]'") from error
+        there = {font.name for font in fontManager.ttflist}
+        fonts = [name for name in FONTS if name in there]
+        settings: Any = {
+            "svg.hashsalt": "otter",
+            "svg.fonttype": "none",
+            "font.family": fonts,
+            "font.size": 9,
+        }
+        with rc_context(settings):
+            figure = Figure(figsize=INCHES, dpi=DOTS, facecolor="white")
+            FigureCanvasAgg(figure)
+            _draw(figure, self.spec, self.theme)
+            metadata: Any = {"Date": None} if kind == "svg" else {"Software": None}
+            figure.savefig(target, format=kind, metadata=metadata)
+
+
+def picture_of(table: Table, theme: Theme = STANDARD) -> Picture:
+    """Draw a table. Raises RequestError for a table without figures to draw, MissingPackage without Matplotlib."""
+    spec = chart_of(table)
+    if spec is None:
+        raise RequestError(f"Table {table.id!r} holds no percents or means to draw.")
+    return Picture(spec, theme)
+
+
 def write_chart(table: Table, path: Path, theme: Theme = STANDARD) -> None:
     """Draw a table as .png or .svg: the same file for the same table.
 
     Raises RequestError for another ending or a table without figures to draw, MissingPackage without Matplotlib.
     """
+    _check_ending(path)
+    picture_of(table, theme)._write(path, path.suffix.lower().lstrip("."))
+
+
+def _check_ending(path: Path) -> None:
     if path.suffix.lower() not in ENDINGS:
         raise RequestError(f"{path.name}: charts are written as .png or .svg.")
-    spec = chart_of(table)
-    if spec is None:
-        raise RequestError(f"Table {table.id!r} holds no percents or means to draw.")
-    try:
-        from matplotlib import rc_context
-        from matplotlib.backends.backend_agg import FigureCanvasAgg
-        from matplotlib.figure import Figure
-        from matplotlib.font_manager import fontManager
-    except ImportError as error:
-        raise MissingPackage("Charts need Matplotlib: pip install 'eager-otter[charts]'") from error
-    there = {font.name for font in fontManager.ttflist}
-    fonts = [name for name in FONTS if name in there]
-    settings: Any = {"svg.hashsalt": "otter", "svg.fonttype": "none", "font.family": fonts, "font.size": 9}
-    with rc_context(settings):
-        figure = Figure(figsize=INCHES, dpi=DOTS, facecolor="white")
-        FigureCanvasAgg(figure)
-        _draw(figure, spec, theme)
-        kind = path.suffix.lower().lstrip(".")
-        figure.savefig(path, format=kind, metadata={"Date": None} if kind == "svg" else {"Software": None})
 
 
 def _draw(figure: Any, spec: ChartSpec, theme: Theme) -> None:

@@ -158,12 +158,9 @@ class Report:
 
     def chart(self, table: str, path: str | Path) -> Path:
         """Draw a table as .png or .svg. Raises UnknownName, RequestError, MissingPackage without Matplotlib."""
-        from eager_otter.report.picture import write_chart
+        from eager_otter.report.picture import picture_of
 
-        place = Path(path)
-        with written_beside([place]) as (beside,):
-            write_chart(self.table(table), beside, self.theme)
-        return place
+        return picture_of(self.table(table), self.theme).save(path)
 
     @property
     def method(self) -> tuple[str, ...]:
@@ -240,7 +237,7 @@ def survey_of(plan: Plan) -> Survey:
         responses=responses,
         filter=plan.filter,
         weight=plan.weight,
-        viewer=StandardViewer(),
+        viewer=StandardViewer(plan.theme),
         words=plan.words,
     )
     survey.population()

@@ -49,6 +49,7 @@ def _write_json(report: Report, path: Path) -> None:
 
     body = {
         "title": report.title,
+        "language": report.words.language,
         "provenance": report.provenance,
         "tables": [
             {"id": table.id, "title": table.title, "heading": table.heading, "notes": list(table.notes)}

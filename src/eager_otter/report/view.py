@@ -1,12 +1,22 @@
-"""How a table shows itself: as text in a terminal, as a piece of HTML in a notebook."""
+"""How a table shows itself: as text in a terminal, as a piece of HTML or a chart in a notebook."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from eager_otter.looks.theme import STANDARD, Theme
 from eager_otter.tables.table import Table
 
+if TYPE_CHECKING:
+    from eager_otter.report.picture import Picture
 
+
+@dataclass(frozen=True, slots=True)
 class StandardViewer:
-    """Shows tables; imports what it needs when first asked."""
+    """Shows tables in the looks of a theme; imports what it needs when first asked."""
+
+    theme: Theme = STANDARD
 
     def text(self, table: Table, width: int | None = None) -> str:
         """Lay a table out for a terminal `width` characters wide (None: as wide as the terminal is)."""
@@ -21,4 +31,10 @@ class StandardViewer:
         """Lay a table out as a piece of HTML."""
         from eager_otter.report.fragment import table_html
 
-        return table_html(table)
+        return table_html(table, self.theme)
+
+    def picture(self, table: Table) -> Picture:
+        """Draw a table. Raises RequestError for a table without figures to draw, MissingPackage without Matplotlib."""
+        from eager_otter.report.picture import picture_of
+
+        return picture_of(table, self.theme)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
+from pathlib import Path
 from typing import TYPE_CHECKING, Literal, Protocol
 
 import numpy as np
@@ -137,6 +138,13 @@ class Record:
     mark: str
 
 
+class Drawn(Protocol):
+    """A chart of a table: shows itself in a notebook."""
+
+    def save(self, path: str | Path) -> Path:
+        """Write it as .png or .svg."""
+
+
 class Viewer(Protocol):
     """Whoever can show a table to a person."""
 
@@ -145,6 +153,9 @@ class Viewer(Protocol):
 
     def html(self, table: Table) -> str:
         """Lay a table out as a piece of HTML."""
+
+    def picture(self, table: Table) -> Drawn:
+        """Draw a table."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -286,6 +297,20 @@ class Table:
     def column_position(self, name: str) -> int:
         """Find a column by label, `group: label`, code or letter. Raises UnknownName, RequestError."""
         return find_column(self.columns, name, f"table {self.id!r}")
+
+    def chart(self) -> Drawn:
+        """Draw the table: the picture shows itself in a notebook, and `save` writes it as .png or .svg.
+
+        Raises RequestError for a table without percents or means, or without a viewer, MissingPackage without
+        Matplotlib.
+
+        Example: `table.chart().save("heard_of.png")`.
+        """
+        if self.viewer is None:
+            raise RequestError(
+                "This table has no viewer that could draw it; open the survey with open_survey."
+            )
+        return self.viewer.picture(self)
 
     def explain(self, row: str, column: str, figure: str | None = None) -> Explanation:
         """Give the working of a cell: who is counted, the formula with its numbers, the test behind each letter.
