@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import base64
 import json
+import shutil
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -11,6 +13,7 @@ import numpy as np
 import openpyxl
 import pandas as pd
 import pytest
+from jsonschema import Draft202012Validator
 from PIL import Image
 from pptx import Presentation
 
@@ -46,6 +49,21 @@ def test_tidy_files_of_every_kind_hold_the_same_records(part: otter.Report, tmp_
     assert columnar.value[~letters].tolist() == numbers == [float(v) for v in listed.value[~letters]]
 
 
+@pytest.mark.parametrize("name", ["plan.yaml", "shapes.yaml"])
+def test_records_are_as_the_written_schema_says(demo: Path, tmp_path: Path, name: str) -> None:
+    schema = json.loads(
+        (Path(__file__).parents[2] / "docs" / "tables.schema.json").read_text(encoding="utf-8")
+    )
+    otter.run(demo / name).save(tmp_path / "t.json")
+    body = json.loads((tmp_path / "t.json").read_text(encoding="utf-8"))
+    validator = Draft202012Validator(schema)
+    validator.check_schema(schema)
+    assert next(validator.iter_errors(body), None) is None and len(body["records"]) > 1000
+    assert list(schema["properties"]["records"]["items"]["properties"]) == list(body["records"][0])
+    body["records"][0] |= {"mark": "thin"}
+    assert not validator.is_valid(body)
+
+
 def test_plain_text_and_markdown_hold_every_text_and_no_markup_of_labels(
     part: otter.Report, small: Callable[..., otter.Survey], tmp_path: Path
 ) -> None:
@@ -75,7 +93,10 @@ def test_a_theme_colours_every_output(demo: Path, part: otter.Report, tmp_path: 
     book = openpyxl.load_workbook(tmp_path / "t.xlsx")
     title = book["heard_of"]["A1"].font
     assert (title.color.rgb, title.size) == ("FF7A1F5C", 16) and len(book["Contents"]._images) == 1
-    assert "--river:#7A1F5C" in (tmp_path / "t.html").read_text(encoding="utf-8")
+    text = (tmp_path / "t.html").read_text(encoding="utf-8")
+    held = base64.b64encode((tmp_path / "logo.png").read_bytes()).decode()
+    assert "--river:#7A1F5C" in text and f'src="data:image/png;base64,{held}"' in text
+    assert '--font:"Arial"' in text and "img-src data:" in text
     from pypdf import PdfReader
 
     page = PdfReader(tmp_path / "t.pdf").pages[0]
@@ -85,9 +106,33 @@ def test_a_theme_colours_every_output(demo: Path, part: otter.Report, tmp_path: 
     assert any(shape.shape_type == 13 for shape in first.shapes)
 
 
+def test_fonts_of_a_theme_go_into_pdf_and_pictures(part: otter.Report, tmp_path: Path) -> None:
+    from matplotlib import get_data_path
+    from pypdf import PdfReader
+
+    for style in ("", "-Bold"):
+        shutil.copy(Path(get_data_path()) / "fonts" / "ttf" / f"DejaVuSerif{style}.ttf", tmp_path)
+    text = "font: DejaVu Serif\nfont files: {regular: DejaVuSerif.ttf, bold: DejaVuSerif-Bold.ttf}\n"
+    (tmp_path / "house.yaml").write_text(text)
+    report = replace(part, theme=load_theme("house.yaml", tmp_path))
+    report.save(tmp_path / "t.pdf", tmp_path / "t.pptx", tmp_path / "t.xlsx")
+    fonts = PdfReader(tmp_path / "t.pdf").pages[1]["/Resources"]["/Font"]  # type: ignore[index]
+    names = {str(font.get_object()["/BaseFont"]) for font in fonts.values()}
+    assert all("DejaVuSerif" in name for name in names if "+" in name) and len(names) >= 2
+    run = Presentation(str(tmp_path / "t.pptx")).slides[2].shapes.title.text_frame.paragraphs[0].runs[0]
+    assert (
+        run.font.name
+        == openpyxl.load_workbook(tmp_path / "t.xlsx")["liking"]["A1"].font.name
+        == "DejaVu Serif"
+    )
+    assert "DejaVu Serif" in report.chart("liking", tmp_path / "l.svg").read_text(encoding="utf-8")
+
+
 @pytest.mark.parametrize(
     ("text", "message"),
     [
+        ("font: 'x}</style>'\n", "theme.yaml:1:7: font:"),
+        ("font files: {regular: book.txt}\n", "theme.yaml:1:13: font files: a .ttf file that is there was expected; found 'book.txt'."),
         ("ink: red\n", "theme.yaml:1:6: ink:"),
         ("inc: '#000000'\n", "theme.yaml:1:1: unknown key 'inc'. Did you mean 'ink'?"),
         ("logo: nowhere.png\n", "theme.yaml:1:7: logo: a .png or .jpg file that is there was expected; found 'nowhere.png'."),

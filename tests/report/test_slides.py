@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import io
 import shutil
 import subprocess
 from collections.abc import Callable
 from dataclasses import replace
+from itertools import combinations
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -17,6 +19,7 @@ from pptx.enum.chart import XL_CHART_TYPE
 from pptx.util import Inches
 
 import eager_otter as otter
+from eager_otter.looks.theme import STANDARD
 from eager_otter.plan.plan import SlideRules
 from eager_otter.plan.reading import only_tables
 from eager_otter.report.chart_spec import chart_of
@@ -34,6 +37,40 @@ def part(demo: Path) -> otter.Report:
 @pytest.fixture(scope="module")
 def trend(demo: Path) -> otter.Report:
     return otter.run(only_tables(otter.read_plan(demo / "shapes.yaml"), ["trend", "one-net", "transition"]))
+
+
+# Machado, Oliveira & Fernandes (2009): what eyes without one kind of cone see of linear RGB.
+SEEN_BY = {
+    "protanopia": [[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]],
+    "deuteranopia": [[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.011820, 0.042940, 0.968881]],
+    "tritanopia": [[1.255528, -0.076749, -0.178779], [-0.078411, 0.930809, 0.147602], [0.004733, 0.691367, 0.303900]],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("eyes", SEEN_BY)
+@pytest.mark.parametrize("colours", [STANDARD.palette, STANDARD.ramp(5)], ids=["palette", "scale"])
+def test_colours_are_told_apart_by_eyes_that_see_few(eyes: str, colours: tuple[str, ...]) -> None:
+    def lab(colour: str) -> np.ndarray:  # CIE 1976 L*a*b*, white of D65
+        parts = np.array([int(colour[k : k + 2], 16) / 255 for k in (1, 3, 5)])
+        linear = np.where(parts <= 0.04045, parts / 12.92, ((parts + 0.055) / 1.055) ** 2.4)
+        seen = np.clip(np.array(SEEN_BY[eyes]) @ linear, 0, 1)
+        xyz = [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]] @ seen  # fmt: skip
+        x, y, z = np.cbrt(xyz / np.array([0.95047, 1.0, 1.08883]))
+        return np.array([116 * y - 16, 500 * (x - y), 200 * (y - z)])
+
+    apart = [float(np.linalg.norm(lab(a) - lab(b))) for a, b in combinations(colours, 2)]
+    assert min(apart) > (30 if colours == STANDARD.palette else 15)
+
+
+def test_a_table_draws_itself_in_a_notebook(survey: otter.Survey, tmp_path: Path) -> None:
+    chart = survey.table("heard_of", by="wave").chart()
+    with Image.open(io.BytesIO(chart._repr_png_())) as picture:  # type: ignore[attr-defined]
+        assert picture.size == (1280, 800)
+    path = chart.save(tmp_path / "h.svg")
+    text = path.read_text(encoding="utf-8")
+    assert "Tarn" in text and "85% A" in text and "Base (unweighted), Wave: Spring" in text
+    with pytest.raises(otter.RequestError, match="holds no percents or means to draw"):
+        survey.table("spend", figures=["median"]).chart()
 
 
 def test_each_table_has_a_native_chart_of_its_figures(part: otter.Report, tmp_path: Path) -> None:

@@ -12,7 +12,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BeforeValidator, Field
 
 from eager_otter.documents.checking import Part, Text, check
-from eager_otter.documents.yaml_nodes import compose, read_yaml
+from eager_otter.documents.yaml_nodes import Document, compose, read_yaml
 from eager_otter.errors import DocumentError, UnknownName
 from eager_otter.looks.catalogue import wording_problems
 
@@ -28,11 +28,14 @@ Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
 class Theme:
     """Colours (hex), fonts, the paper of a PDF, a logo. Every mark is also text, so that nothing rests on colour.
 
+    `font` is named to programs that have fonts of their own; `font_files` (regular, bold) go into PDFs and pictures.
+    The `palette` that ships is told apart by eyes that see few colours.
     `letters` is where letters stand; `digits` are decimal places by kind of figure, for tables that say nothing else;
     `wording` says some of the fixed texts (in English) in other words.
     """
 
     font: str = "Arial"
+    font_files: tuple[Path, Path] | None = None
     size: int = 10
     ink: str = "#1B2A30"
     quiet: str = "#5B6B70"
@@ -41,7 +44,7 @@ class Theme:
     sand: str = "#F4F0E6"
     line: str = "#9DB2B5"
     letter: str = "#9A3412"
-    palette: tuple[str, ...] = ("#14505C", "#D98A29", "#7A9E3F", "#8A5A9B", "#5B6B70", "#C44E3D")
+    palette: tuple[str, ...] = ("#14505C", "#D98A29", "#58BDB6", "#7D2D12", "#A679DC", "#47127D")
     paper: Paper = "A4"
     logo: Path | None = None
     letters: LettersPlace = "beside"
@@ -86,10 +89,18 @@ def _as_percent_digits(value: object) -> object:
     return value if isinstance(value, dict) else {"percent": value}
 
 
+class FontFiles(Part):
+    """The TrueType fonts of a theme, for what carries its fonts along."""
+
+    regular: Text
+    bold: Text | None = None
+
+
 class ThemeFile(Part):
     """A theme as written: what it does not say is as in the usual one."""
 
-    font: Text | None = None
+    font: Annotated[Text, Field(pattern=r"^[\w .-]+$")] | None = None
+    font_files: FontFiles | None = Field(default=None, alias="font files")
     size: Annotated[int, Field(ge=6, le=16)] | None = None
     ink: Colour | None = None
     quiet: Colour | None = None
@@ -124,19 +135,33 @@ def load_theme(name: str, folder: Path) -> Theme:
     part, problems = check(ThemeFile, document.data or {}, document, ())
     if part is not None:
         problems += wording_problems(part.words, document, ("words",))
-    logo = None if part is None or part.logo is None else document.path.parent / part.logo
+    logo = None if part is None or part.logo is None else folder_of(document) / part.logo
     if logo is not None and (logo.suffix.lower() not in LOGOS or not logo.is_file()):
         message = f"logo: a .png or .jpg file that is there was expected; found {logo.name!r}."
         problems.append(document.problem(("logo",), message))
+    fonts = None
+    if part is not None and part.font_files is not None:
+        given = part.font_files
+        fonts = (folder_of(document) / given.regular, folder_of(document) / (given.bold or given.regular))
+        for path in fonts:
+            if path.suffix.lower() != ".ttf" or not path.is_file():
+                message = f"font files: a .ttf file that is there was expected; found {path.name!r}."
+                problems.append(document.problem(("font files",), message))
     if problems or part is None:
         raise DocumentError(problems)
-    return _theme_of(part, logo)
+    return _theme_of(part, logo, fonts)
 
 
-def _theme_of(part: ThemeFile, logo: Path | None) -> Theme:
+def folder_of(document: Document) -> Path:
+    """Give the folder from which a document's paths start."""
+    return document.path.parent
+
+
+def _theme_of(part: ThemeFile, logo: Path | None, fonts: tuple[Path, Path] | None) -> Theme:
     """Make a theme of what a file says; the rest is as usual."""
     own: dict[str, Any] = {
         "font": part.font,
+        "font_files": fonts,
         "size": part.size,
         "ink": part.ink,
         "quiet": part.quiet,

@@ -108,7 +108,7 @@ class _Document:
     def __init__(self, report: Report, paper: tuple[float, float], theme: Theme) -> None:
         self.report, self.theme, self.say = report, theme, report.words
         self.width, self.height = paper
-        self.fonts = Fonts()
+        self.fonts = Fonts(theme.font_files)
         self._colors: dict[str, Any] = {}
         self._waiting: list[tuple[str, float, str, float, float, str]] = []  # texts of the page
         self.room = self.width - 2 * MARGIN

@@ -1,13 +1,14 @@
-"""Fonts for PDF: DejaVu Sans, embedded, and for characters it lacks whatever the machine has."""
+"""Fonts for PDF, embedded: those of the theme or DejaVu Sans, and for characters it lacks whatever the machine has."""
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterator
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from eager_otter.errors import MissingPackage
+from eager_otter.errors import FileProblem, MissingPackage, shown_path
 from eager_otter.report.pdf_scripts import RIGHT_TO_LEFT, in_sight_order, is_plain, shaped, shaped_width
 
 FONT_FOLDERS = (
@@ -25,8 +26,10 @@ Run = tuple[str, str, float]  # font, text, width at one point
 class Fonts:
     """Measures and splits texts by the fonts that hold their characters."""
 
-    def __init__(self) -> None:
-        self.regular, self.bold = _registered()
+    def __init__(self, files: tuple[Path, Path] | None = None) -> None:
+        usual = _registered()
+        self.regular, self.bold = usual if files is None else (_own(files[0]), _own(files[1]))
+        self._usual = dict(zip((False, True), usual, strict=True))
         self._known_runs: dict[tuple[str, bool], tuple[Run, ...]] = {}
         self._known_widths: dict[tuple[str, bool], float] = {}  # at one point
         self._fallbacks: list[str] = []
@@ -101,6 +104,8 @@ class Fonts:
         own = self.bold if bold else self.regular
         if _has(own, character) or character.isspace():
             return own
+        if _has(self._usual[bold], character):
+            return self._usual[bold]
         if not self._searched and ord(character) > 0x2FF:
             self._fallbacks, self._searched = list(_machine_fonts()), True
         return next((font for font in self._fallbacks if _has(font, character)), None)
@@ -126,6 +131,19 @@ def _registered() -> tuple[str, str]:
     for name, file in zip(names, ("DejaVuSans.ttf", "DejaVuSans-Bold.ttf"), strict=True):
         registerFont(TTFont(name, str(folder / file)))
     return names
+
+
+def _own(path: Path) -> str:
+    """Register the font of a theme. Raises FileProblem for one that cannot be put into a PDF."""
+    from reportlab.pdfbase.pdfmetrics import registerFont
+    from reportlab.pdfbase.ttfonts import TTFError, TTFont
+
+    name = f"Theme-{hashlib.sha256(path.read_bytes()).hexdigest()[:8]}"
+    try:
+        registerFont(TTFont(name, str(path)))
+    except (TTFError, ValueError, KeyError, IndexError) as error:
+        raise FileProblem(f"{shown_path(path)}: is no TrueType font that can be put into a PDF.") from error
+    return name
 
 
 def _machine_fonts() -> Iterator[str]:

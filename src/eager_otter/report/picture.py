@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from eager_otter.errors import MissingPackage, RequestError
+from eager_otter.errors import FileProblem, MissingPackage, RequestError, shown_path
 from eager_otter.looks.theme import STANDARD, Theme, is_dark
 from eager_otter.report.chart_spec import ChartSpec, Series, chart_of
 from eager_otter.report.places import written_beside
@@ -31,6 +31,7 @@ class Picture:
 
     spec: ChartSpec
     theme: Theme
+    provenance: str = ""
 
     def __repr__(self) -> str:
         return f"<Picture of {self.spec.title!r}: {self.spec.kind}>"
@@ -48,6 +49,21 @@ class Picture:
             self._write(beside, place.suffix.lower().lstrip("."))
         return place
 
+    def _own_fonts(self) -> list[str]:
+        """Make the fonts of the theme known; gives their names."""
+        from matplotlib.font_manager import FontProperties, fontManager
+
+        names = []
+        for path in self.theme.font_files or ():
+            try:
+                fontManager.addfont(str(path))
+            except (RuntimeError, OSError) as error:
+                raise FileProblem(
+                    f"{shown_path(path)}: is no TrueType font that can be drawn with."
+                ) from error
+            names.append(FontProperties(fname=str(path)).get_name())
+        return list(dict.fromkeys(names))
+
     def _write(self, target: Path | io.BytesIO, kind: str) -> None:
         try:
             from matplotlib import rc_context
@@ -57,7 +73,7 @@ class Picture:
         except ImportError as error:
             raise MissingPackage("Charts need Matplotlib: pip install 'eager-otter[charts]'") from error
         there = {font.name for font in fontManager.ttflist}
-        fonts = [name for name in FONTS if name in there]
+        fonts = [*self._own_fonts(), *(name for name in FONTS if name in there)]
         settings: Any = {
             "svg.hashsalt": "otter",
             "svg.fonttype": "none",
@@ -67,26 +83,29 @@ class Picture:
         with rc_context(settings):
             figure = Figure(figsize=INCHES, dpi=DOTS, facecolor="white")
             FigureCanvasAgg(figure)
-            _draw(figure, self.spec, self.theme)
+            _draw(figure, self.spec, self.theme, self.provenance)
             metadata: Any = {"Date": None} if kind == "svg" else {"Software": None}
             figure.savefig(target, format=kind, metadata=metadata)
 
 
-def picture_of(table: Table, theme: Theme = STANDARD) -> Picture:
-    """Draw a table. Raises RequestError for a table without figures to draw, MissingPackage without Matplotlib."""
+def picture_of(table: Table, theme: Theme = STANDARD, provenance: str = "") -> Picture:
+    """Draw a table, and under it where its figures come from.
+
+    Raises RequestError for a table without figures to draw, MissingPackage without Matplotlib.
+    """
     spec = chart_of(table)
     if spec is None:
         raise RequestError(f"Table {table.id!r} holds no percents or means to draw.")
-    return Picture(spec, theme)
+    return Picture(spec, theme, provenance)
 
 
-def write_chart(table: Table, path: Path, theme: Theme = STANDARD) -> None:
+def write_chart(table: Table, path: Path, theme: Theme = STANDARD, provenance: str = "") -> None:
     """Draw a table as .png or .svg: the same file for the same table.
 
     Raises RequestError for another ending or a table without figures to draw, MissingPackage without Matplotlib.
     """
     _check_ending(path)
-    picture_of(table, theme)._write(path, path.suffix.lower().lstrip("."))
+    picture_of(table, theme, provenance)._write(path, path.suffix.lower().lstrip("."))
 
 
 def _check_ending(path: Path) -> None:
@@ -94,8 +113,9 @@ def _check_ending(path: Path) -> None:
         raise RequestError(f"{path.name}: charts are written as .png or .svg.")
 
 
-def _draw(figure: Any, spec: ChartSpec, theme: Theme) -> None:
-    notes = [line for note in spec.notes for line in textwrap.wrap(note, 150)]
+def _draw(figure: Any, spec: ChartSpec, theme: Theme, provenance: str) -> None:
+    told = (*spec.notes, *([provenance] if provenance else []))
+    notes = [line for note in told for line in textwrap.wrap(note, 175)]
     foot = 0.04 + 0.022 * len(notes)
     legend = 0.07 if len(spec.series) > 1 else 0.02
     title = textwrap.wrap(spec.title, 78)[:2]

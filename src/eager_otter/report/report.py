@@ -160,7 +160,7 @@ class Report:
         """Draw a table as .png or .svg. Raises UnknownName, RequestError, MissingPackage without Matplotlib."""
         from eager_otter.report.picture import picture_of
 
-        return picture_of(self.table(table), self.theme).save(path)
+        return picture_of(self.table(table), self.theme, self.provenance).save(path)
 
     @property
     def method(self) -> tuple[str, ...]:

@@ -110,7 +110,7 @@ class _Slides:
         for paragraph in frame.paragraphs:
             paragraph.alignment = PP_ALIGN.LEFT
             for run in paragraph.runs:
-                run.font.size, run.font.bold = Pt(points), bold
+                run.font.size, run.font.bold, run.font.name = Pt(points), bold, self.theme.font
                 run.font.color.rgb = RGBColor.from_string(color.lstrip("#"))
 
     def _text(
@@ -183,7 +183,7 @@ class _Slides:
             kinds[spec.kind], self.edge, top, self.width - 2 * self.edge, self.height - top - foot, data
         )
         chart = frame.chart
-        chart.font.size = Pt(11)
+        chart.font.size, chart.font.name = Pt(11), self.theme.font
         chart.has_title = False
         chart.has_legend = len(spec.series) > 1
         if chart.has_legend:
@@ -335,7 +335,7 @@ class _Slides:
             run.text = letters if below or not text else f" {letters}"
             parts.append((run, self.theme.letter, True))
         for run, color, strong in parts:
-            run.font.size, run.font.bold = Pt(9), strong
+            run.font.size, run.font.bold, run.font.name = Pt(9), strong, self.theme.font
             run.font.color.rgb = RGBColor.from_string(color.lstrip("#"))
         for paragraph in frame.paragraphs:
             paragraph.font.size = Pt(9)  # of an empty cell too, so that rows stay low

@@ -96,7 +96,7 @@ def page(report: Report) -> str:
 
 
 def _look(theme: Theme) -> str:
-    """Give the colours of the light page; the dark ones are the page's own."""
+    """Give the font, and the colours of the light page; the dark ones are the page's own."""
     colours = {
         "ink": theme.ink,
         "quiet": theme.quiet,
@@ -106,7 +106,8 @@ def _look(theme: Theme) -> str:
         "line": theme.line,
         "letter": theme.letter,
     }
-    return ":root{" + "".join(f"--{name}:{colour};" for name, colour in colours.items()) + "}"
+    font = f'"{theme.font}",system-ui,"Liberation Sans","DejaVu Sans",sans-serif'
+    return ":root{" + "".join(f"--{name}:{colour};" for name, colour in colours.items()) + f"--font:{font}}}"
 
 
 def _data_address(path: Path | None) -> str:

@@ -60,6 +60,6 @@ def chart(
     paths = [folder / f"{table.id}.{kind}" for table in report.tables]
     with written_beside(paths) as beside:
         for table, path in zip(report.tables, beside, strict=True):
-            write_chart(table, path, report.theme)
+            write_chart(table, path, report.theme, report.provenance)
     for path in paths:
         click.echo(shown_path(path))
