@@ -25,6 +25,12 @@ SIZES = (
     (0.4, said("moderate association")),
 )
 STRONG = said("strong association")
+NAMES: Mapping[MeasureName, str] = {
+    "Cramér's V": said("Cramér's V"),
+    "Kendall's τ-b": said("Kendall's τ-b"),
+    "Stuart's τ-c": said("Stuart's τ-c"),
+    "Goodman and Kruskal's γ": said("Goodman and Kruskal's γ"),
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -173,4 +179,4 @@ def _verdict(test: WholeTableTest, level: float, say: Words) -> str:
 
 def _measure_words(measure: Measure, say: Words) -> str:
     p = "" if np.isnan(measure.p_value) else f" ({p_said(measure.p_value, say)})"
-    return f"{say(measure.name)} {say.number(str(rounded(measure.value, 2)))}{p}"
+    return f"{say(NAMES[measure.name])} {say.number(str(rounded(measure.value, 2)))}{p}"

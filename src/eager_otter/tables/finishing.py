@@ -11,13 +11,14 @@ import numpy as np
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.sums import Sums
-from eager_otter.looks.words import Words, said
+from eager_otter.looks.words import said
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
 from eager_otter.tables.notes import preview_notes
-from eager_otter.tables.request import BaseFigure, BaseRules, TableRequest, percentile_of
+from eager_otter.tables.request import BaseFigure, BaseRules, TableRequest
 from eager_otter.tables.table import MARKS, Evidence, Line, Mark, Table, Viewer
+from eager_otter.tables.texts import fixed_label
 
 EDGE = 1e-9  # an effective base this little below a threshold is at it: rounding, not fewer people
 NOT_TESTED, WITHHELD = MARKS.index("not tested"), MARKS.index("withheld")
@@ -85,7 +86,10 @@ def finished(
         question=request.question,
         columns=columns,
         groups=layout.groups,
-        lines=tuple(replace(line, label=_said(line, say)) if line.fixed else line for line in lines),
+        lines=tuple(
+            replace(line, label=fixed_label(line.fixed, line.figure, say)) if line.fixed else line
+            for line in lines
+        ),
         notes=notes,
         digits=request.digits,
         levels=request.levels,
@@ -104,14 +108,6 @@ def finished(
         words=say,
     )
     return _in_shown_order(_with_differences(table), layout.shown)
-
-
-def _said(line: Line, say: Words) -> str:
-    """Say the label of a line that is one of our words."""
-    share = percentile_of(line.figure)
-    if share is None:
-        return say(line.fixed)
-    return say("Percentile {percent}", percent=100.0 * share)
 
 
 def base_lines(request: TableRequest, base: Sums, marks: IntArray, *, weighted: bool) -> list[Line]:

@@ -17,7 +17,7 @@ from eager_otter.tables.note import Note
 from eager_otter.tables.request import Items, TableRequest, is_summary, quantile_of
 from eager_otter.tables.table import Line, Mark, tested_rows
 from eager_otter.tables.testing import HIGHER, HIGHER_LAX, LOWER, LOWER_LAX
-from eager_otter.tables.texts import MARK_SIGNS, NOT_THERE, WITHHELD, ZERO, figure_text
+from eager_otter.tables.texts import MARK_SIGNS, NOT_THERE, WITHHELD, ZERO, figure_text, fixed_label
 
 PERCENT_NOTES = {
     "row percent": said(
@@ -511,7 +511,7 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> str:
         both = said("Each test rests on those who answered both; the percents shown may rest on more people.")
         sentences.append(say(both))
     summaries = [
-        say(line.label) if line.kind == "summary" else line.label
+        fixed_label(line.fixed, line.figure, say) if line.fixed else line.label
         for line in lines
         if _never_tested(line.figure)
     ]

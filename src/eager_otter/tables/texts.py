@@ -90,6 +90,16 @@ def sign_of(figure: str, words: Words = ENGLISH) -> str:
     return words(FIGURE_SIGNS.get(figure, figure))
 
 
+def fixed_label(fixed: str, figure: str, words: Words) -> str:
+    """Say the label of a row that is one of our words.
+
+    >>> fixed_label("Mean", "mean", ENGLISH), fixed_label("Percentile 90", "percentile 90", ENGLISH)
+    ('Mean', 'Percentile 90')
+    """
+    share = percentile_of(figure)
+    return words(fixed) if share is None else words("Percentile {percent}", percent=100.0 * share)
+
+
 def figure_text(
     value: float,
     figure: str,
