@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 from eager_otter.data.csv_out import write_rows
@@ -44,24 +45,30 @@ def _write_parquet(report: Report, path: Path) -> None:
 
 
 def _write_json(report: Report, path: Path) -> None:
-    """Write title, provenance, the tables' notes and all records."""
-    import json
+    """Write title, language, provenance, the tables' notes and all records: each table and record on a line."""
+    head = {"title": report.title, "language": report.words.language, "provenance": report.provenance}
+    tables = (
+        {"id": table.id, "title": table.title, "heading": table.heading, "notes": table.notes}
+        for table in report.tables
+    )
+    records = (
+        {name: getattr(record, name) for name in COLUMNS}
+        for table in report.tables
+        for record in table.records()
+    )
+    with path.open("w", encoding="utf-8", newline="\n") as file:
+        file.write("{\n")
+        file.writelines(f"{_json(name)}: {_json(value)},\n" for name, value in head.items())
+        for name, entries, end in (("tables", tables, "],\n"), ("records", records, "]\n")):
+            file.write(f"{_json(name)}: [")
+            for number, entry in enumerate(entries):
+                file.write(f"{',' if number else ''}\n{_json(entry)}")
+            file.write(f"\n{end}")
+        file.write("}\n")
 
-    body = {
-        "title": report.title,
-        "language": report.words.language,
-        "provenance": report.provenance,
-        "tables": [
-            {"id": table.id, "title": table.title, "heading": table.heading, "notes": list(table.notes)}
-            for table in report.tables
-        ],
-        "records": [
-            {name: getattr(record, name) for name in COLUMNS}
-            for table in report.tables
-            for record in table.records()
-        ],
-    }
-    path.write_text(json.dumps(body, ensure_ascii=False, indent=1) + "\n", encoding="utf-8", newline="\n")
+
+def _json(value: object) -> str:
+    return json.dumps(value, ensure_ascii=False)
 
 
 def _write_csv(report: Report, path: Path) -> None:
