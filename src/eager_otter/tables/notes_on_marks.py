@@ -1,0 +1,88 @@
+"""Notes on marks and signs: what each means, with the threshold."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from eager_otter.core.arrays import IntArray
+from eager_otter.looks.words import Words, said
+from eager_otter.tables.banner import BannerColumns
+from eager_otter.tables.note import Note
+from eager_otter.tables.request import TableRequest
+from eager_otter.tables.table import Line, Mark
+from eager_otter.tables.texts import MARK_SIGNS, NOT_THERE, WITHHELD, ZERO, figure_text
+
+
+def mark_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[Note]:
+    """Say what the marks of thin bases mean, and the thresholds."""
+    rules, say = request.rules, request.words
+    seen = _seen(layout)
+    found = {line.marks[k] for line in lines for k in seen}
+    unweighted = rules.judged_on == "unweighted base"
+    base = say(said("base") if unweighted else said("effective base"))
+    if "low base" in found and rules.mark is not None:
+        told = said("{sign} {base} below {least}: read with care.")
+        yield Note(say(told, sign=MARK_SIGNS["low base"], base=base, least=float(rules.mark)), "marks")
+    if "not tested" in found and rules.no_test is not None:
+        told = said("{sign} {base} below {least}: not tested.")
+        yield Note(say(told, sign=MARK_SIGNS["not tested"], base=base, least=float(rules.no_test)), "marks")
+    if "withheld" in found and rules.withhold is not None:
+        told = said(
+            "{sign} {base} below {least}: figures withheld and not tested. This keeps thin figures from being read; "
+            "it does not protect anybody's privacy."
+        )
+        yield Note(say(told, sign=WITHHELD, base=base, least=float(rules.withhold)), "marks")
+    yield from _thin_summaries(lines, seen, say)
+
+
+def _thin_summaries(lines: Sequence[Line], seen: Sequence[int], say: Words) -> Iterator[Note]:
+    """Name the summaries that rest on fewer values than the column's base lets one think."""
+    columns = lines[0].marks
+    for line in lines:
+        if (
+            line.kind not in ("base", "heading")
+            and line.marks != columns
+            and any(line.marks[k] != columns[k] for k in seen)
+        ):
+            told = said(
+                "Figures with a mark of their own rest on fewer respondents than the base of their column."
+            )
+            yield Note(say(told), "marks")
+            return
+
+
+def _seen(layout: BannerColumns) -> list[int]:
+    """List the columns that are shown with figures of their own."""
+    return [k for k in layout.shown if layout.columns[k].difference is None]
+
+
+def sign_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[Note]:
+    """Say what stands for nobody, for what rounds to zero, and for what does not exist."""
+    say = request.words
+    texts: set[str] = set()
+    seen = np.array(_seen(layout), np.int64)
+    for line in lines:
+        if line.kind not in ("base", "heading"):
+            texts.update(_special(line, request, seen))
+    meanings = []
+    if ZERO in texts:
+        meanings.append(say("{sign} nobody", sign=ZERO))
+    small = sorted(text for text in texts if text[0] == "<")
+    meanings += [say("{sign} more than none, but rounds to zero", sign=text) for text in small]
+    if NOT_THERE in texts:
+        none = said("{sign} no such figure, as nobody is in the column or too few to work it out")
+        meanings.append(say(none, sign=NOT_THERE))
+    if meanings:
+        yield Note(say("Signs: {meanings}.", meanings="; ".join(meanings)), "detail")
+
+
+def _special(line: Line, request: TableRequest, seen: IntArray) -> Iterator[str]:
+    """Go through the texts of a line that need an explanation."""
+    near_zero = ~(np.abs(line.values[seen]) >= 1.0)  # and those that are not there
+    for k in seen[near_zero].tolist():
+        mark: Mark = line.marks[k]
+        text = figure_text(float(line.values[k]), line.figure, request.digits, mark, words=request.words)
+        if text in (ZERO, NOT_THERE) or text.startswith("<"):
+            yield text

@@ -1,0 +1,221 @@
+"""Notes on tests: what was tested against what, how, at which level, and what was not or could not be."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from eager_otter.looks.words import said
+from eager_otter.tables.banner import BannerColumns
+from eager_otter.tables.note import Note
+from eager_otter.tables.request import TableRequest, is_summary
+from eager_otter.tables.table import Line, tested_rows
+from eager_otter.tables.testing import HIGHER, HIGHER_LAX, LOWER, LOWER_LAX
+from eager_otter.tables.texts import fixed_label
+
+CORRECTIONS = {
+    "bonferroni": said("Bonferroni"),
+    "holm": said("Holm"),
+    "benjamini-hochberg": said("Benjamini and Hochberg (the share of false marks, not the chance of any)"),
+}
+SHARE_TESTS = {
+    "pooled": said("percents by a z test of two proportions with their pooled share"),
+    "unpooled": said("percents by a z test of two proportions with their own shares"),
+    "t": said("percents by a t test of two proportions with their pooled share"),
+    "linear": said("percents by a z test of two proportions with the linearised variance"),
+}
+MEAN_TESTS = {
+    "welch": said("{what} by Welch's t test"),
+    "pooled": said("{what} by Student's t test with the pooled variance"),
+}
+
+
+def testing_notes(
+    request: TableRequest, lines: Sequence[Line], layout: BannerColumns, *, shares_people: bool
+) -> Iterator[Note]:
+    """Say what was tested against what, how, at which level, and what could not be tested."""
+    comparisons, say = layout.comparisons, request.words
+    if not layout.groups:
+        return
+    if not request.levels:
+        yield Note(say("No significance tests were made."), "detail")
+        return
+    if not len(comparisons):
+        yield Note(say("No tests: no group has two columns to compare."), "detail")
+        return
+    if not any(line.evidence is not None and line.evidence.tested is not None for line in lines):
+        yield Note(say("Nothing in this table is tested."), "detail")
+        return
+    if comparisons.letters:
+        yield Note(_letters_note(request), "letters")
+    if comparisons.marks:
+        yield from _marks_notes(request, layout)
+    sentences = [_tests_used(request, lines)]
+    if shares_people:
+        sentences.append(say("Where two columns share respondents, the variance allows for those in both."))
+    if 0 in layout.shown and not layout.columns[0].letter:
+        sentences.append(say("The Total is not tested."))
+    yield Note(" ".join(sentences), "tests")
+    yield from _number_notes(request, lines)
+    yield from _untested_notes(request, lines, layout)
+
+
+def _corrected(request: TableRequest) -> str:
+    say, adjust = request.words, request.tests.adjust
+    if adjust == "none":
+        return say("with no correction for the number of comparisons")
+    after = say(CORRECTIONS[adjust])
+    return say(
+        "corrected for the number of comparisons in each row and group after {correction}", correction=after
+    )
+
+
+def _letters_note(request: TableRequest) -> str:
+    say, levels = request.words, request.levels
+    if len(levels) == 2:
+        at = say(
+            "at the {strict} % level (capitals) and the {lax} % level (small letters)",
+            strict=float(levels[0]),
+            lax=float(levels[1]),
+        )
+    else:
+        at = say("at the {level} % level", level=float(levels[0]))
+    if request.tests.all_parents:
+        text = said(
+            "Letters: a figure is significantly higher, {at}, than the same row's figure in the columns whose letters "
+            "it carries. Columns are compared within their group, whatever they stand under, two-sided, {corrected}."
+        )
+    else:
+        text = said(
+            "Letters: a figure is significantly higher, {at}, than the same row's figure in the columns whose letters "
+            "it carries. Columns are compared within their group, two-sided, {corrected}."
+        )
+    return say(text, at=at, corrected=_corrected(request))
+
+
+def _marks_notes(request: TableRequest, layout: BannerColumns) -> Iterator[Note]:
+    """Say what the marks mean, and what each group is tested against."""
+    say, levels = request.words, request.levels
+    strict = said("{higher} significantly higher, {lower} significantly lower, at the {level} % level")
+    marks = say(strict, higher=HIGHER, lower=LOWER, level=float(levels[0]))
+    if len(levels) == 2:
+        lax = said(" ({higher} {lower} at the {level} % level only)")
+        marks += say(lax, higher=HIGHER_LAX, lower=LOWER_LAX, level=float(levels[1]))
+    told = said("Marks: {marks}; two-sided, {corrected}.")
+    yield Note(say(told, marks=marks, corrected=_corrected(request)), "letters")
+    by_group: dict[str, list[str]] = {}
+    for k, (against, at) in enumerate(zip(layout.comparisons.against, layout.comparisons.at, strict=True)):
+        if at < 0:
+            continue
+        column = layout.columns[at]
+        second = layout.columns[layout.comparisons.pairs[k, 1]]
+        if column.difference is not None:
+            first = layout.columns[layout.comparisons.pairs[k, 0]]
+            pair = said("{difference}: {column} against {other}")
+            text = say(pair, difference=column.label, column=say(first.label), other=say(second.label))
+            by_group.setdefault(text, [])
+            continue
+        group = next(g for g in layout.groups if g.start <= at < g.stop)
+        head = ": ".join(group.outer[:1]) or group.label or say("Own columns")
+        by_group.setdefault(_against_text(request, against, second.label), []).append(head)
+    each = said("{groups}: each column against {other}")
+    texts = [
+        say(each, groups=", ".join(dict.fromkeys(heads)), other=text) if heads else text
+        for text, heads in by_group.items()
+    ]
+    yield Note(f"{'; '.join(texts)}.", "detail")
+
+
+def _against_text(request: TableRequest, against: str, control: str) -> str:
+    say = request.words
+    everyone = said("everyone in the table")
+    rest = say(said("everyone under the same head") if request.tests.rest_of_parent else everyone)
+    match against:
+        case "rest":
+            return say("the rest ({everyone} who is not in it)", everyone=rest)
+        case "total":
+            return say(
+                "the Total (the test is against {everyone} who is not in it: a part differs from its whole exactly "
+                "when it differs from the rest)",
+                everyone=rest,
+            )
+        case "previous":
+            return say("the column before it")
+        case "first":
+            return say("the first column of its group")
+    return control
+
+
+def _tests_used(request: TableRequest, lines: Sequence[Line]) -> str:
+    say = request.words
+    kinds = {line.evidence.tested.kind for line in lines if line.evidence and line.evidence.tested}
+    differences = any(line.figure == "difference" for line in lines)
+    what = say(said("means and differences") if differences else said("means"))
+    used = []
+    if "share" in kinds:
+        used.append(say(SHARE_TESTS[request.tests.proportions]))
+    if "mean" in kinds:
+        used.append(say(MEAN_TESTS[request.tests.means], what=what))
+    if "paired share" in kinds:
+        used.append(say("percents of the same people by McNemar's test, without continuity correction"))
+    if "paired mean" in kinds:
+        used.append(say("{what} of the same people by a paired t test", what=what))
+    told = said("Tested: {tests}; respondents are taken as independent, whatever the sample design.")
+    sentences = [say(told, tests=", ".join(used))]
+    if kinds & {"paired share", "paired mean"}:
+        both = said("Each test rests on those who answered both; the percents shown may rest on more people.")
+        sentences.append(say(both))
+    summaries = [
+        fixed_label(line.fixed, line.figure, say) if line.fixed else line.label
+        for line in lines
+        if _never_tested(line.figure)
+    ]
+    if summaries:
+        sentences.append(say("Not tested: {rows}.", rows=", ".join(dict.fromkeys(summaries))))
+    return " ".join(sentences)
+
+
+def _never_tested(figure: str) -> bool:
+    """Tell the summaries that have no test from those that have, and from mere counts."""
+    known = is_summary(figure) or figure.startswith("interval")
+    return known and figure not in ("mean", "mean mentions", "mentions", "respondents")
+
+
+def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note]:
+    say = request.words
+    found = list(tested_rows(lines))
+    made = sum(tested.made(row) for _, tested, row in found)
+    impossible = sum(tested.impossible(row) for _, tested, row in found)
+    chance = made * (100.0 - request.levels[-1]) / 100.0
+    if request.tests.adjust == "none" and made:
+        expected = say("fewer than one") if chance < 1 else say("about {count}", count=round(chance))
+        told = said(
+            "{made} tests were made; if nothing differed, {expected} would be marked at the {level} % level by chance."
+        )
+        yield Note(say(told, made=made, expected=expected, level=float(request.levels[-1])), "detail")
+    elif made:
+        yield Note(say("{made} tests were made.", made=made), "detail")
+    if impossible:
+        one = said(
+            "1 comparison could not be tested: all or nobody gave the answer, the same people are in both, or there "
+            "are too few values or no spread."
+        )
+        several = said(
+            "{count} comparisons could not be tested: all or nobody gave the answer, the same people are in both, or "
+            "there are too few values or no spread."
+        )
+        yield Note(say(one) if impossible == 1 else say(several, count=impossible), "detail")
+
+
+def _untested_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[Note]:
+    """Name the rows and groups that were not tested, so that no mark means no significant difference."""
+    say = request.words
+    if request.rows.untested:
+        wanted = {name.casefold() for name in request.rows.untested}
+        off = [line.label for line in lines if {line.label.casefold(), line.code.casefold()} & wanted]
+        if off:
+            yield Note(say("Not tested, as asked: {rows}.", rows=", ".join(dict.fromkeys(off))), "detail")
+    used = set(layout.comparisons.pairs.reshape(-1).tolist())
+    idle = [group.path for group in layout.groups if not used & set(range(group.start, group.stop))]
+    if idle:
+        groups = ", ".join(dict.fromkeys(name for name in idle if name))
+        yield Note(say("No tests in: {groups}.", groups=groups), "detail")
