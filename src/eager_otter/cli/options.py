@@ -46,12 +46,16 @@ weight_option = click.option(
 )
 
 
-def survey_options(command: F) -> F:
-    """Add the options that say which survey, who is counted and how weighted."""
-    options = (plan_option, codebook_option, data_option, filter_option, everyone_option, weight_option)
-    for option in reversed(options):
+def people_options(command: F) -> F:
+    """Add the options that change whose data a plan counts, and with what weight; `changed` takes what they say."""
+    for option in reversed((data_option, filter_option, everyone_option, weight_option)):
         command = option(command)
     return command
+
+
+def survey_options(command: F) -> F:
+    """Add the options that say which survey, who is counted and how weighted."""
+    return plan_option(codebook_option(people_options(command)))
 
 
 def opened(

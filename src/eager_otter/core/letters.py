@@ -10,6 +10,15 @@ import numpy as np
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 
 
+def alpha_of(level: float) -> float:
+    """Give the largest P value that is significant at a confidence percent.
+
+    >>> alpha_of(95.0)
+    0.05
+    """
+    return (100.0 - level) / 100.0
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Higher:
     """All that is significantly higher than something else: one entry per row and pair, by row, then column.
@@ -32,10 +41,10 @@ def higher_than(
     `statistic` and `p_value` (rows, pairs) are of the pairs (pairs, 2); the statistic is above 0 where the first column
     is higher. `levels` are one or two confidence percents, strictest first; P ≤ (100 − level)/100 is significant.
     """
-    row, pair = np.nonzero(p_value <= (100.0 - levels[-1]) / 100.0)
+    row, pair = np.nonzero(p_value <= alpha_of(levels[-1]))
     upward = statistic[row, pair] > 0
     first, second = pairs[pair, 0], pairs[pair, 1]
     column, than = np.where(upward, first, second), np.where(upward, second, first)
-    strict = p_value[row, pair] <= (100.0 - levels[0]) / 100.0
+    strict = p_value[row, pair] <= alpha_of(levels[0])
     order = np.lexsort((than, column, row))
     return Higher(row[order], column[order], than[order], strict[order])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from eager_otter.core.letters import alpha_of
 from eager_otter.looks.words import Words, said
 from eager_otter.tables.note import About
 from eager_otter.tables.table import Table, tested_rows
@@ -31,7 +32,7 @@ def _tests_in_all(tables: Sequence[Table], say: Words) -> str:
         own = sum(tested.made(row) for _, tested, row in tested_rows(table.lines))
         made += own
         if table.levels and table.tests.adjust == "none":
-            chance += own * (100.0 - table.levels[-1]) / 100.0
+            chance += own * alpha_of(table.levels[-1])
     if not made:
         return say("No significance tests were made.")
     told = said(

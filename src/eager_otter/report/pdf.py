@@ -14,18 +14,14 @@ from eager_otter import __version__
 from eager_otter.errors import MissingPackage, RequestError
 from eager_otter.looks.theme import Theme
 from eager_otter.report.pdf_fonts import MISSING, Fonts
+from eager_otter.report.pdf_measures import HEAD_LINE, ROW, SIZE, SMALL, MeasuredTable
 from eager_otter.report.report import Report
 from eager_otter.tables.table import Group, Line, Table
-from eager_otter.tables.texts import cell_text, sign_of
+from eager_otter.tables.texts import sign_of
 
 PAPERS = {"A4": (841.9, 595.3), "Letter": (792.0, 612.0)}  # landscape, in points
 MARGIN = 36.0
-SIZE, SMALL, TITLE = 7.5, 6.2, 13.0
-ROW, HEAD_LINE, NOTE_LINE = 12.0, 9.5, 8.2
-PADS = (5.0, 3.6, 2.4)  # room beside figures: the widest with which all columns fit on one page
-STUB = (90.0, 210.0)  # narrowest and widest
-HEAD_WIDTH = 62.0  # a column's label is broken to this width
-SIDE = 9.0  # room between figure and letters
+TITLE, NOTE_LINE = 13.0, 8.2
 
 
 def write(report: Report, path: Path) -> None:
@@ -47,63 +43,6 @@ class _Page:
     parts: int = 1
 
 
-class _Measured:
-    """How wide and high the parts of a table are."""
-
-    def __init__(self, table: Table, fonts: Fonts, width: float, *, below: bool) -> None:
-        self.table, self.fonts, self.below = table, fonts, below
-        labels = [line for line in table.lines if line.kind != "heading"]
-        widest = max(
-            fonts.width(line.label, SIZE, bold=line.kind == "net") + 9 * line.indent for line in labels
-        )
-        self.stub = min(max(widest + PADS[0], STUB[0]), STUB[1])
-        self.sign = (
-            max(fonts.width(sign_of(line.figure, table.words), SMALL) for line in table.lines) + PADS[0]
-        )
-        self.texts = [[cell_text(table, line, k) for k in range(len(table.columns))] for line in table.lines]
-        self.figure, self.letters, self.heads = [], [], []
-        for k, column in enumerate(table.columns):
-            bold = any(line.kind == "net" for line in table.lines)
-            figure = max(fonts.width(texts[k], SIZE, bold=bold) for texts in self.texts)
-            letters = max(fonts.width(line.letters[k], SIZE) for line in table.lines)
-            head = fonts.wrapped(column.label, SIZE, max(HEAD_WIDTH, figure))
-            self.heads.append(head)
-            under = letters if below else 0.0
-            self.figure.append(max(figure, under, *(fonts.width(text, SIZE) for text in head)))
-            self.letters.append(letters + 3 if letters and not below else 0.0)
-        self.labels = [
-            fonts.wrapped(line.label, SIZE, self.stub - 9 * line.indent - 2, bold=line.kind == "net")
-            for line in table.lines
-        ]
-        self.notes = [part for note in table.notes for part in fonts.wrapped(note, SMALL, width)]
-        self.outer = table.outer_heads()
-        self.pad = self._pad(width)
-        self.head_lines = max(len(head) for head in self.heads) + 1
-
-    def _pad(self, width: float) -> float:
-        columns = sum(self.figure) + sum(self.letters)
-        left = width - self.stub - self.sign - columns
-        return next((pad for pad in PADS if 2 * pad * len(self.figure) <= left), PADS[0])
-
-    def column(self, k: int) -> float:
-        return self.figure[k] + self.letters[k] + 2 * self.pad
-
-    @property
-    def head_height(self) -> float:
-        return HEAD_LINE * (self.head_lines + len(self.outer) + (1 if self.table.groups else 0)) + 6
-
-    def row(self, k: int) -> float:
-        return ROW + HEAD_LINE * max(len(self.labels[k]) - 1, self._letters_under(k))
-
-    def _letters_under(self, k: int) -> int:
-        """Count the lines that letters take under the figures of a line."""
-        return int(self.below and any(self.table.lines[k].letters))
-
-    def more_row(self, k: int) -> float:
-        """Give the height of a line that shows one more figure of its row."""
-        return ROW + HEAD_LINE * self._letters_under(k)
-
-
 class _Document:
     def __init__(self, report: Report, paper: tuple[float, float], theme: Theme) -> None:
         self.report, self.theme, self.say = report, theme, report.words
@@ -113,7 +52,7 @@ class _Document:
         self._waiting: list[tuple[str, float, str, float, float, str]] = []  # texts of the page
         self.room = self.width - 2 * MARGIN
         self.measured = {
-            table.id: _Measured(table, self.fonts, self.room, below=theme.letters == "below")
+            table.id: MeasuredTable(table, self.fonts, self.room, below=theme.letters == "below")
             for table in report.tables
         }
 
@@ -161,7 +100,7 @@ class _Document:
             for k, (columns, lines) in enumerate(found, 1)
         ]
 
-    def _column_chunks(self, table: Table, measured: _Measured) -> Iterator[tuple[int, ...]]:
+    def _column_chunks(self, table: Table, measured: MeasuredTable) -> Iterator[tuple[int, ...]]:
         """Gather columns that fit side by side, whole groups where they do; the Total stands on every page."""
         loose = table.loose
         fixed = measured.stub + measured.sign + sum(measured.column(k) for k in loose)
@@ -190,7 +129,7 @@ class _Document:
     def _with_total(self, table: Table, chunk: Sequence[int]) -> tuple[int, ...]:
         return tuple(sorted({*table.loose, *chunk}))
 
-    def _line_chunks(self, table: Table, measured: _Measured) -> Iterator[tuple[int, ...]]:
+    def _line_chunks(self, table: Table, measured: MeasuredTable) -> Iterator[tuple[int, ...]]:
         """Gather lines that fit on a page under the bases; the figures of one row stay together."""
         bases = [k for k, line in enumerate(table.lines) if line.kind == "base"]
         leading = [k for k in bases if k == bases.index(k)]
@@ -374,7 +313,7 @@ class _Document:
         self._draw_notes(measured, y)
         self._end_page(canvas)
 
-    def _draw_notes(self, measured: _Measured, y: float) -> None:
+    def _draw_notes(self, measured: MeasuredTable, y: float) -> None:
         """Draw the notes; where they are longer than the page has room for, the type is set smaller."""
         room = y - MARGIN + 4
         step = min(NOTE_LINE, room / max(len(measured.notes), 1))
@@ -382,7 +321,7 @@ class _Document:
             self._text(MARGIN, y, note, min(SMALL, step * 0.76), color=self.theme.quiet)
             y -= step
 
-    def _places(self, page: _Page, measured: _Measured) -> dict[int, float]:
+    def _places(self, page: _Page, measured: MeasuredTable) -> dict[int, float]:
         """Give the left edge of each column."""
         x = MARGIN + measured.stub + measured.sign
         places = {}
@@ -391,12 +330,12 @@ class _Document:
             x += measured.column(k)
         return places
 
-    def _end(self, page: _Page, places: dict[int, float], measured: _Measured) -> float:
+    def _end(self, page: _Page, places: dict[int, float], measured: MeasuredTable) -> float:
         last = page.columns[-1]
         return places[last] + measured.column(last)
 
     def _draw_heads(
-        self, canvas: Any, page: _Page, measured: _Measured, places: dict[int, float], y: float
+        self, canvas: Any, page: _Page, measured: MeasuredTable, places: dict[int, float], y: float
     ) -> float:
         table = page.table
         end = self._end(page, places, measured)
@@ -418,7 +357,7 @@ class _Document:
         return bottom - ROW + 3
 
     def _draw_level(
-        self, canvas: Any, level: Sequence[Group], measured: _Measured, places: dict[int, float], y: float
+        self, canvas: Any, level: Sequence[Group], measured: MeasuredTable, places: dict[int, float], y: float
     ) -> None:
         for group in level:
             columns = [k for k in range(group.start, group.stop) if k in places]
@@ -442,7 +381,7 @@ class _Document:
         self,
         canvas: Any,
         page: _Page,
-        measured: _Measured,
+        measured: MeasuredTable,
         places: dict[int, float],
         k: int,
         before: Line | None,

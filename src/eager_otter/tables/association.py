@@ -16,6 +16,7 @@ from eager_otter.core.association import (
     whole_table_test,
     without_empty,
 )
+from eager_otter.core.letters import alpha_of
 from eager_otter.looks.words import ENGLISH, Words, said
 from eager_otter.tables.rounding import LEAST_P, p_text, rounded
 
@@ -171,7 +172,7 @@ def _test_words(test: WholeTableTest, say: Words) -> str:
 def _verdict(test: WholeTableTest, level: float, say: Words) -> str:
     if np.isnan(test.p_value):
         return say("no test could be made")
-    if test.p_value <= (100.0 - level) / 100.0:
+    if test.p_value <= alpha_of(level):
         return say("the columns differ significantly at the {level} % level", level=float(level))
     told = said("no significant difference between the columns at the {level} % level")
     return say(told, level=float(level))

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from eager_otter.core.arrays import effective_base
+from eager_otter.core.letters import alpha_of
 from eager_otter.core.means import moments
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError
@@ -405,7 +406,7 @@ def _shared(tested: Tested, base: Sums, pair: int) -> int:
 
 
 def _mark(statistic: float, p: float, levels: tuple[float, ...], *, lettered: bool) -> str:
-    reached = [level for level in levels if p <= (100.0 - level) / 100.0]
+    reached = [level for level in levels if p <= alpha_of(level)]
     if not reached or (lettered and statistic < 0):
         return ""
     strict = levels[0] in reached
@@ -416,7 +417,7 @@ def _mark(statistic: float, p: float, levels: tuple[float, ...], *, lettered: bo
 
 def _outcome(statistic: float, p: float, levels: tuple[float, ...], *, lettered: bool) -> str:
     """Say in words what a test comes to."""
-    alphas = [(100.0 - level) / 100.0 for level in levels]
+    alphas = [alpha_of(level) for level in levels]
     reached = [k for k, alpha in enumerate(alphas) if p <= alpha]
     if not reached:
         return f"above {' and '.join(f'{alpha:g}' for alpha in alphas)}, so no significant difference"

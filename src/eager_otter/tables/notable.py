@@ -10,6 +10,7 @@ import numpy as np
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.core.corrections import adjusted
+from eager_otter.core.letters import alpha_of
 from eager_otter.core.means import moments
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import said
@@ -131,7 +132,7 @@ def notable_differences(
             sentence=f"{one.sentence}, {say('{p} after correction', p=p_said(float(q), say))}",
         )
         for one, q in zip(found, corrected, strict=True)
-        if q <= (100.0 - level) / 100.0 and abs(one.effect) >= least
+        if q <= alpha_of(level) and abs(one.effect) >= least
     ]
     ranked = sorted(kept, key=lambda one: (-abs(one.effect), -one.effect, one.table, one.row))
     return tuple(_said_once(ranked, codebook, sources))[:most]

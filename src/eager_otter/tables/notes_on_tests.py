@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from eager_otter.core.letters import alpha_of
 from eager_otter.looks.words import said
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.note import Note
@@ -185,7 +186,7 @@ def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note
     found = list(tested_rows(lines))
     made = sum(tested.made(row) for _, tested, row in found)
     impossible = sum(tested.impossible(row) for _, tested, row in found)
-    chance = made * (100.0 - request.levels[-1]) / 100.0
+    chance = made * alpha_of(request.levels[-1])
     if request.tests.adjust == "none" and made:
         expected = say("fewer than one") if chance < 1 else say("about {count}", count=round(chance))
         told = said(

@@ -11,7 +11,7 @@ import numpy as np
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.core.choices import Correction
 from eager_otter.core.corrections import adjusted
-from eager_otter.core.letters import higher_than
+from eager_otter.core.letters import alpha_of, higher_than
 from eager_otter.core.proportions import PairTests, SharedPairs
 from eager_otter.core.sums import Sums
 from eager_otter.tables.comparing import NOWHERE, Comparisons
@@ -93,8 +93,8 @@ def _cells(
         return written
     cells = [list(row) for row in written]
     marked = np.where(lettered[None, :], np.nan, p_value)
-    for row, pair in zip(*np.nonzero(marked <= (100.0 - levels[-1]) / 100.0), strict=True):
-        strict = marked[row, pair] <= (100.0 - levels[0]) / 100.0
+    for row, pair in zip(*np.nonzero(marked <= alpha_of(levels[-1])), strict=True):
+        strict = marked[row, pair] <= alpha_of(levels[0])
         cells[row][comparisons.at[pair]] = mark_of(bool(statistic[row, pair] > 0), strict=bool(strict))
     return [tuple(row) for row in cells]
 

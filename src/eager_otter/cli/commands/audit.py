@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
-from eager_otter.cli.options import changed, data_option, everyone_option, filter_option, weight_option
+from eager_otter.cli.options import changed, people_options
 
 FOUND = 1
 
@@ -17,18 +18,12 @@ FOUND = 1
 @click.option(
     "--recodes", is_flag=True, help="Show how banded, merged and derived questions were made as well."
 )
-@data_option
-@filter_option
-@everyone_option
-@weight_option
+@people_options
 def audit(
     plan: Path,
     shape: str,
     recodes: bool,
-    data: Path | None,
-    filter_text: str | None,
-    no_filter: bool,
-    weight: str | None,
+    **people: Any,
 ) -> int:
     """Check the data of a PLAN (default: plan.yaml) against its codebook: the slips that cost a night.
 
@@ -44,7 +39,7 @@ def audit(
     from eager_otter.plan.reading import read_plan
     from eager_otter.report.report import run_audit
 
-    found = run_audit(changed(read_plan(plan), data, filter_text, no_filter, weight))
+    found = run_audit(changed(read_plan(plan), **people))
     if shape == "json":
         from eager_otter.report.audit_view import as_json
 

@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
 from eager_otter.cli.options import (
     changed,
-    data_option,
-    everyone_option,
-    filter_option,
+    people_options,
     plan_option,
     read_named_plan,
-    weight_option,
 )
 from eager_otter.errors import shown_path
 
@@ -28,19 +26,13 @@ from eager_otter.errors import shown_path
 )
 @click.option("--format", "kind", type=click.Choice(["png", "svg"]), default="png", show_default=True)
 @plan_option
-@data_option
-@filter_option
-@everyone_option
-@weight_option
+@people_options
 def chart(
     tables: tuple[str, ...],
     folder: Path,
     kind: str,
     plan_path: Path,
-    data: Path | None,
-    filter_text: str | None,
-    no_filter: bool,
-    weight: str | None,
+    **people: Any,
 ) -> None:
     """Draw tables of the plan as pictures: bars, stacked bars for scales and items, lines for key figures by wave.
 
@@ -55,7 +47,7 @@ def chart(
     from eager_otter.report.places import written_beside
     from eager_otter.report.report import run
 
-    plan = changed(read_named_plan(plan_path), data, filter_text, no_filter, weight)
+    plan = changed(read_named_plan(plan_path), **people)
     report = run(only_tables(plan, tables))
     paths = [folder / f"{table.id}.{kind}" for table in report.tables]
     with written_beside(paths) as beside:

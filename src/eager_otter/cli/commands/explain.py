@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
 from eager_otter.cli.options import (
     changed,
-    data_option,
-    everyone_option,
-    filter_option,
+    people_options,
     plan_option,
     read_named_plan,
-    weight_option,
 )
 from eager_otter.errors import shown_path
 
@@ -33,10 +31,7 @@ from eager_otter.errors import shown_path
 )
 @click.option("--format", "shape", type=click.Choice(["text", "json"]), default="text", show_default=True)
 @plan_option
-@data_option
-@filter_option
-@everyone_option
-@weight_option
+@people_options
 def explain(
     table: str,
     row: str,
@@ -45,10 +40,7 @@ def explain(
     records: Path | None,
     shape: str,
     plan_path: Path,
-    data: Path | None,
-    filter_text: str | None,
-    no_filter: bool,
-    weight: str | None,
+    **people: Any,
 ) -> None:
     """Show how a cell came about: who is counted, the formula with its numbers, the test behind each letter.
 
@@ -62,7 +54,7 @@ def explain(
     from eager_otter.plan.reading import only_tables
     from eager_otter.report.report import run
 
-    plan = changed(read_named_plan(plan_path), data, filter_text, no_filter, weight)
+    plan = changed(read_named_plan(plan_path), **people)
     report = run(only_tables(plan, [table]))
     made = report.tables[0]
     found = made.explain(row, column, figure)

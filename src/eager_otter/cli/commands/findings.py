@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
-from eager_otter.cli.options import changed, data_option, everyone_option, filter_option, weight_option
+from eager_otter.cli.options import changed, people_options
 from eager_otter.errors import RequestError, shown_path
 
 
@@ -39,10 +40,7 @@ from eager_otter.errors import RequestError, shown_path
     metavar="FILE",
     help="Write them to this .csv or .json file as well.",
 )
-@data_option
-@filter_option
-@everyone_option
-@weight_option
+@people_options
 def findings(
     plan: Path,
     by: str | None,
@@ -52,10 +50,7 @@ def findings(
     only: tuple[str, ...],
     shape: str,
     output: Path | None,
-    data: Path | None,
-    filter_text: str | None,
-    no_filter: bool,
-    weight: str | None,
+    **people: Any,
 ) -> None:
     """Rank the notable differences in the tables of a PLAN (default: plan.yaml), the largest effect first.
 
@@ -74,7 +69,7 @@ def findings(
 
     if output is not None and output.suffix.lower() not in (".csv", ".json"):
         raise RequestError(f"{output.name}: findings are written as .csv or .json.")
-    checked = changed(read_plan(plan), data, filter_text, no_filter, weight)
+    checked = changed(read_plan(plan), **people)
     if only:
         checked = only_tables(checked, only)
     survey = survey_of(replace(checked, findings=0))

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from eager_otter.cli.options import changed, data_option, everyone_option, filter_option, weight_option
+from eager_otter.cli.options import changed, people_options
 from eager_otter.errors import shown_path
 
 if TYPE_CHECKING:
@@ -37,10 +37,7 @@ if TYPE_CHECKING:
     help="Write the plan with every table spelled out, beside the plan, and make no table.",
 )
 @click.option("--force", is_flag=True, help="Overwrite outputs that eager-otter did not make.")
-@data_option
-@filter_option
-@everyone_option
-@weight_option
+@people_options
 def run(
     plan: Path,
     outputs: tuple[Path, ...],
@@ -48,10 +45,7 @@ def run(
     listing: bool,
     spell_out: Path | None,
     force: bool,
-    data: Path | None,
-    filter_text: str | None,
-    no_filter: bool,
-    weight: str | None,
+    **people: Any,
 ) -> None:
     """Make the report of a PLAN (default: plan.yaml) and write its outputs.
 
@@ -60,7 +54,7 @@ def run(
     """
     from eager_otter.plan.reading import only_tables, read_plan
 
-    checked = changed(read_plan(plan), data, filter_text, no_filter, weight)
+    checked = changed(read_plan(plan), **people)
     if only:
         checked = only_tables(checked, only)
     if listing:
