@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -104,6 +105,10 @@ def test_a_theme_says_texts_in_other_words_and_sets_digits_and_letters(demo: Pat
     assert first.columns[0].label == "Everybody" and first.lines[0].label == "Basis (ungewichtet)"
     whole = otter.plan_text(plan)
     assert "language: de" in whole and otter.plan_from_text(whole, tmp_path).requests == plan.requests
+    (tmp_path / "elsewhere").mkdir()
+    moved = replace(plan, path=tmp_path / "elsewhere" / "plan.yaml")
+    assert "theme: ../house.yaml" in otter.plan_text(moved)
+    assert otter.plan_from_text(otter.plan_text(moved), tmp_path / "elsewhere").requests == plan.requests
 
 
 @pytest.mark.parametrize(
@@ -136,6 +141,17 @@ def test_a_catalogue_written_by_the_command_is_read_back(run: Run, demo: Path, t
     own = load_words("own.yaml", tmp_path)
     assert own("Total") == "Insgesamt" and own("Base") == "Basis" and own.number("1,234.5") == "1.234,5"
     assert run("words")[1] == catalogue_text(ENGLISH) + ""
+    code, _, _ = run(
+        "run",
+        demo / "plan.yaml",
+        "--only",
+        "liking",
+        "--language",
+        tmp_path / "own.yaml",
+        "-o",
+        tmp_path / "l.md",
+    )
+    assert code == 0 and "Insgesamt" in (tmp_path / "l.md").read_text(encoding="utf-8")
     code, _, err = run("words", "--language", "dee")
     assert code == 2 and "No language 'dee'." in err
     report = otter.run(only_tables(otter.read_plan(demo / "plan.yaml"), ["liking"]))

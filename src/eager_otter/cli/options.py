@@ -46,6 +46,13 @@ weight_option = click.option(
 )
 
 
+language_option = click.option(
+    "--language",
+    metavar="LANGUAGE",
+    help="Say the fixed words in this language instead of the plan's: en, de, or a catalogue (.yaml).",
+)
+
+
 def people_options(command: F) -> F:
     """Add the options that change whose data a plan counts, and with what weight; `changed` takes what they say."""
     for option in reversed((data_option, filter_option, everyone_option, weight_option)):
@@ -105,6 +112,13 @@ def changed(
         column = None if weight == "none" else weight
         plan = replace(plan, weight=column, codebook=replace(plan.codebook, weight=column))
     return plan
+
+
+def spoken(plan: Plan, language: str | None) -> Plan:
+    """Put the language of the command line in the place of the plan's."""
+    from eager_otter.plan.reading import in_language
+
+    return plan if language is None else in_language(plan, language)
 
 
 def read_named_plan(plan_path: Path) -> Plan:

@@ -11,6 +11,7 @@ from eager_otter.data.opening import Reading
 from eager_otter.documents.including import with_included
 from eager_otter.documents.yaml_nodes import Document, compose, read_yaml
 from eager_otter.errors import DocumentError, UnknownName
+from eager_otter.looks.catalogue import load_words
 from eager_otter.plan.banners import BannerReading
 from eager_otter.plan.context import Context
 from eager_otter.plan.file import PlanFile
@@ -47,6 +48,26 @@ def only_tables(plan: Plan, ids: Sequence[str]) -> Plan:
             raise UnknownName("table", name, known, "the plan")
     kept = [request for request in plan.requests if any(fnmatchcase(request.id, name) for name in ids)]
     return replace(plan, requests=tuple(kept), findings=0, audit=False)
+
+
+def in_language(plan: Plan, language: str, folder: Path = Path()) -> Plan:
+    """Say the fixed words of a plan's tables in another language: "en", "de" or a catalogue, its path from `folder`.
+
+    Raises UnknownName, FileProblem, DocumentError.
+    """
+    words = load_words(language, folder).rephrased(plan.theme.wording)
+    return replace(
+        plan,
+        words=words,
+        language=_from_folder(language, folder),
+        standard=replace(plan.standard, words=words),
+        requests=tuple(replace(request, words=words) for request in plan.requests),
+    )
+
+
+def _from_folder(name: str, folder: Path) -> str:
+    """Give what ships by its name, and a file by its whole path, so that it is found from anywhere."""
+    return str(folder.resolve() / name) if name.lower().endswith((".yaml", ".yml")) else name
 
 
 def _plan(document: Document) -> Plan:
@@ -87,9 +108,9 @@ def _plan(document: Document) -> Plan:
         findings=head.findings,
         audit=head.audit,
         theme=theme,
-        theme_name=head.theme,
+        theme_name=_from_folder(head.theme, folder),
         words=words,
-        language=head.language,
+        language=_from_folder(head.language, folder),
         slides=SlideRules(
             template=None if head.slides.template is None else folder / head.slides.template,
             show=head.slides.show,

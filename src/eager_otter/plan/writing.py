@@ -78,8 +78,8 @@ class _Writing:
                 "findings": plan.findings or None,
                 "audit": plan.audit or None,
                 "workbook": self._workbook(),
-                "theme": plan.theme_name,
-                "language": plan.language,
+                "theme": self._named(plan.theme_name),
+                "language": self._named(plan.language),
                 "slides": self._slides(),
                 "accept": [
                     {"finding": entry.slip, "where": entry.where, "because": entry.because}
@@ -88,6 +88,10 @@ class _Writing:
                 "outputs": [self._path(output) for output in plan.outputs],
             }
         )
+
+    def _named(self, name: str) -> str:
+        """Give what ships by its name, a file by its path from the plan's folder."""
+        return self._path(Path(name)) if Path(name).is_absolute() else name
 
     def _workbook(self) -> dict[str, Any]:
         rules = self.plan.workbook

@@ -9,9 +9,11 @@ import click
 
 from eager_otter.cli.options import (
     changed,
+    language_option,
     people_options,
     plan_option,
     read_named_plan,
+    spoken,
 )
 from eager_otter.errors import shown_path
 
@@ -26,12 +28,14 @@ from eager_otter.errors import shown_path
 )
 @click.option("--format", "kind", type=click.Choice(["png", "svg"]), default="png", show_default=True)
 @plan_option
+@language_option
 @people_options
 def chart(
     tables: tuple[str, ...],
     folder: Path,
     kind: str,
     plan_path: Path,
+    language: str | None,
     **people: Any,
 ) -> None:
     """Draw tables of the plan as pictures: bars, stacked bars for scales and items, lines for key figures by wave.
@@ -47,7 +51,7 @@ def chart(
     from eager_otter.report.places import written_beside
     from eager_otter.report.report import run
 
-    plan = changed(read_named_plan(plan_path), **people)
+    plan = spoken(changed(read_named_plan(plan_path), **people), language)
     report = run(only_tables(plan, tables))
     paths = [folder / f"{table.id}.{kind}" for table in report.tables]
     with written_beside(paths) as beside:

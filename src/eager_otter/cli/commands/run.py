@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from eager_otter.cli.options import changed, people_options
+from eager_otter.cli.options import changed, language_option, people_options, spoken
 from eager_otter.errors import shown_path
 
 if TYPE_CHECKING:
@@ -37,6 +37,7 @@ if TYPE_CHECKING:
     help="Write the plan with every table spelled out, beside the plan, and make no table.",
 )
 @click.option("--force", is_flag=True, help="Overwrite outputs that eager-otter did not make.")
+@language_option
 @people_options
 def run(
     plan: Path,
@@ -45,6 +46,7 @@ def run(
     listing: bool,
     spell_out: Path | None,
     force: bool,
+    language: str | None,
     **people: Any,
 ) -> None:
     """Make the report of a PLAN (default: plan.yaml) and write its outputs.
@@ -54,7 +56,7 @@ def run(
     """
     from eager_otter.plan.reading import only_tables, read_plan
 
-    checked = changed(read_plan(plan), **people)
+    checked = spoken(changed(read_plan(plan), **people), language)
     if only:
         checked = only_tables(checked, only)
     if listing:
