@@ -7,6 +7,7 @@ import shutil
 import subprocess
 import zipfile
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from xml.sax.saxutils import escape
 
@@ -16,9 +17,11 @@ import pandas as pd
 import pytest
 
 import eager_otter as otter
+from eager_otter.plan.reading import only_tables
 from eager_otter.report import workbook as workbook_writer
 from eager_otter.report.chart_spec import chart_of
 from eager_otter.report.labels import lines_needed
+from eager_otter.report.report import WRITERS
 from eager_otter.tables.table import Table
 from eager_otter.tables.texts import cell_text
 
@@ -96,7 +99,25 @@ def test_heads_panes_and_print_set_up(report: otter.Report, workbook: Path) -> N
     assert (
         sheet.page_setup.orientation == "landscape" and sheet.page_setup.fitToHeight is None
     )  # one page, with its chart
-    assert sheet.print_title_rows == "$1:$6" and sheet.print_title_cols == "$A:$B"
+    assert sheet.print_title_rows is None and sheet.print_title_cols is None  # one page
+
+
+def test_heads_and_stub_are_repeated_on_every_page_of_a_large_table(
+    survey: otter.Survey, tmp_path: Path
+) -> None:
+    figures = ["column percent", "count", "row percent", "index"]
+    wide = survey.table(
+        "heard_of", by=["wave", "region", "age_band", "user_type", "usual", "income"], figures=figures
+    )
+    long = survey.table("heard_of", by="wave", figures=figures)
+    report = otter.Report(
+        title="x", tables=(replace(wide, id="wide"), replace(long, id="long")), source=survey.source
+    )
+    (path,) = report.save(tmp_path / "t.xlsx")
+    book = openpyxl.load_workbook(path)
+    assert book["wide"].print_title_cols == "$A:$B" and book["wide"].page_setup.fitToWidth == 2
+    assert book["wide"].print_title_rows == book["long"].print_title_rows == "$1:$6"
+    assert book["long"].print_title_cols is None
 
 
 def test_each_chart_in_the_workbook_draws_the_figures_of_its_table(
@@ -190,14 +211,18 @@ def test_the_tidy_file_holds_every_figure_at_full_precision(report: otter.Report
 
 
 def test_two_runs_write_the_same_bytes(demo: Path, tmp_path: Path) -> None:
+    plan = only_tables(
+        otter.read_plan(demo / "plan.yaml"), ["heard_of", "liking", "ratings-side-by-side", "spend"]
+    )
     written = []
     for name in ("one", "two"):
         (tmp_path / name).mkdir()
-        made = otter.run(demo / "plan.yaml")
-        written.append(
-            [path.read_bytes() for path in made.save(tmp_path / name / "t.xlsx", tmp_path / name / "t.csv")]
-        )
-    assert written[0] == written[1]
+        made = otter.run(plan)
+        paths = made.save(*(tmp_path / name / f"t{ending}" for ending in WRITERS))
+        paths += [made.chart("liking", tmp_path / name / f"c.{kind}") for kind in ("png", "svg")]
+        written.append({path.name: path.read_bytes() for path in paths})
+    assert len(written[0]) == len(WRITERS) + 2
+    assert [name for name, content in written[0].items() if content != written[1][name]] == []
 
 
 HOSTILE = [

@@ -24,6 +24,9 @@ FIGURE_WIDTH = 6.5
 WIDEST_HEAD = 16.0
 LINE_HEIGHT = 13.5
 COLUMNS_ON_A_PAGE, ROWS_ON_A_PAGE = 22, 90
+PAGE = (730.0, 505.0)  # points of the smaller paper that are printed on
+POINTS_OF_A_CHARACTER = 5.25
+TALLER = 1.2  # rows of several lines
 TITLE, SUBTITLE, HEADS = 0, 1, 3  # rows, from where a table begins
 
 
@@ -76,19 +79,27 @@ class TableSheet:
         """Set widths, panes and printing of a sheet that holds this table alone, in `used` rows.
 
         A chart under it may need more columns: `across`; the two are printed on one page where that stays readable.
+        Heads and stub are repeated only where there is a second page, as opening many sheets takes longer for each.
         """
         self.sheet.widths(self.widths)
         self.sheet.freeze(self.first_line, STUB)
         pages, breaks = self._pages()
+        one_page = bool(across) and pages == 1 and used <= ROWS_ON_A_PAGE
         self.sheet.print_set_up(
             title=self.table.title,
-            rows=(TITLE, self.letters_row),
-            columns=STUB,
+            rows=(TITLE, self.letters_row) if not one_page and self._is_long(used, pages) else None,
+            columns=STUB if pages > 1 else 0,
             breaks=breaks,
             wide=pages,
-            high=1 if across and pages == 1 and used <= ROWS_ON_A_PAGE else 0,
+            high=1 if one_page else 0,
         )
         self.sheet.print_area(used, max(self.last + 1, across))
+
+    def _is_long(self, used: int, pages: int) -> bool:
+        """Tell whether a table may need more than one page down, at the scale at which its width is printed."""
+        width = sum(POINTS_OF_A_CHARACTER * width + 4 for width in self.widths)
+        scale = min(1.0, pages * PAGE[0] / width)
+        return used * LINE_HEIGHT * TALLER * scale > PAGE[1]
 
     # --- heads ------------------------------------------------------------------------------------------
 
