@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterator, Sequence
-from typing import Any
+from collections.abc import Sequence
 
 import numpy as np
 
+from eager_otter.core.arrays import FloatArray
 from eager_otter.looks.words import Words
 from eager_otter.plan.plan import WorkbookRules
 from eager_otter.report.labels import lines_needed, text_width
@@ -16,7 +16,7 @@ from eager_otter.report.number_formats import difference_format_of, number_forma
 from eager_otter.report.report import Report
 from eager_otter.report.sheets import Sheet, Style, link_style, plain_style, title_style
 from eager_otter.tables.table import Line, Table
-from eager_otter.tables.texts import cell_text, mark_sign, sign_of
+from eager_otter.tables.texts import cell_text, figure_text, mark_sign, sign_of
 
 STUB = 2  # columns A and B: label, and what kind of figure
 LABEL_WIDTH = (16.0, 46.0)
@@ -210,26 +210,29 @@ class TableSheet:
 
     def _write_figures(self, row: int, line: Line, styles: dict[int, Style]) -> None:
         """Write the figures of a line as numbers under their formats, each format made once."""
-        made: dict[tuple[int, str], Any] = {}
-        formats: list[Any] = []
-        numbers: list[float] = []
-        places: list[int] = []
-        for k, (value, number_format) in enumerate(
-            zip(line.values.tolist(), self._number_formats(line), strict=True)
-        ):
-            if math.isnan(value):
+        values, number_formats = line.values.tolist(), self._number_formats(line)
+        keys = list(zip(self.shape, number_formats, strict=True))
+        made = {
+            (shape, number_format): self.sheet.made({**styles[shape], "num_format": number_format})
+            for shape, number_format in dict.fromkeys(keys)
+            if number_format
+        }
+        there = [k for k, number_format in enumerate(number_formats) if number_format]
+        self.sheet.numbers(
+            row,
+            [self.place[k] for k in there],
+            [float(f"{values[k]:.15g}") for k in there],
+            [made[keys[k]] for k in there],
+        )
+        if len(there) < len(values):
+            for k in sorted(set(range(len(values))).difference(there)):
                 self.sheet.text(row, self.place[k], cell_text(self.table, line, k), styles[self.shape[k]])
-                continue
-            key = (self.shape[k], number_format)
-            if key not in made:
-                made[key] = self.sheet.made({**styles[self.shape[k]], "num_format": number_format})
-            formats.append(made[key])
-            numbers.append(float(f"{value:.15g}"))
-            places.append(self.place[k])
-        self.sheet.numbers(row, places, numbers, formats)
 
     def _number_formats(self, line: Line) -> list[str]:
-        """Give the number formats of a line's figures, with their signs, and letters where they stand in the cell."""
+        """Give the number formats of a line's figures, with their signs, and letters where they stand in the cell.
+
+        It is "" where there is no figure.
+        """
         marks, say, digits = self.table.column_marks, self.table.words, self.table.digits.of(line.figure)
         signed = line.signed or line.marks != marks
         in_cell = self.letters == "in cell" and any(line.letters)
@@ -237,17 +240,18 @@ class TableSheet:
         as_difference = line.figure == "column difference"
         found = []
         for k, value in enumerate(line.values.tolist()):
+            if math.isnan(value):
+                found.append("")
+                continue
             sign = mark_sign(line, k, marks) if signed else ""
             if in_cell and line.letters[k]:
                 sign = f"{sign} {line.letters[k]}"
             if as_difference or self.differences[k]:
-                found.append("" if math.isnan(value) else difference_format_of(value, digits, sign))
+                found.append(difference_format_of(value, digits, sign))
             elif value >= 0 and not sign:
                 found.append(usual)
             else:
-                found.append(
-                    "" if math.isnan(value) else number_format_of(value, line.figure, digits, sign, say)
-                )
+                found.append(number_format_of(value, line.figure, digits, sign, say))
         return found
 
     # --- notes, widths, pages ---------------------------------------------------------------------------
@@ -286,33 +290,42 @@ class TableSheet:
 
     def _head_widths(self) -> list[float]:
         """Give each column room for its longest figure and, within reason, the longest word of its head."""
-        longest = [0.0] * len(self.table.columns)
-        for k, text in self._longest_texts():
-            longest[k] = max(longest[k], text_width(text))
+        longest = self._figure_widths()
         widths = []
         for k, column in enumerate(self.table.columns):
-            figures = longest[k]
+            figures = float(longest[k])
             if self.letters == "in cell":
                 figures += max(text_width(line.letters[k]) for line in self.table.lines) + 1
             words = max(text_width(word) for word in re.split(r"\s", column.label))
             widths.append(max(FIGURE_WIDTH, figures + 2.0, min(words + 1.5, WIDEST_HEAD)))
         return widths
 
-    def _longest_texts(self) -> Iterator[tuple[int, str]]:
-        """Go through texts among which the longest of each column is: of the ends of its values, and what has signs."""
-        table, plain = self.table, table_lines_by_figure(self.table)
-        for lines in plain.values():
-            values = np.array([line.values for line in lines])
-            values = np.where(np.isnan(values), 0.0, values)
-            for k, end in enumerate(values.argmax(axis=0).tolist()):
-                yield k, cell_text(table, lines[end], k)
-            for k in np.flatnonzero((values < 0).any(axis=0)).tolist():
-                yield k, cell_text(table, lines[int(values[:, k].argmin())], k)
-        together = {id(line) for lines in plain.values() for line in lines}
+    def _figure_widths(self) -> FloatArray:
+        """Tell how wide the longest figure of each column is: (columns,)."""
+        table, longest = self.table, np.zeros(len(self.table.columns))
+        for figure, lines in lines_without_signs(table).items():
+            values = np.nan_to_num([line.values for line in lines])
+            low, high = values.min(axis=0), values.max(axis=0)
+            for ends in (low, high) if (low < 0).any() else (high,):
+                longest = np.maximum(longest, self._widths_of(ends, figure))
+        plain = {id(line) for lines in lines_without_signs(table).values() for line in lines}
         for line in table.lines:
-            if id(line) not in together and line.kind != "heading":
-                for k in range(len(table.columns)):
-                    yield k, cell_text(table, line, k)
+            for k in range(len(table.columns)):
+                if line.kind != "heading" and (id(line) not in plain or self.differences[k]):
+                    longest[k] = max(longest[k], text_width(cell_text(table, line, k)))
+        return longest
+
+    def _widths_of(self, values: FloatArray, figure: str) -> FloatArray:
+        """Tell how wide the texts of values are: digits are all alike, so their number and the sign are enough."""
+        places = self.table.digits.of(figure)
+        shown = np.round(np.abs(values), places)
+        powers = np.floor(np.log10(np.maximum(shown, 1.0)))
+        sizes = np.where(values < 0, -1.0, 1.0) * 10.0**powers
+        known = {
+            size: text_width(figure_text(size, figure, self.table.digits, words=self.table.words))
+            for size in set(sizes.tolist())
+        }
+        return np.array([known[size] for size in sizes.tolist()])
 
     def _pages(self) -> tuple[int, list[int]]:
         """Cut a wide table into pages at group borders where it can: pages across, and sheet columns to cut at."""
@@ -328,7 +341,7 @@ class TableSheet:
         return len(breaks) + 1, breaks
 
 
-def table_lines_by_figure(table: Table) -> dict[str, list[Line]]:
+def lines_without_signs(table: Table) -> dict[str, list[Line]]:
     """Gather the lines whose figures carry no signs of their own, by figure."""
     found: dict[str, list[Line]] = {}
     for line in table.lines:
