@@ -9,12 +9,14 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 import eager_otter as otter
 from conftest import message_of
 from eager_otter.looks.catalogue import catalogue_text, known_texts, load_words, places_in
 from eager_otter.looks.words import ENGLISH
-from eager_otter.plan.reading import only_tables
+from eager_otter.plan.reading import in_language, only_tables
 
 Run = Callable[..., tuple[int, str, str]]
 SOURCE = Path(otter.__file__).parent
@@ -156,3 +158,36 @@ def test_a_catalogue_written_by_the_command_is_read_back(run: Run, demo: Path, t
     assert code == 2 and "No language 'dee'." in err
     report = otter.run(only_tables(otter.read_plan(demo / "plan.yaml"), ["liking"]))
     assert report.provenance.startswith("Data: responses.csv, 2,400 rows, file of ")
+
+
+@given(
+    st.floats(-1e9, 1e9),
+    st.integers(0, 4),
+    st.sampled_from([(",", "."), (".", " "), (",", "\u202f"), (",", "'")]),
+)
+def test_numbers_keep_their_digits_in_every_language(
+    value: float, digits: int, signs: tuple[str, str]
+) -> None:
+    words = otter.Words(decimal=signs[0], thousands=signs[1])
+    written = f"{value:,.{digits}f}"
+    shown = words.number(written)
+    assert [c for c in shown if c.isdigit()] == [c for c in written if c.isdigit()]
+    assert shown.count(signs[0]) == (1 if digits else 0) and shown.count(signs[1]) == written.count(",")
+
+
+@given(st.text(st.sampled_from("{}a0._[]!: "), max_size=12))
+def test_braces_in_survey_texts_are_no_places(text: str) -> None:
+    assert ENGLISH("Base: {who} ({count}).", who=text, count=1) == f"Base: {text} (1)."
+    places = places_in(text)
+    assert places is None or text.format(**dict.fromkeys(places, "")) is not None
+
+
+def test_a_report_in_another_language_builds_on_an_earlier_one(demo: Path) -> None:
+    plan = only_tables(otter.read_plan(demo / "plan.yaml"), ["liking", "heard_of"])
+    english = otter.run(plan)
+    german = otter.run(in_language(plan, "de"), before=english)
+    assert german.survey is not None and english.survey is not None
+    assert german.survey.responses is english.survey.responses
+    assert german.table("liking").columns[0].label == "Gesamt"
+    again = otter.run(in_language(plan, "de"), before=german)
+    assert all(a is b for a, b in zip(again.tables, german.tables, strict=True))

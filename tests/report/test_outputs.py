@@ -156,6 +156,40 @@ def test_each_chart_in_the_workbook_draws_the_figures_of_its_table(
         )
 
 
+def test_a_chart_of_many_lines_labels_their_ends_and_withheld_columns_stay_blank(
+    survey: otter.Survey, demo: Path, tmp_path: Path
+) -> None:
+    plan = otter.read_plan(demo / "shapes.yaml")
+    rules = replace(plan.workbook, charts=True)
+    report = otter.run(replace(only_tables(plan, ["one-net"]), workbook=rules))
+    (path,) = report.save(tmp_path / "t.xlsx")
+    (chart,) = openpyxl.load_workbook(path)["one-net"]._charts
+    assert type(chart).__name__ == "LineChart" and len(chart.series) > 4
+    with zipfile.ZipFile(path) as package:
+        (name,) = [name for name in package.namelist() if name.startswith("xl/charts/chart")]
+        xml = package.read(name).decode()
+    assert xml.count('<c:idx val="0"/><c:delete val="1"/>') == len(
+        chart.series
+    )  # all but the last of two points
+    assert chart.y_axis.scaling.min == 0
+
+    thin = survey.table("liking", by="wave", bases=otter.BaseRules(withhold=1_165))
+    bare = otter.Report(title="x", tables=(thin,), source=survey.source, plan=replace(plan, workbook=rules))
+    (path,) = bare.save(tmp_path / "u.xlsx")
+    data = openpyxl.load_workbook(path)["Chart data"]
+    assert (data["A3"].value, data["B3"].value) == ("Spring (A) ··", None) and data["B4"].value > 0
+
+
+@pytest.mark.parametrize(("paper", "number"), [("A4", 9), ("Letter", 1)])
+def test_the_paper_of_the_theme_is_printed_on(
+    report: otter.Report, tmp_path: Path, paper: str, number: int
+) -> None:
+    part = replace(report, tables=report.tables[:1], theme=replace(report.theme, paper=paper))  # type: ignore[arg-type]
+    (path,) = part.save(tmp_path / "t.xlsx")
+    sheets = openpyxl.load_workbook(path).worksheets
+    assert {int(sheet.page_setup.paperSize) for sheet in sheets} == {number}
+
+
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="LibreOffice is not installed")
 def test_a_spreadsheet_shows_the_texts_that_every_other_output_shows(write: Write, tmp_path: Path) -> None:
     write(

@@ -5,10 +5,13 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from pypdf import PdfReader
 
 import eager_otter as otter
@@ -148,3 +151,35 @@ def test_any_script_and_hostile_text_come_through_and_bytes_repeat(
     fonts = reader.pages[1]["/Resources"]["/Font"].values()  # type: ignore[index]
     assert all("/FontFile2" in f.get_object()["/FontDescriptor"].get_object() for f in fonts if f.get_object()["/BaseFont"] != "/Helvetica")  # fmt: skip
     assert reader.metadata is not None and reader.metadata.title == "Ωmega"
+
+
+LETTERS = st.sampled_from("abTרמיםغماء 012 ()[],.؟–")
+
+
+@given(st.text(LETTERS, max_size=24))
+def test_putting_pieces_in_order_loses_and_invents_nothing(text: str) -> None:
+    pieces = list(in_sight_order(text))
+    unturned = str.maketrans(")]", "([")
+    assert sorted("".join(pieces).translate(unturned)) == sorted(text.translate(unturned))
+    assert all(piece for piece in pieces) or not text
+    if text.isascii():
+        assert pieces == [text]
+
+
+def test_letters_stand_below_their_figures_where_the_theme_says_so(
+    part: otter.Report, tmp_path: Path
+) -> None:
+    below = replace(part, theme=replace(part.theme, letters="below"))
+    (path,) = below.save(tmp_path / "t.pdf")
+    places: dict[str, list[float]] = {}
+
+    def note(text: str, _: object, matrix: list[float], *__: object) -> None:
+        places.setdefault(text.strip(), []).append(matrix[5])
+
+    page = PdfReader(path).pages[1]
+    page.extract_text(visitor_text=note)
+    row = part.table("heard_of").line("Skerrow")
+    assert row.letters[part.table("heard_of").column_position("West")] == "CDE"
+    (letters,), (label,) = places["CDE"], places["Skerrow"]
+    figures = next(y for text, ys in places.items() for y in ys if text.endswith("51%"))
+    assert figures == label and 8 < figures - letters < 10

@@ -200,3 +200,26 @@ def test_pictures_hold_every_label_and_repeat(
         assert picture.size == (1280, 800)
     with pytest.raises(otter.RequestError, match=r"charts are written as \.png or \.svg"):
         part.chart("liking", tmp_path / "l.gif")
+
+
+@pytest.mark.parametrize("place", ["beside", "below"])
+def test_a_native_table_has_the_looks_of_the_theme_and_all_notes_for_the_speaker(
+    part: otter.Report, tmp_path: Path, place: str
+) -> None:
+    assert part.plan is not None
+    plan = replace(part.plan, slides=SlideRules(show="table"))
+    theme = replace(part.theme, letters=place, reed="#ABCDEF", letter="#123456")  # type: ignore[arg-type]
+    (path,) = replace(part, plan=plan, theme=theme).save(tmp_path / "t.pptx")
+    table = part.table("heard_of")
+    slides = [s for s in Presentation(str(path)).slides if s.shapes.title.text.startswith(table.title)]
+    assert len(slides) == (2 if place == "beside" else 4)
+    grid = next(shape.table for shape in slides[0].shapes if shape.has_table)
+    assert str(grid.cell(0, 3).fill.fore_color.rgb) == "ABCDEF"
+    row = next(row for row in grid.rows if row.cells[0].text == "Fenbubble")
+    paragraphs = row.cells[3].text_frame.paragraphs
+    assert [p.text for p in paragraphs] == (["55% B"] if place == "beside" else ["55%", "B"])
+    assert str(paragraphs[-1].runs[-1].font.color.rgb) == "123456" and paragraphs[-1].runs[-1].font.bold
+    for slide in slides:
+        assert slide.notes_slide.notes_text_frame.text.split("\n") == [*table.notes, part.provenance]
+        foot = slide.shapes[-1].text_frame.text
+        assert "Base: " in foot and "Letters: " in foot and "Sorted" not in foot

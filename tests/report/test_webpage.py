@@ -14,7 +14,7 @@ from typing import Any
 import pytest
 
 import eager_otter as otter
-from eager_otter.plan.reading import only_tables
+from eager_otter.plan.reading import in_language, only_tables
 from eager_otter.report.webpage import page
 from eager_otter.tables.texts import cell_text
 
@@ -213,3 +213,36 @@ def test_a_withheld_figure_does_not_travel_in_the_page(survey: otter.Survey, jud
         assert line["v"][west] is None
         assert all(p is None for p, pair in zip(line["p"], data["pairs"], strict=True) if west in pair)
     assert all(values[table.column_position("West")] is None for k, values in data["values"].items() if table.lines[int(k)].kind != "base")  # fmt: skip
+
+
+def test_the_page_speaks_the_language_of_the_report(browser: Any, part: otter.Report, tmp_path: Path) -> None:
+    assert part.plan is not None
+    german = otter.run(replace(in_language(part.plan, "de"), theme=replace(part.theme, letters="below")))
+    (path,) = german.save(tmp_path / "de.html")
+    tab = browser.new_page(viewport={"width": 1280, "height": 800})
+    said: list[str] = []
+    tab.on("pageerror", lambda error: said.append(str(error)))
+    tab.goto(f"file://{path}")
+    assert tab.evaluate("document.documentElement.lang") == "de"
+    row = tab.locator("#table-1 tbody tr", has_text="Skerrow")
+    row.locator("td", has_text="51%").hover()
+    told = tab.locator("#working").inner_text()
+    assert told.count("Signifikant höher auf dem 95-%-Niveau als Region:") == 3 and "P unter 0,0001" in told
+    assert re.search(r"51,28 % gegenüber \d\d,\d+ %", told)
+    tab.select_option("#level", "99.9")
+    tab.select_option("#adjust", "holm")
+    note = tab.locator(".changed").first.inner_text()
+    assert note.startswith("Buchstaben wie auf dieser Seite geändert: Niveau 99,9, 90 %, Korrektur Holm")
+    tab.fill("#find", "pebblecourt")
+    assert re.fullmatch(r"\d von \d Tabellen", tab.locator("#found").inner_text())
+    letters = row.locator("td", has_text="51%").locator("b")
+    figure = tab.evaluate("cell => { const r = document.createRange(); r.selectNodeContents(cell.firstChild); return r.getBoundingClientRect().bottom; }", row.locator("td", has_text="51%").element_handle())  # fmt: skip
+    assert letters.bounding_box()["y"] >= figure - 2  # below the figure, not beside it
+    tab.close()
+    assert said == []
+
+
+def test_every_text_of_the_script_travels_in_the_page(part: otter.Report) -> None:
+    script = (Path(otter.__file__).parent / "report" / "page" / "page.js").read_text(encoding="utf-8")
+    words = json.loads(re.findall(r'id="data">(.*?)</script>', page(part))[0])["words"]
+    assert set(words) == set(re.findall(r'\bsay\("([^"]*)"', script))

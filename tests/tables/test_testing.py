@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from itertools import combinations
 
@@ -302,6 +303,21 @@ def test_multiple_response_items_are_paired_answer_by_answer(
     assert p_values(table, "Tarn")["Mine", "Yours"] == near(2 * stats.norm.sf(abs(z)))
     with pytest.raises(otter.RequestError, match="before has other answers than mine"):
         survey.items_table(["mine", "before"], shape="answers by items")
+
+
+def test_no_answer_can_be_kept_out_of_the_tests_of_items_side_by_side(
+    small: Small, paired: dict[str, np.ndarray]
+) -> None:
+    survey = small(PAIRED_BOOK, **paired)
+    items = otter.Items(questions=("before", "after"), shape="answers by items")
+    wanted = otter.TableRequest(question="before, after", items=items, base="all", levels=(50.0,))
+    (tested,) = survey.tables([wanted])
+    (kept_out,) = survey.tables([replace(wanted, rows=otter.RowRules(untested=("No answer",)))])
+    assert not np.isnan(list(p_values(tested, "No answer").values())).any()
+    assert np.isnan(list(p_values(kept_out, "No answer").values())).all()
+    assert not any(line_of(kept_out, "No answer").letters)
+    assert p_values(kept_out, "High") == p_values(tested, "High")
+    assert "Not tested, as asked: No answer." in kept_out.notes
 
 
 def test_rows_and_groups_can_be_taken_out_of_tests_and_the_notes_say_so(small: Small) -> None:

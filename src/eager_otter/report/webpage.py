@@ -50,12 +50,18 @@ DIGITS = 9  # significant digits of what travels in the page for tests made ther
 
 
 def write(report: Report, path: Path) -> None:
-    """Write a report as .html: one file that needs nothing else."""
-    path.write_text(page(report), encoding="utf-8", newline="\n")
+    """Write a report as .html: one file that needs nothing else. Only a table at a time is held in memory."""
+    with path.open("w", encoding="utf-8", newline="\n") as file:
+        file.writelines(_parts(report))
 
 
 def page(report: Report) -> str:
     """Give a report as the text of a web page. Every survey text in it is escaped."""
+    return "".join(_parts(report))
+
+
+def _parts(report: Report) -> Iterator[str]:
+    """Give the page in parts, one after the other."""
     from jinja2 import Environment, StrictUndefined
     from markupsafe import Markup
 
@@ -67,13 +73,7 @@ def page(report: Report) -> str:
     )
     template = environment.from_string((home / "page.html.j2").read_text(encoding="utf-8"))
     say = report.words
-    body = {
-        "words": {text: say(text) for text in SCRIPT_WORDS},
-        "decimal": say.decimal,
-        "tables": [_data(table) for table in report.tables],
-    }
-    data = json.dumps(body, ensure_ascii=False, separators=(",", ":"))
-    return template.render(
+    return template.generate(
         title=report.shown_title,
         generator=f"eager-otter {__version__}",
         provenance=report.provenance,
@@ -84,15 +84,31 @@ def page(report: Report) -> str:
         levels=[(f"{level:g}", say.number(f"{level:g}")) for level in LEVELS],
         logo=_data_address(report.theme.logo),
         below=report.theme.letters == "below",
-        tables=list(_views(report.tables)),
+        entries=_entries(report.tables),
+        tables=_views(report.tables),
         look=Markup(look),
         style=Markup(style),
         script=Markup(script),
         look_hash=_hash(look),
         style_hash=_hash(style),
         script_hash=_hash(script),
-        data=Markup(data.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")),
+        data=(Markup(part) for part in _data_parts(report)),
     )
+
+
+def _data_parts(report: Report) -> Iterator[str]:
+    """Give what the page's script works with, as JSON that no markup can end, table by table."""
+    say = report.words
+    words = {text: say(text) for text in SCRIPT_WORDS}
+    yield f'{{"words":{_json(words)},"decimal":{_json(say.decimal)},"tables":['
+    for number, table in enumerate(report.tables):
+        yield f"{',' if number else ''}{_json(_data(table))}"
+    yield "]}"
+
+
+def _json(value: object) -> str:
+    text = json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+    return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
 
 
 def _look(theme: Theme) -> str:
@@ -137,17 +153,26 @@ def _figures(tables: Sequence[Table]) -> list[str]:
 # --- what the page shows --------------------------------------------------------------------------------
 
 
-def _views(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
+def _entries(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
+    """Give the contents: a heading before the first of its tables."""
     heading = ""
+    for number, table in enumerate(tables, 1):
+        yield {
+            "anchor": f"table-{number}",
+            "title": table.title,
+            "heading": table.heading if table.heading not in ("", heading) else "",
+            "people": table.words.number(f"{table.people:,}"),
+        }
+        heading = table.heading
+
+
+def _views(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
     for number, table in enumerate(tables, 1):
         starts = {group.start for group in table.groups} | {group.stop for group in table.groups}
         yield {
             "anchor": f"table-{number}",
             "id": table.id,
             "title": table.title,
-            "heading": table.heading,
-            "new_heading": table.heading not in ("", heading),
-            "people": table.words.number(f"{table.people:,}"),
             "heads": [
                 list(_level(table, level)) for level in [*table.outer_heads(), list(table.groups)] if level
             ],
@@ -158,7 +183,6 @@ def _views(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
             "lines": list(_lines(table, starts)),
             "notes": table.notes,
         }
-        heading = table.heading
 
 
 def _level(table: Table, heads: Sequence[Group]) -> Iterator[dict[str, Any]]:
