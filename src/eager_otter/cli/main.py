@@ -26,6 +26,7 @@ from eager_otter.cli.commands import (
     look,
     questions,
     run,
+    schema,
     texts,
     weigh,
     words,
@@ -59,6 +60,7 @@ for command in (
     texts.texts,
     export.export,
     words.words,
+    schema.schema,
 ):
     commands.add_command(command)
 

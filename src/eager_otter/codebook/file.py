@@ -23,7 +23,7 @@ class AnswerFile(Part):
     last: bool = False
 
 
-AnswerEntry = Annotated[AnswerFile, BeforeValidator(_as_label)]
+AnswerEntry = Annotated[AnswerFile, BeforeValidator(_as_label, json_schema_input_type=AnswerFile | Text)]
 Answers = dict[Code, AnswerEntry]
 
 
@@ -186,11 +186,14 @@ class ItemFile(Part):
     label: Text | None = None
 
 
+ItemEntry = Annotated[ItemFile, BeforeValidator(_as_item, json_schema_input_type=ItemFile | Text)]
+
+
 class GridFile(QuestionPart):
     """Several items with one answer list."""
 
     kind: Literal["grid"]
-    items: Annotated[dict[str, Annotated[ItemFile, BeforeValidator(_as_item)]], Field(min_length=1)]
+    items: Annotated[dict[str, ItemEntry], Field(min_length=1)]
     answers: Annotated[Answers, Field(min_length=1)]
     scale: bool = False
     nets: list[NetFile] = []

@@ -39,8 +39,9 @@ def written_text(value: object) -> object:
     return written_code(value) if isinstance(value, int | float) else value
 
 
-Code = Annotated[str, BeforeValidator(written_code)]
-Text = Annotated[str, BeforeValidator(written_text)]
+Written = str | int | float | bool  # as YAML may read what stands for a text
+Code = Annotated[str, BeforeValidator(written_code, json_schema_input_type=Written)]
+Text = Annotated[str, BeforeValidator(written_text, json_schema_input_type=Written)]
 
 
 def check(

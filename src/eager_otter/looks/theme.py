@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from importlib.resources import files
@@ -9,7 +10,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Annotated, Any, Literal
 
-from pydantic import BeforeValidator, Field
+from pydantic import AfterValidator, BeforeValidator, Field
 
 from eager_otter.documents.checking import Part, Text, check
 from eager_otter.documents.yaml_nodes import Document, compose, read_yaml
@@ -21,6 +22,7 @@ LettersPlace = Literal["beside", "below", "in cell"]
 DigitsKind = Literal["percent", "count", "mean"]
 SHIPPED = ("river", "slate")
 LOGOS = (".png", ".jpg", ".jpeg")
+FONT_NAME = re.compile(r"[\w .-]+")  # so that it stays a name wherever it is written
 Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
 
 
@@ -89,6 +91,23 @@ def _as_percent_digits(value: object) -> object:
     return value if isinstance(value, dict) else {"percent": value}
 
 
+ThemeDigits = Annotated[
+    dict[DigitsKind, Annotated[int, Field(ge=0, le=10)]] | None,
+    BeforeValidator(_as_percent_digits, json_schema_input_type=int | dict[DigitsKind, int]),
+]
+
+
+def _plain_name(name: str) -> str:
+    if not FONT_NAME.fullmatch(name):
+        raise ValueError(
+            f"font: a name of letters, digits, blanks, points and hyphens was expected; found {name!r}."
+        )
+    return name
+
+
+FontName = Annotated[Text, AfterValidator(_plain_name)]
+
+
 class FontFiles(Part):
     """The TrueType fonts of a theme, for what carries its fonts along."""
 
@@ -99,7 +118,7 @@ class FontFiles(Part):
 class ThemeFile(Part):
     """A theme as written: what it does not say is as in the usual one."""
 
-    font: Annotated[Text, Field(pattern=r"^[\w .-]+$")] | None = None
+    font: FontName | None = None
     font_files: FontFiles | None = Field(default=None, alias="font files")
     size: Annotated[int, Field(ge=6, le=16)] | None = None
     ink: Colour | None = None
@@ -114,9 +133,7 @@ class ThemeFile(Part):
     paper: Paper | None = None
     logo: Text | None = None
     letters: LettersPlace | None = None
-    digits: Annotated[
-        dict[DigitsKind, Annotated[int, Field(ge=0, le=10)]] | None, BeforeValidator(_as_percent_digits)
-    ] = None
+    digits: ThemeDigits = None
     words: dict[str, Text] = Field(default_factory=dict)
 
 

@@ -33,7 +33,12 @@ def _as_list(value: object) -> object:
     return value if isinstance(value, list) else [value]
 
 
-OneOrMore = Annotated[list[Code], BeforeValidator(_as_list), Field(min_length=1)]
+OneOrMore = Annotated[
+    list[Code], BeforeValidator(_as_list, json_schema_input_type=Code | list[Code]), Field(min_length=1)
+]
+
+
+Texts = Annotated[list[Text], BeforeValidator(_as_list, json_schema_input_type=Text | list[Text])]
 
 
 def _as_question(value: object) -> object:
@@ -70,7 +75,9 @@ class GroupFile(Part):
     only: Text | None = None
     hide: OneOrMore | None = None
     differences: dict[str, Annotated[list[Code], Field(min_length=2, max_length=2)]] = {}
-    against: Annotated[AgainstEntry, BeforeValidator(_as_against)] | None = None
+    against: (
+        Annotated[AgainstEntry, BeforeValidator(_as_against, json_schema_input_type=AgainstEntry)] | None
+    ) = None
 
     @model_validator(mode="after")
     def _one_way(self) -> Self:
@@ -87,7 +94,7 @@ class GroupFile(Part):
         return self
 
 
-GroupEntry = Annotated[GroupFile, BeforeValidator(_as_question)]
+GroupEntry = Annotated[GroupFile, BeforeValidator(_as_question, json_schema_input_type=GroupFile | Text)]
 
 
 def _as_groups(value: object) -> object:
@@ -103,7 +110,9 @@ class BannerFile(Part):
     bases: Any = None
 
 
-BannerEntry = Annotated[BannerFile, BeforeValidator(_as_groups)]
+BannerEntry = Annotated[
+    BannerFile, BeforeValidator(_as_groups, json_schema_input_type=BannerFile | list[Any])
+]
 
 
 class TestsFile(Part):
@@ -111,8 +120,13 @@ class TestsFile(Part):
 
     __test__ = False  # not a test case, whatever its name
 
-    levels: Annotated[list[Number], BeforeValidator(_as_list)] | None = None
-    against: Annotated[AgainstEntry, BeforeValidator(_as_against)] | None = None
+    levels: (
+        Annotated[list[Number], BeforeValidator(_as_list, json_schema_input_type=Number | list[Number])]
+        | None
+    ) = None
+    against: (
+        Annotated[AgainstEntry, BeforeValidator(_as_against, json_schema_input_type=AgainstEntry)] | None
+    ) = None
     compare: Literal["same parent", "all parents"] | None = None
     rest_of: Literal["table", "parent"] | None = Field(default=None, alias="rest of")
     percents: ProportionTest | None = None
@@ -125,7 +139,12 @@ def _none_as_no_levels(value: object) -> object:
     return {"levels": []} if value == "none" else value
 
 
-TestsEntry = Annotated[TestsFile, BeforeValidator(_none_as_no_levels)]
+TestsEntry = Annotated[
+    TestsFile, BeforeValidator(_none_as_no_levels, json_schema_input_type=TestsFile | Literal["none"])
+]
+
+
+BaseName = Literal["unweighted", "weighted", "effective"]
 
 
 class BasesFile(Part):
@@ -136,7 +155,8 @@ class BasesFile(Part):
     withhold: Number | None = Field(default=None, alias="withhold below")
     judged_on: JudgedOn = Field(default="unweighted base", alias="judged on")
     show: (
-        Annotated[list[Literal["unweighted", "weighted", "effective"]], BeforeValidator(_as_list)] | None
+        Annotated[list[BaseName], BeforeValidator(_as_list, json_schema_input_type=BaseName | list[BaseName])]
+        | None
     ) = None
 
 
@@ -163,11 +183,15 @@ def _known_figure(name: str) -> str:
 
 DigitsEntry = Annotated[
     dict[str, Annotated[int, Field(ge=0, le=10)]],
-    BeforeValidator(_as_percent_digits),
+    BeforeValidator(_as_percent_digits, json_schema_input_type=int | dict[str, int]),
     AfterValidator(_known_digits),
 ]
 FigureName = Annotated[str, AfterValidator(_known_figure)]
-Figures = Annotated[list[FigureName], BeforeValidator(_as_list), Field(min_length=1)]
+Figures = Annotated[
+    list[FigureName],
+    BeforeValidator(_as_list, json_schema_input_type=str | list[str]),
+    Field(min_length=1),
+]
 
 
 def _as_sorting(value: object) -> object:
@@ -184,13 +208,18 @@ class SortFile(Part):
     column: Text = "Total"
 
 
+SortWord = SortBy | Literal["up", "down"]
+
+
 class SettingsPart(Part):
     """What a single table and a rule for many may both say."""
 
-    banner: Annotated[list[Text], BeforeValidator(_as_list)] | None = None
+    banner: Texts | None = None
     filter: Text | None = None
     base: Text | None = None
-    sort: Annotated[SortFile, BeforeValidator(_as_sorting)] | None = None
+    sort: (
+        Annotated[SortFile, BeforeValidator(_as_sorting, json_schema_input_type=SortFile | SortWord)] | None
+    ) = None
     hide: OneOrMore | None = None
     leave_out: OneOrMore | None = Field(default=None, alias="leave out")
     most: Annotated[int, Field(ge=1)] | None = None
@@ -240,7 +269,7 @@ class TableFile(SettingsPart):
 
     question: Text
     value: Text | None = None
-    within: Annotated[list[Text], BeforeValidator(_as_list)] | None = None
+    within: Texts | None = None
     id: Text | None = None
     title: Text | None = None
 
@@ -253,13 +282,14 @@ class ItemFile(Part):
     label: Text | None = None
 
 
+ItemEntry = Annotated[ItemFile, BeforeValidator(_as_question, json_schema_input_type=ItemFile | Text)]
+
+
 class ItemsFile(SettingsPart):
     """Several questions in one table: the items of a grid, or questions named."""
 
     grid: Text | None = None
-    items: Annotated[list[Annotated[ItemFile, BeforeValidator(_as_question)]], Field(min_length=1)] | None = (
-        None
-    )
+    items: Annotated[list[ItemEntry], Field(min_length=1)] | None = None
     shape: Shape = Field(default="items by columns", alias="as")
     figure: Text = "mean"
     id: Text | None = None
@@ -275,9 +305,9 @@ class ItemsFile(SettingsPart):
 class EachFile(SettingsPart):
     """A table for every question whose name fits (patterns; `all`: those not named elsewhere in the plan)."""
 
-    each: Annotated[list[Text], BeforeValidator(_as_list)]
-    kinds: Annotated[list[Text], BeforeValidator(_as_list)] | None = None
-    sections: Annotated[list[Text], BeforeValidator(_as_list)] | None = None
+    each: Texts
+    kinds: Texts | None = None
+    sections: Texts | None = None
 
 
 class HeadingFile(Part):
@@ -326,10 +356,10 @@ class WorkbookFile(Part):
 class PlanFile(Part):
     """The whole plan; banners and tables are checked one by one."""
 
-    include: Annotated[list[Text], BeforeValidator(_as_list)] = []
+    include: Texts = []
 
     title: Text = ""
-    data: Annotated[DataPart, BeforeValidator(_as_file)]
+    data: Annotated[DataPart, BeforeValidator(_as_file, json_schema_input_type=DataPart | Text)]
     codebook: Text
     filter: Text | None = None
     weight: Text | None = None

@@ -1,0 +1,107 @@
+"""JSON Schemas of plan, codebook, theme and catalogue, for editors that complete and check while one types.
+
+They are a little laxer than reading: which keys exclude each other, and names of questions and answers, are left to it.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field, TypeAdapter
+
+from eager_otter.codebook.file import (
+    BandsFile,
+    CodebookFile,
+    CombineFile,
+    ComputeFile,
+    DateFile,
+    DeriveFile,
+    GridFile,
+    MergeFile,
+    MultiFile,
+    NumberFile,
+    PeriodsFile,
+    RankingFile,
+    SharedNetFile,
+    SingleFile,
+    TextFile,
+)
+from eager_otter.documents.checking import Text
+from eager_otter.looks.catalogue import CatalogueFile
+from eager_otter.looks.theme import ThemeFile
+from eager_otter.plan.file import (
+    BannerFile,
+    BasesFile,
+    DefaultsFile,
+    EachFile,
+    GroupFile,
+    HeadingFile,
+    ItemsFile,
+    PlanFile,
+    TableFile,
+    TestsEntry,
+)
+
+SchemaName = Literal["plan", "codebook", "theme", "words"]
+
+
+class WholeGroup(GroupFile):
+    """Columns that belong together: of a question, of one's own, or a nesting of groups."""
+
+    nest: list[WholeGroup | Text] | None = Field(default=None, min_length=2)
+
+
+class WholeBanner(BannerFile):
+    """A banner: its groups, and where the Total stands."""
+
+    groups: list[WholeGroup | Text]
+    tests: TestsEntry | None = None
+    bases: BasesFile | None = None
+
+
+class WholePlan(PlanFile):
+    """Which tables, by which banner, with which rules."""
+
+    banners: dict[str, WholeBanner | list[WholeGroup | Text]] = Field(default_factory=dict)
+    tests: TestsEntry | None = None
+    bases: BasesFile | None = None
+    defaults: DefaultsFile | None = None
+    tables: list[TableFile | ItemsFile | EachFile | HeadingFile | Text] = Field(min_length=1)
+
+
+Question = (
+    SingleFile
+    | MultiFile
+    | NumberFile
+    | TextFile
+    | DateFile
+    | RankingFile
+    | GridFile
+    | BandsFile
+    | DeriveFile
+    | MergeFile
+    | CombineFile
+    | ComputeFile
+    | PeriodsFile
+)
+
+
+class WholeCodebook(CodebookFile):
+    """What was asked: questions, answers, codes, labels, nets."""
+
+    nets: list[SharedNetFile] = Field(default_factory=list)
+    questions: dict[str, Question] = Field(default_factory=dict)
+
+
+MODELS: dict[SchemaName, Any] = {
+    "plan": WholePlan,
+    "codebook": WholeCodebook,
+    "theme": ThemeFile,
+    "words": CatalogueFile,
+}
+
+
+def json_schema(name: SchemaName) -> dict[str, Any]:
+    """Give the JSON Schema (draft 2020-12) of a kind of file."""
+    schema = TypeAdapter(MODELS[name]).json_schema(by_alias=True, mode="validation")
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema}
