@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import pickle
 import re
 from collections.abc import Callable
 from dataclasses import replace
@@ -189,5 +190,6 @@ def test_a_report_in_another_language_builds_on_an_earlier_one(demo: Path) -> No
     assert german.survey is not None and english.survey is not None
     assert german.survey.responses is english.survey.responses
     assert german.table("liking").columns[0].label == "Gesamt"
+    assert pickle.loads(pickle.dumps(german.plan)).requests == german.plan.requests  # type: ignore[union-attr]
     again = otter.run(in_language(plan, "de"), before=german)
     assert all(a is b for a, b in zip(again.tables, german.tables, strict=True))

@@ -15,7 +15,6 @@ from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from importlib.resources import files
 from pathlib import Path
-from types import MappingProxyType
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -118,7 +117,7 @@ def _words(document: Document) -> Words:
 def _of_part(part: CatalogueFile) -> Words:
     return Words(
         language=part.language,
-        texts=MappingProxyType(dict(part.words)),
+        texts=dict(part.words),
         decimal=part.decimal,
         thousands=part.thousands,
     )

@@ -7,7 +7,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from importlib.resources import files
 from pathlib import Path
-from types import MappingProxyType
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BeforeValidator, Field
@@ -50,8 +49,8 @@ class Theme:
     paper: Paper = "A4"
     logo: Path | None = None
     letters: LettersPlace = "beside"
-    digits: Mapping[DigitsKind, int] = field(default_factory=lambda: MappingProxyType({}))
-    wording: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+    digits: Mapping[DigitsKind, int] = field(default_factory=dict)
+    wording: Mapping[str, str] = field(default_factory=dict)
     low: str = "#C8763A"  # the ends of a scale: told apart by eyes that see few colours, and in grey
     middle: str = "#D9DCD6"
     high: str = "#1B6A78"

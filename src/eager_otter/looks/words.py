@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from types import MappingProxyType
 
 SWAP = "\0"
 
@@ -24,7 +23,7 @@ class Words:
     """
 
     language: str = "en"
-    texts: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+    texts: Mapping[str, str] = field(default_factory=dict)
     decimal: str = "."
     thousands: str = ","
 
@@ -45,7 +44,7 @@ class Words:
 
     def rephrased(self, texts: Mapping[str, str]) -> Words:
         """Say some texts in other words."""
-        return replace(self, texts=MappingProxyType({**self.texts, **texts})) if texts else self
+        return replace(self, texts={**self.texts, **texts}) if texts else self
 
     def _shown(self, value: str | int | float) -> str:
         if isinstance(value, str):
