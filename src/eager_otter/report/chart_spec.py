@@ -172,5 +172,7 @@ def _notes(table: Table, bases: str) -> tuple[str, ...]:
 
 
 def essential_notes(table: Table) -> tuple[Note, ...]:
-    """Choose the notes that a figure is not to be shown without: who is counted, weight, letters, marks."""
-    return tuple(note for note in table.notes if note.about in ("base", "weight", "letters", "marks"))
+    """Choose the notes that a figure is not to be shown without: who is counted, weight, letters, marks, signs."""
+    return tuple(
+        note for note in table.notes if note.about in ("base", "weight", "letters", "marks", "signs")
+    )

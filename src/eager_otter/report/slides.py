@@ -13,6 +13,7 @@ from typing import Any
 from eager_otter.errors import FileProblem, MissingPackage, shown_path
 from eager_otter.looks.theme import Theme, is_dark
 from eager_otter.report.chart_spec import ChartSpec, chart_of, essential_notes
+from eager_otter.report.labels import lines_needed
 from eager_otter.report.number_formats import number_format_of
 from eager_otter.report.report import Report
 from eager_otter.tables.table import Line, Table
@@ -23,6 +24,7 @@ INCH = 914_400
 ROWS_ON_A_SLIDE, COLUMNS_ON_A_SLIDE, ENTRIES_ON_A_SLIDE = 16, 12, 22
 PLAIN_GRID = "{2D5ABB26-0587-4C30-8999-92F81FD0307C}"  # the format's own name of a table without a style
 ROWS_WITH_LETTERS_BELOW = 12
+FOOT_LINE, FOOT_CHARACTERS = 0.135, 17.0  # of the foot: inches a line, widths of a digit an inch
 NARROW = 4  # percent: narrower pieces of a stacked bar carry no figure
 FIXED = datetime(2000, 1, 1)
 ZIP_DATE = (2000, 1, 1, 0, 0, 0)
@@ -178,7 +180,7 @@ class _Slides:
         for series in spec.series:
             data.add_series(series.name, list(series.values))
         top = int(1.15 * INCH)
-        foot = int(0.95 * INCH)
+        foot = self._foot_height(spec.notes)
         frame = slide.shapes.add_chart(
             kinds[spec.kind], self.edge, top, self.width - 2 * self.edge, self.height - top - foot, data
         )
@@ -244,8 +246,15 @@ class _Slides:
                     run = frame.paragraphs[0].runs[0]
                     run.font.size, run.font.color.rgb = Pt(9), color
 
+    def _foot_height(self, notes: Sequence[str]) -> int:
+        """Give the height that notes take at the foot of a slide."""
+        characters = (self.width - 2 * self.edge) / INCH * FOOT_CHARACTERS
+        lines = sum(lines_needed(note, characters) for note in notes)
+        return int((0.25 + FOOT_LINE * lines) * INCH)
+
     def _foot(self, slide: Any, notes: Sequence[str]) -> None:
-        box = (self.edge, self.height - int(0.95 * INCH), self.width - 2 * self.edge, int(0.85 * INCH))
+        height = self._foot_height(notes)
+        box = (self.edge, self.height - height, self.width - 2 * self.edge, height - int(0.1 * INCH))
         self._text(slide, box, notes, 8, self.theme.quiet)
 
     # --- a table ----------------------------------------------------------------------------------------

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Literal
 
-About = Literal["universe", "base", "filter", "weight", "letters", "tests", "marks", "method", "detail"]
+About = Literal[
+    "universe", "base", "filter", "weight", "letters", "tests", "marks", "signs", "method", "detail"
+]
 
 
 class Note(str):

@@ -75,7 +75,7 @@ def sign_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColum
         none = said("{sign} no such figure, as nobody is in the column or too few to work it out")
         meanings.append(say(none, sign=NOT_THERE))
     if meanings:
-        yield Note(say("Signs: {meanings}.", meanings="; ".join(meanings)), "detail")
+        yield Note(say("Signs: {meanings}.", meanings="; ".join(meanings)), "signs")
 
 
 def _special(line: Line, request: TableRequest, seen: IntArray) -> Iterator[str]:
