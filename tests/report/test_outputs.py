@@ -9,12 +9,14 @@ import zipfile
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 from xml.sax.saxutils import escape
 
 import numpy as np
 import openpyxl
 import pandas as pd
 import pytest
+from openpyxl.utils import column_index_from_string
 
 import eager_otter as otter
 from eager_otter.plan.reading import only_tables
@@ -120,6 +122,12 @@ def test_heads_and_stub_are_repeated_on_every_page_of_a_large_table(
     assert book["long"].print_title_cols is None
 
 
+def pixels(sheet: Any, columns: int) -> float:
+    """How wide some first columns are: those without a width of their own 64 pixels."""
+    own = {k: d.width for d in sheet.column_dimensions.values() for k in range(d.min, d.max + 1)}
+    return sum(7 * own[k] + 5 if k in own else 64 for k in range(1, columns + 1))
+
+
 def test_each_chart_in_the_workbook_draws_the_figures_of_its_table(
     report: otter.Report, workbook: Path
 ) -> None:
@@ -135,6 +143,8 @@ def test_each_chart_in_the_workbook_draws_the_figures_of_its_table(
         assert len(charts) == (spec is not None)
         for chart in charts:
             assert spec is not None
+            last = column_index_from_string(book[table.id].print_area.split("$")[-2])
+            assert pixels(book[table.id], last) >= 860  # the whole chart is printed
             assert chart.anchor._from.row > len(table.lines) + len(table.notes)
             kind = {"bars": "BarChart", "stacked bars": "BarChart", "lines": "LineChart"}[spec.kind]
             assert type(chart).__name__ == kind and len(chart.series) == len(spec.series)

@@ -175,17 +175,25 @@ def _bars(axes: Any, spec: ChartSpec, theme: Theme) -> None:
 
 
 def _stacked(axes: Any, spec: ChartSpec, theme: Theme) -> None:
-    """Draw bars stacked to 100 %; a figure stands in its piece where the piece is wide enough."""
+    """Draw bars stacked to 100 %; a figure stands in its piece where that is wide enough.
+
+    Figures with letters whose pieces are narrow stand above the bar, one after the other.
+    """
     colors = theme.ramp(len(spec.series))
     starts = [0.0] * len(spec.categories)
+    above = [0.0] * len(spec.categories)  # where the next figure above a bar may begin
     for number, series in enumerate(spec.series):
         widths = [value or 0.0 for value in series.values]
         axes.barh(range(len(widths)), widths, 0.7, left=starts, color=colors[number], label=series.name)
         ink = "white" if is_dark(colors[number]) else theme.ink
         for k, wide in enumerate(widths):
-            text = _shown(series, k)
+            text, middle = _shown(series, k), starts[k] + wide / 2
             if wide >= 1.15 * len(text):
-                axes.text(starts[k] + wide / 2, k, text, ha="center", va="center", color=ink, fontsize=8.5)
+                axes.text(middle, k, text, ha="center", va="center", color=ink, fontsize=8.5)
+            elif series.letters[k]:
+                place = max(starts[k], above[k])
+                axes.text(place, k - 0.37, text, ha="left", va="bottom", color=theme.ink, fontsize=7)
+                above[k] = place + 0.95 * (len(text) + 1)
             starts[k] += wide
     _labels(axes, spec.categories, range(len(spec.categories)))
     axes.set_xlim(0, 100)

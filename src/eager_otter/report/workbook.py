@@ -23,8 +23,8 @@ from eager_otter.report.sheets import (
     plain_style,
     title_style,
 )
-from eager_otter.report.table_sheet import LINE_HEIGHT, STUB, TableSheet, back_to_contents, sheet_columns
-from eager_otter.report.workbook_charts import LEAST_COLUMNS, WorkbookCharts
+from eager_otter.report.table_sheet import LINE_HEIGHT, TableSheet, back_to_contents, sheet_columns
+from eager_otter.report.workbook_charts import WorkbookCharts, columns_under
 from eager_otter.tables.notable import FINDINGS_NOTE
 from eager_otter.tables.table import Table
 
@@ -105,20 +105,19 @@ def _write_tables(
             used = charts.draw(sheet, table, used + 1)
         top = used + 2
         layouts.append(layout)
-    across = 0 if charts is None else LEAST_COLUMNS
     if len(layouts) == 1:
-        layouts[0].set_up(top - 2, across)
+        layouts[0].set_up(top - 2, 0 if charts is None else columns_under(layouts[0].widths))
         return places
     every = [layout.widths for layout in layouts]
-    sheet.widths([max(w[k] for w in every if k < len(w)) for k in range(max(map(len, every)))])
+    widths = [max(w[k] for w in every if k < len(w)) for k in range(max(map(len, every)))]
+    sheet.widths(widths)
     if top > MOST_ROWS:
         raise RequestError(
             f"Sheet {sheet.name!r} needs {top:,} rows; a workbook holds {MOST_ROWS:,}. Use sheets: per table."
         )
-    sheet.print_set_up(
-        title=report.shown_title, rows=None, columns=STUB, breaks=(), wide=1, rows_between=breaks
-    )
-    sheet.print_area(top - 2, max(across, 1 + max(layout.last for layout in layouts)))
+    sheet.print_set_up(title=report.shown_title, rows=None, columns=0, breaks=(), wide=1, rows_between=breaks)
+    used = max(layout.last for layout in layouts) + 1
+    sheet.print_area(top - 2, used if charts is None else max(used, columns_under(widths)))
     return places
 
 

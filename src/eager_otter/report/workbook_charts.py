@@ -19,7 +19,7 @@ TALLEST = 1600
 ROW = 20  # pixels of a row without a height of its own
 MOST_LABELLED = 4  # lines: of more, only the last points are labelled
 NARROW = 4  # percent: narrower pieces of a stacked bar carry no figure
-LEAST_COLUMNS = 12  # sheet columns that a chart may lie over
+USUAL_COLUMN = 64  # pixels of a column without a width of its own
 
 
 class WorkbookCharts:
@@ -133,7 +133,7 @@ class WorkbookCharts:
             labels["position"] = "above"
         own: list[dict[str, Any] | None] = [
             {"value": f"{text} {letters}", "font": self._font(8, ink)}
-            if letters and _seen(value, stacked)
+            if letters and value is not None
             else None
             for value, text, letters in zip(series.values, series.texts, series.letters, strict=True)
         ]
@@ -147,8 +147,17 @@ class WorkbookCharts:
         return {"name": self.theme.font, "size": size, "color": color or self.theme.ink, "bold": bold}
 
 
-def _seen(value: float | None, stacked: bool) -> bool:
-    return value is not None and not (stacked and value < NARROW)
+def columns_under(widths: Sequence[float]) -> int:
+    """Count the columns that a chart lies over, from the widths of the first ones in characters.
+
+    >>> columns_under([30.0]), columns_under([200.0, 10.0])
+    (12, 1)
+    """
+    pixels, count = 0.0, 0
+    while pixels < WIDTH:
+        pixels += 7 * widths[count] + 5 if count < len(widths) else USUAL_COLUMN
+        count += 1
+    return count
 
 
 def _looks(spec: ChartSpec, color: str) -> dict[str, Any]:
