@@ -73,7 +73,7 @@ def _parts(report: Report) -> Iterator[str]:
     )
     template = environment.from_string((home / "page.html.j2").read_text(encoding="utf-8"))
     say = report.words
-    return template.generate(
+    stream = template.stream(
         title=report.shown_title,
         generator=f"eager-otter {__version__}",
         provenance=report.provenance,
@@ -94,6 +94,8 @@ def _parts(report: Report) -> Iterator[str]:
         script_hash=_hash(script),
         data=(Markup(part) for part in _data_parts(report)),
     )
+    stream.enable_buffering(50)
+    return stream
 
 
 def _data_parts(report: Report) -> Iterator[str]:
