@@ -67,6 +67,15 @@ def message_of(error: pytest.ExceptionInfo[BaseException], folder: Path) -> str:
     return str(error.value).replace(f"{folder}/", "")
 
 
+def mistakes_told(demo: Path, folder: Path, line: str) -> str:
+    """What is told of a plan without data that has one more line, such as `theme: house.yaml`."""
+    plan = folder / "plan.yaml"
+    plan.write_text(f"data: nowhere.csv\ncodebook: {demo}/codebook.yaml\n{line}\ntables: [liking]\n")
+    with pytest.raises(otter.DocumentError) as error:
+        otter.run(plan)
+    return message_of(error, folder)
+
+
 @pytest.fixture
 def run(
     capfd: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch

@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import eager_otter as otter
-from conftest import message_of
+from conftest import mistakes_told
 from eager_otter.looks.catalogue import catalogue_text, known_texts, load_words, places_in
 from eager_otter.looks.words import ENGLISH
 from eager_otter.plan.reading import in_language, only_tables
@@ -128,13 +128,7 @@ def test_a_mistake_in_a_catalogue_is_told_with_its_place(
     demo: Path, tmp_path: Path, text: str, message: str
 ) -> None:
     (tmp_path / "words.yaml").write_text(text)
-    plan = tmp_path / "plan.yaml"
-    plan.write_text(
-        f"data: nowhere.csv\ncodebook: {demo}/codebook.yaml\nlanguage: words.yaml\ntables: [liking]\n"
-    )
-    with pytest.raises(otter.DocumentError) as error:
-        otter.run(plan)
-    assert message in message_of(error, tmp_path)
+    assert message in mistakes_told(demo, tmp_path, "language: words.yaml")
 
 
 def test_a_catalogue_written_by_the_command_is_read_back(run: Run, demo: Path, tmp_path: Path) -> None:

@@ -18,7 +18,7 @@ from PIL import Image
 from pptx import Presentation
 
 import eager_otter as otter
-from conftest import message_of
+from conftest import mistakes_told
 from eager_otter.looks.theme import STANDARD, load_theme
 from eager_otter.plan.reading import only_tables
 from eager_otter.report.ours import is_ours
@@ -142,17 +142,9 @@ def test_a_mistake_in_a_theme_is_told_before_data_are_read(
     demo: Path, tmp_path: Path, text: str, message: str
 ) -> None:
     (tmp_path / "theme.yaml").write_text(text)
-    plan = tmp_path / "plan.yaml"
-    plan.write_text(
-        f"data: nowhere.csv\ncodebook: {demo}/codebook.yaml\ntheme: theme.yaml\ntables: [liking]\n"
-    )
-    with pytest.raises(otter.DocumentError) as error:
-        otter.run(plan)
-    assert message in message_of(error, tmp_path)
-    plan.write_text(f"data: nowhere.csv\ncodebook: {demo}/codebook.yaml\ntheme: rivver\ntables: [liking]\n")
-    with pytest.raises(otter.DocumentError) as error:
-        otter.run(plan)
-    assert "plan.yaml:3:8: theme: No theme 'rivver'. Did you mean 'river'?" in message_of(error, tmp_path)
+    assert message in mistakes_told(demo, tmp_path, "theme: theme.yaml")
+    told = mistakes_told(demo, tmp_path, "theme: rivver")
+    assert "plan.yaml:3:8: theme: No theme 'rivver'. Did you mean 'river'?" in told
 
 
 def test_the_method_stands_in_workbook_and_page(part: otter.Report, tmp_path: Path) -> None:

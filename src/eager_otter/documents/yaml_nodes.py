@@ -27,6 +27,11 @@ _WHOLE = re.compile(r"[-+]?[0-9]+\Z")
 _DECIMAL = re.compile(r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?\Z")
 
 
+def is_yaml(name: str) -> bool:
+    """Tell by its ending whether a name is that of a YAML file."""
+    return name.lower().endswith((".yaml", ".yml"))
+
+
 class WrittenInt(int):
     """A whole number that remembers how it was written (`010`)."""
 

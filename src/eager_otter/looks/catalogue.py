@@ -1,11 +1,6 @@
 """Catalogues: YAML files that give another wording for some or all of the fixed texts, which code says in English.
 
-language: de
-decimal: ","
-thousands: "."
-words:
-Total: Gesamt
-"Not weighted.": Ungewichtet.
+Beside `language`, `decimal` and `thousands` (signs of numbers) it has `words`: a mapping from English texts to its own.
 """
 
 from __future__ import annotations
@@ -20,7 +15,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from eager_otter.documents.checking import Part, Text, check
-from eager_otter.documents.yaml_nodes import Document, Place, compose, read_yaml
+from eager_otter.documents.yaml_nodes import Document, Place, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, Problem, UnknownName, nearest
 from eager_otter.looks.words import ENGLISH, Words
 
@@ -44,16 +39,15 @@ def load_words(name: str, folder: Path) -> Words:
     """
     if name in SHIPPED:
         return _shipped(name)
-    if Path(name).suffix.lower() not in (".yaml", ".yml"):
+    if not is_yaml(name):
         raise UnknownName("language", name, [*SHIPPED, "a .yaml file"])
     return _words(read_yaml(folder / name))
 
 
 def wording_problems(texts: Mapping[str, str], document: Document, place: Place) -> Iterator[Problem]:
     """Go through what is wrong with other words for some texts: unknown texts, places that are not the same."""
-    known = known_texts()
     for english, own in texts.items():
-        where = (*place, english)
+        known, where = known_texts(), (*place, english)
         if english not in known:
             message = f"no text {english!r} is said anywhere.{nearest(english, known)}"
             yield document.problem(where, message, key=True)
@@ -98,26 +92,14 @@ def _shipped(name: str) -> Words:
     if not SHIPPED[name]:
         return ENGLISH
     text = (files("eager_otter.looks") / "languages" / SHIPPED[name]).read_text(encoding="utf-8")
-    document = compose(text, Path(SHIPPED[name]))
-    part, problems = check(CatalogueFile, document.data, document, ())
-    if part is None or problems:
-        raise DocumentError(problems)
-    return _of_part(part)
+    return _words(compose(text, Path(SHIPPED[name])), known=False)
 
 
-def _words(document: Document) -> Words:
+def _words(document: Document, *, known: bool = True) -> Words:
+    """Make the words of a catalogue; with `known`, its texts are held against those that are said."""
     part, problems = check(CatalogueFile, document.data or {}, document, ())
-    if part is not None:
+    if part is not None and known:
         problems += wording_problems(part.words, document, ("words",))
     if problems or part is None:
         raise DocumentError(problems)
-    return _of_part(part)
-
-
-def _of_part(part: CatalogueFile) -> Words:
-    return Words(
-        language=part.language,
-        texts=dict(part.words),
-        decimal=part.decimal,
-        thousands=part.thousands,
-    )
+    return Words(language=part.language, texts=part.words, decimal=part.decimal, thousands=part.thousands)

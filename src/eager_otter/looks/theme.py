@@ -12,8 +12,8 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BeforeValidator, Field
 
 from eager_otter.documents.checking import Part, Text, check
-from eager_otter.documents.yaml_nodes import Document, compose, read_yaml
-from eager_otter.errors import DocumentError, UnknownName
+from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
+from eager_otter.errors import DocumentError, Problem, UnknownName
 from eager_otter.looks.catalogue import wording_problems
 
 Paper = Literal["A4", "Letter"]
@@ -86,13 +86,14 @@ def _mixed(one: str, other: str, share: float) -> str:
     return "#" + "".join(f"{round(a + (b - a) * share):02X}" for a, b in parts)
 
 
-def _as_percent_digits(value: object) -> object:
+def as_percent_digits(value: object) -> object:
+    """Take a single number of digits as that of percents."""
     return value if isinstance(value, dict) else {"percent": value}
 
 
 ThemeDigits = Annotated[
     dict[DigitsKind, Annotated[int, Field(ge=0, le=10)]] | None,
-    BeforeValidator(_as_percent_digits, json_schema_input_type=int | dict[DigitsKind, int]),
+    BeforeValidator(as_percent_digits, json_schema_input_type=int | dict[DigitsKind, int]),
 ]
 
 
@@ -144,33 +145,41 @@ def load_theme(name: str, folder: Path) -> Theme:
     if name in SHIPPED:
         text = (files("eager_otter.looks") / "themes" / f"{name}.yaml").read_text(encoding="utf-8")
         document = compose(text, Path(f"{name}.yaml"))
-    elif Path(name).suffix.lower() in (".yaml", ".yml"):
+    elif is_yaml(name):
         document = read_yaml(folder / name)
     else:
         raise UnknownName("theme", name, SHIPPED)
     part, problems = check(ThemeFile, document.data or {}, document, ())
     if part is not None:
         problems += wording_problems(part.words, document, ("words",))
-    logo = None if part is None or part.logo is None else folder_of(document) / part.logo
-    if logo is not None and (logo.suffix.lower() not in LOGOS or not logo.is_file()):
-        message = f"logo: a .png or .jpg file that is there was expected; found {logo.name!r}."
-        problems.append(document.problem(("logo",), message))
-    fonts = None
-    if part is not None and part.font_files is not None:
-        given = part.font_files
-        fonts = (folder_of(document) / given.regular, folder_of(document) / (given.bold or given.regular))
-        for path in fonts:
-            if path.suffix.lower() != ".ttf" or not path.is_file():
-                message = f"font files: a .ttf file that is there was expected; found {path.name!r}."
-                problems.append(document.problem(("font files",), message))
+    logo, fonts = None, None
+    if part is not None:
+        logo, fonts = _logo(part, document, problems), _fonts(part, document, problems)
     if problems or part is None:
         raise DocumentError(problems)
     return _theme_of(part, logo, fonts)
 
 
-def folder_of(document: Document) -> Path:
-    """Give the folder from which a document's paths start."""
-    return document.path.parent
+def _logo(part: ThemeFile, document: Document, problems: list[Problem]) -> Path | None:
+    """Find the logo beside the theme; one that is not there joins the problems."""
+    logo = None if part.logo is None else document.path.parent / part.logo
+    if logo is not None and (logo.suffix.lower() not in LOGOS or not logo.is_file()):
+        message = f"logo: a .png or .jpg file that is there was expected; found {logo.name!r}."
+        problems.append(document.problem(("logo",), message))
+    return logo
+
+
+def _fonts(part: ThemeFile, document: Document, problems: list[Problem]) -> tuple[Path, Path] | None:
+    """Find the fonts, regular and bold, beside the theme; those that are not there join the problems."""
+    given, folder = part.font_files, document.path.parent
+    if given is None:
+        return None
+    fonts = (folder / given.regular, folder / (given.bold or given.regular))
+    for path in fonts:
+        if path.suffix.lower() != ".ttf" or not path.is_file():
+            message = f"font files: a .ttf file that is there was expected; found {path.name!r}."
+            problems.append(document.problem(("font files",), message))
+    return fonts
 
 
 def _theme_of(part: ThemeFile, logo: Path | None, fonts: tuple[Path, Path] | None) -> Theme:

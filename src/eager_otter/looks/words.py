@@ -42,6 +42,10 @@ class Words:
             return written
         return written.replace(",", SWAP).replace(".", self.decimal).replace(SWAP, self.thousands)
 
+    def whole(self, count: int) -> str:
+        """Write a whole number, its thousands apart."""
+        return self.number(f"{count:,}")
+
     def rephrased(self, texts: Mapping[str, str]) -> Words:
         """Say some texts in other words."""
         return replace(self, texts={**self.texts, **texts}) if texts else self
@@ -49,7 +53,7 @@ class Words:
     def _shown(self, value: str | int | float) -> str:
         if isinstance(value, str):
             return value
-        return self.number(f"{value:,}" if isinstance(value, int) else f"{value:g}")
+        return self.whole(value) if isinstance(value, int) else self.number(f"{value:g}")
 
 
 ENGLISH = Words()

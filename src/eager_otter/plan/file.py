@@ -9,7 +9,7 @@ from pydantic import AfterValidator, BeforeValidator, Field, field_validator, mo
 from eager_otter.core.choices import Correction, MeanTest, ProportionTest
 from eager_otter.documents.checking import Code, Part, Text
 from eager_otter.errors import UnknownName
-from eager_otter.looks.theme import LettersPlace
+from eager_otter.looks.theme import DigitsKind, LettersPlace, as_percent_digits
 from eager_otter.plan.plan import SheetsPer
 from eager_otter.tables.request import (
     BASE_FIGURES,
@@ -160,11 +160,7 @@ class BasesFile(Part):
     ) = None
 
 
-DIGIT_KINDS = ("percent", "count", "mean")
-
-
-def _as_percent_digits(value: object) -> object:
-    return value if isinstance(value, dict) else {"percent": value}
+DIGIT_KINDS = get_args(DigitsKind)
 
 
 def _known_digits(digits: dict[str, int]) -> dict[str, int]:
@@ -183,7 +179,7 @@ def _known_figure(name: str) -> str:
 
 DigitsEntry = Annotated[
     dict[str, Annotated[int, Field(ge=0, le=10)]],
-    BeforeValidator(_as_percent_digits, json_schema_input_type=int | dict[str, int]),
+    BeforeValidator(as_percent_digits, json_schema_input_type=int | dict[str, int]),
     AfterValidator(_known_digits),
 ]
 FigureName = Annotated[str, AfterValidator(_known_figure)]

@@ -8,11 +8,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from eager_otter.looks.theme import Theme, is_dark
+from eager_otter.report.number_formats import number_format_of
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import PERCENTS
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import MARK_SIGNS, cell_text
 
+NARROW = 4  # percent: narrower pieces of a stacked bar of an office program carry no figure
 ChartKind = Literal["bars", "stacked bars", "lines"]
 MOST_SERIES = 6
 TIME = re.compile(  # in the languages that ship
@@ -28,6 +31,10 @@ class Series:
     values: tuple[float | None, ...]
     texts: tuple[str, ...]
     letters: tuple[str, ...]
+
+    def label(self, k: int) -> str:
+        """Give the text of a point with its letters."""
+        return f"{self.texts[k]} {self.letters[k]}".strip()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,6 +52,26 @@ class ChartSpec:
     digits: int
     bases: str
     notes: tuple[str, ...]
+
+    def colors(self, theme: Theme) -> tuple[str, ...]:
+        """Give a colour for each series: those of a scale for stacked bars, else the palette's in turn."""
+        if self.kind == "stacked bars":
+            return theme.ramp(len(self.series))
+        return tuple(theme.palette[k % len(theme.palette)] for k in range(len(self.series)))
+
+    def label_color(self, color: str, theme: Theme) -> str:
+        """Give the colour of the labels of a series: those of stacked bars stand on its own colour."""
+        return "#FFFFFF" if self.kind == "stacked bars" and is_dark(color) else theme.ink
+
+    @property
+    def number_format(self) -> str:
+        """The number format of what is drawn."""
+        return number_format_of(1.0, "column percent" if self.percent else "mean", self.digits)
+
+    @property
+    def label_format(self) -> str:
+        """The number format of labels: a figure in a sliver of a stacked bar cannot be read and is left out."""
+        return f'[<{NARROW}]"";0"%"' if self.kind == "stacked bars" else self.number_format
 
 
 def chart_of(table: Table) -> ChartSpec | None:

@@ -11,7 +11,7 @@ from rich.text import Text
 from eager_otter.compare.comparing import KINDS, Change, Comparison
 from eager_otter.looks.theme import STANDARD
 from eager_otter.report.grids import plain_grid
-from eager_otter.report.sheets import Book
+from eager_otter.report.sheets import Book, head_style, plain_style
 from eager_otter.tables.request import Digits
 from eager_otter.tables.rounding import rounded
 
@@ -91,8 +91,7 @@ def as_json(found: Comparison) -> str:
 def write_workbook(found: Comparison, path: Path) -> None:
     """Write a comparison as .xlsx: a summary, and a sheet with every change."""
     book = Book(path, "Comparison")
-    plain = {"font_name": STANDARD.font, "font_size": STANDARD.size, "font_color": STANDARD.ink}
-    head = {**plain, "bold": True, "bg_color": STANDARD.reed, "bottom": 1, "bottom_color": STANDARD.line}
+    plain, head = plain_style(STANDARD), head_style(STANDARD)
     summary, detail = book.sheet("Summary"), book.sheet("Changes")
     summary.text(0, 0, "What changed", {**plain, "bold": True, "font_size": 14, "font_color": STANDARD.river})
     summary.text(1, 0, f"{found.figures:,} figures of {found.tables:,} tables compared", plain)

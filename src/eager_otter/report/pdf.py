@@ -12,10 +12,9 @@ from typing import Any
 
 from eager_otter import __version__
 from eager_otter.errors import MissingPackage, RequestError
-from eager_otter.looks.theme import Theme
 from eager_otter.report.pdf_fonts import MISSING, Fonts
 from eager_otter.report.pdf_measures import HEAD_LINE, ROW, SIZE, SMALL, MeasuredTable
-from eager_otter.report.report import Report
+from eager_otter.report.report import Report, with_new_headings
 from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import sign_of
 
@@ -29,7 +28,7 @@ def write(report: Report, path: Path) -> None:
 
     Raises MissingPackage, RequestError for a table no page can hold.
     """
-    _Document(report, PAPERS[report.theme.paper], report.theme).write(path)
+    _Document(report).write(path)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -44,9 +43,10 @@ class _Page:
 
 
 class _Document:
-    def __init__(self, report: Report, paper: tuple[float, float], theme: Theme) -> None:
+    def __init__(self, report: Report) -> None:
+        theme = report.theme
         self.report, self.theme, self.say = report, theme, report.words
-        self.width, self.height = paper
+        self.width, self.height = PAPERS[theme.paper]
         self.fonts = Fonts(theme.font_files)
         self._colors: dict[str, Any] = {}
         self._waiting: list[tuple[str, float, str, float, float, str]] = []  # texts of the page
@@ -131,8 +131,7 @@ class _Document:
 
     def _line_chunks(self, table: Table, measured: MeasuredTable) -> Iterator[tuple[int, ...]]:
         """Gather lines that fit on a page under the bases; the figures of one row stay together."""
-        bases = [k for k, line in enumerate(table.lines) if line.kind == "base"]
-        leading = [k for k in bases if k == bases.index(k)]
+        leading = table.leading
         notes = NOTE_LINE * min(len(measured.notes), 30) + 10
         top = 42.0 + measured.head_height + sum(measured.row(k) for k in leading)
         room = self.height - 2 * MARGIN - top - notes - 12
@@ -160,12 +159,8 @@ class _Document:
         """Spread the contents over pages: headings and tables."""
         room = int((self.height - 2 * MARGIN - 60) // 13)
         entries: list[Table | str] = []
-        heading = ""
-        for table in self.report.tables:
-            if table.heading not in ("", heading):
-                entries.append(table.heading)
-            heading = table.heading
-            entries.append(table)
+        for table, heading in with_new_headings(self.report.tables):
+            entries += [heading, table] if heading else [table]
         for start in range(0, len(entries), room):
             yield entries[start : start + room]
 
@@ -278,7 +273,7 @@ class _Document:
                 self._text(
                     self.width - MARGIN - 60,
                     y,
-                    self.say.number(f"{entry.people:,}"),
+                    self.say.whole(entry.people),
                     SMALL,
                     color=self.theme.quiet,
                     right=True,

@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import FileProblem, MissingPackage, RequestError, shown_path
-from eager_otter.looks.theme import STANDARD, Theme, is_dark
-from eager_otter.report.chart_spec import ChartSpec, Series, chart_of
+from eager_otter.looks.theme import STANDARD, Theme
+from eager_otter.report.chart_spec import ChartSpec, chart_of
 from eager_otter.report.places import written_beside
 from eager_otter.tables.table import Table
 
@@ -150,23 +150,18 @@ def _labels(axes: Any, names: Sequence[str], places: Sequence[float]) -> None:
     axes.invert_yaxis()
 
 
-def _shown(series: Series, k: int) -> str:
-    return f"{series.texts[k]} {series.letters[k]}".strip()
-
-
 def _bars(axes: Any, spec: ChartSpec, theme: Theme) -> None:
     """Draw a group of bars per category; the figure and its letters stand behind each."""
     high = 0.82 / len(spec.series)
     size = max(5.5, min(9.0, 150 * high / max(len(spec.categories), 1)))
     largest = max((v for series in spec.series for v in series.values if v is not None), default=1.0)
-    for number, series in enumerate(spec.series):
+    for number, (series, color) in enumerate(zip(spec.series, spec.colors(theme), strict=True)):
         places = [k - 0.41 + high * (number + 0.5) for k in range(len(spec.categories))]
-        color = theme.palette[number % len(theme.palette)]
         axes.barh(places, [v or 0.0 for v in series.values], high * 0.92, color=color, label=series.name)
         for k, place in enumerate(places):
             value = series.values[k]
             axes.text(
-                max(value or 0.0, 0.0) + largest * 0.008, place, _shown(series, k), va="center", fontsize=size
+                max(value or 0.0, 0.0) + largest * 0.008, place, series.label(k), va="center", fontsize=size
             )
     _labels(axes, spec.categories, range(len(spec.categories)))
     lowest = min((v for series in spec.series for v in series.values if v is not None), default=0.0)
@@ -179,15 +174,14 @@ def _stacked(axes: Any, spec: ChartSpec, theme: Theme) -> None:
 
     Figures with letters whose pieces are narrow stand above the bar, one after the other.
     """
-    colors = theme.ramp(len(spec.series))
     starts = [0.0] * len(spec.categories)
     above = [0.0] * len(spec.categories)  # where the next figure above a bar may begin
-    for number, series in enumerate(spec.series):
+    for series, color in zip(spec.series, spec.colors(theme), strict=True):
         widths = [value or 0.0 for value in series.values]
-        axes.barh(range(len(widths)), widths, 0.7, left=starts, color=colors[number], label=series.name)
-        ink = "white" if is_dark(colors[number]) else theme.ink
+        axes.barh(range(len(widths)), widths, 0.7, left=starts, color=color, label=series.name)
+        ink = spec.label_color(color, theme)
         for k, wide in enumerate(widths):
-            text, middle = _shown(series, k), starts[k] + wide / 2
+            text, middle = series.label(k), starts[k] + wide / 2
             if wide >= 1.15 * len(text):
                 axes.text(middle, k, text, ha="center", va="center", color=ink, fontsize=8.5)
             elif series.letters[k]:
@@ -202,9 +196,8 @@ def _stacked(axes: Any, spec: ChartSpec, theme: Theme) -> None:
 
 def _lines(axes: Any, spec: ChartSpec, theme: Theme) -> None:
     """Draw a line per series; labels at the last point are moved apart where they would collide."""
-    places = range(len(spec.categories))
-    for number, series in enumerate(spec.series):
-        color = theme.palette[number % len(theme.palette)]
+    places, colors = range(len(spec.categories)), spec.colors(theme)
+    for series, color in zip(spec.series, colors, strict=True):
         values = [float("nan") if value is None else value for value in series.values]
         axes.plot(places, values, marker="o", color=color, label=series.name)
     largest = max((v for series in spec.series for v in series.values if v is not None), default=1.0)
@@ -215,8 +208,7 @@ def _lines(axes: Any, spec: ChartSpec, theme: Theme) -> None:
         last = -step
         for value, series, number in sorted(given, key=lambda entry: entry[0] or 0.0):
             last = max(value or 0.0, last + step)
-            color = theme.palette[number % len(theme.palette)]
-            axes.text(k + 0.02, last + step * 0.35, _shown(series, k), color=color, fontsize=8.5)
+            axes.text(k + 0.02, last + step * 0.35, series.label(k), color=colors[number], fontsize=8.5)
     axes.set_xticks(list(places), list(spec.categories))
     axes.set_xlim(-0.2, len(spec.categories) - 0.6)
     axes.grid(axis="y", color=theme.reed)

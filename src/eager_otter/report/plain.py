@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
-from eager_otter.report.report import Report
+from eager_otter.report.report import Report, with_new_headings
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import cell_text, sign_of
 
@@ -32,11 +32,9 @@ def plain_text(report: Report) -> str:
 def markdown(report: Report) -> str:
     """Give a report as Markdown: a pipe table each, letters beside the figures, notes below."""
     parts = [f"# {_safe(report.shown_title)}", ""]
-    heading = ""
-    for table in report.tables:
-        if table.heading not in ("", heading):
-            parts += [f"## {_safe(table.heading)}", ""]
-        heading = table.heading
+    for table, heading in with_new_headings(report.tables):
+        if heading:
+            parts += [f"## {_safe(heading)}", ""]
         parts += [f"### {_safe(table.title)}", "", *_pipe_table(table), ""]
         parts += [f"- {_safe(note)}" for note in table.notes] + [""]
     return "\n".join([*parts, _safe(report.provenance), ""])
@@ -45,8 +43,7 @@ def markdown(report: Report) -> str:
 def _pipe_table(table: Table) -> Iterator[str]:
     heads = []
     for column in table.columns:
-        name = f"{column.group}: {column.label}" if column.group else column.label
-        heads.append(_safe(name) + (f" **{column.letter}**" if column.letter else ""))
+        heads.append(_safe(column.path) + (f" **{column.letter}**" if column.letter else ""))
     yield f"| | | {' | '.join(heads)} |"
     yield f"|---|---|{'---:|' * len(heads)}"
     before: Line | None = None

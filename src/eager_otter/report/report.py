@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from importlib import import_module
 from pathlib import Path
@@ -190,6 +190,14 @@ class Report:
                     progress(f"Writing {path.name}", k, len(wanted))
                 _writer(path).write(self, part)
         return wanted
+
+
+def with_new_headings(tables: Sequence[Table]) -> Iterator[tuple[Table, str]]:
+    """Go through tables, each with the heading that begins with it, "" where none does."""
+    heading = ""
+    for table in tables:
+        yield table, "" if table.heading == heading else table.heading
+        heading = table.heading
 
 
 def _source_text(source: Source, say: Words) -> str:

@@ -266,6 +266,17 @@ def title_style(theme: Theme) -> Style:
     return {**plain_style(theme), "font_size": theme.size + 4, "bold": True, "font_color": theme.river}
 
 
+def head_style(theme: Theme) -> Style:
+    """Give the style of the heads of a list."""
+    return {
+        **plain_style(theme),
+        "bold": True,
+        "bg_color": theme.reed,
+        "bottom": 1,
+        "bottom_color": theme.line,
+    }
+
+
 def link_style(theme: Theme) -> Style:
     """Give what makes a text look like a link."""
     return {"font_color": theme.river, "underline": 1}

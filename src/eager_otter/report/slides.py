@@ -11,10 +11,8 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import FileProblem, MissingPackage, shown_path
-from eager_otter.looks.theme import Theme, is_dark
 from eager_otter.report.chart_spec import ChartSpec, chart_of, essential_notes
 from eager_otter.report.labels import lines_needed
-from eager_otter.report.number_formats import number_format_of
 from eager_otter.report.report import Report
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import cell_text, sign_of
@@ -25,7 +23,6 @@ ROWS_ON_A_SLIDE, COLUMNS_ON_A_SLIDE, ENTRIES_ON_A_SLIDE = 16, 12, 22
 PLAIN_GRID = "{2D5ABB26-0587-4C30-8999-92F81FD0307C}"  # the format's own name of a table without a style
 ROWS_WITH_LETTERS_BELOW = 12
 FOOT_LINE, FOOT_CHARACTERS = 0.135, 17.0  # of the foot: inches a line, widths of a digit an inch
-NARROW = 4  # percent: narrower pieces of a stacked bar carry no figure
 FIXED = datetime(2000, 1, 1)
 ZIP_DATE = (2000, 1, 1, 0, 0, 0)
 
@@ -36,18 +33,18 @@ def write(report: Report, path: Path) -> None:
     The plan's `slides` may name a template, whose layouts are used, and ask for tables instead of charts. Raises
     MissingPackage, FileProblem for a template that cannot be read.
     """
-    _Slides(report, report.theme).write(path)
+    _Slides(report).write(path)
 
 
 class _Slides:
-    def __init__(self, report: Report, theme: Theme) -> None:
+    def __init__(self, report: Report) -> None:
         try:
             from pptx import Presentation
             from pptx.exc import PackageNotFoundError
             from pptx.util import Emu
         except ImportError as error:
             raise MissingPackage("Slides need another package: pip install 'eager-otter[slides]'") from error
-        self.report, self.theme, self.say = report, theme, report.words
+        self.report, self.theme, self.say = report, report.theme, report.words
         template = None if report.plan is None else report.plan.slides.template
         self.as_tables = report.plan is not None and report.plan.slides.show == "table"
         if template is None:
@@ -98,9 +95,7 @@ class _Slides:
             box.text_frame.word_wrap = True
             self._style(box.text_frame, 24 if len(title) < 90 else 18, self.theme.river, bold=True)
         for shape in list(slide.placeholders):
-            if (
-                shape.shape_id != box.shape_id and not shape.has_text_frame
-            ) or shape.shape_id != box.shape_id:
+            if shape.shape_id != box.shape_id:
                 shape.element.getparent().remove(shape.element)
         return slide
 
@@ -172,9 +167,6 @@ class _Slides:
             "stacked bars": XL_CHART_TYPE.BAR_STACKED_100,
             "lines": XL_CHART_TYPE.LINE_MARKERS,
         }
-        shape_of_number = number_format_of(0.0, "column percent" if spec.percent else "mean", spec.digits)
-        if spec.kind == "stacked bars":
-            shape_of_number = f'[<{NARROW}]"";0"%"'  # a figure in a sliver cannot be read
         data = CategoryChartData(number_format="General")
         data.categories = list(spec.categories)
         for series in spec.series:
@@ -202,18 +194,17 @@ class _Slides:
         axis.minimum_scale = 0
         axis.has_major_gridlines = False
         axis.visible = spec.kind == "lines"
-        axis.tick_labels.number_format, axis.tick_labels.number_format_is_linked = shape_of_number, False
+        axis.tick_labels.number_format, axis.tick_labels.number_format_is_linked = spec.label_format, False
         self._color(plot, spec)
-        self._labels(plot, spec, shape_of_number)
+        self._labels(plot, spec)
         self._foot(slide, spec.notes)
         return slide
 
     def _color(self, plot: Any, spec: ChartSpec) -> None:
         from pptx.dml.color import RGBColor
 
-        colors = self.theme.ramp(len(spec.series)) if spec.kind == "stacked bars" else self.theme.palette
-        for k, series in enumerate(plot.series):
-            color = RGBColor.from_string(colors[k % len(colors)].lstrip("#"))
+        for series, own in zip(plot.series, spec.colors(self.theme), strict=True):
+            color = RGBColor.from_string(own.lstrip("#"))
             if spec.kind == "lines":
                 series.format.line.color.rgb = color
                 series.smooth = False
@@ -223,26 +214,25 @@ class _Slides:
                 series.format.fill.solid()
                 series.format.fill.fore_color.rgb = color
 
-    def _labels(self, plot: Any, spec: ChartSpec, number: str) -> None:
+    def _labels(self, plot: Any, spec: ChartSpec) -> None:
         """Label every point with its figure, and with its letters those that carry some."""
         from pptx.dml.color import RGBColor
         from pptx.enum.chart import XL_LABEL_POSITION
         from pptx.util import Pt
 
-        colors = self.theme.ramp(len(spec.series))
-        for place, (series, shown) in enumerate(zip(plot.series, spec.series, strict=True)):
-            dark = spec.kind == "stacked bars" and is_dark(colors[place])
-            color = RGBColor.from_string("FFFFFF" if dark else self.theme.ink.lstrip("#"))
+        colors = spec.colors(self.theme)
+        for series, shown, own in zip(plot.series, spec.series, colors, strict=True):
+            color = RGBColor.from_string(spec.label_color(own, self.theme).lstrip("#"))
             labels = series.data_labels
             labels.show_value = True
-            labels.number_format, labels.number_format_is_linked = number, False
+            labels.number_format, labels.number_format_is_linked = spec.label_format, False
             labels.font.size, labels.font.color.rgb = Pt(9), color
             if spec.kind == "bars":
                 labels.position = XL_LABEL_POSITION.OUTSIDE_END
             for k, letters in enumerate(shown.letters):
                 if letters and shown.values[k] is not None:
                     frame = series.points[k].data_label.text_frame
-                    frame.text = f"{shown.texts[k]} {letters}"
+                    frame.text = shown.label(k)
                     run = frame.paragraphs[0].runs[0]
                     run.font.size, run.font.color.rgb = Pt(9), color
 
@@ -265,8 +255,7 @@ class _Slides:
         others = [k for k in range(len(table.columns)) if k not in loose]
         step = max(COLUMNS_ON_A_SLIDE - len(loose), 1)
         chunks = [loose + others[k : k + step] for k in range(0, len(others), step)] or [loose]
-        bases = [k for k, line in enumerate(table.lines) if line.kind == "base"]
-        bases = [k for k in bases if k == bases.index(k)]
+        bases = list(table.leading)
         body = [k for k in range(len(table.lines)) if k not in bases]
         rows = ROWS_WITH_LETTERS_BELOW if self.theme.letters == "below" else ROWS_ON_A_SLIDE
         room = rows - len(bases)
@@ -298,8 +287,9 @@ class _Slides:
             self._fill(grid.cell(0, at), "", shade=self.theme.reed)
         for at, k in enumerate(columns, 2):
             column = table.columns[k]
-            head = f"{column.group}: {column.label}" if column.group else column.label
-            self._fill(grid.cell(0, at), head, column.letter, bold=True, right=True, shade=self.theme.reed)
+            self._fill(
+                grid.cell(0, at), column.path, column.letter, bold=True, right=True, shade=self.theme.reed
+            )
         for row, k in enumerate(lines, 1):
             self._fill_line(grid, row, table, table.lines[k], columns)
         self._foot(slide, essential_notes(table))

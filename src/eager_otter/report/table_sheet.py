@@ -303,12 +303,13 @@ class TableSheet:
     def _figure_widths(self) -> FloatArray:
         """Tell how wide the longest figure of each column is: (columns,)."""
         table, longest = self.table, np.zeros(len(self.table.columns))
-        for figure, lines in lines_without_signs(table).items():
+        unsigned = _lines_without_signs(table)
+        for figure, lines in unsigned.items():
             values = np.nan_to_num([line.values for line in lines])
             low, high = values.min(axis=0), values.max(axis=0)
             for ends in (low, high) if (low < 0).any() else (high,):
                 longest = np.maximum(longest, self._widths_of(ends, figure))
-        plain = {id(line) for lines in lines_without_signs(table).values() for line in lines}
+        plain = {id(line) for lines in unsigned.values() for line in lines}
         for line in table.lines:
             for k in range(len(table.columns)):
                 if line.kind != "heading" and (id(line) not in plain or self.differences[k]):
@@ -341,7 +342,7 @@ class TableSheet:
         return len(breaks) + 1, breaks
 
 
-def lines_without_signs(table: Table) -> dict[str, list[Line]]:
+def _lines_without_signs(table: Table) -> dict[str, list[Line]]:
     """Gather the lines whose figures carry no signs of their own, by figure."""
     found: dict[str, list[Line]] = {}
     for line in table.lines:

@@ -6,6 +6,7 @@ import base64
 import hashlib
 import json
 import math
+import re
 from collections.abc import Iterator, Sequence
 from importlib.resources import files
 from pathlib import Path
@@ -16,36 +17,15 @@ import numpy as np
 from eager_otter import __version__
 from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.looks.theme import Theme
-from eager_otter.looks.words import said
-from eager_otter.report.report import Report
+from eager_otter.report.report import Report, with_new_headings
 from eager_otter.tables.banner import REST
-from eager_otter.tables.explaining import name_of
 from eager_otter.tables.finishing import WITHHELD, marks_of
 from eager_otter.tables.request import PERCENTS
 from eager_otter.tables.table import Evidence, Group, Line, Table
 from eager_otter.tables.texts import cell_text, figure_text, sign_of
 
 LEVELS = (99.9, 99, 95, 90, 80, 70)  # to choose from on the page
-SCRIPT_WORDS = (  # what the page's script says
-    said("Copied; paste it into a spreadsheet."),
-    said("Dark"),
-    said(
-        "Letters as changed on this page: {levels} % level, correction {correction}, no test below {least} ({base})."
-    ),
-    said("Light"),
-    said("No significant difference from {name}: {pair}, {p}."),
-    said("Not tested against {name}: {pair}."),
-    said("P below {p}"),
-    said("Significantly higher at the {level} % level than {name}: {pair}, {p}."),
-    said("Significantly lower at the {level} % level than {name}: {pair}, {p}."),
-    said("Sort by this column"),
-    said("effective base"),
-    said("none"),
-    said("unweighted base"),
-    said("{count} of {all} tables"),
-    said("{figure} against {other}"),
-    said("{p} after correction ({correction})"),
-)
+SAID = re.compile(r'\bsay\("([^"]*)"')  # what the page's script says
 DIGITS = 9  # significant digits of what travels in the page for tests made there
 
 
@@ -92,16 +72,19 @@ def _parts(report: Report) -> Iterator[str]:
         look_hash=_hash(look),
         style_hash=_hash(style),
         script_hash=_hash(script),
-        data=(Markup(part) for part in _data_parts(report)),
+        data=(Markup(part) for part in _data_parts(report, sorted(set(SAID.findall(script))))),
     )
     stream.enable_buffering(50)
     return stream
 
 
-def _data_parts(report: Report) -> Iterator[str]:
-    """Give what the page's script works with, as JSON that no markup can end, table by table."""
+def _data_parts(report: Report, said: Sequence[str]) -> Iterator[str]:
+    """Give what the page's script works with, as JSON that no markup can end, table by table.
+
+    `said` are the texts that the script says.
+    """
     say = report.words
-    words = {text: say(text) for text in SCRIPT_WORDS}
+    words = {text: say(text) for text in said}
     yield f'{{"words":{_json(words)},"decimal":{_json(say.decimal)},"tables":['
     for number, table in enumerate(report.tables):
         yield f"{',' if number else ''}{_json(_data(table))}"
@@ -157,15 +140,13 @@ def _figures(tables: Sequence[Table]) -> list[str]:
 
 def _entries(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
     """Give the contents: a heading before the first of its tables."""
-    heading = ""
-    for number, table in enumerate(tables, 1):
+    for number, (table, heading) in enumerate(with_new_headings(tables), 1):
         yield {
             "anchor": f"table-{number}",
             "title": table.title,
-            "heading": table.heading if table.heading not in ("", heading) else "",
-            "people": table.words.number(f"{table.people:,}"),
+            "heading": heading,
+            "people": table.words.whole(table.people),
         }
-        heading = table.heading
 
 
 def _views(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
@@ -236,7 +217,7 @@ def _data(table: Table) -> dict[str, Any]:
         "shown": list(table.shown),
         "letters": [column.letter for column in table.counted],
         "names": [
-            name_of(column) if column.fixed != REST else table.words("the rest") for column in table.counted
+            column.path if column.fixed != REST else table.words("the rest") for column in table.counted
         ],
         "n": [] if base is None else _numbers(base.n[0]),
         "e": [] if base is None else _numbers(np.nan_to_num(effective_base(base.w, base.w2)[0])),

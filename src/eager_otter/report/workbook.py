@@ -12,13 +12,14 @@ from eager_otter.looks.theme import Theme
 from eager_otter.looks.words import said
 from eager_otter.plan.plan import WorkbookRules
 from eager_otter.report.labels import lines_needed
-from eager_otter.report.report import Report
+from eager_otter.report.report import Report, with_new_headings
 from eager_otter.report.sheets import (
     MOST_COLUMNS,
     MOST_ROWS,
     Book,
     Sheet,
     Style,
+    head_style,
     link_style,
     plain_style,
     title_style,
@@ -137,13 +138,7 @@ def _write_method(sheet: Sheet, report: Report) -> None:
 def _write_audit(sheet: Sheet, audit: Audit, report: Report) -> None:
     """Write what the audit of the data found, the worst first, and what was accepted and why."""
     plain = plain_style(report.theme)
-    head = {
-        **plain,
-        "bold": True,
-        "bg_color": report.theme.reed,
-        "bottom": 1,
-        "bottom_color": report.theme.line,
-    }
+    head = head_style(report.theme)
     sheet.text(0, 0, report.words("Audit of the data"), title_style(report.theme))
     back_to_contents(sheet, 1, report.words, {**plain, **link_style(report.theme)})
     for column, text in enumerate(AUDIT_HEADS):
@@ -179,7 +174,7 @@ def _write_audit(sheet: Sheet, audit: Audit, report: Report) -> None:
 def _write_findings(sheet: Sheet, report: Report, places: Mapping[str, Place], theme: Theme) -> None:
     """Write the notable differences, the largest effect first, each with a link to its table."""
     plain = plain_style(theme)
-    head = {**plain, "bold": True, "bg_color": theme.reed, "bottom": 1, "bottom_color": theme.line}
+    head = head_style(theme)
     sheet.text(0, 0, report.words("Findings"), title_style(theme))
     back_to_contents(sheet, 1, report.words, {**plain, **link_style(theme)})
     for column, text in enumerate(FINDINGS_HEADS):
@@ -230,7 +225,7 @@ class _Contents:
     def write(self, places: Sequence[Place]) -> None:
         sheet, theme, say = self.sheet, self.theme, self.report.words
         plain = plain_style(theme)
-        head = {**plain, "bold": True, "bg_color": theme.reed, "bottom": 1, "bottom_color": theme.line}
+        head = head_style(theme)
         sheet.text(0, 0, self.report.shown_title, title_style(theme))
         if theme.logo is not None:
             sheet.picture(0, 4, theme.logo)
@@ -239,10 +234,9 @@ class _Contents:
             side = {"align": "right"} if column in (0, 3) else {"align": "left", "indent": 1}
             sheet.text(3, column, say(text), {**head, **side})
         row = 4
-        heading = ""
-        for number, (table, (name, top)) in enumerate(zip(self.report.tables, places, strict=True), 1):
-            if table.heading != heading:
-                heading = table.heading
+        tables = with_new_headings(self.report.tables)
+        for number, ((table, heading), (name, top)) in enumerate(zip(tables, places, strict=True), 1):
+            if heading:
                 strip = {**plain, "bold": True, "bg_color": theme.sand, "font_color": theme.river}
                 sheet.across(row, 0, 4, heading, strip)
                 row += 1

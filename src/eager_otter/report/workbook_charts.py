@@ -6,19 +6,17 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
-from eager_otter.looks.theme import Theme, is_dark
+from eager_otter.looks.theme import Theme
 from eager_otter.report.chart_spec import ChartSpec, Series, chart_of
-from eager_otter.report.number_formats import number_format_of
 from eager_otter.report.sheets import Book, Sheet, Style, plain_style, title_style
 from eager_otter.tables.table import Table
 
 WIDTH = 860  # pixels
 HEAD, FOOT, LINE = 150, 40, 300  # title and legend; bases; the height of lines over waves
 BAR = {"bars": 17, "stacked bars": 34}  # pixels of a bar
-TALLEST = 1600
+GAP, TALLEST = 8, 1600
 ROW = 20  # pixels of a row without a height of its own
 MOST_LABELLED = 4  # lines: of more, only the last points are labelled
-NARROW = 4  # percent: narrower pieces of a stacked bar carry no figure
 USUAL_COLUMN = 64  # pixels of a column without a width of its own
 
 
@@ -64,7 +62,7 @@ class WorkbookCharts:
         sheet.text(row + 1, 0, "", head)
         for column, series in enumerate(spec.series, 1):
             sheet.text(row + 1, column, series.name, {**head, "align": "right"})
-        number = {**plain, "num_format": _number_format(spec)}
+        number = {**plain, "num_format": spec.number_format}
         for place, category in enumerate(spec.categories, row + 2):
             sheet.text(place, 0, category, plain)
             for column, series in enumerate(spec.series, 1):
@@ -79,11 +77,9 @@ class WorkbookCharts:
             "lines": {"type": "line"},
         }
         chart = self.book.chart(kinds[spec.kind])
-        stacked = spec.kind == "stacked bars"
-        colors = self.theme.ramp(len(spec.series)) if stacked else self.theme.palette
         first, last = top + 1, top + len(spec.categories)
-        for column, series in enumerate(spec.series, 1):
-            color = colors[(column - 1) % len(colors)]
+        colors = spec.colors(self.theme)
+        for column, (series, color) in enumerate(zip(spec.series, colors, strict=True), 1):
             chart.add_series(
                 {
                     "name": [self.name, top, column],
@@ -108,7 +104,7 @@ class WorkbookCharts:
         """Percents start from zero; the bases stand at the axis along the bottom."""
         bases = {"name": spec.bases, "name_font": self._font(8, self.theme.quiet)}
         quiet = {"line": {"none": True}, "major_gridlines": {"visible": False}, "major_tick_mark": "none"}
-        numbers = {"min": 0, "num_font": self._font(9), "num_format": _number_format(spec)}
+        numbers = {"min": 0, "num_font": self._font(9), "num_format": spec.number_format}
         categories = {"num_font": self._font(9), "line": {"color": self.theme.line}}
         if spec.kind == "lines":
             grid = {"visible": True, "line": {"color": self.theme.reed}}
@@ -120,11 +116,10 @@ class WorkbookCharts:
 
     def _labels(self, spec: ChartSpec, series: Series, color: str) -> dict[str, Any]:
         """Label every point with its figure, and with its letters those that carry some."""
-        stacked = spec.kind == "stacked bars"
-        ink = "#FFFFFF" if stacked and is_dark(color) else self.theme.ink
+        ink = spec.label_color(color, self.theme)
         labels: dict[str, Any] = {
             "value": True,
-            "num_format": f'[<{NARROW}]"";0"%"' if stacked else _number_format(spec),
+            "num_format": spec.label_format,
             "font": self._font(8, ink),
         }
         if spec.kind == "bars":
@@ -132,10 +127,10 @@ class WorkbookCharts:
         if spec.kind == "lines":
             labels["position"] = "above"
         own: list[dict[str, Any] | None] = [
-            {"value": f"{text} {letters}", "font": self._font(8, ink)}
-            if letters and value is not None
+            {"value": series.label(k), "font": self._font(8, ink)}
+            if series.letters[k] and value is not None
             else None
-            for value, text, letters in zip(series.values, series.texts, series.letters, strict=True)
+            for k, value in enumerate(series.values)
         ]
         if spec.kind == "lines" and len(spec.series) > MOST_LABELLED:
             own = [*({"delete": True} for _ in own[:-1]), own[-1]]  # labels of many lines would collide
@@ -168,18 +163,10 @@ def _looks(spec: ChartSpec, color: str) -> dict[str, Any]:
     return {"fill": {"color": color}, "border": {"none": True}, "gap": gap}
 
 
-def _number_format(spec: ChartSpec) -> str:
-    return number_format_of(1.0, "column percent" if spec.percent else "mean", spec.digits)
-
-
 def _height(spec: ChartSpec) -> int:
     """Give the height of a chart in pixels, by its bars."""
     if spec.kind == "lines":
         return LINE + HEAD
     bars = len(spec.categories) * (len(spec.series) if spec.kind == "bars" else 1)
-    room = bars * BAR[spec.kind] + _gaps(spec.categories)
+    room = bars * BAR[spec.kind] + GAP * len(spec.categories)
     return min(HEAD + FOOT + room, TALLEST)
-
-
-def _gaps(categories: Sequence[str]) -> int:
-    return 8 * len(categories)

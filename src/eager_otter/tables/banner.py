@@ -174,7 +174,7 @@ def _shape(
                     letter=letter,
                     question=point.question,
                     code=point.code,
-                    fixed=ALL if point == SUBTOTAL else "",
+                    fixed=ALL if point is SUBTOTAL else "",
                 )
             )
         hidden = [

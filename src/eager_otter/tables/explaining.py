@@ -19,7 +19,7 @@ from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.finishing import NOT_TESTED, marks_of
 from eager_otter.tables.request import TestRules, quantile_of
 from eager_otter.tables.rounding import p_words
-from eager_otter.tables.table import MARKS, Column, Evidence, Line, Table
+from eager_otter.tables.table import MARKS, Evidence, Line, Table
 from eager_otter.tables.testing import Tested
 from eager_otter.tables.texts import cell_text
 
@@ -136,7 +136,7 @@ class _Working:
             table=self.table.id,
             title=self.table.title,
             row=self.line.label,
-            column=name_of(self.column),
+            column=self.column.path,
             figure=self.line.figure,
             shown=cell_text(self.table, self.line, self.place),
             value=None if math.isnan(value) else value,
@@ -170,7 +170,7 @@ class _Working:
         steps.append(Step(what=what, before=now, after=total))
         if not self._paired and self.column.difference is None:
             inside = round(float(base.n[0, self.at]))
-            steps.append(Step(what=f"column: {name_of(self.column)}", before=total, after=inside))
+            steps.append(Step(what=f"column: {self.column.path}", before=total, after=inside))
             total = inside
         counts_people = self.evidence.sums is not base and self.column.difference is None
         if counts_people and self.line.marks[self.place] != "withheld":
@@ -197,7 +197,7 @@ class _Working:
 
     def _difference(self) -> tuple[str, str, tuple[tuple[str, float], ...]]:
         a, b = self.column.difference or (0, 0)
-        names = [name_of(self.table.counted[k]) for k in (a, b)]
+        names = [self.table.counted[k].path for k in (a, b)]
         shown = {k: place for place, k in enumerate(self.table.shown)}
         value = float(self.line.values[self.place])
         formula = f"{self.line.figure} of {names[0]} − {self.line.figure} of {names[1]}"
@@ -224,7 +224,7 @@ class _Working:
     def _tests(self) -> tuple[tuple[TestWorking, ...], tuple[str, ...]]:
         line = self._tested_line()
         if self.column.letter == "" and self.column.difference is None:
-            return (), (f"{name_of(self.column)} is not tested.",)
+            return (), (f"{self.column.path} is not tested.",)
         if line is None or line.evidence is None or line.evidence.tested is None:
             return (), (self._why_no_tests(),)
         tested, row = line.evidence.tested, line.evidence.row
@@ -290,7 +290,7 @@ class _Working:
             where = "under the same head" if self.table.tests.rest_of_parent else "in the table"
             rest = f"the rest (everyone {where} who is not in the column)"
             return f"the Total, by way of {rest}" if against == "total" else rest
-        return f"{name_of(column)} ({column.letter})" if column.letter else name_of(column)
+        return f"{column.path} ({column.letter})" if column.letter else column.path
 
     def _why_untested(
         self, tested: Tested, evidence: Evidence, row: int, pair: int, sides: tuple[int, int]
@@ -301,11 +301,7 @@ class _Working:
         marks = marks_of(evidence.base, self.table.rules)[0]
         for side in sides:
             if marks[side] >= NOT_TESTED:
-                name = (
-                    name_of(self.table.counted[side])
-                    if self.table.counted[side].fixed != REST
-                    else "the rest"
-                )
+                name = self.table.counted[side].path if self.table.counted[side].fixed != REST else "the rest"
                 return f"the base of {name} is {MARKS[marks[side]]} by the minimum bases"
         if tested.paired is not None and marks_of(tested.paired, self.table.rules)[0, pair] >= NOT_TESTED:
             return "too few answered both"
@@ -376,11 +372,6 @@ class _Working:
             mark=mark,
             sentence=sentence,
         )
-
-
-def name_of(column: Column) -> str:
-    """Name a column with the head it stands under."""
-    return f"{column.group}: {column.label}" if column.group else column.label
 
 
 def _both_text(tested: Tested, shared: int) -> str:

@@ -259,7 +259,16 @@ class Making:
         if self.sums.everyone:
             last = len(self._answers.n) - 1
             rows.append(
-                Row(label=NO_ANSWER, kind="answer", code="", indent=0, source=last, mention=False, last=True)
+                Row(
+                    label=NO_ANSWER,
+                    fixed=NO_ANSWER,
+                    kind="answer",
+                    code="",
+                    indent=0,
+                    source=last,
+                    mention=False,
+                    last=True,
+                )
             )
         return rows
 
@@ -289,7 +298,7 @@ class Making:
     ) -> Line:
         return Line(
             label=row.label,
-            fixed=NO_ANSWER if row.label == NO_ANSWER and not row.code and row.kind == "answer" else "",
+            fixed=row.fixed,
             kind=row.kind,
             code=row.code,
             indent=row.indent,
@@ -532,4 +541,4 @@ def _has(row: Row, figure: str) -> bool:
         return row.mention
     if figure == "cumulative percent":
         return row.kind == "answer"
-    return figure != "valid percent" or row.label != NO_ANSWER or bool(row.code)
+    return figure != "valid percent" or row.fixed != NO_ANSWER

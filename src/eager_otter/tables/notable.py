@@ -15,7 +15,6 @@ from eager_otter.core.means import moments
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import said
 from eager_otter.tables.association import p_said
-from eager_otter.tables.explaining import name_of
 from eager_otter.tables.finishing import marks_of
 from eager_otter.tables.request import Banner, BannerGroup, TableRequest
 from eager_otter.tables.table import Line, Table, tested_rows
@@ -207,8 +206,8 @@ def _of_line(
             figure=line.figure,
             question=question,
             group=column.group,
-            column=name_of(column),
-            against=table.words("everyone else") if rest else name_of(table.counted[b]),
+            column=column.path,
+            against=table.words("everyone else") if rest else table.counted[b].path,
             value=float(values[a]),
             other=float(values[b]),
             effect=float(scale[a] - scale[b]) / deviation,

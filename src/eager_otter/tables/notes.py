@@ -129,7 +129,7 @@ def _items_base_notes(request: TableRequest, sums: Sequence[QuestionSums], facts
     """Say who is in the bases of several questions."""
     say = request.words
     bases = [int(one.base.n[0, 0]) for one in sums]
-    base = say.number(f"{min(bases):,}")
+    base = say.whole(min(bases))
     if min(bases) < max(bases):
         base = say("{least} to {most}", least=min(bases), most=max(bases))
     yield from universe_note(facts, say)

@@ -33,14 +33,14 @@ def base_notes(request: TableRequest, sums: QuestionSums, facts: Facts) -> Itera
     yield from universe_note(facts, say)
     yield Note(_base_text(request, sums, facts) + _asked_text(question, say), "base")
     reasons = _reasons(sums, facts)
-    detail = "; ".join(f"{_reason(reason, say)} {say.number(f'{count:,}')}" for reason, count in reasons)
+    detail = "; ".join(f"{_reason(reason, say)} {say.whole(count)}" for reason, count in reasons)
     if reasons and sums.everyone:
         yield Note(say("No answer: {reasons}.", reasons=detail), "detail")
     elif reasons:
         total = sum(count for _, count in reasons)
         yield Note(say("Left out of the base: {count} ({reasons}).", count=total, reasons=detail), "detail")
     if facts.unknown:
-        found = ", ".join(f"{value!r} ({say.number(f'{count:,}')})" for value, count in facts.unknown)
+        found = ", ".join(f"{value!r} ({say.whole(count)})" for value, count in facts.unknown)
         unknown = said("Not counted, as the codebook does not know them (in all rows of the data): {codes}.")
         yield Note(say(unknown, codes=found), "detail")
     if sums.values is not None and question.kind != "number":

@@ -25,7 +25,10 @@ NOT_TABULATED = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Row:
-    """A row that counts people: an answer or a net. `source` is its place among the counted rows."""
+    """A row that counts people: an answer or a net. `source` is its place among the counted rows.
+
+    `fixed` is the English word that the label says, where it is one of ours ("No answer").
+    """
 
     label: str
     kind: RowKind
@@ -34,6 +37,7 @@ class Row:
     source: int
     mention: bool = True
     last: bool = False
+    fixed: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

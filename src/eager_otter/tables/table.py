@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import takewhile
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal, Protocol
 
@@ -49,6 +50,11 @@ class Column:
     hidden: bool = False
     difference: tuple[int, int] | None = None
     fixed: str = ""
+
+    @property
+    def path(self) -> str:
+        """Its label with the head it stands under."""
+        return f"{self.group}: {self.label}" if self.group else self.label
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -211,6 +217,11 @@ class Table:
     def bases(self) -> tuple[Line, ...]:
         """The base lines: unweighted first, then, in a weighted table, weighted and effective."""
         return tuple(line for line in self.lines if line.kind == "base")
+
+    @property
+    def leading(self) -> tuple[int, ...]:
+        """The places of the base lines at the top, which are repeated wherever a table is cut."""
+        return tuple(k for k, _ in enumerate(takewhile(lambda line: line.kind == "base", self.lines)))
 
     @property
     def body(self) -> tuple[Line, ...]:

@@ -50,7 +50,7 @@ FIGURE_SIGNS = {
     "weighted base": "n",
     "effective base": "n",
 }
-FIGURE_NAMES = (
+FIGURE_NAMES = (  # said where a page lists the figures that its tables hold
     said("column percent"),
     said("count"),
     said("unweighted count"),
