@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from eager_otter.codebook.missing import Missing
 from eager_otter.codebook.model import Answer, Codebook, CodeColumn, Net, Question, TickColumns
 from eager_otter.tables.request import Banner, BannerGroup, TableRequest
 
@@ -99,5 +100,12 @@ def _ticks(
 
 def _question(name: str, kind: Any, source: Any, answers: tuple[Answer, ...], **facts: Any) -> Question:
     return Question(
-        name=name, kind=kind, source=source, text=name, label=name, answers=answers, missing=("99",), **facts
+        name=name,
+        kind=kind,
+        source=source,
+        text=name,
+        label=name,
+        answers=answers,
+        missing=Missing(("99",)),
+        **facts,
     )

@@ -38,7 +38,7 @@ def test_the_spoiled_copy_lists_its_slips_and_can_be_tabulated(run: Run, demo: P
     slips = (demo / "spoiled" / "slips.csv").read_text(encoding="utf-8").splitlines()
     assert slips[1].startswith("unknown code,region,")
     code, out, _ = run("look", "region", "-p", demo / "spoiled" / "plan.yaml")
-    assert code == 0 and "code unknown to the codebook 3" in out
+    assert code == 0 and "code unknown to the codebook: 3" in out
 
 
 def test_run_tells_where_the_report_lies(run: Run, demo: Path, tmp_path: Path) -> None:
@@ -84,7 +84,7 @@ def test_questions_lists_searches_and_shows_one_in_full(run: Run, demo: Path) ->
     [
         (["look", "likng"], "Error: No question 'likng' in the codebook. Did you mean 'liking'?\n"),
         (["look", "statements"], "Error: statements is a grid; look at one of its items: statements.taste"),
-        (["look", "liking", "--figure", "percents"], "Error: No figure 'percents'. Did you mean 'row percent' or 'valid percent'?"),
+        (["look", "liking", "--figure", "percents"], "Error: No figure 'percents'. Did you mean 'row percent' or 'table percent'?"),
         (["look", "liking", "--banner", "mian"], "Error: No banner 'mian' in the plan. Did you mean 'main'?\n"),
         (["look", "liking", "--level", "0.95"], "Error: A confidence level is a percent from 50 up to"),
         (["look", "liking", "--filter", "age >"], "Error: Expected a number or a text in quotes; found the end of the expression.\n    age >\n         ^\n"),

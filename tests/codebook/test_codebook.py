@@ -45,7 +45,7 @@ def test_every_mistake_is_told_at_once_with_its_place_and_the_nearest_word(
         "book.yaml:4:18: kind: expected one of single, multi, number, text, grid, date, ranking; found 'singel'. Did you mean 'single'?\n"
         "  4 |   region: {kind: singel, answers: {1: North}}\n"
         "                       ^\n"
-        "book.yaml:8:32: a scale needs numbers: 'B' is none, so give this answer a score.\n"
+        "book.yaml:8:32: a scale needs numbers: 'B' is not one, so give this answer a score, or 'score: none'.\n"
         "  8 |     answers: {1: Bad, 2: Good, B: Best}\n"
         "                                     ^\n"
         "book.yaml:9:33: net 'Top': no answer '7'. Known: 1, 2, B, Bad, Good, Best.\n"

@@ -9,6 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import openpyxl
+import pandas as pd
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -18,6 +19,7 @@ from conftest import message_of
 from eager_otter.compare.comparing import compare_results
 from eager_otter.compare.saved import COLUMNS, read_results
 from eager_otter.plan.reading import only_tables
+from eager_otter.report.ours import is_ours
 
 Run = Callable[..., tuple[int, str, str]]
 Records = list[dict[str, str]]
@@ -80,7 +82,7 @@ def test_a_figure_is_told_exactly_when_it_moves_beyond_the_tolerance(
 @pytest.mark.parametrize(
     ("change", "expected"),
     [
-        (each(cell("liking", "Good", "25–34", "letters"), value="I"), [("letters flipped", "liking", "Good", "Age: 25–34")]),
+        (each(cell("liking", "Good", "25–34", "letters"), text="I"), [("letters flipped", "liking", "Good", "Age: 25–34")]),
         (each(lambda r: r["table"] == "liking", title="Another"), [("title changed", "liking", "", "")]),
         (each(lambda r: r["table"] == "liking", table="taste"), [("table renamed", "taste", "", "")]),
         (lambda rows: [r for r in rows if r["table"] != "liking"], [("table went", "liking", "", "")]),
@@ -148,15 +150,65 @@ def test_the_command_tells_by_its_exit_code_and_writes_all_changes(
     assert code == 1 and json.loads(out)["counts"] == {"row went": 1}
 
 
+def as_version_0_1(saved: Path, path: Path) -> Path:
+    """Write saved results as version 0.1 did: `layer`, no question, letters in the value."""
+    rows = records(saved)
+    columns = [
+        "table",
+        "title",
+        "layer",
+        "row",
+        "row_kind",
+        "row_code",
+        "group",
+        "column",
+        "letter",
+        "figure",
+        "value",
+        "mark",
+    ]
+    old = [row | {"layer": row["part"], "value": row["value"] or row["text"]} for row in rows]
+    for row in old:
+        row["figure"] = {"percent of answered": "valid percent"}.get(row["figure"], row["figure"])
+    kept = [{name: row[name] for name in columns} for row in old]
+    if path.suffix == ".json":
+        path.write_text(json.dumps({"title": "T", "records": kept}), encoding="utf-8")
+        return path
+    if path.suffix == ".parquet":
+        frame = pd.DataFrame(kept)
+        letters = frame.figure == "letters"
+        frame["text"] = frame.value.where(letters, None)
+        frame["value"] = pd.to_numeric(frame.value.where(~letters, ""))
+        frame.to_parquet(path)
+        return path
+    with path.open("w", encoding="utf-8", newline="") as file:
+        writer = csv.DictWriter(file, columns)
+        writer.writeheader()
+        writer.writerows(kept)
+    return path
+
+
+@pytest.mark.parametrize("ending", [".csv", ".json", ".parquet"])
+def test_results_that_version_0_1_saved_are_read_and_known_as_ours(
+    demo: Path, tmp_path: Path, ending: str
+) -> None:
+    plan = only_tables(otter.read_plan(demo / "shapes.yaml"), ["one-way", "stacked", "comparison"])
+    otter.run(plan).save(tmp_path / "new.csv")
+    old = as_version_0_1(tmp_path / "new.csv", tmp_path / f"old{ending}")
+    found = compare_results(read_results(old), read_results(tmp_path / "new.csv"))
+    assert found.changes == () and found.figures > 100
+    assert ending != ".csv" or is_ours(old)
+
+
 def test_files_that_are_no_results_are_refused(run: Run, saved: Path, tmp_path: Path) -> None:
     (tmp_path / "other.csv").write_text("a,b\n1,2\n")
     (tmp_path / "short.csv").write_text(saved.read_text(encoding="utf-8").splitlines()[0] + "\nx,y\n")
-    broken = ",".join(["t", "T", "", "r", "answer", "1", "g", "c", "A", "mean", "abc", ""])
+    broken = ",".join(["t", "T", "", "q", "r", "answer", "1", "g", "c", "A", "mean", "abc", "", ""])
     (tmp_path / "broken.csv").write_text(saved.read_text(encoding="utf-8").splitlines()[0] + f"\n{broken}\n")
     for name, message in {
         "other.csv": "other.csv: its first line does not name the columns; a tidy file of a report was expected",
-        "short.csv": "short.csv: line 2 has 2 cells, not 12.",
-        "broken.csv": "broken.csv: record 2: 'abc' is no number.",
+        "short.csv": "short.csv: line 2 has 2 cells, not 14.",
+        "broken.csv": "broken.csv: record 2: 'abc' is not a number.",
         "nowhere.csv": "nowhere.csv: no such file.",
     }.items():  # fmt: skip
         code, out, err = run("compare", saved, tmp_path / name, cwd=tmp_path)

@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 
 from eager_otter.core.means import test_means as compare_means
-from eager_otter.core.paired import paired_means, paired_proportions
+from eager_otter.core.paired import SharedAnswers, SharedValues
+from eager_otter.core.paired import test_item_means as compare_item_means
+from eager_otter.core.paired import test_item_proportions as compare_item_proportions
 from eager_otter.core.proportions import match_pairs
 from eager_otter.core.proportions import test_proportions as compare_proportions
 from eager_otter.core.sums import Sums
@@ -33,10 +35,12 @@ def counted(y: np.ndarray, x: np.ndarray, w: np.ndarray, s: np.ndarray | None = 
     pair = [y @ (both * m)[:, None] for m in (np.ones_like(w), w, w**2)]
     if s is None:
         return Sums(*base, *pair)
-    valued = [(s**power) @ (x * w**k).T for power, k in ((1, 1), (2, 1), (1, 2), (2, 2))]
-    paired = [(s**power) @ (both * w**2)[:, None] for power in (1, 2)]
+    mean = s @ (x * w).T / (x * w).sum(axis=1)
+    away = s[:, None, :] - mean[:, :, None]
+    squares, w2_squares = ((away**2 * x * w**k).sum(axis=2) for k in (1, 2))
+    products = (away[:, 0] * away[:, 1] * both * w**2).sum(axis=1)[:, None]
     extremes = [np.array([[f(row[inside]) for inside in x] for row in s]) for f in (np.min, np.max)]
-    return Sums(*base, *pair, *valued, *paired, *extremes)
+    return Sums(*base, *pair, mean, np.zeros_like(mean), squares, w2_squares, products, *extremes)
 
 
 @pytest.mark.parametrize("overlap", [False, True])
@@ -67,16 +71,48 @@ def test_means_of_two_columns(overlap: bool, weighted: bool) -> None:
 @pytest.mark.parametrize("weighted", [False, True])
 def test_figures_of_the_same_people(weighted: bool) -> None:
     w = weights(weighted)
-    rng = np.random.default_rng(13)
+    rng = np.random.default_rng(16)
     level = rng.random((SAMPLES, PEOPLE))
     one, other = (rng.random((2, SAMPLES, PEOPLE)) < level).astype(float)
-    everyone = np.ones((2, PEOPLE), bool)
-    for d, compare in (
-        (one - other, paired_proportions),
-        (rng.normal(0, 1, (SAMPLES, PEOPLE)), paired_means),
-    ):
-        found = compare(counted(np.ones((SAMPLES, PEOPLE)), everyone, w, d))
-        assert NEAR[0] <= (found.p_value[:, 0] <= 0.05).mean() <= NEAR[1]
+    answered = np.array([rng.random(PEOPLE) < 0.8, rng.random(PEOPLE) < 0.9])  # each item on its own base
+    both = answered[0] & answered[1]
+    gave = [
+        np.stack([y @ (b * w**k) for y, b in zip((one, other), answered, strict=True)], axis=1)
+        for k in (0, 1, 2)
+    ]
+    base = [np.array([[(b * w**k).sum() for b in answered]]) for k in (0, 1, 2)]
+    none = np.zeros((SAMPLES, 0))
+
+    def shared(who: np.ndarray) -> np.ndarray:
+        return (who * both * w**2).sum(axis=1)[:, None]
+
+    people = SharedAnswers(
+        people=np.full((SAMPLES, 1), both.sum()),
+        base=np.full((SAMPLES, 1), (both * w**2).sum()),
+        both_gave=shared(one * other),
+        first_gave=shared(one),
+        second_gave=shared(other),
+    )
+    found = compare_item_proportions(
+        Sums(*gave, none, none, none), Sums(*base, none, none, none), PAIR, people
+    )
+    assert NEAR[0] <= (found.p_value[:, 0] <= 0.05).mean() <= NEAR[1]
+
+    trait = rng.normal(0, 1, (SAMPLES, PEOPLE))
+    values = [trait + rng.normal(0, 1, (SAMPLES, PEOPLE)) for _ in range(2)]
+    mean = [(s * answered[k] * w).sum(axis=1) / (answered[k] * w).sum() for k, s in enumerate(values)]
+    away = [s - m[:, None] for s, m in zip(values, mean, strict=True)]
+    squares = [
+        np.stack([(a**2 * answered[k] * w**p).sum(axis=1) for k, a in enumerate(away)], axis=1)
+        for p in (1, 2)
+    ]
+    ends = [np.full((SAMPLES, 2), end) for end in (-9.0, 9.0)]
+    means = np.stack(mean, axis=1)
+    own = [np.repeat(one, SAMPLES, axis=0) for one in base]
+    sums = Sums(*own, none, none, none, means, np.zeros_like(means), *squares, None, *ends)
+    products = SharedValues(people=people.people, products=shared(away[0] * away[1]))
+    found = compare_item_means(sums, PAIR, products)
+    assert NEAR[0] <= (found.p_value[:, 0] <= 0.05).mean() <= NEAR[1]
 
 
 def test_an_overlap_taken_for_two_samples_would_mark_far_too_few() -> None:

@@ -134,7 +134,7 @@ def test_frequencies_stand_for_people(small: Callable[..., otter.Survey], write:
         assert one.letters == other.letters
     assert counted.notes == plain.notes
     assert (
-        "Left out of the base: 9 (missing code 5; no number 4)."
+        "Left out of the base: 9 (missing code 9: 5; blank: 4)."
         in small("frequency: times\n" + book, **rows, times=times).table("n").notes
     )
     with pytest.raises(

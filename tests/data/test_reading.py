@@ -31,7 +31,7 @@ def test_a_csv_is_read_by_the_codebook(write: Write) -> None:
     survey = opened(write, GOOD)
     assert survey.table("region").value("Base (unweighted)", "Total") == 2
     assert survey.table("age").value("Mean", "Total") == 20
-    assert survey.table("age").notes[1] == "Left out of the base: 2 (missing code 1; no number 1)."
+    assert survey.table("age").notes[1] == "Left out of the base: 2 (missing code 999: 1; blank: 1)."
 
 
 @pytest.mark.parametrize("delimiter", [";", "\t", "|"])
@@ -101,7 +101,7 @@ def test_unknown_codes_are_left_out_and_counted_in_a_note(small: Callable[..., o
     )
     assert table.notes[:2] == (
         "Base: the 2 respondents who answered.",
-        "Left out of the base: 3 (no answer 1; code unknown to the codebook 2).",
+        "Left out of the base: 3 (code unknown to the codebook: 2; blank: 1).",
     )
 
 

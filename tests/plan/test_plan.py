@@ -67,7 +67,7 @@ def test_every_mistake_of_plan_and_codebook_is_told_before_data_are_read(
         "plan.yaml:7:17: levels: A confidence level is a percent from 50 up to, not including, 100; got 0.95. Write 95?",
         "plan.yaml:8:9: unknown key 'mark under'. Did you mean 'mark below'?",
         "plan.yaml:10:5: no question 'lking' in the codebook. Did you mean 'liking'?",
-        "plan.yaml:11:34: no figure 'percent'. Did you mean 'row percent' or 'valid percent'?",
+        "plan.yaml:11:34: no figure 'percent'. Did you mean 'row percent' or 'table percent'?",
         "plan.yaml:11:52: no banner 'man'. Did you mean 'main'?",
         "plan.yaml:12:10: outputs end in .xlsx, .html, .pdf, .pptx, .csv, .parquet, .json, .md or .txt; found 'tables.docx'.",
     ]
@@ -224,7 +224,7 @@ def test_a_plan_says_all_that_python_can(write: Write) -> None:
             """,
         )
     )
-    assert [(r.id, r.heading, r.layer, r.banner.name) for r in plan.requests] == [
+    assert [(r.id, r.heading, r.part, r.banner.name) for r in plan.requests] == [
         ("liking-deep", "Taste", "", "deep"), ("liking-plain", "Taste", "", "plain"), ("rebased", "Taste", "", "plain"),
         ("tried", "The rest", "", ""), ("tried-1", "The rest", "North", ""), ("tried-2", "The rest", "East", ""),
         ("st", "The rest", "", "plain"), ("side", "The rest", "", "deep"), ("age", "The rest", "", "deep"),
@@ -259,7 +259,7 @@ def test_a_plan_says_all_that_python_can(write: Write) -> None:
     assert report.table("tried").lines[0].values[0] == sum(
         report.table(f"tried-{k}").lines[0].values[0] for k in (1, 2)
     )
-    assert {record.layer for record in report.table("tried-1").records()} == {"North"}
+    assert {record.part for record in report.table("tried-1").records()} == {"North"}
 
 
 def test_mistakes_in_banners_rows_and_items_are_told_at_their_places(write: Write) -> None:
@@ -356,7 +356,7 @@ def test_any_damage_to_a_plan_or_codebook_ends_in_an_error_of_ours(
         assert str(error)
 
 
-def test_a_layer_that_nobody_is_in_makes_an_empty_table_not_an_error(demo: Path, tmp_path: Path) -> None:
+def test_a_part_that_nobody_is_in_makes_an_empty_table_not_an_error(demo: Path, tmp_path: Path) -> None:
     plan = tmp_path / "plan.yaml"
     plan.write_text(
         f"data: {demo}/responses.csv\ncodebook: {demo}/codebook.yaml\nfilter: wave == 1\n"
@@ -367,8 +367,8 @@ def test_a_layer_that_nobody_is_in_makes_an_empty_table_not_an_error(demo: Path,
     )
     report = otter.run(plan)
     report.save(tmp_path / "t.xlsx", tmp_path / "t.csv")
-    assert [table.people for table in report.tables if table.layer == "Autumn"] == [0] * 4
-    assert all(table.people for table in report.tables if table.layer != "Autumn")
+    assert [table.people for table in report.tables if table.part == "Autumn"] == [0] * 4
+    assert all(table.people for table in report.tables if table.part != "Autumn")
 
 
 SHARED = """
@@ -425,7 +425,7 @@ SETTINGS = st.fixed_dictionaries(
         "outer level": st.just(1),
         "note": st.just("Yes: no."),
         "repeat": st.just("wave"),
-        "layer": st.just("Part"),
+        "part": st.just("Part"),
         "within": st.just(["region"]),
         "title": st.sampled_from(["1", "A: b", "Ünï – 東"]),
     },

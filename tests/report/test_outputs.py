@@ -244,7 +244,8 @@ def test_the_tidy_file_holds_every_figure_at_full_precision(report: otter.Report
     (path,) = report.save(tmp_path / "tables.csv")
     tidy = pd.read_csv(path, keep_default_na=False)
     assert list(tidy.columns) == [
-        "table", "title", "layer", "row", "row_kind", "row_code", "group", "column", "letter", "figure", "value", "mark",
+        "table", "title", "part", "question", "row", "row_kind", "row_code", "group", "column", "letter", "figure",
+        "value", "text", "mark",
     ]  # fmt: skip
     table = report.table("liking")
     own = tidy[(tidy.table == "liking") & (tidy.figure == "column percent") & (tidy.row == "Good")]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable
+from dataclasses import replace
 from math import sqrt
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from scipy import stats
 
 import eager_otter as otter
 from eager_otter.plan.reading import only_tables
+from eager_otter.tables.figures import why_not
 from eager_otter.tables.request import FIGURES
 from eager_otter.tables.texts import cell_text
 
@@ -36,21 +38,21 @@ def shapes(demo: Path) -> otter.Report:
 
 
 def test_the_numbers_of_every_working_give_the_figure(survey: otter.Survey) -> None:
-    cells = [f for f in FIGURES if f not in ("percent of outer", "percent of answer")]
-    tables = [
-        survey.table(question, by="region", figures=cells, digits=otter.Digits(percent=3))
-        for question in ("liking", "bought_at", "spend")
-    ]
+    banner, digits = otter.Banner(groups=(otter.BannerGroup(question="region"),)), otter.Digits(percent=3)
+    tables = []
+    for name in ("liking", "bought_at", "spend"):
+        request = otter.TableRequest(question=name, banner=banner, digits=digits)
+        question = survey.questions[name]
+        own = tuple(f for f in FIGURES if f != "percent of answer" and not why_not(request, question, f))
+        tables += survey.tables([replace(request, figures=own)])
     seen = set()
     for table in tables:
         for line in table.lines:
             if line.kind == "heading":
                 continue
             for place, column in enumerate(table.columns):
-                found = table.explain(line.code or line.label, column.label, line.figure)
-                assert found.shown == cell_text(
-                    table, table.line(line.code or line.label, line.figure), place
-                )
+                found = table.explain(line.path, column.label, line.figure)
+                assert found.shown == cell_text(table, table.line(line.path, line.figure), place)
                 if found.worked and found.value is not None:
                     left, right = by_hand(found.worked)
                     assert left == pytest.approx(right, rel=1e-8, abs=1e-8)
@@ -114,7 +116,7 @@ def test_every_kind_of_row_is_explained_and_its_people_are_found(demo: Path) -> 
         for table in report.tables:
             seen = set()
             for line in table.lines:
-                name = line.code or line.label
+                name = line.path
                 if line.evidence is None or name in seen:
                     continue
                 seen.add(name)

@@ -68,7 +68,7 @@ def test_percents_of_an_answer_an_outer_head_and_those_who_answered(
     survey: otter.Survey, data: pd.DataFrame
 ) -> None:
     nest = otter.Banner(groups=(otter.BannerGroup(nest=banner("area", "tried").groups),))
-    figures = ("count", "percent of answer", "percent of outer", "valid percent", "column difference")
+    figures = ("count", "percent of answer", "percent of outer", "percent of answered", "column difference")
     table = made(
         survey,
         "liking",
@@ -89,12 +89,12 @@ def test_percents_of_an_answer_an_outer_head_and_those_who_answered(
         outer = frame["percent of outer"].loc["Poor", place]
         assert outer == pytest.approx(100 * poor.sum() / north.wt.sum())
         valid = (north[f"t_{k}"] == 1) & north.liking.isin([1, 2, 3])
-        share = frame["valid percent"].loc["Poor", place]
+        share = frame["percent of answered"].loc["Poor", place]
         assert share == pytest.approx(100 * poor.sum() / north.wt[valid].sum())
     shares = 100 * counts / frame["weighted base"].to_numpy()
     gap = shares.loc["Good", ("North", "Tarn")] - shares.loc["Good", ("East", "Tarn")]
     assert frame["column difference"].loc["Good", ("North", "Tarn")] == pytest.approx(gap)
-    assert "No answer" not in frame["valid percent"].index
+    assert "No answer" not in frame["percent of answered"].index
     with pytest.raises(otter.RequestError, match="needs a nested banner"):
         made(survey, "liking", figures=("percent of outer",))
 

@@ -41,7 +41,7 @@ def test_a_tiny_table_counted_by_hand(small: Small) -> None:
     assert table.value("Mean", "Area: South") == pytest.approx(4 / 3)
     assert table.notes[:2] == (
         "Base: the 7 respondents who answered.",
-        "Left out of the base: 1 (No view 1).",
+        "Left out of the base: 1 (No view: 1).",
     )
 
 
@@ -230,7 +230,7 @@ def test_who_was_not_asked_is_told_from_who_did_not_answer(survey: otter.Survey)
     table = survey.table("spend")
     asked = survey.responses.chosen_by('status == "complete" and times >= 1').sum()
     missing = next(note for note in table.notes if note.startswith("Left out"))
-    assert f"not asked {2400 - 72 - int(asked):,}" in missing and "missing code" in missing
+    assert f"not asked: {2400 - 72 - int(asked):,}" in missing and "missing code" in missing
 
 
 @pytest.mark.parametrize(
@@ -242,7 +242,7 @@ def test_who_was_not_asked_is_told_from_who_did_not_answer(survey: otter.Survey)
         (lambda s: s.table("likes_open"), "likes_open is open text and cannot be tabulated; code it into answers first."),
         (lambda s: s.table("liking", levels=[0.95]), "A confidence level is a percent from 50 up to, not including, 100; got 0.95. Write 95?"),
         (lambda s: s.table("liking", levels=[90, 95]), "The stricter level stands first: write 95, 90."),
-        (lambda s: s.table("liking", figures=["percent"]), "No figure 'percent'. Did you mean 'row percent' or 'valid percent'?"),
+        (lambda s: s.table("liking", figures=["percent"]), "No figure 'percent'. Did you mean 'row percent' or 'table percent'?"),
         (lambda s: s.filtered("age > 200"), "The filter keeps none of the 2,400 respondents: age > 200\nLook at the codes and labels of its questions with: eager-otter questions NAME"),
         (lambda s: s.weighted_by("wts"), "No weight column 'wts' in responses.csv. Did you mean 'wt'?"),
         (lambda s: s.table("liking").frame("quartile"), "No figure 'quartile' in table 'liking'. Known: unweighted base, weighted base, effective base, column percent, mean, letters."),

@@ -21,7 +21,7 @@ import eager_otter as otter
 from conftest import RANDOM_BOOK, random_columns
 from eager_otter.core.corrections import adjusted
 from eager_otter.tables.table import Line, Table
-from independent import mean_test, proportion_test
+from independent import item_mean_test, item_share_test, mean_test, proportion_test
 
 Small = Callable[..., otter.Survey]
 near = partial(pytest.approx, rel=1e-9, abs=1e-12)
@@ -68,7 +68,7 @@ def test_proportions_by_each_method_equal_those_of_statsmodels(
 
 
 def test_the_linear_test_holds_whether_or_not_columns_share_people(small: Small) -> None:
-    columns = random_columns(5, 150)
+    columns = random_columns(5, 250)
     survey = small(RANDOM_BOOK, **columns)
     linear = otter.TestRules(proportions="linear")
     table = survey.table("liking", by="area", tests=linear)
@@ -79,6 +79,7 @@ def test_the_linear_test_holds_whether_or_not_columns_share_people(small: Small)
     p1, p2 = ((w * x * y).sum() / (w * x).sum() for x in (x1, x2))
     p = (e[0] * p1 + e[1] * p2) / sum(e)
     v = (w**2 * (y - p) ** 2 * (x1 / (w * x1).sum() - x2 / (w * x2).sum()) ** 2).sum()
+    assert min(e) * min(p, 1 - p) > 5  # no thin pair
     assert p_values(table, "Good")["North", "South"] == near(2 * stats.norm.sf(abs(p1 - p2) / v**0.5))
     overlapping = survey.table("liking", by="tried")
     assert p_values(survey.table("liking", by="tried", tests=linear), "Good") == p_values(overlapping, "Good")
@@ -160,7 +161,9 @@ def test_in_a_nest_columns_are_compared_within_their_parent_unless_all_are_wante
     assert len(compared["parent"]) == 9 and len(compared["all"]) == 36
     north = [pair[1::2] for pair in compared["first"] if pair[0] == "North"]
     assert north == [("Fair", "Poor"), ("Good", "Poor")]
-    assert [p[1::2] for p in compared["previous"] if p[0] == "East"] == [("Fair", "Poor"), ("Good", "Fair")]
+    # against the nearest before it that anybody is in: candidates, nearest first
+    before = [("Fair", "Poor"), ("Good", "Fair"), ("Good", "Poor")]
+    assert [p[1::2] for p in compared["previous"] if p[0] == "East"] == before
     assert [p[1::2] for p in compared["control"] if p[0] == "South"] == [("Poor", "Fair"), ("Good", "Fair")]
     assert all(pair[0] == pair[2] for pair in compared["control"])
     assert len(compared["elsewhere"]) == 8 and all(p[2:] == ("North", "Good") for p in compared["elsewhere"])
@@ -259,11 +262,11 @@ def paired() -> dict[str, np.ndarray]:
     return columns
 
 
-def test_items_side_by_side_are_tested_on_those_who_answered_both(
+def test_items_that_everybody_answered_are_tested_as_mcnemar_and_the_paired_t_test_do(
     small: Small, paired: dict[str, np.ndarray]
 ) -> None:
     survey = small(PAIRED_BOOK.split("  mine", maxsplit=1)[0], **paired).weighted_by(None)
-    table = survey.items_table(["before", "after"], shape="answers by items")
+    table = survey.items_table(["before", "after"], shape="answers by items", base="complete answers")
     a, b = paired["before"], paired["after"]
     both = ~np.isnan(a) & ~np.isnan(b)
     for label, codes in (("Low", [1]), ("High", [3]), ("Not low", [2, 3])):
@@ -271,25 +274,35 @@ def test_items_side_by_side_are_tested_on_those_who_answered_both(
         square = [[(x & y).sum(), (x & ~y).sum()], [(~x & y).sum(), (~x & ~y).sum()]]
         expected = mcnemar(square, exact=False, correction=False).pvalue
         assert p_values(table, label)["Before", "After"] == near(expected)
+        assert table.value(label, "Before") == near(100 * x.mean())  # the figures rest on them too
     mean = p_values(table, "Mean", "mean")["Before", "After"]
     assert mean == near(stats.ttest_rel(a[both], b[both]).pvalue)
-    assert table.value("Low", "Before") == near(100 * (a == 1).sum() / (~np.isnan(a)).sum())
+    assert {table.value("Base (unweighted)", column) for column in ("Before", "After")} == {both.sum()}
     assert any("McNemar" in note and "paired t test" in note for note in table.notes)
+    assert "Base: the respondents who answered every item (" in " ".join(table.notes)
 
 
-def test_weighted_items_are_tested_by_the_sum_of_their_differences(
-    small: Small, paired: dict[str, np.ndarray]
+@pytest.mark.parametrize("weight", ["wt", None])
+def test_items_on_different_bases_are_tested_as_they_are_printed(
+    small: Small, paired: dict[str, np.ndarray], weight: str | None
 ) -> None:
-    survey = small(PAIRED_BOOK.split("  mine", maxsplit=1)[0], **paired)
+    survey = small(PAIRED_BOOK.split("  mine", maxsplit=1)[0], **paired).weighted_by(weight)
     table = survey.items_table(["before", "after"], shape="answers by items", levels=[95, 80])
-    w, both = paired["wt"], ~np.isnan(paired["before"]) & ~np.isnan(paired["after"])
-    d = ((paired["before"] == 1).astype(int) - (paired["after"] == 1))[both]
-    z = (w[both] * d).sum() / np.sqrt((w[both] ** 2 * d**2).sum())
-    assert p_values(table, "Low")["Before", "After"] == near(2 * stats.norm.sf(abs(z)))
-    thin = survey.items_table(
-        ["before", "after"], shape="answers by items", bases=otter.BaseRules(no_test=int(both.sum()) + 1)
-    )
-    assert np.isnan(p_values(thin, "Low")["Before", "After"])  # each answered by more, but not both
+    w = paired["wt"] if weight else np.ones(len(paired["wt"]))
+    given = [[None if np.isnan(v) else float(v) for v in paired[name]] for name in ("before", "after")]
+    for label, codes in (("Low", {1}), ("High", {3}), ("Not low", {2, 3})):
+        people = [
+            (float(x), *(None if v is None else float(v in codes) for v in pair))
+            for x, *pair in zip(w, *given, strict=True)
+        ]
+        gap, _, p = item_share_test(people)
+        assert p_values(table, label)["Before", "After"] == near(p)
+        assert table.value(label, "Before") - table.value(label, "After") == near(100 * gap)
+    gap, t, p = item_mean_test([(float(x), *pair) for x, *pair in zip(w, *given, strict=True)])
+    assert p_values(table, "Mean", "mean")["Before", "After"] == near(p)
+    (working,) = table.explain("Mean", "Before").tests
+    assert (working.difference, working.statistic) == (near(gap), near(t))
+    assert working.error == near(gap / t) and working.error > 0
 
 
 def test_multiple_response_items_are_paired_answer_by_answer(
@@ -298,9 +311,11 @@ def test_multiple_response_items_are_paired_answer_by_answer(
     survey = small(PAIRED_BOOK, **paired)
     table = survey.items_table(["mine", "yours"], shape="answers by items")
     w = paired["wt"]
-    d = paired["a_1"] - paired["b_1"]
-    z = (w * d).sum() / np.sqrt((w**2 * d**2).sum())
-    assert p_values(table, "Tarn")["Mine", "Yours"] == near(2 * stats.norm.sf(abs(z)))
+    people = [
+        (float(x), *(None if np.isnan(v) else float(v) for v in pair))
+        for x, *pair in zip(w, paired["a_1"], paired["b_1"], strict=True)
+    ]
+    assert p_values(table, "Tarn")["Mine", "Yours"] == near(item_share_test(people)[2])
     with pytest.raises(otter.RequestError, match="before has other answers than mine"):
         survey.items_table(["mine", "before"], shape="answers by items")
 

@@ -17,10 +17,11 @@ from eager_otter.codebook.model import (
     TickColumns,
 )
 from eager_otter.core.arrays import BoolArray
-from eager_otter.data.answers import UNKNOWN, Answers, MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
+from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
 from eager_otter.data.columns import Distinct, distinct
+from eager_otter.data.reasons import NO_BAND, UNKNOWN
 from eager_otter.data.responses import Responses
-from eager_otter.data.selection import who_answered
+from eager_otter.data.selection import reasons_of, who_answered
 
 NAMED = 5
 FEWEST_FOR_SPREAD = 20
@@ -51,6 +52,7 @@ class AnswerChecks:
     def __init__(self, responses: Responses, rows: BoolArray) -> None:
         self.responses, self.rows = responses, rows
         rule = responses.codebook.finished
+        self.nobody: BoolArray = np.zeros_like(rows)
         self.finished = rows if rule is None else responses.chosen_by(rule)
 
     def findings(self) -> Iterator[Finding]:
@@ -109,17 +111,16 @@ class AnswerChecks:
     # --- single and multiple ----------------------------------------------------------------------------
 
     def _unknown_codes(self, question: Question, answers: SingleAnswers) -> Iterator[Finding]:
-        who = answers.codes == answers.answers + UNKNOWN
         found = _unknown_text(answers)
         if isinstance(question.source, Banded | Periods):
             yield from self.finding(
-                "value in no band", "error", question, who,
+                "value in no band", "error", question, answers.with_reason(NO_BAND),
                 f"{{n}} gave a value of {question.made_of[0]} that lies in no band: {found}.",
                 "Widen the bands, or list the value under 'missing' of the number.",
             )  # fmt: skip
         else:
             yield from self.finding(
-                "unknown code", "error", question, who,
+                "unknown code", "error", question, answers.with_reason(UNKNOWN) if question.columns else self.nobody,
                 f"{{n}} gave a code that the codebook does not know (in all rows: {found}); they are out of the base.",
                 "Add the code to the answers, or list it under 'missing'.",
             )  # fmt: skip
@@ -186,7 +187,7 @@ class AnswerChecks:
         for (code, column), part, answer in zip(source.columns, parts, question.answers, strict=True):
             words = set(source.ticked) | {answer.label}
             held = {part.texts[k] for k in np.flatnonzero(part.counts())} - {""}
-            others = held - words - usual - set(question.missing)
+            others = {text for text in held - words - usual if not question.missing.has(text)}
             if held and not held & words and others:
                 never.add(code)
                 yield from self._never_ticked(question, column, source, part, others)
@@ -273,11 +274,11 @@ class AnswerChecks:
 
     def _holds_something(self, question: Question, answers: Answers) -> BoolArray:
         """Tell who has anything in the question's columns: an answer, a missing code, an unknown one."""
-        if isinstance(answers, SingleAnswers):
-            return np.asarray(answers.codes != answers.answers)
+        if isinstance(answers, SingleAnswers | NumberAnswers):
+            reasons = reasons_of(question, answers)
+            blank = [k for k, reason in enumerate(reasons.known, 1) if reason.kind in ("blank", "not asked")]
+            return ~np.isin(reasons.codes, blank)
         held = who_answered(question, answers)
-        if isinstance(answers, NumberAnswers) and answers.missing is not None:
-            held = held | answers.missing
         for column in question.columns if isinstance(answers, MultiAnswers) else ():
             held = held | self._distinct(column).which(bool)
         return held

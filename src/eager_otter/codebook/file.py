@@ -6,11 +6,40 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BeforeValidator, Discriminator, Field, Tag, model_validator
 
-from eager_otter.documents.checking import Code, Part, Text
+from eager_otter.codebook.codes import as_number
+from eager_otter.documents.checking import Code, Part, Text, written_code
 
 
 def _as_label(value: object) -> object:
     return value if isinstance(value, dict) else {"label": value}
+
+
+def _as_scale(value: object) -> object:
+    if isinstance(value, bool) or value == "best first":
+        return value
+    raise ValueError(
+        "scale: expected true, false or 'best first' (the best answer has the lowest score); "
+        f"found {value!r}."
+    )
+
+
+def _as_score(value: object) -> object:
+    """Take a number, or the word for an answer that has none."""
+    if value is None or value == "none":
+        return value
+    number = None if isinstance(value, bool) else as_number(str(written_code(value)))
+    if number is None:
+        raise ValueError(f"score: expected a number, or none for an answer without a score; found {value!r}.")
+    return number
+
+
+Score = Annotated[
+    float | Literal["none"], BeforeValidator(_as_score, json_schema_input_type=float | Literal["none"])
+]
+Scale = Annotated[
+    bool | Literal["best first"],
+    BeforeValidator(_as_scale, json_schema_input_type=bool | Literal["best first"]),
+]
 
 
 class AnswerFile(Part):
@@ -19,7 +48,7 @@ class AnswerFile(Part):
     label: Text
     missing: bool = False
     exclusive: bool = False
-    score: float | None = Field(default=None, strict=False)
+    score: Score | None = None
     last: bool = False
 
 
@@ -79,7 +108,7 @@ class SingleFile(QuestionPart):
     kind: Literal["single"]
     column: Text | None = None
     answers: Annotated[Answers, Field(min_length=1)]
-    scale: bool = False
+    scale: Scale = False
     nets: list[NetFile] = []
     missing: list[Code] | None = None
 
@@ -195,7 +224,7 @@ class GridFile(QuestionPart):
     kind: Literal["grid"]
     items: Annotated[dict[str, ItemEntry], Field(min_length=1)]
     answers: Annotated[Answers, Field(min_length=1)]
-    scale: bool = False
+    scale: Scale = False
     nets: list[NetFile] = []
     missing: list[Code] | None = None
 
@@ -247,7 +276,7 @@ class MergeFile(QuestionPart):
     """A question with fewer answers, beside its source."""
 
     merge: MergePart
-    scale: bool = False
+    scale: Scale = False
     nets: list[NetFile] = []
 
 

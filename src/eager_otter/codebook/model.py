@@ -11,6 +11,7 @@ from typing import Literal
 from eager_otter.codebook.bands import Band
 from eager_otter.codebook.codes import as_number
 from eager_otter.codebook.expression import Expression
+from eager_otter.codebook.missing import NOTHING, Missing
 from eager_otter.errors import UnknownName
 
 Kind = Literal["single", "multi", "number", "date", "text"]
@@ -27,7 +28,10 @@ Computation = Literal["sum", "mean", "smallest", "largest", "count", "mentions"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Answer:
-    """One answer of a question. A `missing` answer is none; an `exclusive` one is an answer but no mention."""
+    """One answer of a question. A `missing` answer is none; an `exclusive` one is an answer but no mention.
+
+    One that is not `scored` is in the base of a scale, but in no mean, top or bottom net, or difference.
+    """
 
     code: str
     label: str
@@ -35,6 +39,7 @@ class Answer:
     exclusive: bool = False
     score: float | None = None
     last: bool = False
+    scored: bool = True
 
     @property
     def stays_last(self) -> bool:
@@ -171,9 +176,13 @@ class DateColumn:
 
 @dataclass(frozen=True, slots=True)
 class Derived:
-    """The first rule that holds gives the answer; a rule of None is `otherwise`."""
+    """The first rule that holds gives the answer; a rule of None takes those who are left.
+
+    With `everyone` these are all of them, else only those who answered a question that the rules read.
+    """
 
     rules: tuple[tuple[str, Expression | None], ...]
+    everyone: bool = False
 
 
 Source = (
@@ -195,7 +204,7 @@ Source = (
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Question:
-    """One question, or one item of a grid."""
+    """One question, or one item of a grid. A scale that is `best_first` has its best answers at the low scores."""
 
     name: str
     kind: Kind
@@ -206,7 +215,8 @@ class Question:
     nets: tuple[Net, ...] = ()
     differences: tuple[Difference, ...] = ()
     scale: bool = False
-    missing: tuple[str, ...] = ()
+    best_first: bool = False
+    missing: Missing = NOTHING
     asked: Expression | None = None
     section: str = ""
     grid: str | None = None
@@ -235,7 +245,7 @@ class Question:
                 return (of,)
             case Combined(of) | Computed(_, of):
                 return of
-            case Derived(rules):
+            case Derived(rules, _):
                 return tuple(sorted({name for _, rule in rules if rule is not None for name in rule.names()}))
         return ()
 
@@ -265,11 +275,11 @@ class Question:
 
 
 def scores_of(answers: Sequence[Answer]) -> dict[str, float]:
-    """Give the score of each valid answer that has one: its own, else the number of its code."""
+    """Give the score of each valid, scored answer that has one: its own, else the number of its code."""
     scores = {
         answer.code: answer.score if answer.score is not None else as_number(answer.code)
         for answer in answers
-        if not answer.missing
+        if not answer.missing and answer.scored
     }
     return {code: score for code, score in scores.items() if score is not None}
 

@@ -17,8 +17,10 @@ NUMBER_WORDS = ("", "one", "two", "three", "four", "five", "six", "seven", "eigh
 class NetBuilder:
     """Builds the nets of one question; `note` takes what is wrong with them."""
 
-    def __init__(self, answers: Sequence[Answer], note: Note, *, scale: bool) -> None:
-        self.answers, self.note, self.scale = answers, note, scale
+    def __init__(
+        self, answers: Sequence[Answer], note: Note, *, scale: bool, best_first: bool = False
+    ) -> None:
+        self.answers, self.note, self.scale, self.best_first = answers, note, scale, best_first
         self.nets: dict[str, Net] = {}
         self.differences: dict[str, Difference] = {}
         by_name = {answer.label.casefold(): answer for answer in answers}
@@ -88,8 +90,8 @@ class NetBuilder:
                 f"net {label!r}: the scale has {len(scores)} scored answers, so {count} are all of them.",
             )
             return ()
-        ordered = sorted(scores, key=lambda code: scores[code])
-        chosen = set(ordered[-count:] if net.top else ordered[:count])
+        ordered = sorted(scores, key=lambda code: scores[code], reverse=self.best_first)
+        chosen = set(ordered[-count:] if net.top is not None else ordered[:count])
         return tuple(answer.code for answer in self.answers if answer.code in chosen)
 
     def _add_difference(self, label: str, net: NetFile, written: DifferenceFile, place: Place) -> None:
@@ -100,7 +102,13 @@ class NetBuilder:
             groups.append(tuple(dict.fromkeys(code for code in found if code is not None)))
         plus, minus = groups
         both = [code for code in plus if code in minus]
-        if both:
+        without = [name for name in (*plus, *minus) if not self._by_name[name].scored]
+        if without:
+            shown = ", ".join(repr(self._by_name[code].label) for code in without)
+            self.note(
+                where, f"difference {label!r}: {shown} has no score, so it stands on no side of a difference."
+            )
+        elif both:
             shown = ", ".join(repr(self._by_name[code].label) for code in both)
             self.note(where, f"difference {label!r}: {shown} stands in both groups.")
         elif plus and minus:

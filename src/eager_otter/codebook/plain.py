@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from typing import Any, Protocol
+from typing import Any, Literal, Protocol
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.expression import Expression
@@ -18,6 +18,7 @@ from eager_otter.codebook.file import (
     RankingFile,
     SingleFile,
 )
+from eager_otter.codebook.missing import Missing, read_missing
 from eager_otter.codebook.model import (
     Answer,
     CodeColumn,
@@ -32,7 +33,7 @@ from eager_otter.codebook.model import (
 from eager_otter.codebook.nets import NetBuilder
 from eager_otter.documents.yaml_nodes import Place
 
-OTHERWISE = "otherwise"
+OTHERWISE, EVERYONE = "otherwise", "everyone else"
 
 
 class Reading(Protocol):
@@ -60,8 +61,10 @@ class PlainQuestions:
 
     def single(self, name: str, part: SingleFile, place: Place) -> None:
         """Build a question with one answer."""
-        answers = self._answers(part.answers, part.missing, (*place, "answers"))
+        where = (*place, "answers")
+        answers = self._answers(part.answers, part.missing, where, kind="single", scale=bool(part.scale))
         scale = self.scale(part.scale, answers, place)
+        best_first = part.scale == "best first"
         self.add(
             name,
             part,
@@ -69,16 +72,20 @@ class PlainQuestions:
             kind="single",
             source=CodeColumn(part.column or name),
             answers=answers,
-            **self.nets(part.nets, answers, place, scale=scale),
+            **self.nets(part.nets, answers, place, scale=scale, best_first=best_first),
             scale=scale,
-            missing=self.missing(part.missing),
+            best_first=best_first,
+            missing=self.missing(part.missing, "single", place),
         )
 
     def grid(self, name: str, part: GridFile, place: Place) -> None:
         """Build a grid: a question per item."""
-        answers = self._answers(part.answers, part.missing, (*place, "answers"))
+        where = (*place, "answers")
+        answers = self._answers(part.answers, part.missing, where, kind="single", scale=bool(part.scale))
         scale = self.scale(part.scale, answers, place)
-        nets = self.nets(part.nets, answers, place, scale=scale)
+        best_first = part.scale == "best first"
+        nets = self.nets(part.nets, answers, place, scale=scale, best_first=best_first)
+        missing = self.missing(part.missing, "single", place)
         items = []
         text = part.text or part.label or name
         for item_name, item in part.items.items():
@@ -94,7 +101,8 @@ class PlainQuestions:
                 answers=answers,
                 **nets,
                 scale=scale,
-                missing=self.missing(part.missing),
+                best_first=best_first,
+                missing=missing,
                 grid=name,
             )
             items.append(f"{name}.{item_name}")
@@ -114,7 +122,7 @@ class PlainQuestions:
             source=_multi_source(part, answers),
             answers=answers,
             **self.nets(part.nets, answers, place, scale=False),
-            missing=self.missing(part.missing),
+            missing=self.missing(part.missing, "multi", place),
         )
 
     def _named_columns(
@@ -125,7 +133,7 @@ class PlainQuestions:
 
     def ranking(self, name: str, part: RankingFile, place: Place) -> None:
         """Make the parts of a ranking: who came first, who came among the first, and each answer's rank."""
-        missing = self.missing(part.missing)
+        missing = self.missing(part.missing, "multi", place)
         text = part.text or part.label or name
         top = [str(rank) for rank in range(1, part.top + 1)]
         if part.columns is not None:
@@ -167,11 +175,20 @@ class PlainQuestions:
         """Build a question whose answers are given by rules."""
         rules: list[tuple[str, Expression | None]] = []
         last = list(part.derive)[-1]
+        everyone = False
         for label, rule in part.derive.items():
             where = (*place, "derive", label)
-            if rule.strip() == OTHERWISE:
+            word = rule.strip()
+            if word in (OTHERWISE, EVERYONE):
+                everyone = word == EVERYONE
                 if label != last:
-                    self.note(where, f"{OTHERWISE!r} takes everyone left, so it must stand last.")
+                    self.note(where, f"{word!r} takes those who are left, so it must stand last.")
+                elif word == OTHERWISE and len(part.derive) == 1:
+                    message = (
+                        f"{OTHERWISE!r} takes those who answered a question that the rules before it read; there is "
+                        f"none. Write {EVERYONE!r} for everybody."
+                    )
+                    self.note(where, message)
                 rules.append((label, None))
                 continue
             expression = self.parse(rule, where)
@@ -179,11 +196,22 @@ class PlainQuestions:
                 rules.append((label, expression))
         answers = tuple(Answer(code=label, label=label) for label in part.derive)
         nets = self.nets(part.nets, answers, place, scale=False)
-        self.add(name, part, place, kind="single", source=Derived(tuple(rules)), answers=answers, **nets)
+        self.add(
+            name, part, place, kind="single", source=Derived(tuple(rules), everyone), answers=answers, **nets
+        )
 
-    def missing(self, own: Sequence[str] | None) -> tuple[str, ...]:
-        """Give the missing codes of a question: its own, else the codebook's."""
-        return self.reading.missing if own is None else tuple(canonical(code) for code in own)
+    def missing(self, own: Sequence[str] | None, kind: str, place: Place | None) -> Missing:
+        """Give what is missing for a kind of question: its own list, else what fits it of the codebook's.
+
+        Mistakes in its own list are noted at a place, where there is one.
+        """
+        if own is None:
+            return read_missing(self.reading.missing, kind)[0]
+        missing, mistakes = read_missing(own, kind)
+        if place is not None:
+            for k, message in mistakes:
+                self.note((*place, "missing", k), message)
+        return missing
 
     def _answers(
         self,
@@ -191,8 +219,11 @@ class PlainQuestions:
         missing: Sequence[str] | None,
         place: Place,
         keys: Sequence[str] | None = None,
+        *,
+        kind: Literal["single", "multi"] = "multi",
+        scale: bool = False,
     ) -> tuple[Answer, ...]:
-        no_answer = set(self.missing(missing))
+        no_answer = self.missing(missing, kind, None)
         seen: dict[str, str] = {}
         answers = []
         for key, (code_text, answer) in zip(keys or list(written), written.items(), strict=True):
@@ -201,37 +232,51 @@ class PlainQuestions:
                 self.note((*place, key), f"the code {key!r} is the same as {seen[code]!r} above.", key=True)
                 continue
             seen[code] = key
+            if answer.score is not None and not scale:
+                message = (
+                    f"{key!r} has a score, which only a scale uses; add 'scale: true', or take the score out."
+                )
+                self.note((*place, key), message, key=True)
             answers.append(
                 Answer(
                     code=code,
                     label=answer.label,
-                    missing=answer.missing or code in no_answer,
+                    missing=answer.missing or no_answer.has(code),
                     exclusive=answer.exclusive,
-                    score=answer.score,
+                    score=None if answer.score == "none" else answer.score,
                     last=answer.last,
+                    scored=answer.score != "none",
                 )
             )
         if answers and all(answer.missing for answer in answers):
             self.note(place, "every answer is missing; at least one must be an answer.", key=True)
         return tuple(answers)
 
-    def scale(self, scale: bool, answers: Sequence[Answer], place: Place) -> bool:
+    def scale(self, scale: bool | str, answers: Sequence[Answer], place: Place) -> bool:
         """Check that a scale has a score for each answer."""
         scored = scores_of(answers)
         for answer in answers if scale else ():
-            if not answer.missing and answer.code not in scored:
-                self.note(
-                    (*place, "answers", answer.code),
-                    f"a scale needs numbers: {answer.code!r} is none, so give this answer a score.",
-                    key=True,
+            if not answer.missing and answer.scored and answer.code not in scored:
+                message = (
+                    f"a scale needs numbers: {answer.code!r} is not one, so give this answer a score, or "
+                    "'score: none'."
                 )
-        return scale
+                self.note((*place, "answers", answer.code), message, key=True)
+        if scale and answers and not scored:
+            self.note((*place, "scale"), "none of its answers has a score, so it is not a scale.", key=True)
+        return bool(scale)
 
     def nets(
-        self, nets: Sequence[NetFile], answers: Sequence[Answer], place: Place, *, scale: bool
+        self,
+        nets: Sequence[NetFile],
+        answers: Sequence[Answer],
+        place: Place,
+        *,
+        scale: bool,
+        best_first: bool = False,
     ) -> dict[str, Any]:
         """Build nets and differences."""
-        builder = NetBuilder(answers, self.note, scale=scale)
+        builder = NetBuilder(answers, self.note, scale=scale, best_first=best_first)
         for k, net in enumerate(nets):
             builder.add(net, (*place, "nets", k))
         return {"nets": tuple(builder.nets.values()), "differences": tuple(builder.differences.values())}

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any
 
-from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.expression import Expression, parse
 from eager_otter.codebook.file import (
     BY_KEY,
@@ -29,6 +28,7 @@ from eager_otter.codebook.file import (
 )
 from eager_otter.codebook.made import check_alone, made_question, sources_of
 from eager_otter.codebook.meaning import check_expression
+from eager_otter.codebook.missing import read_missing
 from eager_otter.codebook.model import (
     Codebook,
     CodeColumn,
@@ -108,6 +108,13 @@ class _Reading:
         self.grids: dict[str, Grid] = {}
         self.plain = PlainQuestions(self)
 
+    def _check_missing(self, entries: Sequence[str]) -> None:
+        """Note missing codes that fit no kind of question: a number's is the widest, a date's has days."""
+        wrong = [dict(read_missing(entries, kind)[1]) for kind in ("number", "date", "single")]
+        for k in sorted(wrong[0]):
+            if all(k in mistakes for mistakes in wrong):
+                self.note(("missing", k), wrong[0][k])
+
     def _digest(self) -> str:
         """Fingerprint all files read."""
         documents = {id(document): document for document in (self.document, *self.documents.values())}
@@ -118,7 +125,8 @@ class _Reading:
         head, problems = check(CodebookFile, self.document.data, self.document, ())
         self.problems += problems
         if head is not None:
-            self.missing = tuple(canonical(code) for code in head.missing)
+            self.missing = tuple(head.missing)
+            self._check_missing(head.missing)
         self._gather(head)
         if not self.bodies and not self.problems:
             self.note((), "the codebook has no questions.")
@@ -227,14 +235,12 @@ class _Reading:
                 self.plain.multi(name, part, place)
             case NumberFile():
                 source = CodeColumn(part.column or name)
-                self.add(
-                    name, part, place, kind="number", source=source, missing=self.plain.missing(part.missing)
-                )
+                missing = self.plain.missing(part.missing, "number", place)
+                self.add(name, part, place, kind="number", source=source, missing=missing)
             case DateFile():
                 dates = DateColumn(part.column or name, part.format)
-                self.add(
-                    name, part, place, kind="date", source=dates, missing=self.plain.missing(part.missing)
-                )
+                missing = self.plain.missing(part.missing, "date", place)
+                self.add(name, part, place, kind="date", source=dates, missing=missing)
             case TextFile():
                 self.add(name, part, place, kind="text", source=CodeColumn(part.column or name))
             case GridFile():
@@ -319,10 +325,13 @@ class _Reading:
             return
         answers = facts.get("answers", ())
         if answers:
-            scale = self.plain.scale(getattr(part, "scale", False), answers, place)
+            written = getattr(part, "scale", False)
+            scale, best_first = self.plain.scale(written, answers, place), written == "best first"
+            nets = getattr(part, "nets", [])
             facts |= {
                 "scale": scale,
-                **self.plain.nets(getattr(part, "nets", []), answers, place, scale=scale),
+                "best_first": best_first,
+                **self.plain.nets(nets, answers, place, scale=scale, best_first=best_first),
             }
         self.add(name, part, place, **facts)
 
@@ -351,7 +360,7 @@ class _Reading:
         def note(where: Place, message: str) -> None:
             self.note(where, f"{name}: {message}")
 
-        builder = NetBuilder(question.answers, note, scale=question.scale)
+        builder = NetBuilder(question.answers, note, scale=question.scale, best_first=question.best_first)
         builder.nets = {net.label: net for net in question.nets}
         builder.differences = {difference.label: difference for difference in question.differences}
         builder.add(net, place)

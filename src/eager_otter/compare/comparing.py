@@ -85,6 +85,8 @@ def compare_results(
     """
     if not 0 <= tolerance < float("inf"):
         raise RequestError(f"A tolerance is a number from 0 up; got {tolerance:g}.")
+    if not all(table.names_questions for table in (*old.values(), *new.values())):
+        old, new = ({name: table.without_questions() for name, table in some.items()} for some in (old, new))
     renamed = _renamed_tables(old, new)
     changes: list[Change] = [
         Change(kind="table renamed", table=after, before=before, after=after)
@@ -196,7 +198,7 @@ class _Pair:
                 yield self._change(kind, **where, before=before, after=after)
             if figure == "unweighted base" or figure not in BASES:
                 marks = self.old.marks[row, column, figure], self.new.marks[cell]
-                if marks[0] != marks[1] and (row[0] == "base" or not self._column_mark(column, marks)):
+                if marks[0] != marks[1] and (row[1] == "base" or not self._column_mark(column, marks)):
                     yield self._change("mark changed", **where, before=marks[0], after=marks[1])
         back = {after: before for before, after in self.columns.items()}
         for cell, after in self.new.values.items():
@@ -207,11 +209,11 @@ class _Pair:
 
     def _column_mark(self, column: ColumnKey, marks: tuple[str, str]) -> bool:
         """Tell whether a mark changed with that of the whole column, which its base says already."""
-        before = [m for (row, own, _), m in self.old.marks.items() if own == column and row[0] == "base"]
+        before = [m for (row, own, _), m in self.old.marks.items() if own == column and row[1] == "base"]
         after = [
             m
             for (row, own, _), m in self.new.marks.items()
-            if own == self.columns[column] and row[0] == "base"
+            if own == self.columns[column] and row[1] == "base"
         ]
         return bool(before) and bool(after) and (before[0], after[0]) == marks
 

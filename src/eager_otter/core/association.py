@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -20,7 +20,7 @@ class WholeTableTest:
 
     `statistic` is chi-square with `df1` degrees of freedom, or F with `df1` and `df2`; P is NaN where there is no test.
     `small` of the `cells` expected counts are below 5, the smallest is `smallest`. `exact` is the P value of Fisher's
-    exact test where the table is 2×2 and unweighted, else NaN.
+    exact test where the table is 2×2 and unweighted and expected counts are too small for chi-square, else NaN.
     """
 
     method: Literal["chi-square", "Rao-Scott"]
@@ -33,6 +33,13 @@ class WholeTableTest:
     cells: int
     smallest: float
     exact: float
+
+    @property
+    def deciding(self) -> float:
+        """The P value that decides: Fisher's where there is one; NaN where neither test can be trusted."""
+        if not self.doubtful:
+            return self.p_value
+        return self.exact
 
     @property
     def doubtful(self) -> bool:
@@ -71,19 +78,19 @@ def whole_table_test(n: FloatArray, w: FloatArray, w2: FloatArray) -> WholeTable
     if not _weighted(n, w, w2):
         chi = float(((n - expected) ** 2 / expected).sum())
         df = float((n.shape[0] - 1) * (n.shape[1] - 1))
-        exact = _fisher(n) if n.shape == (2, 2) else float("nan")
-        return WholeTableTest(
+        found = WholeTableTest(
             method="chi-square",
             chi_square=chi,
             statistic=chi,
             df1=df,
             df2=float("nan"),
             p_value=_chi_square_tail(chi, df),
-            exact=exact,
+            exact=float("nan"),
             small=small,
             cells=n.size,
             smallest=smallest,
         )
+        return replace(found, exact=_fisher(n)) if n.shape == (2, 2) and found.doubtful else found
     chi = total * _phi_square(w / w.sum())
     trace, trace2 = _design_effects(w, w2, total)
     if not trace > 0:

@@ -8,7 +8,14 @@ import numpy as np
 
 from eager_otter.core.arrays import FloatArray, IntArray, effective_base, ratio
 from eager_otter.core.choices import MeanTest
-from eager_otter.core.proportions import DEGREES_TOLERANCE, SAME_PEOPLE, PairTests, SharedPairs, two_sided_t
+from eager_otter.core.proportions import (
+    DEGREES_TOLERANCE,
+    SAME_PEOPLE,
+    PairTests,
+    SharedPairs,
+    either_base,
+    two_sided_t,
+)
 from eager_otter.core.sums import Sums
 
 NO_SPREAD = 1e-12  # a deviation this small beside the largest value is rounding, not spread
@@ -41,16 +48,29 @@ class Moments:
 
 def moments(sums: Sums) -> Moments:
     """Work out means and variances from value sums. Raises ValueError for sums that only count."""
-    if sums.ws is None or sums.ws2 is None or sums.lowest is None or sums.highest is None:
+    if (
+        sums.mean is None
+        or sums.rest is None
+        or sums.squares is None
+        or sums.lowest is None
+        or sums.highest is None
+    ):
         raise ValueError("These sums hold no values, only counts.")
-    from_shift = ratio(sums.ws, sums.w)
-    spread = np.maximum(ratio(sums.ws2, sums.w) - from_shift**2, 0.0)
-    variance = spread * ratio(sums.n, sums.n - 1.0)
+    mean = np.where(sums.w > 0, sums.mean + sums.rest, np.nan)
+    variance = ratio(sums.squares, sums.w) * ratio(sums.n, sums.n - 1.0)
     variance[sums.lowest == sums.highest] = 0.0  # all alike: exactly none, whatever rounding says
     variance[sums.n <= 1.0] = np.nan
-    largest = np.maximum(np.abs(sums.lowest + sums.shift), np.abs(sums.highest + sums.shift))
-    effective = effective_base(sums.w, sums.w2)
-    return Moments(sums.n, from_shift + sums.shift, variance, effective, largest)
+    largest = np.maximum(np.abs(sums.lowest), np.abs(sums.highest))
+    return Moments(sums.n, mean, variance, effective_base(sums.w, sums.w2), largest)
+
+
+def mean_gaps(sums: Sums, pairs: IntArray) -> FloatArray:
+    """Give m1 − m2 of each row and pair of columns, to the last digit: (rows, pairs), NaN where a column is empty."""
+    if sums.mean is None or sums.rest is None:
+        raise ValueError("These sums hold no values, only counts.")
+    a, b = pairs[:, 0], pairs[:, 1]
+    gap = (sums.mean[:, a] - sums.mean[:, b]) + (sums.rest[:, a] - sums.rest[:, b])
+    return np.where((sums.w[:, a] > 0) & (sums.w[:, b] > 0), gap, np.nan)
 
 
 def confidence_interval(found: Moments, level: float) -> tuple[FloatArray, FloatArray]:
@@ -73,18 +93,25 @@ def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs, method: MeanTes
     Satterthwaite (1946); "pooled", Student's t with vp = ((e1−1)v1 + (e2−1)v2)/(e1+e2−2) on e1+e2−2 degrees of freedom.
     Columns that share people, whatever the method: the
     linearised variance of a difference of domain means, V = Σw²b[k1·x1(s−m1)/W1 − k2·x2(s−m2)/W2]²,
-    k = √(e/(e−1)) (Särndal, Swensson & Wretman 1992). No test (NaN) for fewer than two values in a column, a
-    deviation of (almost) 0, an overlap that leaves no variance, or fewer than 1 degree of freedom.
+    k = √(e/(e−1)) (Särndal, Swensson & Wretman 1992). Where one of the two columns has no deviation, whatever the
+    method: V = vp·Σw²b(x1/W1 − x2/W2)², which is the pooled test where nobody is shared, else on eU − 2 degrees of
+    freedom, eU the effective base of those in either. No test (NaN) for fewer than two values in a column, where
+    neither has a deviation, where the overlap leaves no variance, or for fewer than 1 degree of freedom.
     """
     m = moments(sums)
     a, b = pairs[:, 0], pairs[:, 1]
     v1, v2 = m.variance[:, a], m.variance[:, b]
     e1, e2 = m.effective[:, a], m.effective[:, b]
+    flat = NO_SPREAD * np.maximum(m.largest[:, a], m.largest[:, b])
+    alike1, alike2 = np.sqrt(v1) <= flat, np.sqrt(v2) <= flat
+    pooled = ratio((e1 - 1.0) * v1 + (e2 - 1.0) * v2, e1 + e2 - 2.0)
+    in_both = np.zeros(v1.shape, np.bool_)
     part1, part2 = ratio(v1, e1), ratio(v2, e2)
     variance = part1 + part2
-    flat = NO_SPREAD * np.maximum(m.largest[:, a], m.largest[:, b])
-    undecided = ~((np.sqrt(v1) > flat) & (np.sqrt(v2) > flat))
-    in_both = np.zeros(variance.shape, np.bool_)
+    apart = variance.copy()
+    inverse = ratio(np.ones_like(e1), e1) + ratio(np.ones_like(e2), e2)
+    together = e1 + e2 - 2.0
+    pooled_variance, pooled_apart = pooled * inverse, pooled * inverse
     if shared.may.size:
         k, where = shared.may, shared.sums
         own1, own2, both = _overlap_parts(sums, m, pairs[k], where)
@@ -93,37 +120,41 @@ def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs, method: MeanTes
         part1[:, k] = np.where(people, own1, part1[:, k])
         part2[:, k] = np.where(people, own2, part2[:, k])
         variance[:, k] = np.where(people, own1 + own2 - 2.0 * both, variance[:, k])
-        undecided[:, k] |= people & (variance[:, k] <= SAME_PEOPLE * (own1 + own2))
+        apart[:, k] = np.where(people, own1 + own2, apart[:, k])
+        crossed = sums.pair_w2[:, where] / (sums.w[:, a[k]] * sums.w[:, b[k]])
+        pooled_variance[:, k] -= np.where(people, 2.0 * pooled[:, k] * crossed, 0.0)
+        together[:, k] = np.where(people, either_base(sums, pairs[k], where) - 2.0, together[:, k])
     with np.errstate(invalid="ignore", divide="ignore"):
         degrees = (part1 + part2) ** 2 / (part1**2 / (e1 - 1.0) + part2**2 / (e2 - 1.0))
-        if method == "pooled":
-            together = e1 + e2 - 2.0
-            alike = ratio((e1 - 1.0) * v1 + (e2 - 1.0) * v2, together) * (1.0 / e1 + 1.0 / e2)
-            variance, degrees = np.where(in_both, variance, alike), np.where(in_both, degrees, together)
-        undecided |= ~((e1 > 1.0) & (e2 > 1.0) & (degrees >= 1.0 - DEGREES_TOLERANCE))
-        t = (m.mean[:, a] - m.mean[:, b]) / np.sqrt(np.where(undecided, np.nan, variance))
-    degrees[undecided] = np.nan
-    return PairTests(t, two_sided_t(t, degrees), degrees, in_both)
+    by_pooled = alike1 ^ alike2
+    if method == "pooled":
+        by_pooled |= ~in_both
+    variance = np.where(by_pooled, pooled_variance, variance)
+    apart = np.where(by_pooled, pooled_apart, apart)
+    degrees = np.where(by_pooled, together, degrees)
+    undecided = (alike1 & alike2) | ~((e1 > 1.0) & (e2 > 1.0) & (degrees >= 1.0 - DEGREES_TOLERANCE))
+    undecided |= ~(variance > SAME_PEOPLE * apart)
+    error = np.sqrt(np.where(undecided, np.nan, variance))
+    t = mean_gaps(sums, pairs) / error
+    degrees = np.where(np.isnan(t), np.nan, degrees)
+    return PairTests(t, two_sided_t(t, degrees), degrees, in_both, error)
 
 
 def _overlap_parts(
     sums: Sums, m: Moments, pairs: IntArray, positions: IntArray
 ) -> tuple[FloatArray, FloatArray, FloatArray]:
     """V1, V2 and the cross term of the linearised variance: each (rows, pairs)."""
-    if sums.w2s is None or sums.w2s2 is None or sums.pair_w2s is None or sums.pair_w2s2 is None:
+    if sums.w2_squares is None or sums.pair_products is None:
         raise ValueError("These sums hold no values, only counts.")
     a, b = pairs[:, 0], pairs[:, 1]
-    mean = m.mean - sums.shift
+    scaled = ratio(small_sample(m.effective), sums.w)
+    single = scaled**2 * sums.w2_squares
+    return single[:, a], single[:, b], scaled[:, a] * scaled[:, b] * sums.pair_products[:, positions]
+
+
+def small_sample(effective: FloatArray) -> FloatArray:
+    """Give k = √(e/(e − 1)) of effective numbers of values; NaN for 1 and fewer."""
     with np.errstate(invalid="ignore", divide="ignore"):
-        k = np.sqrt(m.effective / (m.effective - 1.0))
-    k[~(m.effective > 1.0)] = np.nan
-    own = sums.w2s2 - 2.0 * mean * sums.w2s + mean**2 * sums.w2
-    scaled = ratio(k, sums.w)
-    m1, m2 = mean[:, a], mean[:, b]
-    both = (
-        sums.pair_w2s2[:, positions]
-        - (m1 + m2) * sums.pair_w2s[:, positions]
-        + m1 * m2 * sums.pair_w2[:, positions]
-    )
-    single = scaled**2 * own
-    return single[:, a], single[:, b], scaled[:, a] * scaled[:, b] * both
+        k = np.sqrt(effective / (effective - 1.0))
+    k[~(effective > 1.0)] = np.nan
+    return np.asarray(k)

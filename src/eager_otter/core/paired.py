@@ -2,44 +2,112 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
-from eager_otter.core.arrays import FloatArray, ratio
-from eager_otter.core.means import NO_SPREAD, moments
-from eager_otter.core.proportions import DEGREES_TOLERANCE, PairTests, two_sided_normal, two_sided_t
+from eager_otter.core.arrays import FloatArray, IntArray, effective_base, ratio
+from eager_otter.core.means import NO_SPREAD, mean_gaps, moments, small_sample
+from eager_otter.core.proportions import (
+    ALL_OR_NONE,
+    DEGREES_TOLERANCE,
+    SAME_PEOPLE,
+    PairTests,
+    pooled_share,
+    share_squares,
+    shares,
+    thin_pairs,
+    two_sided_normal,
+    two_sided_t,
+)
 from eager_otter.core.sums import Sums
 
 
-def paired_proportions(differences: Sums) -> PairTests:
-    """Test shares of the same people: z = Σwd / √Σw²d², d = 1, 0 or −1 per person.
+@dataclass(frozen=True, slots=True, eq=False)
+class SharedAnswers:
+    """Who is in the bases of both items of a pair: people, and Σw² by what they gave, each (rows, pairs).
 
-    `differences` are value sums of d over those with a valid answer to both: any shape. Unweighted it is McNemar's
-    test (1947) without continuity correction. NaN where nobody differs.
+    `both_gave` is of those who gave the row's answer to both, `first_gave` and `second_gave` of all who gave it to that
+    one, `base` of all in both bases.
     """
-    mean = moments(differences).mean
-    squares = _squares(differences)
-    z = ratio(mean * differences.w, np.sqrt(squares))
-    return PairTests(z, two_sided_normal(z), np.full_like(z, np.nan), np.ones_like(z, dtype=np.bool_))
+
+    people: FloatArray
+    base: FloatArray
+    both_gave: FloatArray
+    first_gave: FloatArray
+    second_gave: FloatArray
+
+    def only(self, row: int, pair: int) -> SharedAnswers:
+        """Keep one row and pair."""
+        return SharedAnswers(
+            people=self.people[[row], [pair]][None],
+            base=self.base[[row], [pair]][None],
+            both_gave=self.both_gave[[row], [pair]][None],
+            first_gave=self.first_gave[[row], [pair]][None],
+            second_gave=self.second_gave[[row], [pair]][None],
+        )
 
 
-def paired_means(differences: Sums) -> PairTests:
-    """Test means of the same people: t = mean(d) / √(v/e) on e − 1 degrees of freedom, d one value minus the other.
+@dataclass(frozen=True, slots=True, eq=False)
+class SharedValues:
+    """Who has a value of both items of a pair: people, and Σw²(s1−m1)(s2−m2), each (1, pairs); m of each item's own."""
 
-    `differences` are value sums of d over those with both values: any shape. NaN for a deviation of (almost) 0 or fewer
+    people: FloatArray
+    products: FloatArray
+
+
+def test_item_proportions(answers: Sums, base: Sums, pairs: IntArray, shared: SharedAnswers) -> PairTests:
+    """Test the shares of each row between two items of the same people, each on its own base.
+
+    `answers` (rows, items) and `base` (1, items) are sums of the items, `pairs` (pairs, 2) items. z = (p1 − p2)/√V,
+    V = Σw²[b1(y1−p)/W1 − b2(y2−p)/W2]², p = (e1·p1 + e2·p2)/(e1 + e2); in a thin pair V is at least
+    p(1−p)(1/e1 + 1/e2) − 2Σw²b1b2(y1−p)(y2−p)/(W1·W2). Unweighted, with everybody in both bases, it is McNemar's test
+    (1947) without continuity correction. NaN where the pooled share is 0 or 1 or the people shared leave no variance.
+    """
+    a, b = pairs[:, 0], pairs[:, 1]
+    share, e = shares(answers, base), effective_base(base.w, base.w2)[0]
+    p1, p2, e1, e2 = share[:, a], share[:, b], e[a], e[b]
+    p = pooled_share(p1, p2, e1, e2)
+    apart = share_squares(answers, base, a, p) + share_squares(answers, base, b, p)
+    crossed = ratio(shared_variation(shared, p, p), base.w[:, a] * base.w[:, b])
+    inverse = ratio(np.ones_like(e1), e1) + ratio(np.ones_like(e2), e2)
+    least = np.where(thin_pairs(p, e1, e2), p * (1.0 - p) * inverse - 2.0 * crossed, -np.inf)
+    variance = np.maximum(apart - 2.0 * crossed, least)
+    undecided = ~((p > ALL_OR_NONE) & (p < 1.0 - ALL_OR_NONE)) | ~(variance > SAME_PEOPLE * apart)
+    error = np.sqrt(np.where(undecided, np.nan, variance))
+    z = (p1 - p2) / error
+    return PairTests(z, two_sided_normal(z), np.full_like(z, np.nan), shared.people > 0, error)
+
+
+def shared_variation(shared: SharedAnswers, p1: FloatArray, p2: FloatArray) -> FloatArray:
+    """Give Σw²b1b2(y1−p1)(y2−p2) of each row and pair: (rows, pairs)."""
+    return np.asarray(
+        shared.both_gave - p2 * shared.first_gave - p1 * shared.second_gave + p1 * p2 * shared.base
+    )
+
+
+def test_item_means(values: Sums, pairs: IntArray, shared: SharedValues) -> PairTests:
+    """Test the means of two items of the same people, each on its own base.
+
+    `values` (1, items) are sums of values. t = (m1 − m2)/√V on min(e1, e2) − 1 degrees of freedom,
+    V = Σw²[k1·b1(s1−m1)/W1 − k2·b2(s2−m2)/W2]², k = √(e/(e−1)). Unweighted, with a value of everybody for both, it is
+    the paired t test. NaN where neither item has a deviation, the people shared leave no variance, or there is fewer
     than 1 degree of freedom.
     """
-    found = moments(differences)
-    degrees = found.effective - 1.0
-    spread = found.standard_deviation > NO_SPREAD * found.largest
-    tested = spread & (degrees >= 1.0 - DEGREES_TOLERANCE)
-    degrees = np.where(tested, degrees, np.nan)
-    t = np.where(tested, ratio(found.mean, found.standard_error), np.nan)
-    return PairTests(t, two_sided_t(t, degrees), degrees, np.ones_like(t, dtype=np.bool_))
-
-
-def _squares(differences: Sums) -> FloatArray:
-    """Σw²d², whatever the values were shifted by."""
-    if differences.w2s2 is None or differences.w2s is None:
+    a, b = pairs[:, 0], pairs[:, 1]
+    if values.w2_squares is None:
         raise ValueError("These sums hold no values, only counts.")
-    shift = differences.shift
-    return np.asarray(differences.w2s2 + 2.0 * shift * differences.w2s + shift**2 * differences.w2)
+    m = moments(values)
+    scaled = ratio(small_sample(m.effective), values.w)
+    own = scaled**2 * values.w2_squares
+    apart = own[:, a] + own[:, b]
+    variance = apart - 2.0 * scaled[:, a] * scaled[:, b] * shared.products
+    degrees = np.minimum(m.effective[:, a], m.effective[:, b]) - 1.0
+    deviation = np.sqrt(m.variance)
+    flat = NO_SPREAD * np.maximum(m.largest[:, a], m.largest[:, b])
+    spread = (deviation[:, a] > flat) | (deviation[:, b] > flat)
+    tested = spread & (degrees >= 1.0 - DEGREES_TOLERANCE) & (variance > SAME_PEOPLE * apart)
+    error = np.sqrt(np.where(tested, variance, np.nan))
+    t = mean_gaps(values, pairs) / error
+    degrees = np.where(np.isnan(t), np.nan, degrees)
+    return PairTests(t, two_sided_t(t, degrees), degrees, shared.people > 0, error)

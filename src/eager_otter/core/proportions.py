@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import assert_never
 
 import numpy as np
 
@@ -12,6 +13,7 @@ from eager_otter.core.sums import Sums
 
 ALL_OR_NONE = 1e-12  # no test where the pooled share is this near to 0 or 1
 DEGREES_TOLERANCE = 1e-9
+FEW = 5.0  # a pair is thin where fewer are expected to give the answer, or not to
 SAME_PEOPLE = 1e-12  # no test where the overlap leaves no more than this of the variance
 
 
@@ -21,13 +23,14 @@ class PairTests:
 
     The statistic is positive where the first column of the pair is higher. `shared` (rows or 1, pairs) is
     True where someone was in both columns and the overlap-corrected variance was used. `degrees` is NaN for
-    a z test.
+    a z test. `error` (rows, pairs) is the standard error of the difference, of shares (0 … 1) or means.
     """
 
     statistic: FloatArray
     p_value: FloatArray
     degrees: FloatArray
     shared: BoolArray
+    error: FloatArray
 
 
 def two_sided_normal(z: FloatArray) -> FloatArray:
@@ -49,6 +52,10 @@ class SharedPairs:
     """Which of the tested pairs may share people: `where` (pairs,) is the position in the pair sums, or -1."""
 
     where: IntArray
+
+    def only(self, kept: IntArray) -> SharedPairs:
+        """Keep only some of the tested pairs, in the order given."""
+        return SharedPairs(self.where[kept])
 
     @property
     def may(self) -> IntArray:
@@ -75,77 +82,111 @@ def test_proportions(
 
     `answers` are sums of the rows, `base` the sums (one row) of the question's base, `pairs` (pairs, 2) column
     positions. Columns that share nobody, e the effective bases: "pooled", z with the variance
-    p(1−p)(1/e1 + 1/e2), p = (e1·p1 + e2·p2)/(e1+e2); "unpooled", p1(1−p1)/e1 + p2(1−p2)/e2 (pooled where that is 0);
+    p(1−p)(1/e1 + 1/e2), p = (e1·p1 + e2·p2)/(e1+e2); "unpooled", p1(1−p1)/e1 + p2(1−p2)/e2 (pooled in a thin pair);
     "t", pooled on e1 + e2 − 2 degrees of freedom; "linear", the variance that follows. Columns that share people,
     whatever the method: V = Σw²b(y−p)²(x1/W1 − x2/W2)², the linearised variance of a difference of two domain shares
     under the hypothesis of no difference (Särndal, Swensson & Wretman 1992; Wolter 2007), under "t" on eU − 2 degrees
-    of freedom, eU the effective base of those in either. No test (NaN) for an empty column, where the pooled share is
-    within 1e-12 of 0 or 1, where the overlap leaves no variance, or for fewer than 1 degree of freedom.
+    of freedom, eU the effective base of those in either. In a thin pair, where e·p or e·(1−p) is below 5 in either
+    column, that is p(1−p)·Σw²b(x1/W1 − x2/W2)². Shares within 1e-12 of 0 or 1 are taken as 0 or 1. No test (NaN) for an
+    empty column, where the pooled share is 0 or 1, where the overlap leaves no variance, or for fewer than 1 degree of
+    freedom.
     """
     a, b = pairs[:, 0], pairs[:, 1]
-    share = ratio(answers.w, base.w)
+    share = shares(answers, base)
     e = effective_base(base.w, base.w2)[0]
     p1, p2, e1, e2 = share[:, a], share[:, b], e[a], e[b]
-    pooled = ratio(e1 * p1 + e2 * p2, e1 + e2)
-    variance = _apart_variance(answers, base, pairs, pooled, method)
+    pooled = pooled_share(p1, p2, e1, e2)
+    thin = thin_pairs(pooled, e1, e2)
+    variance = _apart_variance(answers, base, pairs, share, pooled, thin, method)
     undecided = ~((pooled > ALL_OR_NONE) & (pooled < 1.0 - ALL_OR_NONE))
     degrees = np.where(method == "t", e1 + e2 - 2.0, np.nan)[None, :]
     in_both = np.zeros((1, len(pairs)), np.bool_)
     if shared.may.size:
         k, m = shared.may, shared.sums
-        both_n = base.pair_n[0, m]
-        variance_shared, apart = _overlap_variance(answers, base, pairs[k], m, pooled[:, k])
-        people = both_n > 0
+        variance_shared, apart = _overlap_variance(answers, base, pairs[k], m, pooled[:, k], thin[:, k])
+        people = base.pair_n[0, m] > 0
         in_both[0, k] = people
         variance[:, k] = np.where(people, variance_shared, variance[:, k])
-        undecided[:, k] |= people & (variance_shared <= SAME_PEOPLE * apart)
+        undecided[:, k] |= people & ~(variance_shared > SAME_PEOPLE * apart)
         if method == "t":
-            degrees[0, k] = np.where(people, _either_base(base, pairs[k], m) - 2.0, degrees[0, k])
+            degrees[0, k] = np.where(people, either_base(base, pairs[k], m)[0] - 2.0, degrees[0, k])
     if method == "t":
         undecided |= ~(degrees >= 1.0 - DEGREES_TOLERANCE)
-    variance[undecided] = np.nan
-    with np.errstate(invalid="ignore"):
-        z = (p1 - p2) / np.sqrt(variance)
+    error = np.sqrt(np.where(undecided, np.nan, variance))
+    z = (p1 - p2) / error
     degrees = np.where(np.isnan(z), np.nan, degrees)
     p_value = two_sided_t(z, degrees) if method == "t" else two_sided_normal(z)
-    return PairTests(z, p_value, degrees, in_both)
+    return PairTests(z, p_value, degrees, in_both, error)
+
+
+def shares(answers: Sums, base: Sums) -> FloatArray:
+    """Divide the rows' weights by the base's: 0 … 1, (rows, columns); next to 0 or 1 they are 0 or 1."""
+    share = ratio(answers.w, base.w)
+    share[share < ALL_OR_NONE] = 0.0
+    share[share > 1.0 - ALL_OR_NONE] = 1.0
+    return share
+
+
+def pooled_share(p1: FloatArray, p2: FloatArray, e1: FloatArray, e2: FloatArray) -> FloatArray:
+    """Give (e1·p1 + e2·p2) / (e1 + e2): (rows, pairs)."""
+    return ratio(e1 * p1 + e2 * p2, e1 + e2)
+
+
+def thin_pairs(pooled: FloatArray, e1: FloatArray, e2: FloatArray) -> BoolArray:
+    """Tell the pairs in which fewer than 5 are expected to give the answer, or not to, in either column."""
+    smaller = np.fmin(e1, e2)
+    return np.asarray(smaller * np.minimum(pooled, 1.0 - pooled) < FEW - DEGREES_TOLERANCE)
 
 
 def _apart_variance(
-    answers: Sums, base: Sums, pairs: IntArray, pooled: FloatArray, method: ProportionTest
+    answers: Sums,
+    base: Sums,
+    pairs: IntArray,
+    share: FloatArray,
+    pooled: FloatArray,
+    thin: BoolArray,
+    method: ProportionTest,
 ) -> FloatArray:
     """Give the variance of the difference of two shares of columns that share nobody: (rows, pairs)."""
     a, b = pairs[:, 0], pairs[:, 1]
-    if method == "linear":
-        return _squares(answers, base, a, pooled) + _squares(answers, base, b, pooled)
     inverse = ratio(np.ones_like(base.w[0]), effective_base(base.w, base.w2)[0])
     variance: FloatArray = pooled * (1.0 - pooled) * (inverse[a] + inverse[b])
-    if method == "unpooled":
-        share = ratio(answers.w, base.w)
-        own = share * (1.0 - share) * inverse
-        apart = own[:, a] + own[:, b]
-        variance = np.where(apart > 0, apart, variance)
-    return variance
+    match method:
+        case "pooled" | "t":
+            return variance
+        case "unpooled":
+            own = share * (1.0 - share) * inverse
+            return np.where(thin, variance, own[:, a] + own[:, b])
+        case "linear":
+            linear = share_squares(answers, base, a, pooled) + share_squares(answers, base, b, pooled)
+            return np.where(thin, variance, linear)
+        case _:
+            assert_never(method)
 
 
-def _squares(answers: Sums, base: Sums, column: IntArray, p: FloatArray) -> FloatArray:
+def share_squares(answers: Sums, base: Sums, column: IntArray, p: FloatArray) -> FloatArray:
     """Σw²b(y−p)²x / W² of one column of each pair: (rows, pairs). As y² = y, (y−p)² = (1−2p)y + p²."""
     squared = (1.0 - 2.0 * p) * answers.w2[:, column] + p * p * base.w2[:, column]
     return ratio(squared, base.w[:, column] ** 2)
 
 
-def _either_base(base: Sums, pairs: IntArray, positions: IntArray) -> FloatArray:
-    """Give the effective base of those in either column of each pair: (pairs,)."""
+def either_base(base: Sums, pairs: IntArray, positions: IntArray) -> FloatArray:
+    """Give the effective base of those in either column of pairs at `positions` among the pair sums: (rows, pairs)."""
     a, b = pairs[:, 0], pairs[:, 1]
-    w = base.w[0, a] + base.w[0, b] - base.pair_w[0, positions]
-    return effective_base(w, base.w2[0, a] + base.w2[0, b] - base.pair_w2[0, positions])
+    w = base.w[:, a] + base.w[:, b] - base.pair_w[:, positions]
+    return effective_base(w, base.w2[:, a] + base.w2[:, b] - base.pair_w2[:, positions])
 
 
 def _overlap_variance(
-    answers: Sums, base: Sums, pairs: IntArray, positions: IntArray, p: FloatArray
+    answers: Sums, base: Sums, pairs: IntArray, positions: IntArray, p: FloatArray, thin: BoolArray
 ) -> tuple[FloatArray, FloatArray]:
-    """V of the docstring above, and what it would be with nobody shared; (rows, pairs)."""
+    """V of `test_proportions`, and what it would be with nobody shared; (rows, pairs)."""
     a, b = pairs[:, 0], pairs[:, 1]
-    apart = _squares(answers, base, a, p) + _squares(answers, base, b, p)
+    crossed = base.w[0, a] * base.w[0, b]
+    apart = share_squares(answers, base, a, p) + share_squares(answers, base, b, p)
     both = (1.0 - 2.0 * p) * answers.pair_w2[:, positions] + p * p * base.pair_w2[:, positions]
-    return apart - 2.0 * both / (base.w[0, a] * base.w[0, b]), apart
+    variance = apart - 2.0 * both / crossed
+    spread = p * (1.0 - p)
+    thin_apart = spread * (ratio(base.w2[0], base.w[0] ** 2)[a] + ratio(base.w2[0], base.w[0] ** 2)[b])
+    thin_variance = thin_apart - 2.0 * spread * base.pair_w2[:, positions] / crossed
+    return np.where(thin, thin_variance, variance), np.where(thin, thin_apart, apart)

@@ -3,22 +3,42 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, fields
 from typing import Any
 
 import numpy as np
 
 from eager_otter.core.arrays import FloatArray, IntArray
 from eager_otter.core.cells import ColumnCells
-from eager_otter.core.tally import HIGHEST, LOWEST, Tally
+from eager_otter.core.tally import (
+    FIRST_1,
+    FIRST_2,
+    HIGHEST,
+    LOWEST,
+    MEAN,
+    MEAN_1,
+    MEAN_2,
+    PEOPLE,
+    PRODUCT,
+    REST,
+    REST_1,
+    REST_2,
+    SQUARES,
+    WEIGHT,
+    WEIGHT2,
+    WEIGHT2_FIRST,
+    WEIGHT2_SQUARES,
+    Tally,
+)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Sums:
     """n, Σw, Σw² of some rows: each (rows, columns), and the same for the pairs that share people: (rows, pairs).
 
-    For value rows also Σws, Σws², Σw²s, Σw²s² and the smallest and largest s (∞ and −∞ where nobody has one);
-    None for rows that only count. `s` is measured from `shift`.
+    For value rows also the mean m as the sum of two numbers, `mean` + `rest` (0 in an empty column), Σw(s−m)²,
+    Σw²(s−m)² and the smallest and largest s (∞ and −∞ where nobody has one); for the pairs Σw²(s−m1)(s−m2) over those
+    in both. None for rows that only count.
     """
 
     n: FloatArray
@@ -27,75 +47,44 @@ class Sums:
     pair_n: FloatArray
     pair_w: FloatArray
     pair_w2: FloatArray
-    ws: FloatArray | None = None
-    ws2: FloatArray | None = None
-    w2s: FloatArray | None = None
-    w2s2: FloatArray | None = None
-    pair_w2s: FloatArray | None = None
-    pair_w2s2: FloatArray | None = None
+    mean: FloatArray | None = None
+    rest: FloatArray | None = None
+    squares: FloatArray | None = None
+    w2_squares: FloatArray | None = None
+    pair_products: FloatArray | None = None
     lowest: FloatArray | None = None
     highest: FloatArray | None = None
-    shift: float = 0.0
 
     def rows(self, chosen: IntArray | Sequence[int]) -> Sums:
         """Keep some rows, in the order given."""
         kept: dict[str, Any] = {
             field.name: None if (array := getattr(self, field.name)) is None else array[list(chosen)]
             for field in fields(self)
-            if field.name != "shift"
         }
-        return Sums(**kept, shift=self.shift)
+        return Sums(**kept)
 
-    def shifted(self, shift: float) -> Sums:
-        """Measure the values from another point: the same figures."""
-        if (
-            self.ws is None
-            or self.ws2 is None
-            or self.w2s is None
-            or self.w2s2 is None
-            or shift == self.shift
-        ):
-            return replace(self, shift=shift)
-        by = self.shift - shift
-        pair_w2s, pair_w2s2 = self.pair_w2s, self.pair_w2s2
-        if pair_w2s is not None and pair_w2s2 is not None:
-            pair_w2s2 = pair_w2s2 + 2.0 * by * pair_w2s + by**2 * self.pair_w2
-            pair_w2s = pair_w2s + by * self.pair_w2
-        return replace(
-            self,
-            ws=self.ws + by * self.w,
-            ws2=self.ws2 + 2.0 * by * self.ws + by**2 * self.w,
-            w2s=self.w2s + by * self.w2,
-            w2s2=self.w2s2 + 2.0 * by * self.w2s + by**2 * self.w2,
-            pair_w2s=pair_w2s,
-            pair_w2s2=pair_w2s2,
-            lowest=None if self.lowest is None else self.lowest + by,
-            highest=None if self.highest is None else self.highest + by,
-            shift=shift,
-        )
+
+SINGLE = ("n", "w", "w2", "mean", "rest", "squares", "w2_squares", "lowest", "highest")
 
 
 def side_by_side(parts: Sequence[Sums]) -> Sums:
     """Put the Totals (column 0) of several sums of the same rows side by side: (rows, parts), no pairs."""
-    alike = [part.shifted(parts[0].shift) for part in parts]
     kept: dict[str, Any] = {}
-    for name in ("n", "w", "w2", "ws", "ws2", "w2s", "w2s2", "lowest", "highest"):
-        arrays = [getattr(part, name) for part in alike]
+    for name in SINGLE:
+        arrays = [getattr(part, name) for part in parts]
         kept[name] = (
             None if any(a is None for a in arrays) else np.stack([array[:, 0] for array in arrays], axis=1)
         )
     none = np.zeros((len(parts[0].n), 0))
-    return Sums(**kept, pair_n=none, pair_w=none, pair_w2=none, shift=parts[0].shift)
+    return Sums(**kept, pair_n=none, pair_w=none, pair_w2=none)
 
 
-def one_under_another(parts: Sequence[Sums]) -> Sums:
-    """Put rows of several sums of the same columns and shift under one another; pairs are left out."""
-    kept: dict[str, Any] = {}
-    for name in ("n", "w", "w2", "ws", "ws2", "w2s", "w2s2", "lowest", "highest"):
-        arrays = [getattr(part, name) for part in parts]
-        kept[name] = None if any(array is None for array in arrays) else np.concatenate(arrays)
-    none = np.zeros((len(kept["n"]), 0))
-    return Sums(**kept, pair_n=none, pair_w=none, pair_w2=none, shift=parts[0].shift)
+def stacked(parts: Sequence[Sums]) -> Sums:
+    """Put rows that count people under one another: all of the same columns and pairs."""
+    if len(parts) == 1:
+        return parts[0]
+    names = ("n", "w", "w2", "pair_n", "pair_w", "pair_w2")
+    return Sums(*(np.concatenate([getattr(part, name) for part in parts]) for name in names))
 
 
 class Finisher:
@@ -106,6 +95,9 @@ class Finisher:
         self._columns = columns.columns
         self._owned: list[tuple[IntArray, FloatArray]] = []  # per set: the banner columns it answers for, M'
         self._pairs: list[FloatArray] = []
+        self._sides: list[
+            tuple[FloatArray, list[int], list[int]]
+        ] = []  # per set: M', and the columns of its pairs
         self.pairs = columns.overlapping()
         seen: set[int] = set()
         for cells, members in zip(columns.sets, counted.members, strict=True):
@@ -116,6 +108,7 @@ class Finisher:
             first = [place[int(a)] for a, _ in cells.pairs]
             second = [place[int(b)] for _, b in cells.pairs]
             self._pairs.append(np.ascontiguousarray((members[first] * members[second]).T))
+            self._sides.append((np.ascontiguousarray(members.T), first, second))
 
     def counts(self, parts: Sequence[tuple[int, FloatArray]]) -> Sums:
         """Sum the rows of a question: for each of its parts, `(position, indicator (rows, codes))`."""
@@ -129,44 +122,76 @@ class Finisher:
         return np.asarray(n)
 
     def scores(self, part: int, scores: FloatArray) -> Sums:
-        """Sum the scores of a coded part: `scores` (rows, codes), NaN where a code has none."""
-        has = (~np.isnan(scores)).astype(np.float64)
-        s = np.where(np.isnan(scores), 0.0, scores)
-        n, w, w2 = self._product(part, has, (0, 1, 2))
-        pair_n, pair_w, pair_w2 = self._pair_product(part, has, (0, 1, 2))
-        ws, w2s = self._product(part, s, (1, 2))
-        ws2, w2s2 = self._product(part, s * s, (1, 2))
-        (pair_w2s,) = self._pair_product(part, s, (2,))
-        (pair_w2s2,) = self._pair_product(part, s * s, (2,))
-        lowest, highest = self._score_extremes(part, scores)
-        pairs = (pair_n, pair_w, pair_w2)
-        return Sums(n, w, w2, *pairs, ws, ws2, w2s, w2s2, pair_w2s, pair_w2s2, lowest, highest)
+        """Sum the scores of a coded part: `scores` (codes,), NaN where a code has none; one row."""
+        scored = np.flatnonzero(~np.isnan(scores))
+        own = scores[scored][:, None]
+        codes = np.eye(scores.size)[scored]
+        n, w, w2 = self._product(part, codes, (0, 1, 2))  # each (scored codes, columns)
+        pair_n, pair_w, pair_w2 = self._pair_product(part, codes, (0, 1, 2))
+        total = w.sum(axis=0)
+        some = np.where(total > 0, total, 1.0)
+        mean = (w * own).sum(axis=0) / some
+        rest = (w * (own - mean)).sum(axis=0) / some
+        away = (own - mean) - rest
+        first, second = self.pairs[:, 0], self.pairs[:, 1]
+        given = n > 0
+        lowest = np.where(given, own, np.inf).min(axis=0, initial=np.inf)
+        highest = np.where(given, own, -np.inf).max(axis=0, initial=-np.inf)
+        return Sums(
+            n.sum(axis=0)[None],
+            total[None],
+            w2.sum(axis=0)[None],
+            pair_n.sum(axis=0)[None],
+            pair_w.sum(axis=0)[None],
+            pair_w2.sum(axis=0)[None],
+            mean=mean[None],
+            rest=rest[None],
+            squares=(w * away**2).sum(axis=0)[None],
+            w2_squares=(w2 * away**2).sum(axis=0)[None],
+            pair_products=(pair_w2 * away[:, first] * away[:, second]).sum(axis=0)[None],
+            lowest=lowest[None],
+            highest=highest[None],
+        )
 
     def values(self, part: int) -> Sums:
         """Sum a number question: one row."""
-        one = np.ones((1, 1))
-        n, w, w2, ws, ws2, w2s, w2s2 = self._product(part, one, range(7))
-        pair_n, pair_w, pair_w2, pair_w2s, pair_w2s2 = self._pair_product(part, one, (0, 1, 2, 5, 6))
-        lowest, highest = self._value_extremes(part)
-        shift = self._tally.shifts[part]
-        pairs = (pair_n, pair_w, pair_w2)
-        return Sums(n, w, w2, *pairs, ws, ws2, w2s, w2s2, pair_w2s, pair_w2s2, lowest, highest, shift)
+        single = {name: np.zeros((1, self._columns)) for name in SINGLE}
+        pairs: list[FloatArray] = []
+        for sums, (columns, members), sides, both in zip(
+            self._tally.sums, self._owned, self._sides, self._pairs, strict=True
+        ):
+            inside = _ValueCells(sums[part][:, 0])
+            if columns.size:
+                for name, array in inside.by_column(members).items():
+                    single[name][0, columns] = array
+            pairs.append(inside.by_pair(*sides, both))
+        pair_n, pair_w, pair_w2, products = np.concatenate(pairs, axis=1)[:, None]
+        return Sums(**single, pair_n=pair_n, pair_w=pair_w, pair_w2=pair_w2, pair_products=products)
 
-    def _score_extremes(self, part: int, scores: FloatArray) -> tuple[FloatArray, FloatArray]:
-        scored = np.flatnonzero(~np.isnan(scores[0]))
-        one_each = np.eye(scores.shape[1])[scored]
-        (n,) = self._product(part, one_each, (0,))
-        given, own = n > 0, scores[0, scored][:, None]
-        lowest = np.where(given, own, np.inf).min(axis=0, initial=np.inf)
-        return lowest[None, :], np.where(given, own, -np.inf).max(axis=0, initial=-np.inf)[None, :]
+    def products(
+        self, part: int, means: tuple[tuple[float, float], tuple[float, float]]
+    ) -> tuple[float, float]:
+        """Give Σw²(s1−m1)(s2−m2) over everybody with both values, and how many they are.
 
-    def _value_extremes(self, part: int) -> tuple[FloatArray, FloatArray]:
-        lowest, highest = np.full((1, self._columns), np.inf), np.full((1, self._columns), -np.inf)
+        `means` are those to centre on, each as a sum of two numbers.
+        """
+        total = people = 0.0
         for sums, (columns, members) in zip(self._tally.sums, self._owned, strict=True):
-            for column, inside in zip(columns, members.T > 0, strict=True):
-                lowest[0, column] = sums[part][LOWEST, 0, inside].min(initial=np.inf)
-                highest[0, column] = sums[part][HIGHEST, 0, inside].max(initial=-np.inf)
-        return lowest, highest
+            if 0 not in columns:
+                continue
+            inside = members[:, columns.tolist().index(0)] > 0
+            cells = sums[part][:, 0, inside]
+            (mean1, rest1), (mean2, rest2) = means
+            by1 = (cells[MEAN_1] - mean1) + (cells[REST_1] - rest1)
+            by2 = (cells[MEAN_2] - mean2) + (cells[REST_2] - rest2)
+            own = cells[PRODUCT] + by1 * cells[FIRST_2] + by2 * cells[FIRST_1] + by1 * by2 * cells[WEIGHT2]
+            total += float(own[cells[WEIGHT] > 0].sum())
+            people += float(cells[PEOPLE].sum())
+        return total, people
+
+    def by_code(self, part: int, codes: int) -> FloatArray:
+        """Give n, Σw and Σw² of everybody (the Total) by code: (3, codes)."""
+        return np.asarray(self._product(part, np.eye(codes), (0, 1, 2))[:, :, 0])
 
     def _product(self, part: int, table: FloatArray, measures: Sequence[int]) -> FloatArray:
         chosen = _slice_of(measures)
@@ -183,6 +208,65 @@ class Finisher:
             for sums, members in zip(self._tally.sums, self._pairs, strict=True)
         ]
         return np.concatenate(blocks, axis=2)
+
+
+class _ValueCells:
+    """The measures of a part of values by cell, (measures, cells), put together into columns."""
+
+    def __init__(self, cells: FloatArray) -> None:
+        self.cells = cells
+
+    def _means(self, members: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """Give the mean of each column as a sum of two numbers (columns,), and that of each cell minus it."""
+        cells, weight = self.cells, self.cells[WEIGHT]
+        total = weight @ members
+        some = np.where(total > 0, total, 1.0)
+        mean = (weight * cells[MEAN]) @ members / some
+        gap = (cells[MEAN][:, None] - mean) + cells[REST][:, None]
+        rest = (weight[:, None] * members * gap).sum(axis=0) / some
+        return mean, rest, gap - rest
+
+    def by_column(self, members: FloatArray) -> dict[str, FloatArray]:
+        """Put cells together into columns: `members` (cells, columns) is 0 or 1."""
+        cells = self.cells
+        mean, rest, gap = self._means(members)
+        inside = members > 0
+        squares = cells[SQUARES][:, None] + cells[WEIGHT][:, None] * gap**2
+        lowest, highest = (np.broadcast_to(cells[end][:, None], inside.shape) for end in (LOWEST, HIGHEST))
+        return {
+            "n": cells[PEOPLE] @ members,
+            "w": cells[WEIGHT] @ members,
+            "w2": cells[WEIGHT2] @ members,
+            "mean": mean,
+            "rest": rest,
+            "squares": (members * squares).sum(axis=0),
+            "w2_squares": (members * self._products(gap, gap)).sum(axis=0),
+            "lowest": np.where(inside, lowest, np.inf).min(axis=0, initial=np.inf),
+            "highest": np.where(inside, highest, -np.inf).max(axis=0, initial=-np.inf),
+        }
+
+    def by_pair(
+        self, members: FloatArray, first: Sequence[int], second: Sequence[int], both: FloatArray
+    ) -> FloatArray:
+        """Sum those in both columns of each pair up: n, Σw, Σw², Σw²(s−m1)(s−m2), (4, pairs).
+
+        `first` and `second` (pairs,) are places among the columns of `members` (cells, columns), `both` (cells, pairs)
+        tells the cells in both.
+        """
+        if not both.shape[1]:
+            return np.zeros((4, 0))
+        gap = self._means(members)[2]
+        counts = self.cells[[PEOPLE, WEIGHT, WEIGHT2]] @ both
+        return np.vstack([counts, (both * self._products(gap[:, first], gap[:, second])).sum(axis=0)])
+
+    def _products(self, one: FloatArray, other: FloatArray) -> FloatArray:
+        """Give Σw²(s−m1)(s−m2) of each cell, whose mean is `one` above m1 and `other` above m2: (cells, columns)."""
+        cells = self.cells
+        return np.asarray(
+            cells[WEIGHT2_SQUARES][:, None]
+            + cells[WEIGHT2_FIRST][:, None] * (one + other)
+            + cells[WEIGHT2][:, None] * one * other
+        )
 
 
 def _slice_of(measures: Sequence[int]) -> slice | list[int]:

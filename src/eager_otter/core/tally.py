@@ -1,26 +1,33 @@
 """The tally: the additive sums behind tables, made in one pass over the respondents.
 
-All that a table needs of the data is additive: numbers of people, Σw, Σw² and, for values, Σws, Σws², Σw²s
-and Σw²s², per code × cell. So `tally` can be called on parts of the data (chunks, files, machines) and the
-results added with `+` (the smallest and largest value, kept beside them, by the smaller and the larger).
+All that a table needs of the data is additive: numbers of people, Σw, Σw² per code × cell and, for values, their mean
+and squared deviations per cell. So `tally` can be called on parts of the data (chunks, files, machines) and the
+results added with `+`: counts by addition, means and deviations by the pairwise formula of Chan, Golub & LeVeque
+(1983), so that neither a far-out value in another cell nor large values of small spread cost digits.
 `sums.py` turns a finished tally into rows × columns.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from math import prod
+from typing import Literal
 
 import numpy as np
 
-from eager_otter.core.arrays import CodeArray, FloatArray, IntArray, smallest_unsigned
+from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
 from eager_otter.core.cells import ColumnCells, join_patterns
 
 BLOCK = 32_768  # respondents at a time: what one pass needs stays in the processor's cache
 SHARED_CODES = 256  # several small questions are counted as one code up to this many combinations
 
-PEOPLE, WEIGHT, WEIGHT2, VALUE, VALUE2, WEIGHT2_VALUE, WEIGHT2_VALUE2, LOWEST, HIGHEST = range(9)
+PEOPLE, WEIGHT, WEIGHT2 = range(3)
+# of values, beside these: the mean c as a sum of two numbers, Σw(s−c)², Σw²(s−c), Σw²(s−c)², the smallest and largest s
+MEAN, REST, SQUARES, WEIGHT2_FIRST, WEIGHT2_SQUARES, LOWEST, HIGHEST = range(3, 10)
+VALUE_MEASURES = 10
+# of two values a person: the mean of each as a sum of two numbers, Σw²(s1−c1), Σw²(s2−c2), Σw²(s1−c1)(s2−c2)
+MEAN_1, REST_1, MEAN_2, REST_2, FIRST_1, FIRST_2, PRODUCT = range(3, 10)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -39,36 +46,42 @@ class CodedRows:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class ValueRows:
-    """A number per respondent: `values` (respondents,), NaN where there is none.
-
-    `shift` is taken off every value before it is squared, so that large values of small spread keep their
-    digits; parts of one survey must use the same shift.
-    """
+    """A number per respondent: `values` (respondents,), NaN where there is none."""
 
     values: FloatArray
-    shift: float = 0.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ProductRows:
+    """Two numbers per respondent, `first` and `second` (respondents,): those count who have both."""
+
+    first: FloatArray
+    second: FloatArray
+
+
+Rows = CodedRows | ValueRows | ProductRows
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Tally:
     """Sums per set of cells and question part.
 
-    `sums[s][q]` is (measures, codes, cells): measures n, Σw, Σw² for coded rows; for values, over one code,
-    n, Σw, Σw², Σws, Σws², Σw²s, Σw²s², and the smallest and largest s (∞ and −∞ in an empty cell).
-    `members[s]` (columns, cells) says which columns each cell is in.
+    `sums[s][q]` is (measures, codes, cells): measures n, Σw, Σw² for coded rows; for values and products, over one
+    code, ten measures, as the constants above name them (the smallest and largest value are ∞ and −∞ in an empty cell).
+    `members[s]` (columns, cells) says which columns each cell is in, `kinds` what each question part is.
     """
 
     members: tuple[FloatArray, ...]
     sums: tuple[tuple[FloatArray, ...], ...]
-    shifts: tuple[float, ...]
+    kinds: tuple[PartKind, ...]
 
     def __add__(self, other: Tally) -> Tally:
         """Add the tally of another part of the data. The same questions and columns, in the same order.
 
         Raises ValueError when the two were not made of the same questions and columns.
         """
-        if self.shifts != other.shifts or [len(m) for m in self.members] != [len(m) for m in other.members]:
-            raise ValueError("Only tallies of the same questions, shifts and columns can be added.")
+        if self.kinds != other.kinds or [len(m) for m in self.members] != [len(m) for m in other.members]:
+            raise ValueError("Only tallies of the same questions and columns can be added.")
         members: list[FloatArray] = []
         sums: list[tuple[FloatArray, ...]] = []
         for mine, its, my_sums, its_sums in zip(
@@ -78,31 +91,103 @@ class Tally:
             members.append(union)
             sums.append(
                 tuple(
-                    _joined(_spread(a, my_place, union.shape[1]), _spread(b, its_place, union.shape[1]))
-                    for a, b in zip(my_sums, its_sums, strict=True)
+                    MERGES[kind](
+                        _spread(kind, a, my_place, union.shape[1]),
+                        _spread(kind, b, its_place, union.shape[1]),
+                    )
+                    for kind, a, b in zip(self.kinds, my_sums, its_sums, strict=True)
                 )
             )
-        return Tally(tuple(members), tuple(sums), self.shifts)
+        return Tally(tuple(members), tuple(sums), self.kinds)
 
 
-def _spread(sums: FloatArray, places: IntArray, cells: int) -> FloatArray:
-    out = np.zeros((*sums.shape[:2], cells))
-    if len(sums) > LOWEST:
-        out[LOWEST], out[HIGHEST] = np.inf, -np.inf
+def _spread(kind: PartKind, sums: FloatArray, places: IntArray, cells: int) -> FloatArray:
+    out = _empty(kind, cells) if kind != "codes" else np.zeros((*sums.shape[:2], cells))
     out[:, :, places] = sums
     return out
 
 
-def _joined(mine: FloatArray, its: FloatArray) -> FloatArray:
+def _empty(kind: PartKind, cells: int) -> FloatArray:
+    """Give the measures of a part of values in which nobody has been counted yet: (measures, 1, cells)."""
+    out = np.zeros((VALUE_MEASURES, 1, cells))
+    if kind == "values":
+        out[LOWEST], out[HIGHEST] = np.inf, -np.inf
+    return out
+
+
+def _merged_codes(mine: FloatArray, its: FloatArray) -> FloatArray:
+    return mine + its
+
+
+def _merged_values(mine: FloatArray, its: FloatArray) -> FloatArray:
+    """Merge means and squared deviations about them (Chan, Golub & LeVeque 1983), and the ends."""
     total = mine + its
-    if len(total) > LOWEST:
-        total[LOWEST] = np.minimum(mine[LOWEST], its[LOWEST])
-        total[HIGHEST] = np.maximum(mine[HIGHEST], its[HIGHEST])
+    mean, rest, gap, share = _merged_means(mine, its, MEAN, REST)
+    total[MEAN], total[REST] = mean, rest
+    total[SQUARES] = mine[SQUARES] + its[SQUARES] + gap**2 * mine[WEIGHT] * share
+    first = np.zeros_like(gap)
+    squares = np.zeros_like(gap)
+    for part, by in ((mine, gap * share), (its, -gap * (1.0 - share))):
+        first += part[WEIGHT2_FIRST] - by * part[WEIGHT2]
+        squares += part[WEIGHT2_SQUARES] - 2.0 * by * part[WEIGHT2_FIRST] + by**2 * part[WEIGHT2]
+    total[WEIGHT2_FIRST], total[WEIGHT2_SQUARES] = first, squares
+    total[LOWEST] = np.minimum(mine[LOWEST], its[LOWEST])
+    total[HIGHEST] = np.maximum(mine[HIGHEST], its[HIGHEST])
     return total
 
 
+def _merged_products(mine: FloatArray, its: FloatArray) -> FloatArray:
+    total = mine + its
+    total[MEAN_1], total[REST_1], gap1, share = _merged_means(mine, its, MEAN_1, REST_1)
+    total[MEAN_2], total[REST_2], gap2, _ = _merged_means(mine, its, MEAN_2, REST_2)
+    sums = np.zeros((3, *gap1.shape))
+    for part, away in ((mine, share), (its, share - 1.0)):
+        by1, by2 = gap1 * away, gap2 * away
+        sums[0] += part[FIRST_1] - by1 * part[WEIGHT2]
+        sums[1] += part[FIRST_2] - by2 * part[WEIGHT2]
+        sums[2] += part[PRODUCT] - by1 * part[FIRST_2] - by2 * part[FIRST_1] + by1 * by2 * part[WEIGHT2]
+    total[FIRST_1], total[FIRST_2], total[PRODUCT] = sums
+    return total
+
+
+def _merged_means(
+    mine: FloatArray, its: FloatArray, mean: int, rest: int
+) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
+    """Merge two means: the new one as a sum of two numbers, its − mine, and its share of the weight; (1, cells) each.
+
+    Where one side is empty, the other's mean stands and the gap is 0.
+    """
+    weight = mine[WEIGHT] + its[WEIGHT]
+    share = np.divide(its[WEIGHT], weight, out=np.zeros_like(weight), where=weight > 0)
+    gap = (its[mean] - mine[mean]) + (its[rest] - mine[rest])
+    gap[(mine[WEIGHT] == 0) | (its[WEIGHT] == 0)] = 0.0
+    high = np.where(mine[WEIGHT] > 0, mine[mean], its[mean])
+    low = np.where(mine[WEIGHT] > 0, mine[rest], its[rest]) + gap * share
+    joined = high + low
+    return joined, low - (joined - high), gap, share
+
+
+PartKind = Literal["codes", "values", "products"]
+MERGES: Mapping[PartKind, Callable[[FloatArray, FloatArray], FloatArray]] = {
+    "codes": _merged_codes,
+    "values": _merged_values,
+    "products": _merged_products,
+}
+KINDS: Mapping[type, PartKind] = {CodedRows: "codes", ValueRows: "values", ProductRows: "products"}
+
+
+def _people_in(part: Rows) -> int:
+    match part:
+        case CodedRows():
+            return int(part.codes.size)
+        case ValueRows():
+            return int(part.values.size)
+        case ProductRows():
+            return int(part.first.size)
+
+
 def tally(
-    parts: Sequence[CodedRows | ValueRows],
+    parts: Sequence[Rows],
     columns: ColumnCells,
     *,
     weights: FloatArray | None = None,
@@ -115,11 +200,11 @@ def tally(
     """
     respondents = columns.sets[0].cell.size
     for part in parts:
-        found = part.codes.size if isinstance(part, CodedRows) else part.values.size
+        found = _people_in(part)
         if found != respondents:
             raise ValueError(f"A question has {found} respondents where the banner has {respondents}.")
     bundles = bundles_of(parts)
-    values = [(k, part) for k, part in enumerate(parts) if isinstance(part, ValueRows)]
+    values = [(k, part) for k, part in enumerate(parts) if not isinstance(part, CodedRows)]
     counts, sums = _Counts(bundles, columns), _ValueSums(values, columns)
     for start in range(0, respondents, BLOCK):
         block = slice(start, min(start + BLOCK, respondents))
@@ -134,8 +219,8 @@ def tally(
             for place, (k, part) in enumerate(bundle.parts):
                 of_part[k] = bundle.margin(total, place, part.size, some.cells)
         by_set.append(tuple(of_part[k] for k in range(len(parts))))
-    shifts = tuple(part.shift if isinstance(part, ValueRows) else 0.0 for part in parts)
-    return Tally(tuple(some.members for some in columns.sets), tuple(by_set), shifts)
+    kinds = tuple(KINDS[type(part)] for part in parts)
+    return Tally(tuple(some.members for some in columns.sets), tuple(by_set), kinds)
 
 
 class _Measures:
@@ -186,7 +271,7 @@ class Bundle:
         return np.asarray(shaped.sum(axis=(1, 3)))
 
 
-def bundles_of(parts: Sequence[CodedRows | ValueRows]) -> list[Bundle]:
+def bundles_of(parts: Sequence[Rows]) -> list[Bundle]:
     """Pack small questions together, smallest first, while their shared code stays small."""
     bundles: list[Bundle] = []
     open_parts: list[tuple[int, CodedRows]] = []
@@ -231,64 +316,88 @@ class _Counts:
 
 
 class _ValueSums:
-    """The nine sums and extremes of each number question, per set and cell."""
+    """The measures of each part of values or products, per set and cell, merged block by block."""
 
-    def __init__(self, values: Sequence[tuple[int, ValueRows]], columns: ColumnCells) -> None:
+    def __init__(self, values: Sequence[tuple[int, ValueRows | ProductRows]], columns: ColumnCells) -> None:
         self._values, self._cells = values, [some.cells for some in columns.sets]
-        self._totals = [[np.zeros((9, 1, cells)) for _ in values] for cells in self._cells]
-        for totals in self._totals:
-            for total in totals:
-                total[LOWEST], total[HIGHEST] = np.inf, -np.inf
+        self._totals = [[_empty(KINDS[type(part)], cells) for _, part in values] for cells in self._cells]
 
     def of_set(self, position: int) -> list[tuple[int, FloatArray]]:
         return [(k, total) for (k, _), total in zip(self._values, self._totals[position], strict=True)]
 
     def add(self, block: slice, cells: Sequence[IntArray], measures: _Measures) -> None:
         for k, (_, part) in enumerate(self._values):
-            terms = _value_terms(part.values[block], part.shift, measures)
+            first = part.first if isinstance(part, ProductRows) else part.values
+            there = ~np.isnan(first[block])
+            if isinstance(part, ProductRows):
+                there &= ~np.isnan(part.second[block])
+            terms = _Terms.of(there, measures)
             for totals, cell, count in zip(self._totals, cells, self._cells, strict=True):
-                terms.add_to(totals[k][:, 0], cell, count)
+                if isinstance(part, ProductRows):
+                    values = first[block], part.second[block]
+                    totals[k] = _merged_products(totals[k], terms.products(*values, cell, count))
+                else:
+                    totals[k] = _merged_values(totals[k], terms.values(first[block], cell, count))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class _ValueTerms:
-    """What the respondents of a block add to the sums of a number; 0 for whoever gave none."""
+class _Terms:
+    """What the respondents of a block that have a value add: n, w and w² (respondents,), 0 for all others."""
 
-    sums: dict[int, FloatArray]
-    same: dict[int, int]  # sums that equal another
-    lowest: FloatArray
-    highest: FloatArray
+    there: BoolArray
+    n: FloatArray
+    w: FloatArray
+    w2: FloatArray
 
-    def add_to(self, total: FloatArray, cell: IntArray, cells: int) -> None:
-        for measure, term in self.sums.items():
-            total[measure] += np.bincount(cell, term, cells)
-        for measure, same in self.same.items():
-            total[measure] = total[same]
-        np.minimum.at(total[LOWEST], cell, self.lowest)
-        np.maximum.at(total[HIGHEST], cell, self.highest)
+    @staticmethod
+    def of(there: BoolArray, measures: _Measures) -> _Terms:
+        n = there.astype(np.float64) if measures.n is None else np.where(there, measures.n, 0.0)
+        if not measures.weighted:
+            return _Terms(there & (n > 0), n, n, n)
+        assert measures.w is not None and measures.w2 is not None
+        w, w2 = np.where(there, measures.w, 0.0), np.where(there, measures.w2, 0.0)
+        return _Terms(there & (n > 0), n, w, w2)
 
+    def values(self, values: FloatArray, cell: IntArray, cells: int) -> FloatArray:
+        """Sum values up by cell: (measures, 1, cells)."""
+        total = self._counts("values", cell, cells)
+        s = np.where(self.there, values, 0.0)
+        total[MEAN, 0], total[REST, 0], away = self._centred(s, cell, total[WEIGHT, 0])
+        total[SQUARES, 0] = np.bincount(cell, self.w * away * away, cells)
+        if self.w2 is self.w:  # w = w² = 1 a person
+            total[WEIGHT2_SQUARES] = total[SQUARES]
+        else:
+            total[WEIGHT2_FIRST, 0] = np.bincount(cell, self.w2 * away, cells)
+            total[WEIGHT2_SQUARES, 0] = np.bincount(cell, self.w2 * away * away, cells)
+        np.minimum.at(total[LOWEST, 0], cell[self.there], values[self.there])
+        np.maximum.at(total[HIGHEST, 0], cell[self.there], values[self.there])
+        return total
 
-def _value_terms(values: FloatArray, shift: float, measures: _Measures) -> _ValueTerms:
-    absent = np.isnan(values)
-    s = np.where(absent, 0.0, values - shift)
-    n = (~absent).astype(np.float64)
-    if measures.n is not None:
-        n *= measures.n
-    counted = n > 0
-    lowest, highest = np.where(counted, s, np.inf), np.where(counted, s, -np.inf)
-    if not measures.weighted:
-        sums = {PEOPLE: n, WEIGHT: n, VALUE: n * s, VALUE2: n * s * s}
-        same = {WEIGHT2: WEIGHT, WEIGHT2_VALUE: VALUE, WEIGHT2_VALUE2: VALUE2}
-        return _ValueTerms(sums, same, lowest, highest)
-    assert measures.w is not None and measures.w2 is not None
-    w, w2 = np.where(absent, 0.0, measures.w), np.where(absent, 0.0, measures.w2)
-    sums = {
-        PEOPLE: n,
-        WEIGHT: w,
-        WEIGHT2: w2,
-        VALUE: w * s,
-        VALUE2: w * s * s,
-        WEIGHT2_VALUE: w2 * s,
-        WEIGHT2_VALUE2: w2 * s * s,
-    }
-    return _ValueTerms(sums, {}, lowest, highest)
+    def products(self, first: FloatArray, second: FloatArray, cell: IntArray, cells: int) -> FloatArray:
+        """Sum two values up by cell: (measures, 1, cells)."""
+        total = self._counts("products", cell, cells)
+        weight = total[WEIGHT, 0]
+        one, other = np.where(self.there, first, 0.0), np.where(self.there, second, 0.0)
+        total[MEAN_1, 0], total[REST_1, 0], away1 = self._centred(one, cell, weight)
+        total[MEAN_2, 0], total[REST_2, 0], away2 = self._centred(other, cell, weight)
+        total[FIRST_1, 0] = np.bincount(cell, self.w2 * away1, cells)
+        total[FIRST_2, 0] = np.bincount(cell, self.w2 * away2, cells)
+        total[PRODUCT, 0] = np.bincount(cell, self.w2 * away1 * away2, cells)
+        return total
+
+    def _counts(self, kind: PartKind, cell: IntArray, cells: int) -> FloatArray:
+        total = _empty(kind, cells)
+        total[PEOPLE, 0] = np.bincount(cell, self.n, cells)
+        total[WEIGHT, 0] = total[PEOPLE, 0] if self.w is self.n else np.bincount(cell, self.w, cells)
+        total[WEIGHT2, 0] = total[WEIGHT, 0] if self.w2 is self.w else np.bincount(cell, self.w2, cells)
+        return total
+
+    def _centred(
+        self, s: FloatArray, cell: IntArray, weight: FloatArray
+    ) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """Give the mean of each cell as a sum of two numbers (cells,), and how far each value is from it."""
+        some = np.where(weight > 0, weight, 1.0)
+        mean = np.bincount(cell, self.w * s, weight.size) / some
+        away = s - mean[cell]
+        rest = np.bincount(cell, self.w * away, weight.size) / some
+        return mean, rest, away - rest[cell]

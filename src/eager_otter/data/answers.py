@@ -4,17 +4,15 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
 
-from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray
+from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, smallest_unsigned
+from eager_otter.data.reasons import BLANK, Reason, Reasons
 
 ByteArray = npt.NDArray[np.uint8]
-
-BLANK, MISSING, UNKNOWN = 0, 1, 2  # what stands behind the answers of a single question
-BEHIND = 3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -22,22 +20,29 @@ class SingleAnswers:
     """One answer per respondent.
 
     `codes` (respondents,) holds the position of the answer in the question's list (missing answers keep theirs);
-    behind the last answer come three more: no answer, a missing code without a label, a code that the codebook
-    does not know. `unknown` counts the last by code, over all rows read.
+    behind the last answer come the `reasons` why there is none. `unknown` counts the codes that the codebook does not
+    know, over all rows read.
     """
 
     codes: CodeArray
     answers: int
+    reasons: tuple[Reason, ...]
     unknown: Mapping[str, int] = field(default_factory=dict)
 
     @property
     def size(self) -> int:
-        """How many codes there are, those behind the answers included."""
-        return self.answers + BEHIND
+        """How many codes there are, those of the reasons included."""
+        return self.answers + len(self.reasons)
+
+    def with_reason(self, reason: Reason) -> BoolArray:
+        """Tell who has no answer for a reason: (respondents,)."""
+        if reason not in self.reasons:
+            return np.zeros(len(self), np.bool_)
+        return np.asarray(self.codes == self.answers + self.reasons.index(reason))
 
     def chosen(self, rows: BoolArray) -> SingleAnswers:
         """Keep only some respondents."""
-        return SingleAnswers(self.codes[rows], self.answers, self.unknown)
+        return replace(self, codes=self.codes[rows])
 
     def __len__(self) -> int:
         return int(self.codes.size)
@@ -48,12 +53,13 @@ class MultiAnswers:
     """Several answers per respondent, packed eight to a byte.
 
     `packed` (bytes, respondents): bit b of byte k is answer 8·k + b of the question's list; the bit after the
-    last answer tells whether the respondent answered at all.
+    last answer tells whether the respondent answered at all. `absent` says why some did not; None: all left it blank.
     """
 
     packed: ByteArray
     answers: int
     unknown: Mapping[str, int] = field(default_factory=dict)
+    absent: Reasons | None = None
 
     def tick(self, position: int) -> BoolArray:
         """Tell who gave the answer at a position of the list: (respondents,)."""
@@ -66,7 +72,8 @@ class MultiAnswers:
 
     def chosen(self, rows: BoolArray) -> MultiAnswers:
         """Keep only some respondents."""
-        return MultiAnswers(np.ascontiguousarray(self.packed[:, rows]), self.answers, self.unknown)
+        absent = None if self.absent is None else self.absent.chosen(rows)
+        return replace(self, packed=np.ascontiguousarray(self.packed[:, rows]), absent=absent)
 
     def __len__(self) -> int:
         return int(self.packed.shape[1])
@@ -85,15 +92,15 @@ def pack(ticks: BoolArray, answered: BoolArray) -> ByteArray:
 class NumberAnswers:
     """A number per respondent; `values` (respondents,) is NaN where there is none.
 
-    `missing` (respondents,) tells who gave a missing code; None where nobody did.
+    `absent` says why some have none; None: all left it blank.
     """
 
     values: FloatArray
-    missing: BoolArray | None = None
+    absent: Reasons | None = None
 
     def chosen(self, rows: BoolArray) -> NumberAnswers:
         """Keep only some respondents."""
-        return NumberAnswers(self.values[rows], None if self.missing is None else self.missing[rows])
+        return NumberAnswers(self.values[rows], None if self.absent is None else self.absent.chosen(rows))
 
     def __len__(self) -> int:
         return int(self.values.size)
@@ -121,17 +128,36 @@ def joined(pieces: Sequence[Answers]) -> Answers:
     first = pieces[0]
     if isinstance(first, SingleAnswers):
         singles = [piece for piece in pieces if isinstance(piece, SingleAnswers)]
-        return SingleAnswers(np.concatenate([p.codes for p in singles]), first.answers, _added(singles))
+        codes = np.concatenate([p.codes for p in singles])
+        return SingleAnswers(codes, first.answers, first.reasons, _added(singles))
     if isinstance(first, MultiAnswers):
         multis = [piece for piece in pieces if isinstance(piece, MultiAnswers)]
-        return MultiAnswers(np.concatenate([p.packed for p in multis], axis=1), first.answers, _added(multis))
+        packed = np.concatenate([p.packed for p in multis], axis=1)
+        absent = _joined_reasons([p.absent for p in multis], [~p.answered for p in multis])
+        return MultiAnswers(packed, first.answers, _added(multis), absent)
     if isinstance(first, NumberAnswers):
         numbers = [piece for piece in pieces if isinstance(piece, NumberAnswers)]
-        coded = np.concatenate(
-            [np.zeros(len(p), np.bool_) if p.missing is None else p.missing for p in numbers]
-        )
-        return NumberAnswers(np.concatenate([p.values for p in numbers]), coded if coded.any() else None)
+        values = np.concatenate([p.values for p in numbers])
+        absent = _joined_reasons([p.absent for p in numbers], [np.isnan(p.values) for p in numbers])
+        return NumberAnswers(values, absent)
     return TextAnswers(np.concatenate([piece.texts for piece in pieces if isinstance(piece, TextAnswers)]))
+
+
+def _joined_reasons(pieces: Sequence[Reasons | None], without: Sequence[BoolArray]) -> Reasons | None:
+    """Put the reasons of parts behind one another; `without` (respondents,) of a part tells who has no answer."""
+    known = list(dict.fromkeys(reason for some in pieces if some is not None for reason in some.known))
+    if not known:
+        return None
+    known = known if BLANK in known else [*known, BLANK]
+    place = {reason: k for k, reason in enumerate(known, 1)}
+    kind = smallest_unsigned(len(known))
+    codes = []
+    for some, absent in zip(pieces, without, strict=True):
+        if some is None:
+            codes.append(np.where(absent, place[BLANK], 0).astype(kind))
+        else:
+            codes.append(np.array([0, *(place[reason] for reason in some.known)], kind)[some.codes])
+    return Reasons(np.concatenate(codes), tuple(known))
 
 
 def _added(pieces: Sequence[SingleAnswers] | Sequence[MultiAnswers]) -> dict[str, int]:

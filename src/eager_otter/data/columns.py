@@ -13,6 +13,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eager_otter.codebook.codes import as_number, canonical
+from eager_otter.codebook.missing import Missing
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
 from eager_otter.errors import DataError
 
@@ -144,19 +145,33 @@ def _written(value: object) -> str:
     return canonical(str(value)) if value is not None else ""
 
 
-def numbers(column: Any, missing: frozenset[str], name: str) -> tuple[FloatArray, BoolArray]:
-    """Read a column as numbers: (respondents,), NaN for blanks and missing codes, and who has one of the latter.
+def numbers(column: Any, missing: Missing, name: str) -> tuple[FloatArray, CodeArray | None]:
+    """Read a column as numbers: (respondents,), NaN for blanks and what is missing, and which of the latter it is.
 
-    Raises DataError naming the rows (from 1) of values that are no numbers.
+    That is 0 for none, else the place (from 1) among `missing.names`; None where nobody has any. Raises DataError
+    naming the rows (from 1) of values that are not numbers.
     """
     if isinstance(column, Located) and column.decimal != ".":
         column = _with_points(column)
     fast = _as_floats(column.column if isinstance(column, Located) else column)
     if fast is not None:
-        codes = [number for code in missing if (number := as_number(code)) is not None]
-        coded = np.isin(fast, codes) if codes else np.zeros(fast.size, np.bool_)
-        return np.where(coded, np.nan, fast), coded
+        return without_missing(fast, missing)
     return _numbers_by_text(column, missing, name)
+
+
+def without_missing(values: FloatArray, missing: Missing) -> tuple[FloatArray, CodeArray | None]:
+    """Take what is missing out of values (respondents,): NaN there, and which entry it is, as `numbers` gives it."""
+    which = np.zeros(values.size, smallest_unsigned(len(missing.names)))
+    behind = len(missing.codes) + 1
+    for k, span in reversed(list(enumerate(missing.spans, behind))):
+        which[span.holds(values)] = k
+    for k, code in enumerate(missing.codes, 1):
+        number = as_number(code)
+        if number is not None:
+            which[values == number] = k
+    if not which.any():
+        return values, None
+    return np.where(which > 0, np.nan, values), which
 
 
 def _pointed(text: str, sign: str) -> str:
@@ -199,13 +214,13 @@ def _blank_as_null(array: Any) -> Any:
     return pa.Array.from_buffers(array.type, len(array), [bits, *array.buffers()[1:]])
 
 
-def _numbers_by_text(column: Any, missing: frozenset[str], name: str) -> tuple[FloatArray, BoolArray]:
+def _numbers_by_text(column: Any, missing: Missing, name: str) -> tuple[FloatArray, CodeArray | None]:
     """Look at each distinct text of a column that is not plainly numbers."""
     parts = distinct(column)
     wrong: set[str] = set()
     values = np.full(len(parts.texts), np.nan)
     for k, text in enumerate(parts.texts):
-        if not text or text in missing:
+        if not text or text in missing.codes:
             continue
         number = as_number(text)
         if number is None:
@@ -219,4 +234,9 @@ def _numbers_by_text(column: Any, missing: frozenset[str], name: str) -> tuple[F
                 f"Column {name!r} should hold numbers; found {parts.named_rows(seen)}. "
                 "Correct the data, or list these values under 'missing' in the codebook."
             )
-    return values[parts.index], parts.which(missing.__contains__)
+    without, spanned = without_missing(values, missing)
+    which = np.zeros(values.size, smallest_unsigned(len(missing.names))) if spanned is None else spanned
+    for k, text in enumerate(parts.texts):
+        if text in missing.codes:
+            which[k] = missing.codes.index(text) + 1
+    return without[parts.index], which[parts.index] if which.any() else None

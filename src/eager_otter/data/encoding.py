@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date, datetime
 from typing import Any
 
@@ -11,6 +11,7 @@ import numpy as np
 
 from eager_otter.codebook.bands import Band
 from eager_otter.codebook.codes import as_number, canonical
+from eager_otter.codebook.missing import Missing
 from eager_otter.codebook.model import (
     DateColumn,
     JoinedColumn,
@@ -20,18 +21,10 @@ from eager_otter.codebook.model import (
     TickColumns,
 )
 from eager_otter.codebook.periods import day_number
-from eager_otter.core.arrays import BoolArray, FloatArray, smallest_unsigned
-from eager_otter.data.answers import (
-    BLANK,
-    MISSING,
-    UNKNOWN,
-    MultiAnswers,
-    NumberAnswers,
-    SingleAnswers,
-    TextAnswers,
-    pack,
-)
-from eager_otter.data.columns import Distinct, Located, distinct, numbers
+from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, smallest_unsigned
+from eager_otter.data.answers import MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers, pack
+from eager_otter.data.columns import Distinct, Located, distinct, numbers, without_missing
+from eager_otter.data.reasons import BLANK, NO_BAND, UNKNOWN, Reason, Reasons
 from eager_otter.errors import DataError, nearest
 
 Columns = Mapping[str, Any]  # column name → Arrow column
@@ -44,13 +37,12 @@ def encode_single(question: Question, columns: Columns) -> SingleAnswers:
     """
     (name,) = question.columns
     parts = distinct(columns[name])
-    place = _places(question)
-    behind = len(question.answers)
+    places = _Places(question)
     unknown: Counter[str] = Counter()
-    codes = parts.translated(_translator(place, behind), behind + UNKNOWN)
-    _count_unknown(parts, place, unknown)
+    codes = parts.translated(places.of, places.largest)
+    places.count_unknown(parts, unknown)
     _refuse_stray_text(question, name, parts, unknown)
-    return SingleAnswers(codes, behind, dict(unknown))
+    return SingleAnswers(codes, len(question.answers), places.reasons, dict(unknown))
 
 
 def encode_multi(question: Question, columns: Columns) -> MultiAnswers:
@@ -68,8 +60,18 @@ def encode_multi(question: Question, columns: Columns) -> MultiAnswers:
 def encode_number(question: Question, columns: Columns) -> NumberAnswers:
     """Encode a number. Raises DataError naming the rows of values that are none."""
     (name,) = question.columns
-    values, missing = numbers(columns[name], frozenset(question.missing), name)
-    return NumberAnswers(values, missing if missing.any() else None)
+    values, which = numbers(columns[name], question.missing, name)
+    return NumberAnswers(values, _reasons_of_numbers(question, values, which))
+
+
+def _reasons_of_numbers(question: Question, values: FloatArray, which: CodeArray | None) -> Reasons | None:
+    """Say why there is no value: `which` of the missing entries, else blank; None where all left it blank."""
+    if which is None:
+        return None
+    names = question.missing.names
+    codes = which.astype(smallest_unsigned(len(names) + 1))
+    codes[np.isnan(values) & (which == 0)] = len(names) + 1
+    return Reasons(codes, (*(Reason("missing", name) for name in names), BLANK))
 
 
 def encode_text(question: Question, columns: Columns) -> TextAnswers:
@@ -87,8 +89,9 @@ def encode_date(question: Question, columns: Columns) -> NumberAnswers:
     parts = distinct(columns[name])
     days = np.full(len(parts.texts), np.nan)
     wrong: set[str] = set()
+    missing = question.missing
     for k, text in enumerate(parts.texts):
-        if text and text not in question.missing:
+        if text and text not in missing.codes:
             day = _day(text, pattern)
             if day is None:
                 wrong.add(text)
@@ -101,8 +104,18 @@ def encode_date(question: Question, columns: Columns) -> NumberAnswers:
             f"Column {name!r} should hold {shape}; found {parts.named_rows(rows)}. "
             "Say how they are written with 'format' in the codebook (%d.%m.%Y), or list them under 'missing'."
         )
-    missing = parts.which(question.missing.__contains__)
-    return NumberAnswers(days[parts.index], missing if missing.any() else None)
+    without, spanned = without_missing(days, Missing(spans=missing.spans))
+    which = np.zeros(days.size, smallest_unsigned(len(missing.names)))
+    which += (
+        0 if spanned is None else np.where(spanned > 0, spanned + len(missing.codes), 0).astype(which.dtype)
+    )
+    for k, text in enumerate(parts.texts):
+        if text in missing.codes:
+            which[k] = missing.codes.index(text) + 1
+    values = without[parts.index]
+    return NumberAnswers(
+        values, _reasons_of_numbers(question, values, which[parts.index] if which.any() else None)
+    )
 
 
 def _day(text: str, pattern: str | None) -> int | None:
@@ -128,42 +141,114 @@ def encode_rank(question: Question, columns: Columns) -> NumberAnswers:
     return NumberAnswers(ranks)
 
 
-def encode_bands(bands: Sequence[Band], values: FloatArray) -> SingleAnswers:
-    """Put a number (respondents,) into bands; a value in none counts as unknown, by value."""
+def encode_bands(bands: Sequence[Band], values: FloatArray, absent: Reasons) -> SingleAnswers:
+    """Put a number (respondents,) into bands; a value in none is counted, by value.
+
+    `absent` says why the number is not there where it is not.
+    """
     behind = len(bands)
-    codes = np.full(values.size, behind + UNKNOWN, smallest_unsigned(behind + UNKNOWN))
-    codes[np.isnan(values)] = behind + BLANK
+    reasons = (*absent.known, NO_BAND)
+    codes = placed_behind(behind, absent)
+    stray_code = behind + len(absent.known)
+    codes[absent.codes == 0] = stray_code
     for k, band in enumerate(bands):
         inside = values >= band.low
         if band.high is not None:
             inside &= (values <= band.high) if band.closed else (values < band.high)
         codes[inside] = k
-    stray, counts = np.unique(values[codes == behind + UNKNOWN], return_counts=True)
+    stray, counts = np.unique(values[codes == stray_code], return_counts=True)
     unknown = {format(value, ".15g"): int(count) for value, count in zip(stray, counts, strict=True)}
-    return SingleAnswers(codes, behind, unknown)
+    return SingleAnswers(codes, behind, reasons, unknown)
 
 
-def encode_rules(rules: Sequence[BoolArray], respondents: int) -> SingleAnswers:
-    """Give each respondent the first rule that holds; `rules` (respondents,) each, in the order of the answers."""
-    behind = len(rules)
-    codes = np.full(respondents, behind + BLANK, smallest_unsigned(behind + UNKNOWN))
-    for k in range(behind - 1, -1, -1):
+def placed_behind(answers: int, absent: Reasons) -> CodeArray:
+    """Give each respondent without an answer the code of the reason, behind so many answers; 0 for all others."""
+    largest = answers + len(absent.known)
+    codes = absent.codes.astype(smallest_unsigned(largest))
+    codes[codes > 0] += np.array(answers - 1, codes.dtype)
+    return codes
+
+
+def encode_rules(rules: Sequence[BoolArray], absent: Reasons) -> SingleAnswers:
+    """Give each respondent the first rule that holds; `rules` (respondents,) each, in the order of the answers.
+
+    `absent` says why no rule holds for all others.
+    """
+    codes = placed_behind(len(rules), absent)
+    for k in range(len(rules) - 1, -1, -1):
         codes[rules[k]] = k
-    return SingleAnswers(codes, behind)
+    return SingleAnswers(codes, len(rules), absent.known)
 
 
-def _places(question: Question) -> dict[str, int]:
-    """Map every text that may stand for an answer to its position: labels, then missing codes, then codes."""
-    behind = len(question.answers)
-    place = {canonical(answer.label): k for k, answer in enumerate(question.answers)}
-    place |= dict.fromkeys(question.missing, behind + MISSING)
-    place |= {answer.code: k for k, answer in enumerate(question.answers)}
-    return place
+class _Places:
+    """Where a text stands that may be an answer of a question: labels, then missing codes, then codes.
+
+    Behind the answers come the reasons: missing codes without an answer, spans, unknown codes, blanks.
+    """
+
+    def __init__(self, question: Question) -> None:
+        self.behind = len(question.answers)
+        missing = question.missing
+        own = [code for code in missing.codes if code not in question.by_code]
+        spans = [span.text for span in missing.spans]
+        self.reasons = (*(Reason("missing", name) for name in (*own, *spans)), UNKNOWN, BLANK)
+        self.missing, self.first_span = missing, self.behind + len(own)
+        self.known = {canonical(answer.label): k for k, answer in enumerate(question.answers)}
+        self.known |= {code: k for k, code in enumerate(own, self.behind)}
+        self.known |= {answer.code: k for k, answer in enumerate(question.answers)}
+        self.unknown, self.blank = self.largest - 1, self.largest
+
+    @property
+    def largest(self) -> int:
+        """The last code there is: that of blanks."""
+        return self.behind + len(self.reasons) - 1
+
+    def of(self, text: str) -> int:
+        """Find the code of a text in its one written form."""
+        if not text:
+            return self.blank
+        place = self.known.get(text)
+        if place is None and self.missing.spans:
+            span = self.missing.span_of(as_number(text))
+            place = None if span is None else self.first_span + span
+        return self.unknown if place is None else place
+
+    def count_unknown(self, parts: Distinct, unknown: Counter[str]) -> None:
+        """Count the texts of a column that are not known."""
+        strange = np.array([self.of(text) == self.unknown for text in parts.texts], np.bool_)
+        _count_texts(parts, strange, unknown)
 
 
-def _count_unknown(parts: Distinct, place: Mapping[str, int], unknown: Counter[str]) -> None:
-    strange = np.array([bool(text) and text not in place for text in parts.texts], np.bool_)
-    _count_texts(parts, strange, unknown)
+def _reasons_by_column(
+    question: Question, places: _Places, coded: Sequence[CodeArray], answered: BoolArray
+) -> Reasons | None:
+    """Say why those gave no answer who gave none in any column: the reason that goes first.
+
+    `coded` (respondents,) per column are codes of `places`. None where all of them left everything blank.
+    """
+    if answered.all():
+        return None
+    known = tuple(
+        sorted(
+            dict.fromkeys(
+                (*(Reason("missing", a.label) for a in question.answers if a.missing), *places.reasons)
+            ),
+            key=lambda reason: reason.place,
+        )
+    )
+    number = {reason: k for k, reason in enumerate(known, 1)}
+    table = np.full(places.largest + 1, number[BLANK])
+    for k, answer in enumerate(question.answers):
+        if answer.missing:
+            table[k] = number[Reason("missing", answer.label)]
+    for k, reason in enumerate(places.reasons, places.behind):
+        table[k] = number[reason]
+    table = table.astype(smallest_unsigned(len(known)))
+    codes = table[coded[0]]
+    for column in coded[1:]:
+        codes = np.minimum(codes, table[column])
+    codes[answered] = 0
+    return Reasons(codes, known)
 
 
 def _refuse_stray_text(question: Question, name: str, parts: Distinct, unknown: Mapping[str, int]) -> None:
@@ -185,19 +270,55 @@ def _from_ticks(question: Question, source: TickColumns, columns: Columns) -> Mu
     unknown: Counter[str] = Counter()
     ticked = set(source.ticked)
     readable = None if source.unticked is None else ticked | set(source.unticked)
-    missing = set(question.missing) - ticked
+    entries = _TickReasons(question, ticked)
+    coded: list[CodeArray] = []
     for (code, name), answer in zip(source.columns, question.answers, strict=True):
         parts = distinct(columns[name])
         yes = np.array(
             [text in ticked or (text in (code, answer.label) and _is_word(text)) for text in parts.texts]
         )
-        given = np.array([bool(text) and text not in missing for text in parts.texts])
+        which = np.array([entries.of(text) for text in parts.texts])
+        given = which == 0
         if readable is not None:
             strange = given & ~yes & np.array([text not in readable for text in parts.texts])
             _count_texts(parts, strange, unknown)
+            which[strange] = entries.unknown
+        coded.append(which.astype(entries.kind)[parts.index])
         ticks.append((yes & given)[parts.index] & (not answer.missing))
-        answered |= given[parts.index]
-    return MultiAnswers(pack(np.array(ticks), answered), len(ticks), dict(unknown))
+        answered |= (which == 0)[parts.index]
+    return MultiAnswers(
+        pack(np.array(ticks), answered), len(ticks), dict(unknown), entries.reasons(coded, answered)
+    )
+
+
+class _TickReasons:
+    """Why a tick column says nothing: a missing code, a value that is neither ticked nor not, or a blank."""
+
+    def __init__(self, question: Question, ticked: set[str]) -> None:
+        self.missing, self.ticked = question.missing, ticked
+        self.known = (*(Reason("missing", name) for name in question.missing.names), UNKNOWN, BLANK)
+        self.unknown = len(self.known) - 1
+        self.kind = smallest_unsigned(len(self.known))
+
+    def of(self, text: str) -> int:
+        """Give the number of the reason, from 1; 0 for a text that says something."""
+        if not text:
+            return len(self.known)
+        if text in self.ticked:
+            return 0
+        if text in self.missing.codes:
+            return self.missing.codes.index(text) + 1
+        span = self.missing.span_of(as_number(text)) if self.missing.spans else None
+        return 0 if span is None else len(self.missing.codes) + span + 1
+
+    def reasons(self, coded: Sequence[CodeArray], answered: BoolArray) -> Reasons | None:
+        """Give, to whoever says nothing in any column, the reason that goes first; None where all left it blank."""
+        if answered.all():
+            return None
+        codes = np.minimum.reduce([np.where(column == 0, len(self.known), column) for column in coded])
+        codes = codes.astype(self.kind)
+        codes[answered] = 0
+        return Reasons(codes, self.known)
 
 
 def _is_word(text: str) -> bool:
@@ -212,45 +333,53 @@ def _count_texts(parts: Distinct, chosen: BoolArray, unknown: Counter[str]) -> N
 
 
 def _from_mentions(question: Question, names: Sequence[str], columns: Columns) -> MultiAnswers:
-    place = _places(question)
-    behind = len(question.answers)
+    places = _Places(question)
     unknown: Counter[str] = Counter()
     ticks: BoolArray | None = None
+    coded: list[CodeArray] = []
     for name in names:
         parts = distinct(columns[name])
-        codes = parts.translated(_translator(place, behind), behind + UNKNOWN)
-        _count_unknown(parts, place, unknown)
+        codes = parts.translated(places.of, places.largest)
+        places.count_unknown(parts, unknown)
         if ticks is None:
-            ticks = np.zeros((behind + UNKNOWN + 1, codes.size), np.bool_)
+            ticks = np.zeros((places.largest + 1, codes.size), np.bool_)
         ticks[codes, np.arange(codes.size)] = True
+        coded.append(codes)
     assert ticks is not None
-    return _answered_if_any(question, ticks[:behind], unknown)
-
-
-def _translator(place: Mapping[str, int], behind: int) -> Callable[[str], int]:
-    return lambda text: place.get(text, behind + UNKNOWN if text else behind + BLANK)
+    return _answered_if_any(question, ticks[: places.behind], unknown, places, coded)
 
 
 def _from_joined(question: Question, name: str, by: str, columns: Columns) -> MultiAnswers:
-    place = _places(question)
-    behind = len(question.answers)
+    places = _Places(question)
     parts = distinct(columns[name])
     counts = parts.counts()
     unknown: Counter[str] = Counter()
-    patterns = np.zeros((behind, len(parts.texts)), np.bool_)
+    patterns = np.zeros((places.behind, len(parts.texts)), np.bool_)
+    deepest = max((text.count(by) for text in parts.texts), default=0) + 1
+    coded = np.full((deepest, len(parts.texts)), places.blank)
     for k, text in enumerate(parts.texts):
-        for mention in {canonical(piece) for piece in text.split(by)} - {""}:
-            position = place.get(mention, behind + UNKNOWN)
-            if position < behind:
+        for j, mention in enumerate(sorted({canonical(piece) for piece in text.split(by)} - {""})):
+            position = coded[j, k] = places.of(mention)
+            if position < places.behind:
                 patterns[position, k] = True
-            elif position == behind + UNKNOWN and counts[k]:
+            elif position == places.unknown and counts[k]:
                 unknown[mention] += int(counts[k])
-    return _answered_if_any(question, patterns[:, parts.index], unknown)
+    return _answered_if_any(
+        question, patterns[:, parts.index], unknown, places, [column[parts.index] for column in coded]
+    )
 
 
-def _answered_if_any(question: Question, ticks: BoolArray, unknown: Mapping[str, int]) -> MultiAnswers:
+def _answered_if_any(
+    question: Question,
+    ticks: BoolArray,
+    unknown: Mapping[str, int],
+    places: _Places,
+    coded: Sequence[CodeArray],
+) -> MultiAnswers:
     """Pack mentions; whoever gave at least one valid one answered."""
     for k, answer in enumerate(question.answers):
         if answer.missing:
             ticks[k] = False
-    return MultiAnswers(pack(ticks, np.logical_or.reduce(ticks)), len(question.answers), dict(unknown))
+    answered = np.logical_or.reduce(ticks)
+    absent = _reasons_by_column(question, places, coded, answered)
+    return MultiAnswers(pack(ticks, answered), len(question.answers), dict(unknown), absent)

@@ -3,66 +3,72 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import Literal
 
 import numpy as np
 
 from eager_otter.codebook.bands import Band
 from eager_otter.codebook.model import Combined, Computed, Merged, Question
 from eager_otter.core.arrays import BoolArray, FloatArray, smallest_unsigned
-from eager_otter.data.answers import (
-    BLANK,
-    UNKNOWN,
-    Answers,
-    MultiAnswers,
-    NumberAnswers,
-    SingleAnswers,
-    pack,
-)
-from eager_otter.data.encoding import encode_bands
+from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers, pack
+from eager_otter.data.encoding import encode_bands, placed_behind
+from eager_otter.data.reasons import NO_GROUP, Reasons, first_of, where_none
 from eager_otter.data.selection import count_of_mentions, hits_of, who_answered
 
 
-def equal_bands(count: int, values: FloatArray) -> SingleAnswers:
+def equal_bands(count: int, values: FloatArray, absent: Reasons) -> SingleAnswers:
     """Put values (respondents,) into bands of equal size, as far as equal values allow.
 
-    The k-th band ends at the k/count quantile of the values that are there (Hyndman & Fan 1996, type 2).
+    The k-th band ends at the k/count quantile of the values that are there (Hyndman & Fan 1996, type 2). `absent` says
+    why a value is not there.
     """
     given = values[~np.isnan(values)]
-    codes = np.full(values.size, count + BLANK, smallest_unsigned(count + UNKNOWN))
+    codes = placed_behind(count, absent)
     if given.size:
         shares = np.arange(1, count) / count
         edges = np.quantile(given, shares, method="averaged_inverted_cdf")
         there = ~np.isnan(values)
         codes[there] = np.searchsorted(edges, values[there], side="left")
-    return SingleAnswers(codes, count)
+    return SingleAnswers(codes, count, absent.known)
 
 
-def in_periods(spans: Sequence[tuple[int, int]], days: FloatArray) -> SingleAnswers:
-    """Put days since 1970 (respondents,) into spans, both ends inside; a day in none counts as unknown."""
-    return encode_bands([Band(first, last, True, "") for first, last in spans], days)
+def in_periods(spans: Sequence[tuple[int, int]], days: FloatArray, absent: Reasons) -> SingleAnswers:
+    """Put days since 1970 (respondents,) into spans, both ends inside; a day in none is counted, by value."""
+    return encode_bands([Band(first, last, True, "") for first, last in spans], days, absent)
 
 
-def merged(source: Question, made: Merged, answers: Answers) -> Answers:
-    """Put answers together: single stays single; in a multiple response any of a group gives the new answer."""
+def merged(source: Question, made: Merged, answers: Answers, absent: Reasons) -> Answers:
+    """Put answers together: single stays single; in a multiple response any of a group gives the new answer.
+
+    `absent` says why some have no answer to the source.
+    """
     groups = list(made.groups)
     if made.rest:
         named = {code for group in groups for code in group}
         groups.append(tuple(answer.code for answer in source.valid if answer.code not in named))
     if isinstance(answers, MultiAnswers):
         ticks = [_gave_any(source, answers, group) for group in groups]
-        return MultiAnswers(pack(np.array(ticks), answers.answered), len(groups))
+        return MultiAnswers(pack(np.array(ticks), answers.answered), len(groups), absent=absent)
     assert isinstance(answers, SingleAnswers)
     behind = len(groups)
-    table = np.full(answers.size, behind + BLANK, smallest_unsigned(behind + UNKNOWN))
+    no_group = behind + len(absent.known)
+    table = np.full(answers.size, no_group, smallest_unsigned(no_group))
     for k, group in enumerate(groups):
         table[[source.by_code[code] for code in group]] = k
-    return SingleAnswers(table[answers.codes], behind)
+    codes = np.where(absent.codes == 0, table[answers.codes], placed_behind(behind, absent))
+    return SingleAnswers(codes, behind, (*absent.known, NO_GROUP))
 
 
 def combined(
-    question: Question, made: Combined, sources: Mapping[str, tuple[Question, Answers]]
+    question: Question,
+    made: Combined,
+    sources: Mapping[str, tuple[Question, Answers]],
+    absent: Sequence[Reasons],
 ) -> MultiAnswers:
-    """Put several questions into one: whoever gave an answer in any of them gave it; so with answering at all."""
+    """Put several questions into one: whoever gave an answer in any of them gave it; so with answering at all.
+
+    `absent` says of each why some have no answer.
+    """
     ticks: BoolArray | None = None
     answered: BoolArray | None = None
     for name, places in zip(made.of, made.places, strict=True):
@@ -79,30 +85,54 @@ def combined(
     mentions = np.logical_or.reduce(ticks[[not e for e in exclusive]]) if not all(exclusive) else None
     if mentions is not None:  # "none" in one question does not stand beside a mention in another
         ticks[exclusive] &= ~mentions
-    return MultiAnswers(pack(ticks, answered), len(question.answers))
+    return MultiAnswers(
+        pack(ticks, answered), len(question.answers), absent=where_none(absent, answered, NO_GROUP)
+    )
 
 
-def computed(made: Computed, sources: Mapping[str, tuple[Question, Answers]]) -> NumberAnswers:
-    """Work a number out from several questions; NaN where fewer than `least` of them have a value."""
-    if made.how == "mentions":
-        question, answers = sources[made.of[0]]
-        assert isinstance(answers, MultiAnswers)
-        return NumberAnswers(count_of_mentions(question, answers))
-    if made.how == "count":
-        return NumberAnswers(_counted(made, sources))
-    values = np.array([values_of(*sources[name]) for name in made.of])
-    there = ~np.isnan(values)
-    enough = there.sum(axis=0) >= made.least
-    return NumberAnswers(np.where(enough, _over(made.how, values, there), np.nan))
+def computed(
+    made: Computed, sources: Mapping[str, tuple[Question, Answers]], absent: Sequence[Reasons]
+) -> NumberAnswers:
+    """Work a number out from several questions; NaN where fewer than `least` of them have a value.
+
+    `absent` says of each why some have no answer; where a number cannot be worked out, the first of these is told.
+    """
+    values = _computed(made, sources)
+    reasons = first_of(absent)
+    codes = np.where(np.isnan(values), reasons.codes, 0)
+    codes[np.isnan(values) & (codes == 0)] = len(reasons.known) + 1  # answers without a score
+    known = (*reasons.known, NO_GROUP)
+    return NumberAnswers(values, Reasons(codes.astype(smallest_unsigned(len(known))), known))
 
 
-def _over(how: str, values: FloatArray, there: BoolArray) -> FloatArray:
-    if how in ("sum", "mean"):
-        total = np.where(there, values, 0.0).sum(axis=0)
-        return np.asarray(total / np.maximum(there.sum(axis=0), 1) if how == "mean" else total)
-    if how == "smallest":
-        return np.asarray(np.where(there, values, np.inf).min(axis=0))
-    return np.asarray(np.where(there, values, -np.inf).max(axis=0))
+def _computed(made: Computed, sources: Mapping[str, tuple[Question, Answers]]) -> FloatArray:
+    match made.how:
+        case "mentions":
+            question, answers = sources[made.of[0]]
+            assert isinstance(answers, MultiAnswers)
+            return count_of_mentions(question, answers)
+        case "count":
+            return _counted(made, sources)
+        case "sum" | "mean" | "smallest" | "largest":
+            values = np.array([values_of(*sources[name]) for name in made.of])
+            there = ~np.isnan(values)
+            enough = there.sum(axis=0) >= made.least
+            return np.where(enough, _over(made.how, values, there), np.nan)
+
+
+def _over(
+    how: Literal["sum", "mean", "smallest", "largest"], values: FloatArray, there: BoolArray
+) -> FloatArray:
+    match how:
+        case "sum":
+            return np.asarray(np.where(there, values, 0.0).sum(axis=0))
+        case "mean":
+            total = np.where(there, values, 0.0).sum(axis=0)
+            return np.asarray(total / np.maximum(there.sum(axis=0), 1))
+        case "smallest":
+            return np.asarray(np.where(there, values, np.inf).min(axis=0))
+        case "largest":
+            return np.asarray(np.where(there, values, -np.inf).max(axis=0))
 
 
 def _counted(made: Computed, sources: Mapping[str, tuple[Question, Answers]]) -> FloatArray:

@@ -3,23 +3,16 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 
 from eager_otter.codebook.model import Codebook, Question
-from eager_otter.data.answers import (
-    BLANK,
-    MISSING,
-    UNKNOWN,
-    Answers,
-    MultiAnswers,
-    NumberAnswers,
-    SingleAnswers,
-)
+from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.columns import distinct
+from eager_otter.data.reasons import Reason, Reasons
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import who_answered
 
@@ -143,28 +136,47 @@ def _answer_counts(question: Question, answers: Answers) -> Iterator[AnswerCount
         for k, answer in enumerate(question.answers):
             note = "missing" if answer.missing else ""
             yield AnswerCount(code=answer.code, label=answer.label, people=int(counts[k]), note=note)
-        yield from _behind(answers, [int(count) for count in counts[answers.answers :]])
+        behind = zip(answers.reasons, counts[answers.answers :].tolist(), strict=True)
+        yield from _behind(behind, answers.unknown)
     elif isinstance(answers, MultiAnswers):
         for k, answer in enumerate(question.answers):
             note = "missing" if answer.missing else "exclusive" if answer.exclusive else ""
             people = int(answers.tick(k).sum())
             yield AnswerCount(code=answer.code, label=answer.label, people=people, note=note)
         yield from _unknown(answers.unknown)
-    elif isinstance(answers, NumberAnswers) and answers.missing is not None:
-        yield AnswerCount(code="", label="missing code", people=int(answers.missing.sum()), note="missing")
+        yield from _behind(_counted(answers.absent), {})
+    elif isinstance(answers, NumberAnswers):
+        yield from _behind(_counted(answers.absent), {})
 
 
-def _behind(answers: SingleAnswers, counts: list[int]) -> Iterator[AnswerCount]:
-    if counts[MISSING]:
-        yield AnswerCount(code="", label="missing code", people=counts[MISSING], note="missing")
-    if counts[UNKNOWN]:
-        yield from _unknown(answers.unknown)
-    if counts[BLANK]:
-        yield AnswerCount(code="", label="no answer", people=counts[BLANK], note="blank")
+def _counted(reasons: Reasons | None) -> Iterator[tuple[Reason, int]]:
+    if reasons is not None:
+        counts = np.bincount(reasons.codes, minlength=len(reasons.known) + 1)
+        yield from zip(reasons.known, counts[1:].tolist(), strict=True)
 
 
-def _unknown(unknown: object) -> Iterator[AnswerCount]:
-    assert isinstance(unknown, dict)
+REASONS = {
+    "not asked": "not asked",
+    "no band": "in no band or period",
+    "no group": "in no answer of the merge or rule",
+    "blank": "blank",
+}
+
+
+def _behind(counted: Iterable[tuple[Reason, int]], unknown: Mapping[str, int]) -> Iterator[AnswerCount]:
+    """List those without an answer by reason; a code that the codebook does not know is listed by itself."""
+    for reason, people in counted:
+        if not people:
+            continue
+        if reason.kind == "unknown code":
+            yield from _unknown(unknown)
+        elif reason.kind == "missing":
+            yield AnswerCount(code=reason.label, label="missing code", people=people, note="missing")
+        else:
+            yield AnswerCount(code="", label=REASONS[reason.kind], people=people, note="no answer")
+
+
+def _unknown(unknown: Mapping[str, int]) -> Iterator[AnswerCount]:
     for code, people in unknown.items():
         yield AnswerCount(code=code, label="", people=people, note="not in the codebook")
 

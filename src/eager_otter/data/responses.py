@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from eager_otter.codebook.expression import Expression, parse
+from eager_otter.codebook.missing import Missing
 from eager_otter.codebook.model import (
     Banded,
     Codebook,
@@ -41,7 +42,8 @@ from eager_otter.data.encoding import (
 from eager_otter.data.files import DataFile, Source, check_there, read_columns
 from eager_otter.data.made import combined, computed, equal_bands, in_periods, merged
 from eager_otter.data.opening import Reading, open_data
-from eager_otter.data.selection import select
+from eager_otter.data.reasons import NO_GROUP, NOT_ASKED, Reasons, where_none
+from eager_otter.data.selection import reasons_of, select
 from eager_otter.errors import DataError, RequestError, UnknownName
 
 IN_PARTS_FROM = 64 * 1024 * 1024  # bytes of a CSV file
@@ -77,6 +79,7 @@ class Responses:
     file: DataFile | None = None  # where columns that the codebook does not name can be read
     _encoded: dict[str, Answers] = field(default_factory=dict)
     _numbers_read: dict[str, FloatArray] = field(default_factory=dict)
+    _reasons: dict[str, Reasons] = field(default_factory=dict)
 
     @property
     def questions(self) -> Mapping[str, Question]:
@@ -96,23 +99,53 @@ class Responses:
         if question.columns:
             return encode(question, {name: self.column(name) for name in question.columns})
         match question.source:
-            case Derived(rules):
-                return encode_rules(
-                    [self.everyone() if rule is None else select(rule, self) for _, rule in rules], len(self)
-                )
+            case Derived() as derived:
+                return self._derived(question, derived)
             case Banded(of, bands):
-                return encode_bands(bands, self._numbers(of))
+                return encode_bands(bands, self._numbers(of), self.reasons(of))
             case EqualBands(of, count):
-                return equal_bands(count, self._numbers(of))
+                return equal_bands(count, self._numbers(of), self.reasons(of))
             case Periods(of, spans):
-                return in_periods(spans, self._numbers(of))
+                return in_periods(spans, self._numbers(of), self.reasons(of))
             case Merged(of) as made:
-                return merged(self.questions[of], made, self.answers(of))
+                return merged(self.questions[of], made, self.answers(of), self.reasons(of))
             case Combined(of) as made_of:
-                return combined(question, made_of, self._sources(of))
+                return combined(question, made_of, self._sources(of), [self.reasons(name) for name in of])
             case Computed(_, of) as computation:
-                return computed(computation, self._sources(of))
+                return computed(computation, self._sources(of), [self.reasons(name) for name in of])
         raise ValueError(f"{question.name} is neither read from columns nor made from questions.")
+
+    def _derived(self, question: Question, derived: Derived) -> Answers:
+        """Give each respondent the first rule that holds.
+
+        `otherwise` takes those left who answered one of the questions that the rules read, `everyone else` all.
+        """
+        sources = [self.reasons(name) for name in question.made_of]
+        chosen: list[BoolArray] = []
+        for _, rule in derived.rules:
+            if rule is not None:
+                chosen.append(select(rule, self))
+            elif derived.everyone:
+                chosen.append(self.everyone())
+            else:
+                chosen.append(np.logical_or.reduce([one.codes == 0 for one in sources]))
+        answered: BoolArray = np.logical_or.reduce(chosen)
+        if not sources:
+            return encode_rules(chosen, Reasons((~answered).astype(np.uint8), (NO_GROUP,)))
+        return encode_rules(chosen, where_none(sources, answered, NO_GROUP))
+
+    def reasons(self, name: str) -> Reasons:
+        """Say why each respondent has no valid answer to a question. Raises UnknownName, DataError."""
+        if name not in self._reasons:
+            self._reasons[name] = self.reasons_as(self.codebook.question(name))
+        return self._reasons[name]
+
+    def reasons_as(self, question: Question) -> Reasons:
+        """Say why each respondent has no answer to a question as a table sees it, with some answers left out."""
+        found = reasons_of(question, self.answers(question.name))
+        if question.asked is None:
+            return found
+        return found.with_reason(NOT_ASKED, ~self.chosen_by(question.asked))
 
     def _numbers(self, name: str) -> FloatArray:
         answers = self.answers(name)
@@ -202,7 +235,7 @@ class Responses:
 
     def _number_column(self, column: str, kind: str) -> FloatArray:
         if column not in self._numbers_read:
-            self._numbers_read[column] = numbers(self.column(column, kind), frozenset(), column)[0]
+            self._numbers_read[column] = numbers(self.column(column, kind), Missing(), column)[0]
         return self._numbers_read[column]
 
     def _column(self, name: str, kind: str) -> Any:

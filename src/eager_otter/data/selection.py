@@ -26,8 +26,9 @@ from eager_otter.codebook.expression import (
 )
 from eager_otter.codebook.meaning import check_expression, code_of, numeric_codes
 from eager_otter.codebook.model import Net, Question
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, smallest_unsigned
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
+from eager_otter.data.reasons import BLANK, Reason, Reasons
 
 SIGNS: Mapping[str, Callable[[FloatArray, float], BoolArray]] = {
     "==": operator.eq,
@@ -150,6 +151,22 @@ def who_answered(question: Question, answers: Answers) -> BoolArray:
             return ~np.isnan(answers.values)
         case TextAnswers():
             return np.asarray(answers.texts != "", np.bool_)
+
+
+def reasons_of(question: Question, answers: Answers) -> Reasons:
+    """Say why each respondent has no valid answer to a question, from its own columns."""
+    if isinstance(answers, SingleAnswers):
+        labels = {k: Reason("missing", a.label) for k, a in enumerate(question.answers) if a.missing}
+        known = tuple(dict.fromkeys((*labels.values(), *answers.reasons)))
+        number = {reason: k for k, reason in enumerate(known, 1)}
+        table = np.zeros(answers.size, smallest_unsigned(len(known)))
+        for k, reason in (*labels.items(), *enumerate(answers.reasons, answers.answers)):
+            table[k] = number[reason]
+        return Reasons(table[answers.codes], known)
+    absent = None if isinstance(answers, TextAnswers) else answers.absent
+    if absent is not None:
+        return absent
+    return Reasons((~who_answered(question, answers)).astype(np.uint8), (BLANK,))
 
 
 def who_counts_in(question: Question, answers: Answers, net: Net) -> BoolArray:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -28,8 +29,17 @@ class Draft:
     guesses: tuple[Guess, ...]
 
 
-def draft(path: Path, reading: Reading | None = None, *, codebook_name: str = "codebook.yaml") -> Draft:
-    """Guess what a file of responses holds. Raises FileProblem, DataError."""
+def draft(
+    path: Path,
+    reading: Reading | None = None,
+    *,
+    codebook_name: str = "codebook.yaml",
+    folder: Path | None = None,
+) -> Draft:
+    """Guess what a file of responses holds.
+
+    The plan stands in `folder` (None: that of the file) and names the file from there. Raises FileProblem, DataError.
+    """
     file = open_data(path, reading)
     title, origin = path.stem, "guessed from the data"
     if isinstance(file, TripleSFile):
@@ -40,7 +50,7 @@ def draft(path: Path, reading: Reading | None = None, *, codebook_name: str = "c
     head = f"A first codebook for {path.name}, {origin}. Correct it; each question says why it is so."
     return Draft(
         codebook="\n".join([comment(head), f"title: {scalar(title)}", *_codebook_lines(found)]) + "\n",
-        plan="\n".join(_plan_lines(path, found, codebook_name, reading)) + "\n",
+        plan="\n".join(_plan_lines(path, found, codebook_name, reading, folder)) + "\n",
         guesses=tuple(found),
     )
 
@@ -171,12 +181,14 @@ def _tick_lines(guess: Guess) -> Iterator[str]:
 
 def _answer_lines(guess: Guess) -> Iterator[str]:
     missing = set(guess.details.get("missing", ()))
-    scores = guess.details.get("scores", {})
+    scale, scores = guess.details.get("scale"), guess.details.get("scores", {})
     yield "answers:"
     for code, label in guess.answers:
         if code in missing:
             entry = mapped({"label": inside(label), "missing": "true"})
             yield f"  {scalar(code)}: {entry}  {comment('looks like no answer')}"
+        elif code in scores and not scale and format(scores[code], ".15g") != code:
+            yield f"  {scalar(code)}: {scalar(label)}  {comment(f'score {scores[code]:.15g}, which a scale would use')}"
         elif code in scores and format(scores[code], ".15g") != code:
             yield f"  {scalar(code)}: {mapped({'label': inside(label), 'score': format(scores[code], '.15g')})}"
         else:
@@ -186,11 +198,13 @@ def _answer_lines(guess: Guess) -> Iterator[str]:
 # --- the plan -------------------------------------------------------------------------------------------
 
 
-def _plan_lines(path: Path, found: Sequence[Guess], codebook: str, reading: Reading | None) -> Iterator[str]:
+def _plan_lines(
+    path: Path, found: Sequence[Guess], codebook: str, reading: Reading | None, folder: Path | None
+) -> Iterator[str]:
     yield comment(
         f"A first plan for {path.name}: every question by a few that may make a banner. Correct it."
     )
-    yield f"data: {_data_entry(path, reading)}"
+    yield f"data: {_data_entry(_from(folder, path), reading)}"
     yield f"codebook: {scalar(codebook)}"
     low, high = BANNER_ANSWERS
     banner = [guess.name for guess in found if guess.role == "single" and low <= len(guess.answers) <= high]
@@ -200,12 +214,22 @@ def _plan_lines(path: Path, found: Sequence[Guess], codebook: str, reading: Read
     yield from ("", "tables:", "  - {each: all}", "", "outputs: [tables.xlsx, tables.csv]")
 
 
-def _data_entry(path: Path, reading: Reading | None) -> str:
+def _from(folder: Path | None, path: Path) -> str:
+    """Give the path of a file as a plan in a folder names it."""
+    if folder is None or folder.resolve() == path.parent.resolve():
+        return path.name
+    try:
+        return Path(os.path.relpath(path.resolve(), folder.resolve())).as_posix()
+    except ValueError:  # another drive
+        return str(path.resolve())
+
+
+def _data_entry(name: str, reading: Reading | None) -> str:
     options = {
         key: getattr(reading, key)
         for key in ("sheet", "delimiter", "encoding", "decimal")
         if reading is not None and getattr(reading, key) is not None
     }
     if not options:
-        return scalar(path.name)
-    return mapped({"file": inside(path.name), **{key: inside(value) for key, value in options.items()}})
+        return scalar(name)
+    return mapped({"file": inside(name), **{key: inside(value) for key, value in options.items()}})

@@ -26,12 +26,17 @@ class Context:
     def __init__(self, document: Document) -> None:
         self.document = document
         self.problems: list[Problem] = []
+        self.hints: list[Problem] = []
         self.codebook: Codebook | None = None
         self.mistaken: frozenset[str] = frozenset()  # questions of the codebook that are themselves mistaken
 
     def note(self, place: Place, message: str, *, key: bool = False) -> None:
         """Remember a problem at a place of the plan."""
         self.problems.append(self.document.problem(place, message, key=key))
+
+    def hint(self, place: Place, message: str, *, key: bool = False) -> None:
+        """Remember what is no mistake, but is better written otherwise, at a place of the plan."""
+        self.hints.append(self.document.problem(place, message, key=key))
 
     def part(self, kind: type[T] | Any, value: object, place: Place) -> T | None:
         """Check a part against its model; its problems join the others."""

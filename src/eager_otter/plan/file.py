@@ -222,7 +222,9 @@ class SettingsPart(Part):
     above: Annotated[float, Field(strict=False, ge=0, le=100)] | None = None
     empty_rows: Literal["keep", "drop"] | None = Field(default=None, alias="empty rows")
     repeat: Text | None = None
-    layer: Text | None = None
+    part: Text | None = None
+    layer: Text | None = None  # as version 0.1 called the part
+    no_answer: Literal["one row", "by reason"] | None = Field(default=None, alias="no answer")
     figures: Figures | None = None
     percent_of: Code | None = Field(default=None, alias="percent of")
     difference_from: Code | None = Field(default=None, alias="difference from")

@@ -9,6 +9,7 @@ from typing import Literal
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
+from eager_otter.errors import Problem
 from eager_otter.looks.theme import STANDARD, LettersPlace, Theme
 from eager_otter.looks.words import ENGLISH, Words
 from eager_otter.tables.request import Banner, TableRequest
@@ -47,8 +48,8 @@ class Plan:
     """Everything a report is made from.
 
     `weight` is None for an unweighted report; paths are ready to open; `findings` is how many notable differences the
-    report lists. `theme` and `words` are as loaded, the wording of the theme in the words; `theme_name` and `language`
-    are how the plan names them.
+    report lists; `hints` tell what is better written otherwise today. `theme` and `words` are as loaded, the wording of
+    the theme in the words; `theme_name` and `language` are how the plan names them.
     """
 
     data: Path
@@ -71,3 +72,4 @@ class Plan:
     slides: SlideRules = SlideRules()
     workbook: WorkbookRules = WorkbookRules()
     accepted: tuple[Acceptance, ...] = ()
+    hints: tuple[Problem, ...] = ()

@@ -18,6 +18,8 @@ from eager_otter.plan.file import (
     DIGIT_KINDS,
     BasesFile,
     DefaultsFile,
+    EachFile,
+    ItemsFile,
     KindFile,
     SettingsPart,
     TestsEntry,
@@ -25,15 +27,16 @@ from eager_otter.plan.file import (
 )
 from eager_otter.tables.request import (
     BASE_FIGURES,
+    COMPLETE,
+    PLAIN_BASES,
     BaseRules,
     Digits,
     Sorting,
     TableRequest,
     TestRules,
     check_levels,
+    today_figure,
 )
-
-PLAIN_BASES = ("answered", "all")
 
 
 class SettingsReading:
@@ -83,13 +86,19 @@ class SettingsReading:
         return replace(
             request,
             filter=part.filter,
-            layer=part.layer or "",
+            part=self._part_named(part, place),
             base_text=part.base_text or "",
             note=part.note or "",
             percent_of=request.percent_of if part.percent_of is None else part.percent_of,
             difference_from=part.difference_from or request.difference_from,
             outer_level=request.outer_level if part.outer_level is None else part.outer_level,
         )
+
+    def _part_named(self, part: SettingsPart, place: Place) -> str:
+        if part.layer is None:
+            return part.part or ""
+        self.context.hint((*place, "layer"), "'layer' is called 'part' now; write that.", key=True)
+        return part.part or part.layer
 
     def with_banner_rules(self, request: TableRequest, part: SettingsPart) -> TableRequest:
         """Put the tests and base rules of a table's banner into it, where the table says nothing of its own."""
@@ -112,13 +121,20 @@ class SettingsReading:
     ) -> TableRequest:
         if part.figures is not None:
             figures = tuple(part.figures)
+            for k, figure in enumerate(figures):
+                if today_figure(figure) != figure:
+                    message = f"the figure {figure!r} is called {today_figure(figure)!r} now; write that."
+                    self.context.hint((*place, "figures", k), message)
             answer = part.percent_of if isinstance(part, SettingsPart) else None
             if "percent of answer" in figures and answer is None and not request.percent_of:
                 self.context.note(
                     (*place, "figures"), "percent of answer is for single tables: it needs percent of."
                 )
                 figures = tuple(figure for figure in figures if figure != "percent of answer")
-            request = replace(request, figures=figures, percent_of=answer or request.percent_of)
+            own = isinstance(part, SettingsPart) and not isinstance(part, EachFile)
+            request = replace(
+                request, figures=figures, inherited=not own, percent_of=answer or request.percent_of
+            )
         if part.digits is not None:
             request = replace(request, digits=_digits(request.digits, part.digits))
         names = None if isinstance(part, KindFile) else part.banner
@@ -140,10 +156,15 @@ class SettingsReading:
             return request
         now = request.tests
         against, control = (now.against, now.control) if part.against is None else control_of(part.against)
+        if part.compare == "all parents" and against != "each other":
+            message = "compare: all parents goes with against: each other only; take one of them out."
+            self.context.note((*place, "compare"), message)
+            return request
         tests = TestRules(
             against=against,
             control=control,
-            all_parents=now.all_parents if part.compare is None else part.compare == "all parents",
+            all_parents=(now.all_parents if part.compare is None else part.compare == "all parents")
+            and against == "each other",
             rest_of_parent=now.rest_of_parent if part.rest_of is None else part.rest_of == "parent",
             proportions=part.percents or now.proportions,
             means=part.means or now.means,
@@ -172,9 +193,21 @@ class SettingsReading:
     ) -> TableRequest:
         """Put the base and the rules for rows into a request; answers named are checked where there is a question."""
         if part.base is not None:
-            if part.base not in PLAIN_BASES:
+            if part.base == COMPLETE:
+                if request.items is None and not isinstance(part, ItemsFile):
+                    message = f"base: {COMPLETE} is for tables of several questions (grid or items)."
+                    self.context.note((*place, "base"), message)
+            elif part.base not in PLAIN_BASES:
                 self.context.check_expression(part.base, (*place, "base"))
             request = replace(request, base=part.base)
+        if part.no_answer == "by reason":
+            if request.base != "all":
+                message = (
+                    "no answer: by reason needs base: all; else those without an answer are not in the table."
+                )
+                self.context.note((*place, "no answer"), message)
+            else:
+                request = replace(request, reason_rows=True)
         rows = request.rows
         if part.sort is not None:
             up = part.sort.direction == "up" or (part.sort.direction is None and part.sort.by != "figure")

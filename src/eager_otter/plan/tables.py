@@ -54,7 +54,7 @@ class TablesReading:
                 continue
             known.append((request.banner, request.tests))
             try:
-                lay_out(request.banner, self.context.codebook, request.tests)
+                lay_out(request.banner, self.context.codebook, request.counting.columns)
             except OtterError as error:
                 self.context.note(place, str(error))
                 return
@@ -278,7 +278,7 @@ def _layer(request: TableRequest, question: Question, answer: Answer, stem: str)
     sign = "==" if question.kind == "single" else "mentions"
     chosen = f"`{question.name}` {sign} {quote}{answer.code}{quote}"
     text = chosen if request.filter is None else f"({request.filter}) and {chosen}"
-    return replace(request, filter=text, layer=answer.label, id=f"{stem}-{answer.code}")
+    return replace(request, filter=text, part=answer.label, id=f"{stem}-{answer.code}")
 
 
 def _named_question(entry: Any) -> str | None:

@@ -122,7 +122,7 @@ def _rows(table: Table) -> list[Line]:
 
 
 def _is_scale(table: Table) -> bool:
-    return any(crossing.ordered_rows for crossing in table.crossings)
+    return any(crossing.rows_order == "ordered" for crossing in table.crossings)
 
 
 def _adds_up(table: Table, rows: Sequence[Line], columns: Sequence[int]) -> bool:

@@ -7,7 +7,7 @@ from html import escape
 
 from eager_otter.looks.theme import STANDARD, Theme
 from eager_otter.tables.table import Group, Line, Table
-from eager_otter.tables.texts import cell_text, sign_of
+from eager_otter.tables.texts import cell_text, line_sign
 
 STYLE = (
     "<style>.otter-table{{border-collapse:collapse;font-variant-numeric:tabular-nums}}"
@@ -59,7 +59,7 @@ def _level(table: Table, heads: Sequence[Group]) -> Iterator[str]:
 
 def _body(table: Table) -> Iterator[str]:
     for line in table.lines:
-        sign = escape(sign_of(line.figure, table.words))
+        sign = escape(line_sign(line, table.words))
         label = "&emsp;" * line.indent + escape(line.label)
         cells = "".join(_cell(table, line, k) for k in range(len(table.columns)))
         yield f'<tr class="otter-{line.kind}"><th scope="row">{label}</th><td>{sign}</td>{cells}</tr>'

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from eager_otter.looks.words import ENGLISH, Words
-from eager_otter.tables.request import PERCENTS
+from eager_otter.tables.request import LIMITS, PERCENTS
 from eager_otter.tables.rounding import rounded
 from eager_otter.tables.texts import COUNTS, ZERO, near_zero
 
@@ -24,6 +24,8 @@ def number_format_of(value: float, figure: str, digits: int, sign: str = "", wor
         return (
             f'[=0]"{ZERO}";[<{half_step(digits)}]"{words.number(near_zero(digits, percent))}";{number}{after}'
         )
+    if figure in LIMITS:
+        return f'{places}"%"{after}'
     if value < 0 and rounded(value, digits).is_zero():
         return f"{places}{after};{places}{after}"  # no minus sign for what rounds to zero
     return places + after

@@ -8,7 +8,10 @@ from pathlib import Path
 from eager_otter.errors import FileProblem, shown_path
 
 MAKER = b"eager-otter"
-TIDY_HEAD = b"table,title,layer,row,row_kind,row_code,group,column,letter,figure,value,mark"
+TIDY_HEADS = (
+    b"table,title,part,question,row,row_kind,row_code,group,column,letter,figure,value,text,mark",
+    b"table,title,layer,row,row_kind,row_code,group,column,letter,figure,value,mark",  # of version 0.1
+)
 START, END = 65_536, 65_536  # where in a file the maker's name stands
 
 
@@ -33,7 +36,7 @@ def is_ours(path: Path) -> bool:
             ends = start + file.read(END)
     except OSError:
         return True  # whatever is wrong with it is told when it is written
-    return size == 0 or MAKER in ends or start.lstrip(b"\xef\xbb\xbf").startswith(TIDY_HEAD)
+    return size == 0 or MAKER in ends or start.lstrip(b"\xef\xbb\xbf").startswith(TIDY_HEADS)
 
 
 def _in_package(path: Path) -> bool:

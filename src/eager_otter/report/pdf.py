@@ -16,7 +16,7 @@ from eager_otter.report.pdf_fonts import MISSING, Fonts
 from eager_otter.report.pdf_measures import HEAD_LINE, ROW, SIZE, SMALL, MeasuredTable
 from eager_otter.report.report import Report, with_new_headings
 from eager_otter.tables.table import Group, Line, Table
-from eager_otter.tables.texts import sign_of
+from eager_otter.tables.texts import line_sign
 
 PAPERS = {"A4": (841.9, 595.3), "Letter": (792.0, 612.0)}  # landscape, in points
 MARGIN = 36.0
@@ -399,7 +399,7 @@ class _Document:
         self._text(
             MARGIN + measured.stub,
             y,
-            sign_of(line.figure, page.table.words),
+            line_sign(line, page.table.words),
             SMALL,
             color=self.theme.quiet,
         )

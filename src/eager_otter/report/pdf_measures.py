@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from eager_otter.report.pdf_fonts import Fonts
 from eager_otter.tables.table import Table
-from eager_otter.tables.texts import cell_text, sign_of
+from eager_otter.tables.texts import cell_text, line_sign
 
 SIZE, SMALL = 7.5, 6.2
 ROW, HEAD_LINE = 12.0, 9.5
@@ -23,9 +23,7 @@ class MeasuredTable:
             fonts.width(line.label, SIZE, bold=line.kind == "net") + 9 * line.indent for line in labels
         )
         self.stub = min(max(widest + PADS[0], STUB[0]), STUB[1])
-        self.sign = (
-            max(fonts.width(sign_of(line.figure, table.words), SMALL) for line in table.lines) + PADS[0]
-        )
+        self.sign = max(fonts.width(line_sign(line, table.words), SMALL) for line in table.lines) + PADS[0]
         self.texts = [[cell_text(table, line, k) for k in range(len(table.columns))] for line in table.lines]
         self.figure, self.letters, self.heads = [], [], []
         for k, column in enumerate(table.columns):

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from eager_otter.report.report import Report, with_new_headings
 from eager_otter.tables.table import Line, Table
-from eager_otter.tables.texts import cell_text, sign_of
+from eager_otter.tables.texts import cell_text, line_sign
 
 INDENT = "\u2003"  # a wide blank, which Markdown keeps
 WIDTH = 160  # characters of a plain text page
@@ -51,7 +51,7 @@ def _pipe_table(table: Table) -> Iterator[str]:
         label = "" if line.continues(before) else INDENT * line.indent + _safe(line.label)
         strong = f"**{label}**" if label and line.kind in ("net", "heading") else label
         cells = [_cell(table, line, k) for k in range(len(table.columns))]
-        yield f"| {strong} | {_safe(sign_of(line.figure, table.words))} | {' | '.join(cells)} |"
+        yield f"| {strong} | {_safe(line_sign(line, table.words))} | {' | '.join(cells)} |"
         before = line
 
 

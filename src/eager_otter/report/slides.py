@@ -15,7 +15,7 @@ from eager_otter.report.chart_spec import ChartSpec, chart_of, essential_notes
 from eager_otter.report.labels import lines_needed
 from eager_otter.report.report import Report
 from eager_otter.tables.table import Line, Table
-from eager_otter.tables.texts import cell_text, sign_of
+from eager_otter.tables.texts import cell_text, line_sign
 
 WIDE = (12_192_000, 6_858_000)  # 16:9, in English Metric Units
 INCH = 914_400
@@ -300,7 +300,7 @@ class _Slides:
         bold = line.kind in ("net", "heading")
         shade = self.theme.sand if line.kind == "base" else ""
         self._fill(grid.cell(row, 0), "   " * line.indent + line.label, bold=bold, shade=shade)
-        self._fill(grid.cell(row, 1), sign_of(line.figure, table.words), shade=shade)
+        self._fill(grid.cell(row, 1), line_sign(line, table.words), shade=shade)
         for at, k in enumerate(columns, 2):
             text = cell_text(table, line, k)
             self._fill(grid.cell(row, at), text, line.letters[k], bold=bold, right=True, shade=shade)

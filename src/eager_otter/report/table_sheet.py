@@ -15,8 +15,9 @@ from eager_otter.report.labels import lines_needed, text_width
 from eager_otter.report.number_formats import difference_format_of, number_format_of
 from eager_otter.report.report import Report
 from eager_otter.report.sheets import Sheet, Style, link_style, plain_style, title_style
+from eager_otter.tables.request import DIFFERENCES
 from eager_otter.tables.table import Line, Table
-from eager_otter.tables.texts import cell_text, figure_text, mark_sign, sign_of
+from eager_otter.tables.texts import cell_text, figure_text, line_sign, mark_sign
 
 STUB = 2  # columns A and B: label, and what kind of figure
 LABEL_WIDTH = (16.0, 46.0)
@@ -184,7 +185,7 @@ class TableSheet:
         label = line.label if first else ""
         style = {**style, "valign": "vcenter"}
         self.sheet.text(row, 0, label, {**style, "indent": line.indent, "text_wrap": True})
-        sign = sign_of(line.figure, self.table.words)
+        sign = line_sign(line, self.table.words)
         self.sheet.text(row, 1, sign, {**style, "font_color": self.theme.quiet, "bold": False})
         needed = lines_needed(label, LABEL_WIDTH[1] - 2 * line.indent)
         if needed > 1:
@@ -237,7 +238,7 @@ class TableSheet:
         signed = line.signed or line.marks != marks
         in_cell = self.letters == "in cell" and any(line.letters)
         usual = number_format_of(1.0, line.figure, digits, "", say)
-        as_difference = line.figure == "column difference"
+        as_difference = line.figure in DIFFERENCES
         found = []
         for k, value in enumerate(line.values.tolist()):
             if math.isnan(value):
@@ -279,7 +280,7 @@ class TableSheet:
     def _widths(self) -> list[float]:
         rows = [line for line in self.table.lines if line.kind != "heading"]
         labels = max(text_width(line.label) + 2 * line.indent for line in rows) + 2
-        signs = max(text_width(sign_of(line.figure, self.table.words)) for line in self.table.lines) + 2
+        signs = max(text_width(line_sign(line, self.table.words)) for line in self.table.lines) + 2
         widths = [min(max(labels, LABEL_WIDTH[0]), LABEL_WIDTH[1]), max(signs, 4.0)]
         for k, width in enumerate(self.head_widths):
             widths.append(width)

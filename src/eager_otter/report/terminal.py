@@ -16,7 +16,7 @@ from rich.text import Text
 
 from eager_otter.report.labels import fitted
 from eager_otter.tables.table import Line, Table
-from eager_otter.tables.texts import cell_text, sign_of
+from eager_otter.tables.texts import cell_text, line_sign
 
 LABEL_WIDTH = 40
 HEAD_WIDTH = 14
@@ -65,7 +65,7 @@ class _Cells:
         self.table = table
         self.lines = table.lines
         self.labels = [_label(line, before) for line, before in _with_before(table.lines)]
-        self.signs = [sign_of(line.figure, table.words) for line in table.lines]
+        self.signs = [line_sign(line, table.words) for line in table.lines]
         self.label_width = max(cell_len(label) for label in self.labels)
         self.sign_width = max(cell_len(sign) for sign in self.signs)
         columns = range(len(table.columns))

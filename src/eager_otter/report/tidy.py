@@ -15,8 +15,7 @@ COLUMNS = tuple(Record.__slots__)
 def write(report: Report, path: Path) -> None:
     """Write the columns of `Record`, numbers at full precision, by the path's ending.
 
-    .csv (UTF-8) and .json have a blank or null where there is no figure; .parquet has numbers in `value` and letters in
-    `text`.
+    The same columns in all three: `value` holds numbers only (blank or null where there is none), `text` letters.
     """
     match path.suffix.lower():
         case ".parquet":
@@ -32,14 +31,8 @@ def _write_parquet(report: Report, path: Path) -> None:
     import pyarrow.parquet as pq
 
     records = [record for table in report.tables for record in table.records()]
-    columns = {
-        name: pa.array([getattr(record, name) for record in records], pa.string())
-        for name in COLUMNS
-        if name != "value"
-    }
-    values = [record.value for record in records]
-    columns["value"] = pa.array([v if isinstance(v, float) else None for v in values], pa.float64())
-    columns["text"] = pa.array([v if isinstance(v, str) else None for v in values], pa.string())
+    kinds = dict.fromkeys(COLUMNS, pa.string()) | {"value": pa.float64()}
+    columns = {name: pa.array([getattr(record, name) for record in records], kinds[name]) for name in COLUMNS}
     made = pa.table(columns).replace_schema_metadata({"title": report.title, "provenance": report.provenance})
     pq.write_table(made, path)
 

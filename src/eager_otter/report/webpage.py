@@ -19,10 +19,10 @@ from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.looks.theme import Theme
 from eager_otter.report.report import Report, with_new_headings
 from eager_otter.tables.banner import REST
-from eager_otter.tables.finishing import WITHHELD, marks_of
+from eager_otter.tables.base_rules import WITHHELD, marks_of
 from eager_otter.tables.request import PERCENTS
 from eager_otter.tables.table import Evidence, Group, Line, Table
-from eager_otter.tables.texts import cell_text, figure_text, sign_of
+from eager_otter.tables.texts import cell_text, figure_text, line_sign
 
 LEVELS = (99.9, 99, 95, 90, 80, 70)  # to choose from on the page
 SAID = re.compile(r'\bsay\("([^"]*)"')  # what the page's script says
@@ -186,7 +186,7 @@ def _lines(table: Table, starts: set[int]) -> Iterator[dict[str, Any]]:
             "kind": line.kind,
             "figure": line.figure,
             "indent": min(line.indent, 4),
-            "sign": sign_of(line.figure, table.words),
+            "sign": line_sign(line, table.words),
             "more": line.kind != "heading" and line.continues(before),
             "cells": [
                 {
@@ -236,7 +236,7 @@ def _data(table: Table) -> dict[str, Any]:
             found["lines"][k] = _tests(table, line, line.evidence)
         if line.figure == "column percent" and line.evidence is not None:
             found["counts"][k] = _counts(table, line, line.evidence)
-            found["signs"][k] = sign_of(line.figure, table.words)
+            found["signs"][k] = line_sign(line, table.words)
     return found
 
 
@@ -262,8 +262,9 @@ def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
     if tested.kind in ("mean", "paired mean"):
         found["n"] = _numbers(evidence.base.n[0])
         found["e"] = _numbers(np.nan_to_num(effective_base(evidence.base.w, evidence.base.w2)[0]))
-    if tested.paired is not None:
-        found["both"] = _numbers(tested.paired.n[0])
+    idle = np.flatnonzero(tested.idle).tolist()
+    if idle:
+        found["idle"] = idle
     return found
 
 

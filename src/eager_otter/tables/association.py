@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -18,6 +19,8 @@ from eager_otter.core.association import (
 )
 from eager_otter.core.letters import alpha_of
 from eager_otter.looks.words import ENGLISH, Words, said
+from eager_otter.tables.note import Note
+from eager_otter.tables.request import TableRequest
 from eager_otter.tables.rounding import LEAST_P, p_text, rounded
 
 SIZES = (
@@ -34,29 +37,45 @@ NAMES: Mapping[MeasureName, str] = {
 }
 
 
+Order = Literal["ordered", "two answers", "none"]
+
+
+def side_order(ordered: bool, answers: int) -> Order:
+    """Tell whether a side of a table has an order: a question's own, or that of any two answers.
+
+    >>> side_order(True, 5), side_order(False, 2), side_order(False, 5)
+    ('ordered', 'two answers', 'none')
+    """
+    if answers == 2:
+        return "two answers"
+    return "ordered" if ordered else "none"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Crossing:
     """The answers of a single question by one banner group: n, Σw and Σw² (answers, columns), and what has an order.
 
-    `marks` (columns,) are those of the columns; `shares_people` tells that someone is in two of its columns,
-    so that no whole-table test can be made.
+    `marks` (columns,) are those of the `columns`, by label; whether a side has an order is a fact of its question.
+    `shares_people` tells that someone is in two of its columns, so that no whole-table test can be made.
     """
 
     group: str
     n: FloatArray
     w: FloatArray
     w2: FloatArray
-    ordered_rows: bool
-    ordered_columns: bool
+    rows_order: Order
+    columns_order: Order
     shares_people: bool
     marks: tuple[str, ...]
+    columns: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Association:
     """What a whole table says: its test, the measure that fits with the reason, its size in words, and all measures.
 
-    `test` and `fitting` are None where there is nothing to test; `why_not` then says why.
+    `test` and `fitting` are None where there is nothing to test; `why_not` then says why. `left_out` names the columns
+    that are too thin for tests.
     """
 
     group: str
@@ -67,10 +86,21 @@ class Association:
     size: str
     all: Mapping[MeasureName, Measure]
     why_not: str = ""
+    left_out: tuple[str, ...] = ()
 
-    def sentence(self, level: float, *, every: bool = False, words: Words = ENGLISH) -> str:
-        """Say it in plain words, judged at a confidence percent; with `every`, all measures."""
-        say = words
+    def sentence(
+        self, level: float, *, lax: float | None = None, every: bool = False, words: Words = ENGLISH
+    ) -> str:
+        """Say it in plain words, judged at a confidence percent; with `every`, all measures.
+
+        The size of an association is put into words only where one is shown, at the laxest level `lax` (None: `level`).
+        """
+        text = self._told(level, level if lax is None else lax, every=every, say=words)
+        if not self.left_out:
+            return text
+        return f"{text} {words('Left out as too thin: {columns}.', columns=', '.join(self.left_out))}"
+
+    def _told(self, level: float, lax: float, *, every: bool, say: Words) -> str:
         if self.test is None or self.fitting is None:
             told = said("Whole table, {group}: no test, as {reason}.")
             return say(told, group=self.group, reason=say(self.why_not))
@@ -85,7 +115,12 @@ class Association:
             parts.append(say(care, small=self.test.small, cells=self.test.cells, smallest=smallest))
             if not np.isnan(self.test.exact):
                 parts.append(say("Fisher's exact test: {p}.", p=p_said(self.test.exact, say)))
-        size = "; ".join(say(part) for part in self.size.split("; "))
+        shown = self.test.deciding <= alpha_of(lax)
+        size = (
+            "; ".join(say(part) for part in self.size.split("; "))
+            if shown
+            else say("no association was shown")
+        )
         parts.append(f"{_measure_words(self.fitting, say)}: {size} ({say(self.reason)}).")
         if every:
             others = [_measure_words(m, say) for m in self.all.values() if m.name != self.fitting.name]
@@ -96,6 +131,7 @@ class Association:
 def associate(crossing: Crossing, out: BoolArray) -> Association:
     """Test a question by one banner group; columns where `out` (columns,) is True stay out."""
     n, w, w2 = (table[:, ~out] for table in (crossing.n, crossing.w, crossing.w2))
+    left_out = tuple(label for label, thin in zip(crossing.columns, out.tolist(), strict=True) if thin)
     test = None if crossing.shares_people else whole_table_test(n, w, w2)
     found = {} if test is None else measures(n, w, w2)
     if test is None or not found:
@@ -113,9 +149,10 @@ def associate(crossing: Crossing, out: BoolArray) -> Association:
             size="",
             all={},
             why_not=why,
+            left_out=left_out,
         )
     (kept,) = without_empty(n)
-    name, reason = _fitting(kept.shape, crossing.ordered_rows, crossing.ordered_columns)
+    name, reason = _fitting(kept.shape, crossing.rows_order, crossing.columns_order)
     return Association(
         group=crossing.group,
         people=round(float(n.sum())),
@@ -124,18 +161,45 @@ def associate(crossing: Crossing, out: BoolArray) -> Association:
         reason=reason,
         size=_size(found[name], ordered=name != "Cramér's V"),
         all=found,
+        left_out=left_out,
     )
 
 
-def _fitting(shape: tuple[int, ...], rows: bool, columns: bool) -> tuple[MeasureName, str]:
-    """Choose the measure that fits; a side of two counts as ordered."""
+def _fitting(shape: tuple[int, ...], rows: Order, columns: Order) -> tuple[MeasureName, str]:
+    """Choose the measure that fits; a side of two answers counts as ordered."""
     if shape == (2, 2):
         return "Cramér's V", said("two rows by two columns")
-    if not (rows or shape[0] == 2) or not (columns or shape[1] == 2):
+    if "none" in (rows, columns):
         return "Cramér's V", said("at least one side has no order")
-    if shape[0] == shape[1]:
-        return "Kendall's τ-b", said("both sides are ordered, with as many rows as columns")
-    return "Stuart's τ-c", said("both sides are ordered, with unequal numbers of rows and columns")
+    square = shape[0] == shape[1]
+    name: MeasureName = "Kendall's τ-b" if square else "Stuart's τ-c"
+    if "two answers" in (rows, columns):
+        if square:
+            return name, said("each side is ordered or has two answers, with as many rows as columns")
+        return name, said("each side is ordered or has two answers, with unequal numbers of rows and columns")
+    if square:
+        return name, said("both sides are ordered, with as many rows as columns")
+    return name, said("both sides are ordered, with unequal numbers of rows and columns")
+
+
+def whole_table_notes(
+    request: TableRequest, associations: Sequence[Association], why_not: str
+) -> tuple[Note, ...]:
+    """Write a line for each banner group, where tests of the whole table are asked for; else none.
+
+    `why_not` says why the table cannot be tested at all, in one line; "" where it can.
+    """
+    wanted, say = request.tests.whole_table, request.words
+    if wanted == "none":
+        return ()
+    if why_not or not associations:
+        reason = say(why_not or said("no banner group has columns to compare"))
+        return (Note(say("Whole table: no test, as {reason}.", reason=reason), "detail"),)
+    levels = request.levels or (95.0,)
+    return tuple(
+        Note(one.sentence(levels[0], lax=levels[-1], every=wanted == "all", words=say), "detail")
+        for one in associations
+    )
 
 
 def _size(measure: Measure, *, ordered: bool) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import product
 from math import prod
 from typing import Literal
@@ -11,14 +12,14 @@ from typing import Literal
 import numpy as np
 
 from eager_otter.codebook.model import Codebook
-from eager_otter.core.arrays import BoolArray
+from eager_otter.core.arrays import BoolArray, IntArray
 from eager_otter.core.cells import ColumnGroup, group_from_memberships
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import said
 from eager_otter.tables.comparing import Comparisons, Leaf, compare
 from eager_otter.tables.points import Point, by_codes, check_only, memberships, points_of
-from eager_otter.tables.request import Banner, BannerGroup, TestRules
+from eager_otter.tables.request import Banner, BannerGroup, ColumnRules
 from eager_otter.tables.table import Column, Group, find_column
 
 TOTAL = said("Total")
@@ -56,7 +57,7 @@ class Block:
     control: tuple[int, int] | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+@dataclass(frozen=True, kw_only=True, eq=False)
 class BannerColumns:
     """The columns of a banner as they are counted, Total first, and the comparisons between them.
 
@@ -72,17 +73,32 @@ class BannerColumns:
     blocks: tuple[Block, ...]
     parents: tuple[tuple[int, ...], ...] = ()
 
+    @cached_property
+    def difference_pairs(self) -> tuple[IntArray, IntArray]:
+        """The pairs of columns whose difference is shown (p, 2), and the places of the columns that show them (p,)."""
+        places = [k for k, column in enumerate(self.columns) if column.difference is not None]
+        pairs = [self.columns[k].difference for k in places]
+        return np.array(pairs, np.int64).reshape(-1, 2), np.array(places, np.int64)
+
+    def lettered_blocks(self) -> Iterator[tuple[Block, list[int]]]:
+        """Go through the blocks, each with the places of its lettered columns: those that a table can compare."""
+        start = 1
+        for block in self.blocks:
+            inside = range(start, start + len(block.members))
+            yield block, [k for k in inside if self.columns[k].letter and not self.columns[k].hidden]
+            start += len(block.members)
+
     @property
     def two_letter_names(self) -> bool:
         """Whether the banner runs past Z."""
         return any(len(column.letter) > 1 for column in self.columns)
 
 
-def lay_out(banner: Banner, codebook: Codebook, tests: TestRules | None = None) -> BannerColumns:
+def lay_out(banner: Banner, codebook: Codebook, rules: ColumnRules | None = None) -> BannerColumns:
     """Name and letter the columns of a banner. Raises UnknownName, RequestError, ExpressionError; needs no data."""
     shapes = list(_shapes(banner, codebook))
     flat = [column for shape in shapes for column in shape.columns]
-    laid = _Laid(tests or TestRules(), flat, shapes)
+    laid = _Laid(rules or ColumnRules(), flat, shapes)
     for number, shape in enumerate(shapes):
         laid.add(number, shape)
     columns = [Column(label=TOTAL, fixed=TOTAL), *laid.columns]
@@ -207,7 +223,7 @@ def _difference_columns(
 class _Laid:
     """Gives the columns of the blocks their places in the banner, and adds those that only tests need."""
 
-    def __init__(self, tests: TestRules, flat: Sequence[Column], shapes: Sequence[_Shape]) -> None:
+    def __init__(self, tests: ColumnRules, flat: Sequence[Column], shapes: Sequence[_Shape]) -> None:
         self.tests, self.flat = tests, flat
         self.starts = np.cumsum([0, *(len(shape.columns) for shape in shapes)])
         self.shapes = shapes
@@ -225,7 +241,10 @@ class _Laid:
         tests = self.tests
         against = wanted.against or own.against
         if against is not None:
-            tests = replace(tests, against=against, control=wanted.control or own.control)
+            all_parents = tests.all_parents and against == "each other"
+            tests = replace(
+                tests, against=against, control=wanted.control or own.control, all_parents=all_parents
+            )
         members, column_place = _point_members(shape)
         placed = [
             column
@@ -284,7 +303,7 @@ class _Laid:
             Block(wanted=wanted, members=tuple(members), parents=tuple(prefixes), control=elsewhere)
         )
 
-    def _control(self, tests: TestRules, number: int, behind: int) -> tuple[int, tuple[int, int] | None]:
+    def _control(self, tests: ColumnRules, number: int, behind: int) -> tuple[int, tuple[int, int] | None]:
         """Find the control column: its place, and where it comes from when it stands in another block.
 
         A column called so under the same head goes first; that is looked for path by path.

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from itertools import combinations, pairwise
+from itertools import combinations
+from typing import assert_never
 
 import numpy as np
 
-from eager_otter.core.arrays import IntArray
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.tables.request import Against
 
 NOWHERE = -1
@@ -45,6 +46,22 @@ class Comparisons:
 
     def __len__(self) -> int:
         return len(self.pairs)
+
+    def idle(self, base: FloatArray) -> BoolArray:
+        """Tell which pairs are no comparison where a question has this base (columns,): (pairs,).
+
+        Against the previous column, each column is compared with the nearest before it in which somebody is.
+        """
+        idle = np.zeros(len(self.pairs), np.bool_)
+        settled: set[int] = set()  # pairs of a column stand nearest first
+        for k, (at, other) in enumerate(zip(self.at.tolist(), self.pairs[:, 1].tolist(), strict=True)):
+            if self.against[k] != "previous":
+                continue
+            if at in settled or base[at] == 0 or base[other] == 0:
+                idle[k] = True
+            else:
+                settled.add(at)
+        return idle
 
     @property
     def letters(self) -> bool:
@@ -83,12 +100,15 @@ def _within(leaf: Leaf) -> list[tuple[int, int, int]]:
         case "rest" | "total":
             return [(k, leaf.rest[k], k) for k in columns]
         case "previous":
-            return [(b, a, b) for a, b in pairwise(columns)]
+            return [(b, a, b) for k, b in enumerate(columns) for a in reversed(columns[:k])]
         case "first":
             return [(k, columns[0], k) for k in columns[1:]]
         case "column":
             return [(k, leaf.control, k) for k in columns if leaf.control not in (k, NOWHERE)]
-    return []
+        case "each other" | "nothing":
+            return []  # of all parents: in _across
+        case _:
+            assert_never(leaf.against)
 
 
 def _across(leaves: Sequence[Leaf]) -> list[tuple[int, int, int, int, Against]]:

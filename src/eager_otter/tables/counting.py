@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
+from typing import Any
 
 import numpy as np
 
@@ -13,19 +14,26 @@ from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.core.cells import ColumnCells, column_membership, make_cells
 from eager_otter.core.proportions import SharedPairs, match_pairs
 from eager_otter.core.quantiles import weighted_quantile
-from eager_otter.core.sums import Finisher, Sums, side_by_side
-from eager_otter.core.tally import CodedRows, Tally, ValueRows, tally
+from eager_otter.core.sums import Finisher, Sums
+from eager_otter.core.tally import CodedRows, Rows, Tally, ValueRows, tally
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.made import score_table, values_of
+from eager_otter.data.reasons import Reason, Reasons, first_of
 from eager_otter.data.responses import Responses
-from eager_otter.data.selection import count_of_mentions, who_counts_in
+from eager_otter.data.selection import count_of_mentions, who_answered, who_counts_in
 from eager_otter.errors import RequestError
 from eager_otter.tables.banner import BannerColumns, column_groups, lay_out
 from eager_otter.tables.nesting import nested_answers, nested_question
 from eager_otter.tables.order import without_left_out
-from eager_otter.tables.pairing import PairedSums, differences_between
-from eager_otter.tables.request import Banner, TestRules
-from eager_otter.tables.rows import RowCounts, difference_parts, left_out_codes, row_counts, shift_of
+from eager_otter.tables.pairing import (
+    PairedSums,
+    answers_beside,
+    mean_of,
+    pair_parts,
+    values_beside,
+)
+from eager_otter.tables.request import Banner, ColumnRules
+from eager_otter.tables.rows import RowCounts, difference_parts, row_counts
 
 BATCH_SUMS = 4_000_000  # numbers held at once for one batch of questions: 32 MB
 
@@ -38,12 +46,15 @@ class Count:
     """What to count of a question: without some answers, with everyone in the base, with mentions per respondent.
 
     With `value`, a number or scale is summed up among those in each row as well. `nest` names questions whose answers
-    stand over those of the question, outermost first.
+    stand over those of the question, outermost first. With `reasons`, those of everyone who gave no answer are counted
+    by their reason; with `beside`, the people that each column shares with that column are.
     """
 
     question: str
     leave_out: tuple[str, ...] = ()
     everyone: bool = False
+    reasons: bool = False
+    beside: int | None = None
     mentions: bool = False
     value: str | None = None
     nest: tuple[str, ...] = ()
@@ -54,8 +65,10 @@ class QuestionSums:
     """All sums of a question by a banner: its rows (answers, then nets), its base and its values.
 
     `cells` sums a third question up among those in each row (answers, then nets). With `everyone`, a row for no answer
-    stands last among `answers`. `quantile` is there for numbers. `left_out` tells
-    why people are not in the base, or under `everyone` gave no answer: (reason, people) of the Total.
+    stands last among `answers`; `reasons` (reasons,) has a row for each reason why there is none, where that was asked
+    for. `quantile` is there for numbers. `left_out` tells why people are not in the base, or under `everyone` gave no
+    answer: (reason, people) of the Total. `beside` is the base of each column among those in one column.
+    `in_no_column` tells by banner group how many of the base are in none of its columns, and why.
     """
 
     question: Question
@@ -67,7 +80,19 @@ class QuestionSums:
     everyone: bool = False
     cells: tuple[Sums, ...] = ()
     differences: tuple[tuple[Difference, Sums], ...] = ()
-    left_out: tuple[tuple[str, int], ...] = ()
+    left_out: tuple[tuple[Reason, int], ...] = ()
+    reasons: tuple[tuple[Reason, Sums], ...] = ()
+    beside: Sums | None = None
+    in_no_column: tuple[Outside, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Outside:
+    """People of a base who are in no column of a banner group: their reasons (None: an answer without a column)."""
+
+    group: str
+    people: int
+    reasons: tuple[tuple[Reason | None, int], ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -93,6 +118,7 @@ class _Counted:
     answers: Answers
     counts: RowCounts
     differences: Sequence[tuple[Difference, FloatArray | ValueRows]]
+    reasons: Reasons | None
 
 
 class BannerCounting:
@@ -103,10 +129,10 @@ class BannerCounting:
         responses: Responses,
         population: Population,
         banner: Banner,
-        tests: TestRules | None = None,
+        rules: ColumnRules | None = None,
     ) -> None:
         self.responses, self.population = responses, population
-        self.layout: BannerColumns = lay_out(banner, responses.codebook, tests)
+        self.layout: BannerColumns = lay_out(banner, responses.codebook, rules)
         self._all = bool(population.rows.all())
         groups = list(column_groups(self.layout, responses, population.rows))
         pairs = self.layout.comparisons.pairs
@@ -160,42 +186,118 @@ class BannerCounting:
         answers = [self.chosen(one.name) for one in questions]
         return nested_question(questions), nested_answers(questions, answers)
 
-    def paired(self, wanted: Sequence[Count], pairs: IntArray) -> PairedSums:
-        """Sum the differences between questions with the same rows: of each pair (pairs, 2), among those in both bases.
+    def paired(
+        self,
+        wanted: Sequence[Count],
+        questions: Sequence[Question],
+        sums: Sequence[QuestionSums],
+        pairs: IntArray,
+    ) -> PairedSums:
+        """Sum up those who are in the bases of both items of each pair (pairs, 2).
 
-        Raises RequestError for open text, UnknownName.
+        `questions` are the items as they are compared, with the same rows, and `sums` what was counted of them.
         """
-        asked = [self.asked(count) for count in wanted]
-        parts: list[CodedRows | ValueRows] = []
+        answers = [self.asked(count)[1] for count in wanted]
+        parts: list[Rows] = []
         places = []
         for a, b in pairs.tolist():
-            made = differences_between(asked[a], asked[b], everyone=wanted[a].everyone)
+            first, second = (questions[a], answers[a]), (questions[b], answers[b])
+            made = pair_parts(first, second, everyone=wanted[a].everyone)
             places.append((len(parts), made))
             parts += made.parts
         finisher = Finisher(self._tally(parts), self.cells)
-        read = [made.read(finisher, first) for first, made in places]
-        numbers = [found.values for found in read]
+        read = []
+        for (first_part, made), (a, b) in zip(places, pairs.tolist(), strict=True):
+            valued = zip(_valued(questions[a], sums[a]), _valued(questions[b], sums[b]), strict=True)
+            means = [(mean_of(one), mean_of(other)) for one, other in valued]
+            read.append(made.read(finisher, first_part, means))
+        rows = [found.rows for found in read if found.rows is not None]
+        values = [found.values for found in read if found.values is not None]
         return PairedSums(
-            rows=None if read[0].rows is None else side_by_side([found.rows for found in read if found.rows]),
-            values=None if None in numbers else side_by_side([found for found in numbers if found]),
+            rows=answers_beside(rows) if rows else None,
+            values=values_beside(values) if values else None,
             differences=tuple(
-                side_by_side(some) for some in zip(*(found.differences for found in read), strict=True)
+                values_beside(some) for some in zip(*(found.differences for found in read), strict=True)
             ),
         )
+
+    @cached_property
+    def _outside(self) -> tuple[tuple[str, BoolArray, Reasons | None], ...]:
+        """Find, by banner group, who is in none of its columns (chosen,), and why; groups that hold all are left out.
+
+        Columns that are combined or have an expression have no reasons of their own.
+        """
+        found = []
+        for block, columns in self.layout.lettered_blocks():
+            inside = np.zeros(int(self.population.rows.sum()), np.bool_)
+            for k in columns:
+                inside |= column_membership(self.cells, k)
+            if columns and not inside.all():
+                head = next(g for g in self.layout.groups if g.start <= columns[0] < g.stop)
+                levels = block.wanted.nest or (block.wanted,)
+                plain = all(level.question and not level.columns and level.only is None for level in levels)
+                names = (
+                    dict.fromkeys(level.question for level in levels)
+                    if plain and block.wanted.only is None
+                    else ()
+                )
+                reasons = [self.responses.reasons(name).chosen(self.population.rows) for name in names]
+                label = head.outer[0] if head.outer else head.label
+                found.append((label, ~inside, first_of(reasons) if reasons else None))
+        return tuple(found)
+
+    def _in_no_column(self, base: BoolArray) -> tuple[Outside, ...]:
+        """Count those of a base (chosen,) who are in no column of a group, and why."""
+        times = self.population.frequencies
+        found = []
+        for group, outside, reasons in self._outside:
+            who = outside & base
+            people = _people(who, times)
+            if people:
+                told = () if reasons is None else tuple(_counted_reasons(reasons, who, times, without=True))
+                found.append(Outside(group=group, people=people, reasons=told))
+        return tuple(found)
 
     def _prepared(self, count: Count) -> _Counted:
         question, answers = self.asked(count)
         counts = row_counts(question, answers, everyone=count.everyone)
         differences = difference_parts(question, answers, everyone=count.everyone)
-        extra = [scored for _, scored in differences if isinstance(scored, ValueRows)]
+        extra: list[Rows] = [scored for _, scored in differences if isinstance(scored, ValueRows)]
         if count.mentions and isinstance(answers, MultiAnswers):
             extra.append(ValueRows(count_of_mentions(question, answers)))
         if count.value is not None:
             extra += self._values_by_row(question, answers, count.value)
+        reasons = self._reasons(count, question, answers)
+        if count.reasons and reasons is not None:
+            extra.append(CodedRows(reasons.codes, len(reasons.known) + 1))
+        if count.beside is not None:
+            inside = column_membership(self.cells, count.beside) & (
+                count.everyone | who_answered(question, answers)
+            )
+            extra.append(CodedRows(inside.astype(np.uint8), 2))
         counts = replace(counts, parts=(*counts.parts, *extra))
         return _Counted(
-            count=count, question=question, answers=answers, counts=counts, differences=differences
+            count=count,
+            question=question,
+            answers=answers,
+            counts=counts,
+            differences=differences,
+            reasons=reasons,
         )
+
+    def _reasons(self, count: Count, question: Question, answers: Answers) -> Reasons | None:
+        """Say why people have no answer to a question; None where everybody has one."""
+        if who_answered(question, answers).all():
+            return None
+        if count.nest:
+            names = (*count.nest, count.question)
+            return first_of([self.responses.reasons(name).chosen(self.population.rows) for name in names])
+        whole = (
+            self.responses.reasons(count.question)
+            if not count.leave_out
+            else self.responses.reasons_as(question)
+        )
+        return whole if self._all else whole.chosen(self.population.rows)
 
     def _values_by_row(self, question: Question, answers: Answers, name: str) -> list[ValueRows]:
         """Give the values of a third question among those in each row. Raises RequestError, UnknownName."""
@@ -206,10 +308,7 @@ class BannerCounting:
             )
         values = values_of(third, self.chosen(name))
         rows = [Net(label="", of=(answer.code,)) for answer in question.valid] + list(question.nets)
-        shift = shift_of(values)
-        return [
-            ValueRows(np.where(who_counts_in(question, answers, row), values, np.nan), shift) for row in rows
-        ]
+        return [ValueRows(np.where(who_counts_in(question, answers, row), values, np.nan)) for row in rows]
 
     def _count_batch(self, batch: Sequence[_Counted]) -> Iterator[QuestionSums]:
         parts = [part for counted in batch for part in counted.counts.parts]
@@ -219,28 +318,21 @@ class BannerCounting:
             yield self._finish(finisher, first, counted)
             first += len(counted.counts.parts)
 
-    def _tally(self, parts: Sequence[CodedRows | ValueRows]) -> Tally:
+    def _tally(self, parts: Sequence[Rows]) -> Tally:
         population = self.population
         return tally(parts, self.cells, weights=population.weights, frequencies=population.frequencies)
 
     def _finish(self, finisher: Finisher, first: int, counted: _Counted) -> QuestionSums:
         question, answers, counts = counted.question, counted.answers, counted.counts
         if isinstance(answers, NumberAnswers):
-            return self._finish_values(finisher.values(first), question, answers)
+            return self._finish_values(finisher.values(first), counted)
         sums = finisher.counts([(first + k, table) for k, table in enumerate(counts.indicators)])
         sums = sums.rows(counts.order)
         last = len(sums.n) - 1
         base = sums.rows([last])
         scored = None
-        if isinstance(answers, SingleAnswers):
-            if question.scores():
-                scored = finisher.scores(first, score_table(question, answers)[None, :])
-            labels, table = left_out_codes(question, answers)
-            people = finisher.people(first, table)[:, 0]
-            left_out = [(label, int(n)) for label, n in zip(labels, people, strict=True)]
-        else:
-            valid = sums.n[last - 1, 0] if counted.count.everyone else self.population.people - base.n[0, 0]
-            left_out = [("no answer", int(valid))]
+        if isinstance(answers, SingleAnswers) and question.scores():
+            scored = finisher.scores(first, score_table(question, answers))
         own = first + len(counts.indicators)  # parts of values stand behind those of the rows
         differences: list[tuple[Difference, Sums]] = []
         for difference, scores in counted.differences:
@@ -252,7 +344,17 @@ class BannerCounting:
         mentions = None
         if counted.count.mentions and isinstance(answers, MultiAnswers):
             mentions, own = finisher.values(own), own + 1
-        cells = [finisher.values(place) for place in range(own, first + len(counts.parts))]
+        cells = []
+        while own < first + len(counts.parts) and isinstance(counts.parts[own - first], ValueRows):
+            cells.append(finisher.values(own))
+            own += 1
+        reasons: list[tuple[Reason, Sums]] = []
+        if counted.count.reasons and counted.reasons is not None:
+            reasons = _reason_rows(finisher, own, counted.reasons)
+            own += 1
+        beside = None
+        if counted.count.beside is not None:
+            beside = finisher.counts([(own, np.array([[0.0, 1.0]]))])
         return QuestionSums(
             question=question,
             answers=sums.rows(range(last)),
@@ -262,8 +364,24 @@ class BannerCounting:
             cells=tuple(cells),
             everyone=counted.count.everyone,
             differences=tuple(differences),
-            left_out=tuple((label, n) for label, n in left_out if n),
+            reasons=tuple(reasons),
+            beside=beside,
+            **self._people_aside(counted),
         )
+
+    def _people_aside(self, counted: _Counted) -> dict[str, Any]:
+        """Count those who have no answer, by reason, and those of the base who are in no column of a group."""
+        reasons, times = counted.reasons, self.population.frequencies
+        left_out: list[tuple[Reason, int]] = []
+        if reasons is not None:
+            everybody = np.ones(reasons.codes.size, np.bool_)
+            found = _counted_reasons(reasons, everybody, times, without=False)
+            left_out = [(reason, people) for reason, people in found if reason is not None]
+        outside: tuple[Outside, ...] = ()
+        if self._outside:
+            everyone = counted.count.everyone
+            outside = self._in_no_column(who_answered(counted.question, counted.answers) | everyone)
+        return {"left_out": tuple(left_out), "in_no_column": outside}
 
     def _quantile(self, values: FloatArray, q: float) -> FloatArray:
         """Give the q-quantile of a number in each column; not additive, so from the values themselves."""
@@ -279,22 +397,56 @@ class BannerCounting:
             found.append(weighted_quantile(ordered[inside], sorted_weights[inside], q))
         return np.array(found)
 
-    def _finish_values(self, values: Sums, question: Question, answers: Answers) -> QuestionSums:
-        missing = answers.missing if isinstance(answers, NumberAnswers) else None
-        frequencies = self.population.frequencies
-        coded = (
-            0 if missing is None else int((missing if frequencies is None else missing * frequencies).sum())
-        )
-        blank = self.population.people - int(values.n[0, 0]) - coded
-        reasons = (("missing code", coded), ("no number", blank))
+    def _finish_values(self, values: Sums, counted: _Counted) -> QuestionSums:
+        answers = counted.answers
+        assert isinstance(answers, NumberAnswers)
         return QuestionSums(
-            question=question,
+            question=counted.question,
             answers=None,
             base=values,
             values=values,
-            quantile=partial(self._quantile, answers.values) if isinstance(answers, NumberAnswers) else None,
-            left_out=tuple((label, n) for label, n in reasons if n),
+            quantile=partial(self._quantile, answers.values),
+            **self._people_aside(counted),
         )
+
+
+def _valued(question: Question, sums: QuestionSums) -> list[Sums]:
+    """List the sums of values of an item: of the difference rows compared, then of its scores or numbers."""
+    own = {difference.label: found for difference, found in sums.differences}
+    found = [own[difference.label] for difference in question.differences]
+    return found + ([] if sums.values is None else [sums.values])
+
+
+def _people(who: BoolArray, times: FloatArray | None) -> int:
+    """Count the respondents that some rows (rows,) stand for."""
+    return int(who.sum() if times is None else times[who].sum())
+
+
+def _counted_reasons(
+    reasons: Reasons, who: BoolArray, times: FloatArray | None, *, without: bool
+) -> Iterator[tuple[Reason | None, int]]:
+    """Count some respondents (rows,) by reason, in the order of the reasons, alike ones together.
+
+    With `without`, those who have none come last, as None.
+    """
+    weights = None if times is None else times[who]
+    people = np.bincount(reasons.codes[who], weights, len(reasons.known) + 1)
+    found: dict[Reason | None, int] = {}
+    for reason, k in reasons.told():
+        found[reason] = found.get(reason, 0) + round(float(people[k]))
+    if without:
+        found[None] = round(float(people[0]))
+    yield from ((reason, count) for reason, count in found.items() if count)
+
+
+def _reason_rows(finisher: Finisher, part: int, reasons: Reasons) -> list[tuple[Reason, Sums]]:
+    """Sum those without an answer up by reason, in the order of the reasons: a row each that somebody has."""
+    by_reason: dict[Reason, FloatArray] = {}
+    for reason, k in reasons.told():
+        table = by_reason.setdefault(reason, np.zeros((1, len(reasons.known) + 1)))
+        table[0, k] = 1.0
+    rows = [(reason, finisher.counts([(part, table)])) for reason, table in by_reason.items()]
+    return [(reason, sums) for reason, sums in rows if sums.n[0, 0] > 0]
 
 
 def unknown_counts(answers: Answers) -> dict[str, int]:

@@ -5,18 +5,27 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, assert_never
 
 import numpy as np
 
 from eager_otter.core.arrays import effective_base
+from eager_otter.core.intervals import (
+    difference_interval,
+    item_overlap,
+    mean_difference_interval,
+    overlap_correlation,
+    wilson_interval,
+)
 from eager_otter.core.letters import alpha_of
-from eager_otter.core.means import moments
+from eager_otter.core.means import mean_gaps, moments
+from eager_otter.core.paired import SharedAnswers
+from eager_otter.core.proportions import shares
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError
 from eager_otter.tables.banner import REST
+from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
-from eager_otter.tables.finishing import NOT_TESTED, marks_of
 from eager_otter.tables.request import TestRules, quantile_of
 from eager_otter.tables.rounding import p_words
 from eager_otter.tables.table import MARKS, Evidence, Line, Table
@@ -37,9 +46,10 @@ class Step:
 class TestWorking:
     """One comparison of the cell with another column: both figures, bases, the statistic and the verdict.
 
-    `figure` and `other_figure` are percents or means; `effective` and `other_effective` the effective bases; `shared`
-    is the number of respondents in both. `error` is the standard error of the difference. Numbers are None where there
-    is no test.
+    `figure` and `other_figure` are percents or means, `difference` the first minus the second, in points or units;
+    `effective` and `other_effective` the effective bases; `shared` is the number of respondents in both. `error` is the
+    standard error of the difference, as the test takes it; `low` and `high` are the ends of its interval at the first
+    level. Numbers are None where there is no test.
     """
 
     __test__ = False  # not a test case, whatever its name
@@ -50,7 +60,10 @@ class TestWorking:
     effective: float | None
     other_effective: float | None
     shared: int
+    difference: float | None
     error: float | None
+    low: float | None
+    high: float | None
     statistic: float | None
     degrees: float | None
     p_value: float | None
@@ -192,8 +205,9 @@ class _Working:
             return self._difference()
         if math.isnan(float(self.line.values[self.place])):
             return "there is no such figure: nobody is in the column, or too few to work it out", "", ()
-        build = _FIGURES.get(self.line.figure, _words)
-        return build(self)
+        if self.line.figure in _FIGURES:
+            return _FIGURES[self.line.figure](self)
+        return _words(self)
 
     def _difference(self) -> tuple[str, str, tuple[tuple[str, float], ...]]:
         a, b = self.column.difference or (0, 0)
@@ -232,6 +246,8 @@ class _Working:
         found = []
         for k, (a, b) in enumerate(comparisons.pairs.tolist()):
             at = int(comparisons.at[k])
+            if tested.idle[k]:
+                continue
             if at == self.at or (at == NOWHERE and self.at in (a, b)):
                 found.append(self._test(line, tested, row, k, flipped=at == NOWHERE and b == self.at))
         if not found:
@@ -247,9 +263,7 @@ class _Working:
         same = (
             line
             for line in self.table.lines
-            if (line.label, line.code, line.kind) == (self.line.label, self.line.code, self.line.kind)
-            and line.evidence is not None
-            and line.evidence.tested is not None
+            if line.row == self.line.row and line.evidence is not None and line.evidence.tested is not None
         )
         return next(same, None)
 
@@ -269,6 +283,11 @@ class _Working:
         assert evidence is not None
         figures, effective, shared = _two_sides(tested, evidence, pair, (mine, other))
         degrees = float(tested.tests.degrees[row if len(tested.tests.degrees) > 1 else 0, pair])
+        scale = 100.0 if tested.kind in ("share", "paired share") else 1.0
+        level = self.table.levels[0] if self.table.levels else 95.0
+        ends = _ends(tested, evidence, row, pair, level)
+        if flipped:
+            ends = (-ends[1], -ends[0])
         return self._verdict(
             tested,
             other=self._other_name(tested, pair, other),
@@ -276,6 +295,8 @@ class _Working:
             effective=effective,
             shared=shared,
             statistic=float(statistic),
+            error=scale * float(tested.tests.error[row, pair]),
+            ends=ends,
             degrees=degrees,
             p_value=float(p_value),
             adjusted=float(tested.adjusted[row, pair]),
@@ -303,15 +324,19 @@ class _Working:
             if marks[side] >= NOT_TESTED:
                 name = self.table.counted[side].path if self.table.counted[side].fixed != REST else "the rest"
                 return f"the base of {name} is {MARKS[marks[side]]} by the minimum bases"
-        if tested.paired is not None and marks_of(tested.paired, self.table.rules)[0, pair] >= NOT_TESTED:
-            return "too few answered both"
         if tested.out[row if len(tested.out) > 1 else 0, pair]:
             return "the row is taken out of all tests"
-        if tested.kind == "share":
-            return "all or nobody gave the answer, or the two columns are the same people"
-        if tested.kind == "paired share":
-            return "nobody answered the two differently"
-        return "too few values, or no spread among them"
+        match tested.kind:
+            case "share":
+                return "all or nobody gave the answer, or the two columns are the same people"
+            case "paired share":
+                return "all or nobody gave the answer, or nobody answered the two differently"
+            case "mean":
+                return "there are too few values, or no spread among them"
+            case "paired mean":
+                return "there are too few values, or no spread among their differences"
+            case _:
+                assert_never(tested.kind)
 
     def _verdict(
         self,
@@ -322,6 +347,8 @@ class _Working:
         effective: tuple[float, float],
         shared: int,
         statistic: float,
+        error: float,
+        ends: tuple[float, float],
         degrees: float,
         p_value: float,
         adjusted: float,
@@ -340,15 +367,18 @@ class _Working:
         else:
             name = "t" if not math.isnan(degrees) else "z"
             freedom = f" on {number(round(degrees, 4))} degrees of freedom" if name == "t" else ""
-            standard_error = difference / statistic if statistic else float("nan")
-            error = f"; standard error of the difference {number(standard_error)}" if statistic else ""
+            unit = " points" if percent else ""
+            level = f"{levels[0] if levels else 95.0:g} % interval"
+            between = f"{number(round(ends[0], 6))} to {number(round(ends[1], 6))}"
+            gap = f"difference {number(round(difference, 6))}{unit} ({level} {between})"
             corrected = (
                 ""
                 if self.table.tests.adjust == "none"
                 else f", corrected {p_words(adjusted).removeprefix('= ')}"
             )
             sentence = (
-                f"Against {other}: {texts[0]} and {texts[1]}, {bases}, {both}{error}; "
+                f"Against {other}: {texts[0]} and {texts[1]}, {gap}, {bases}, {both}; "
+                f"standard error of the difference {number(error)}; "
                 f"{name} = {statistic:.4f}{freedom}, P {p_words(p_value)}{corrected}: "
                 f"{_outcome(statistic, adjusted, levels, lettered=lettered)}."
             )
@@ -364,7 +394,10 @@ class _Working:
             effective=kept(effective[0]),
             other_effective=kept(effective[1]),
             shared=shared,
-            error=kept(difference / statistic) if there and statistic else None,
+            difference=kept(difference),
+            error=kept(error),
+            low=kept(ends[0]),
+            high=kept(ends[1]),
             statistic=kept(statistic),
             degrees=kept(degrees),
             p_value=kept(p_value),
@@ -386,9 +419,40 @@ def _two_sides(
     """Give both figures, both effective bases and how many are in both."""
     base, values = evidence.base, evidence.figures()
     effective = np.nan_to_num(effective_base(base.w, base.w2)[0])
-    shared = _shared(tested, base, pair) if tested.paired is None else round(float(tested.paired.n[0, pair]))
+    shared = (
+        _shared(tested, base, pair) if tested.paired is None else round(float(tested.paired.people[0, pair]))
+    )
     a, b = sides
     return (float(values[a]), float(values[b])), (float(effective[a]), float(effective[b])), shared
+
+
+def _ends(tested: Tested, evidence: Evidence, row: int, pair: int, level: float) -> tuple[float, float]:
+    """Give the interval of the difference of a pair, first column minus second, in points or units."""
+    pairs = tested.comparisons.pairs[[pair]]
+    first, second = pairs[:, 0], pairs[:, 1]
+    base = evidence.base
+    match tested.kind:
+        case "mean" | "paired mean":
+            gap = mean_gaps(evidence.sums, pairs)[row]
+            degrees = tested.tests.degrees[[row if len(tested.tests.degrees) > 1 else 0], [pair]]
+            low, high = mean_difference_interval(gap, tested.tests.error[[row], [pair]], degrees, level)
+            return float(low[0]), float(high[0])
+        case "share" | "paired share":
+            own = evidence.sums.rows([row])
+            share = shares(own, base)
+            if isinstance(tested.paired, SharedAnswers):
+                phi = item_overlap(own, base, pairs, tested.paired.only(row, pair))
+            else:
+                w2 = np.zeros(1)
+                where = int(tested.shared.where[pair]) if tested.shared is not None else -1
+                if where >= 0:
+                    w2[0] = base.pair_w2[0, where]
+                phi = overlap_correlation(base, w2, first, second)
+            ends = wilson_interval(share, effective_base(base.w, base.w2), level)
+            low, high = difference_interval(share, ends, first, second, phi)
+            return 100.0 * float(low[0, 0]), 100.0 * float(high[0, 0])
+        case _:
+            assert_never(tested.kind)
 
 
 def _shared(tested: Tested, base: Sums, pair: int) -> int:
@@ -428,7 +492,7 @@ def _formulas(tested: Tested, rules: TestRules, shared: set[bool]) -> list[str]:
     if tested.paired is not None:
         return [PAIRED_FORMULAS[tested.kind]]
     apart, overlap = (
-        (SHARE_FORMULAS[rules.proportions], SHARE_FORMULAS["linear"])
+        (SHARE_FORMULAS[rules.proportions], OVERLAP_FORMULA)
         if tested.kind == "share"
         else (MEAN_FORMULAS[rules.means], MEAN_FORMULAS["overlap"])
     )
@@ -444,6 +508,11 @@ SHARE_FORMULAS: Mapping[str, str] = {
     "linear": "z = (p₁ − p₂) / √V, V = Σ w² (y − p)² (x₁/W₁ − x₂/W₂)² over those in the base: y is 1 for the answer, "
     f"x 1 for the column, W its weighted base; {POOLED}.",
 }
+OVERLAP_FORMULA = (
+    SHARE_FORMULAS["linear"]
+    + " Where fewer than 5 are expected to give the answer, or not to, in either column, "
+    "V = p (1 − p) Σ w² (x₁/W₁ − x₂/W₂)²."
+)
 MEAN_FORMULAS: Mapping[str, str] = {
     "welch": "t = (m₁ − m₂) / √(v₁/e₁ + v₂/e₂), with means m, variances v and effective numbers of values e.",
     "pooled": "t = (m₁ − m₂) / √(v (1/e₁ + 1/e₂)), v = ((e₁ − 1) v₁ + (e₂ − 1) v₂) / (e₁ + e₂ − 2).",
@@ -451,9 +520,11 @@ MEAN_FORMULAS: Mapping[str, str] = {
     "k = √(e/(e − 1)).",
 }
 PAIRED_FORMULAS: Mapping[str, str] = {
-    "paired share": "z = Σ w d / √Σ w² d² over those who answered both, d = 1 for only the first, "
-    "−1 for only the second.",
-    "paired mean": "t = mean of d / √(v/e) over those who answered both, d one value minus the other, v its variance.",
+    "paired share": "z = (p₁ − p₂) / √V, V = Σ w² (b₁(y₁ − p)/W₁ − b₂(y₂ − p)/W₂)² over all in either base: b is 1 "
+    f"for those in the item's base, y for the answer, W the item's weighted base; {POOLED}. Where fewer than 5 are "
+    "expected to give the answer, or not to, V is at least p (1 − p) (1/e₁ + 1/e₂) less what those in both share.",
+    "paired mean": "t = (m₁ − m₂) / √V, V = Σ w² (k₁b₁(s₁ − m₁)/W₁ − k₂b₂(s₂ − m₂)/W₂)² over all with a value s of "
+    "either item, k = √(e/(e − 1)), on the smaller e − 1 degrees of freedom.",
 }
 
 
@@ -477,6 +548,7 @@ def _percent(what: str, of: str) -> Callable[[_Working], Built]:
 
 
 def _words(working: _Working) -> Built:
+    """Say in words what has no formula: quantiles and ends."""
     figure = working.line.figure
     share = quantile_of(figure)
     if share is not None:
@@ -484,10 +556,20 @@ def _words(working: _Working) -> Built:
             f"values in rising order, weights cumulated: the first value whose cumulated share exceeds {share:g}, or "
             "the midpoint of it and the next where it equals it"
         )
+    elif figure in ENDS:
+        text = ENDS[figure]
     else:
-        text = {"smallest": "the smallest value", "largest": "the largest value"}.get(figure, figure)
+        raise RequestError(f"The figure {figure!r} has no working that can be shown.")
     n, w = working.total(working.evidence.sums, "n"), working.total(working.evidence.sums, "w")
     return f"{text}; {number(n)} values of weight {number(w)} in all", "", (("values", n), ("weight", w))
+
+
+ENDS = {
+    "smallest": "the smallest value",
+    "largest": "the largest value",
+    "difference interval low": "lower end of Newcombe's interval of the percent minus that of the column named",
+    "difference interval high": "upper end of Newcombe's interval of the percent minus that of the column named",
+}
 
 
 def _cumulative(working: _Working) -> Built:
@@ -536,7 +618,7 @@ def _one_sum(formula: str, name: str) -> Callable[[_Working], Built]:
 def _mean(working: _Working) -> Built:
     sums = working.evidence.sums
     w = working.total(sums, "w")
-    ws = working.total(sums, "ws") + sums.shift * w
+    ws = float(moments(sums).mean[working.evidence.row, working.at]) * w
     what = (
         "100 × (weight of plus − weight of minus)"
         if working.line.figure == "difference"
@@ -548,7 +630,7 @@ def _mean(working: _Working) -> Built:
 def _total_value(working: _Working) -> Built:
     sums = working.evidence.sums
     w = working.total(sums, "w")
-    value = working.total(sums, "ws") + sums.shift * w
+    value = float(moments(sums).mean[working.evidence.row, working.at]) * w
     return "Σ weight × value", number(value), (("value", value),)
 
 
@@ -595,6 +677,29 @@ def _interval(sign: str) -> Callable[[_Working], Built]:
     return build
 
 
+def _wilson(sign: float) -> Callable[[_Working], Built]:
+    def build(working: _Working) -> Built:
+        from scipy.special import ndtri
+
+        evidence, line = working.evidence, working.line
+        level = line.level or 95.0
+        base = evidence.base
+        p = float(evidence.sums.w[evidence.row, working.at] / base.w[0, working.at])
+        e = float(effective_base(base.w, base.w2)[0, working.at])
+        plus = "+" if sign > 0 else "−"
+        return working.worked(
+            f"100 × (p + z²/2e {plus} z √(p (1 − p)/e + z²/4e²)) / (1 + z²/e) (Wilson), p the share, e the effective "
+            f"base, z for {level:g} %",
+            f"100 × ({{share}} + {{z}}² / (2 × {{effective}}) {plus} "
+            "{z} × √( {share} × (1 − {share}) / {effective} + {z}² / (4 × {effective}²) )) / (1 + {z}² / {effective})",
+            share=p,
+            effective=e,
+            z=float(ndtri(0.5 + level / 200.0)),
+        )
+
+    return build
+
+
 def _effective(working: _Working) -> Built:
     base = working.evidence.base
     return working.worked(
@@ -610,7 +715,7 @@ _FIGURES: Mapping[str, Callable[[_Working], Built]] = {
     "row percent": _percent("weighted count", "weighted count of the row in the Total"),
     "table percent": _percent("weighted count", "weighted base of the Total"),
     "mention percent": _percent("weighted count", "weighted count of all mentions in the column"),
-    "valid percent": _percent("weighted count", "weighted number of those who answered"),
+    "percent of answered": _percent("weighted count", "weighted number of those who answered"),
     "percent of answer": _percent("weighted count", "weighted count of the answer named"),
     "percent of outer": _percent("weighted count", "weighted base under the outer head"),
     "cumulative percent": _cumulative,
@@ -631,4 +736,6 @@ _FIGURES: Mapping[str, Callable[[_Working], Built]] = {
     "standard error": _error,
     "interval low": _interval("−"),
     "interval high": _interval("+"),
+    "percent interval low": _wilson(-1.0),
+    "percent interval high": _wilson(1.0),
 }

@@ -15,5 +15,4 @@ class Facts:
     weight: str | None = None
     base: str | None = None
     zero_weights: int = 0
-    not_asked: int = 0
     unknown: tuple[tuple[str, int], ...] = ()

@@ -8,20 +8,21 @@ from typing import Any
 
 import numpy as np
 
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base
+from eager_otter.codebook.model import Question
+from eager_otter.core.arrays import FloatArray, IntArray, effective_base
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.sums import Sums
 from eager_otter.looks.words import said
+from eager_otter.tables.association import Order, side_order
 from eager_otter.tables.banner import BannerColumns
+from eager_otter.tables.base_rules import mark_names, marks_of
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
 from eager_otter.tables.notes import preview_notes
-from eager_otter.tables.request import BaseFigure, BaseRules, TableRequest
-from eager_otter.tables.table import MARKS, Evidence, Line, Mark, Table, Viewer
-from eager_otter.tables.texts import fixed_label
+from eager_otter.tables.request import BaseFigure, TableRequest
+from eager_otter.tables.table import MARKS, Evidence, Line, Table, Viewer
+from eager_otter.tables.texts import line_label
 
-EDGE = 1e-9  # an effective base this little below a threshold is at it: rounding, not fewer people
-NOT_TESTED, WITHHELD = MARKS.index("not tested"), MARKS.index("withheld")
 BASE_LABELS: dict[BaseFigure, str] = {
     "unweighted base": said("Base (unweighted)"),
     "weighted base": said("Base (weighted)"),
@@ -31,30 +32,45 @@ WITHOUT_DIFFERENCE = frozenset(
     {
         "standard deviation",
         "standard error",
-        "interval low",
-        "interval high",
         "smallest",
         "largest",
+        "difference interval low",
+        "difference interval high",
         "heading",
     }
 )
+# an interval in a column of a difference is that of the difference
+OWN_DIFFERENCE = frozenset({"interval low", "interval high", "percent interval low", "percent interval high"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Setting:
     """What surrounds a table: the banner, who is counted and how they were chosen.
 
-    `ordered` tells of the banner's questions which have an order; `sharing` holds the starts of groups in which someone
-    is in two columns.
+    `questions` are those of the banner; `sharing` holds the starts of groups in which someone is in two columns, and
+    `overlapping` (pairs, 2) the pairs of columns whose pair sums there are.
     """
 
     layout: BannerColumns
     shared: SharedPairs
     weighted: bool
     facts: Facts
-    ordered: Mapping[str, bool] = field(default_factory=dict)
+    questions: Mapping[str, Question] = field(default_factory=dict)
     sharing: frozenset[int] = frozenset()
+    overlapping: IntArray = field(default_factory=lambda: np.zeros((0, 2), np.int64))
     viewer: Viewer | None = None
+
+    def column_order(self, columns: Sequence[int]) -> Order:
+        """Tell whether columns have an order: two, or answers of an ordered question as these follow each other."""
+        chosen = [self.layout.columns[k] for k in columns]
+        question = self.questions.get(chosen[0].question) if chosen else None
+        in_order = False
+        if question is not None and all(
+            c.question == question.name and c.code in question.by_code for c in chosen
+        ):
+            places = [question.by_code[column.code] for column in chosen]
+            in_order = question.ordered and places in (sorted(places), sorted(places, reverse=True))
+        return side_order(in_order, len(chosen))
 
 
 def make_preview(request: TableRequest, everybody: Sums, setting: Setting) -> Table:
@@ -82,20 +98,17 @@ def finished(
     )
     table = Table(
         id=request.id or request.question,
-        title=f"{title} – {request.layer}" if request.layer else title,
+        title=f"{title} – {request.part}" if request.part else title,
         question=request.question,
         columns=columns,
         groups=layout.groups,
-        lines=tuple(
-            replace(line, label=fixed_label(line.fixed, line.figure, say)) if line.fixed else line
-            for line in lines
-        ),
+        lines=tuple(replace(line, label=line_label(line, say)) if line.fixed else line for line in lines),
         notes=notes,
         digits=request.digits,
         levels=request.levels,
         weighted=setting.weighted,
         people=people,
-        layer=request.layer,
+        part=request.part,
         heading=request.heading,
         viewer=setting.viewer,
         counted=columns,
@@ -144,8 +157,9 @@ def _with_differences(table: Table) -> Table:
         values, marks = line.values.astype(np.float64, copy=True), list(line.marks)
         for k in places:
             a, b = table.columns[k].difference or (0, 0)
-            there = line.kind != "base" and line.figure not in WITHOUT_DIFFERENCE
-            values[k] = values[a] - values[b] if there and not line.signed else np.nan
+            if line.figure not in OWN_DIFFERENCE:
+                there = line.kind != "base" and line.figure not in WITHOUT_DIFFERENCE
+                values[k] = values[a] - values[b] if there and not line.signed else np.nan
             marks[k] = MARKS[max(MARKS.index(marks[a]), MARKS.index(marks[b]))]
         lines.append(replace(line, values=values, marks=tuple(marks)))
     return replace(table, lines=tuple(lines))
@@ -170,35 +184,6 @@ def _in_shown_order(table: Table, shown_columns: Sequence[int]) -> Table:
         replace(group, start=place[group.start], stop=place[group.stop - 1] + 1) for group in table.groups
     )
     return replace(table, columns=tuple(table.columns[k] for k in chosen), groups=groups, lines=lines)
-
-
-def marks_of(base: Sums, rules: BaseRules) -> IntArray:
-    """Judge bases by the rules: positions in MARKS, (rows, columns); the severest that fits.
-
-    An empty column carries the mark of its base of 0.
-    """
-    judged = (
-        base.n if rules.judged_on == "unweighted base" else np.nan_to_num(effective_base(base.w, base.w2))
-    )
-    marks = np.zeros(judged.shape, np.int64)
-    for position, threshold in ((1, rules.mark), (2, rules.no_test), (3, rules.withhold)):
-        if threshold is not None:
-            marks[_below(judged, threshold)] = position
-    return marks
-
-
-def _below(judged: FloatArray, threshold: float) -> BoolArray:
-    return np.asarray(judged < threshold - EDGE)
-
-
-def shown(values: FloatArray, marks: IntArray) -> FloatArray:
-    """Take withheld figures out: (columns,), NaN where withheld."""
-    return np.where(marks == WITHHELD, np.nan, values)
-
-
-def mark_names(marks: IntArray) -> tuple[Mark, ...]:
-    """Name the marks of the columns."""
-    return tuple(MARKS[mark] for mark in marks.tolist())
 
 
 def heading_line(text: str, columns: int) -> Line:

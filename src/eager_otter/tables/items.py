@@ -10,35 +10,29 @@ import numpy as np
 
 from eager_otter.codebook.model import Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, ratio
-from eager_otter.core.paired import paired_means, paired_proportions
-from eager_otter.core.proportions import PairTests, SharedPairs
+from eager_otter.core.paired import test_item_means, test_item_proportions
+from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.sums import Sums, side_by_side
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import said
+from eager_otter.tables.association import whole_table_notes
 from eager_otter.tables.banner import BannerColumns, letter_name
+from eager_otter.tables.base_rules import mark_names, shown
 from eager_otter.tables.comparing import Leaf, compare
 from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.finishing import (
-    NOT_TESTED,
-    Setting,
-    finished,
-    heading_line,
-    mark_names,
-    marks_of,
-    shown,
-)
+from eager_otter.tables.finishing import Setting, finished, heading_line
 from eager_otter.tables.making import Making
+from eager_otter.tables.note import Note
 from eager_otter.tables.notes import item_notes
 from eager_otter.tables.order import chosen_rows
 from eager_otter.tables.pairing import PairedSums
 from eager_otter.tables.request import Items, Sorting, TableRequest, is_summary
 from eager_otter.tables.rows import Row
 from eager_otter.tables.table import Column, Group, Line, Table, find_column
-from eager_otter.tables.testing import Tested, TestKind
+from eager_otter.tables.testing import Tested
 
 ITEMS = said("Items")
 SMALLEST_BASE = said("Smallest base of an item")
-NEEDS_TOTAL = ("row percent", "table percent", "index", "percent of outer", "column difference")
 
 
 def items_table(request: TableRequest, sums: Sequence[QuestionSums], setting: Setting) -> Table:
@@ -131,6 +125,22 @@ def _item_line(making: Making, items: Items, place: int) -> Line:
     return replace(line, label=label, fixed="", kind="answer", code=question.name, indent=0)
 
 
+def in_common(questions: Sequence[Question]) -> tuple[Question, list[str]]:
+    """Give the first of several questions with the nets and differences that all have, and name those left out."""
+    first = questions[0]
+    nets = [net for net in first.nets if all(net in question.nets for question in questions)]
+    differences = [
+        one for one in first.differences if all(one in question.differences for question in questions)
+    ]
+    kept = {*(net.label for net in nets), *(one.label for one in differences)}
+    every: dict[str, None] = {}
+    for question in questions:
+        every |= dict.fromkeys(net.label for net in question.nets)
+        every |= dict.fromkeys(one.label for one in question.differences)
+    common = replace(first, nets=tuple(nets), differences=tuple(differences))
+    return common, [label for label in every if label not in kept]
+
+
 def _sorted(
     rows: list[tuple[Question, Line]], sort: Sorting, setting: Setting
 ) -> list[tuple[Question, Line]]:
@@ -155,11 +165,11 @@ def _table(
     if items.shape == "items by columns" and not items.figures and not request.title:
         figure = items.figure
         title = f"{title} – {request.words(figure.casefold()) if is_summary(figure) else figure}"
-    notes = item_notes(
-        request, items, lines, sums, setting.facts, setting.layout, setting.shared, alike=alike
-    )
+    notes = item_notes(request, items, lines, sums, setting, alike=alike)
     people = int(max(one.base.n[0, 0] for one in sums))
-    return finished(request, setting, lines, notes, title=title, people=people)
+    table = finished(request, setting, lines, notes, title=title, people=people)
+    none = whole_table_notes(request, (), said("it shows several questions"))
+    return replace(table, notes=(*table.notes, *none))
 
 
 # --- a column per item ----------------------------------------------------------------------------------
@@ -172,11 +182,8 @@ def item_columns(request: TableRequest, questions: Sequence[Question]) -> Banner
     """
     assert request.items is not None
     first = questions[0]
+    check_alike(questions)
     for question in questions:
-        if [(a.code, a.label) for a in question.valid] != [(a.code, a.label) for a in first.valid]:
-            raise RequestError(
-                f"{question.name} has other answers than {first.name}; items side by side need the same ones."
-            )
         if question.kind != first.kind:
             raise RequestError(f"{question.name} is of kind {question.kind}, {first.name} of {first.kind}.")
     head = request.words(ITEMS)
@@ -190,13 +197,12 @@ def item_columns(request: TableRequest, questions: Sequence[Question]) -> Banner
         )
         for k, question in enumerate(questions)
     )
-    against = request.tests.against
+    against, control = request.tests.against, -1
     if against in ("rest", "total"):
         against = "each other"  # the same people stand in all columns: there is no rest
-    control = -1
     if against == "column":
-        known = [column.label for column in columns]
-        if request.tests.control in (*known, *(column.code for column in columns)):
+        known = [*(column.label for column in columns), *(column.code for column in columns)]
+        if request.tests.control in known:
             control = find_column(columns, request.tests.control, "the items")
         else:
             against = "each other"
@@ -220,16 +226,43 @@ def answers_by_items(
 ) -> Table:
     """Put items side by side: each is a column, its own base on top; their common answers stand down."""
     assert request.items is not None
-    together = _together(sums)
+    common, left_out = in_common([one.question for one in sums])
+    together = _together(sums, common)
     none = SharedPairs(np.full(len(layout.comparisons), -1))
-    setting = replace(setting, layout=layout, shared=none)
+    setting = replace(setting, layout=layout, shared=none, overlapping=np.zeros((0, 2), np.int64))
     making = _PairedMaking(request, together, setting, paired)
-    lines = [*making.bases(), *making.body()]
-    return _table(request, request.items, lines, setting, sums, alike=False)
+    lines = [replace(line, question=request.question) for line in (*making.bases(), *making.body())]
+    table = _table(request, request.items, lines, setting, sums, alike=False)
+    if not left_out:
+        return table
+    told = request.words("Not shown, as not all items have them alike: {rows}.", rows=", ".join(left_out))
+    return replace(table, notes=(*table.notes, Note(told, "detail")))
 
 
-def _together(sums: Sequence[QuestionSums]) -> QuestionSums:
-    """Put the Totals of several questions with the same rows side by side."""
+def check_alike(questions: Sequence[Question]) -> None:
+    """Refuse items that cannot stand side by side. Raises RequestError where answer lists or kinds differ."""
+    first = questions[0]
+    for question in questions:
+        if [(a.code, a.label) for a in question.valid] != [(a.code, a.label) for a in first.valid]:
+            raise RequestError(
+                f"{question.name} has other answers than {first.name}; items side by side need the same ones."
+            )
+        if question.scores() != first.scores():
+            raise RequestError(
+                f"{question.name} has other scores than {first.name}; items side by side need the same ones."
+            )
+
+
+def _together(sums: Sequence[QuestionSums], common: Question) -> QuestionSums:
+    """Put the Totals of several questions side by side: the answers, and the nets and differences that all have."""
+
+    def rows_in_common(one: QuestionSums) -> Sums | None:
+        if one.answers is None:
+            return None
+        labels = [net.label for net in one.question.nets]
+        answers = len(one.question.valid)
+        nets = [answers + labels.index(net.label) for net in common.nets]
+        return one.answers.rows([*range(answers), *nets, *range(answers + len(labels), len(one.answers.n))])
 
     def stacked(parts: Sequence[Sums | None]) -> Sums | None:
         there = [part for part in parts if part is not None]
@@ -237,9 +270,10 @@ def _together(sums: Sequence[QuestionSums]) -> QuestionSums:
 
     base = stacked([one.base for one in sums])
     assert base is not None
+    own_differences = [{difference.label: own for difference, own in one.differences} for one in sums]
     differences = [
-        (sums[0].differences[k][0], side_by_side([one.differences[k][1] for one in sums]))
-        for k in range(len(sums[0].differences))
+        (difference, side_by_side([own[difference.label] for own in own_differences]))
+        for difference in common.differences
     ]
     quantiles = [one.quantile for one in sums]
 
@@ -247,8 +281,8 @@ def _together(sums: Sequence[QuestionSums]) -> QuestionSums:
         return np.array([own(q)[0] for own in quantiles if own is not None])
 
     return QuestionSums(
-        question=sums[0].question,
-        answers=stacked([one.answers for one in sums]),
+        question=common,
+        answers=stacked([rows_in_common(one) for one in sums]),
         base=base,
         values=stacked([one.values for one in sums]),
         mentions=stacked([one.mentions for one in sums]),
@@ -259,13 +293,12 @@ def _together(sums: Sequence[QuestionSums]) -> QuestionSums:
 
 
 class _PairedMaking(Making):
-    """Makes the lines of items side by side: the same people in all columns, so tests are of their differences."""
+    """Makes the lines of items side by side: the same people in all columns, each on its own base."""
 
     def __init__(
         self, request: TableRequest, sums: QuestionSums, setting: Setting, paired: PairedSums | None
     ) -> None:
-        kept = tuple(figure for figure in request.figures if figure not in NEEDS_TOTAL)
-        super().__init__(replace(request, figures=kept), sums, setting)
+        super().__init__(request, sums, setting)
         self.paired = paired
 
     def _rows(self) -> tuple[Row, ...]:
@@ -281,25 +314,20 @@ class _PairedMaking(Making):
     def _tested_shares(self) -> Tested | None:
         if not self._tests_wanted() or self.paired is None or self.paired.rows is None:
             return None
-        tests = paired_proportions(self.paired.rows)
-        return self._decided_pairs("paired share", tests, self.base_marks, self._rows_off(), self.paired.rows)
+        shared, pairs = self.paired.rows, self.layout.comparisons.pairs
+        tests = test_item_proportions(self._answers, self.sums.base, pairs, shared)
+        return self._decided("paired share", tests, self.base_marks, self._rows_off(), shared)
 
     def _tested_means(self, values: Sums, marks: IntArray) -> Tested | None:
-        if not self._tests_wanted() or self.paired is None:
+        if not self._tests_wanted() or self.paired is None or values is self.sums.mentions:
             return None
-        own = self.paired.values
-        for (_, sums), paired in zip(self.sums.differences, self.paired.differences, strict=False):
-            own = paired if sums is values else own
-        if own is None or values is self.sums.mentions:
+        shared = self.paired.values
+        for (_, sums), paired in zip(self.sums.differences, self.paired.differences, strict=True):
+            shared = paired if sums is values else shared
+        if shared is None:
             return None
-        return self._decided_pairs("paired mean", paired_means(own), marks, np.zeros((1, 1), np.bool_), own)
-
-    def _decided_pairs(
-        self, kind: TestKind, tests: PairTests, marks: IntArray, off: BoolArray, paired: Sums
-    ) -> Tested:
-        """Judge both items, and the people who answered both, by the minimum bases."""
-        both = marks_of(paired, self.request.rules) >= NOT_TESTED
-        return self._decided(kind, tests, marks, off | both, paired)
+        tests = test_item_means(values, self.layout.comparisons.pairs, shared)
+        return self._decided("paired mean", tests, marks, np.zeros((1, 1), np.bool_), shared)
 
 
 # --- before by after ------------------------------------------------------------------------------------
@@ -348,12 +376,15 @@ def _moved(before: Question, after: Question, codes: Sequence[str]) -> dict[str,
 def _move_lines(making: Making, label: str, w: FloatArray, base: Sums) -> list[Line]:
     lines = []
     for figure in making.figures:
-        if figure == "count":
-            values = w
-        elif figure in ("table percent", "column percent"):
-            values = ratio(100.0 * w, base.w[0, :1] if figure == "table percent" else base.w[0])
-        else:
-            continue
+        match figure:
+            case "count":
+                values = w
+            case "table percent":
+                values = ratio(100.0 * w, base.w[0, :1])
+            case "column percent":
+                values = ratio(100.0 * w, base.w[0])
+            case _:
+                continue  # moves have no other figure
         lines.append(
             Line(
                 label=label,
@@ -363,6 +394,7 @@ def _move_lines(making: Making, label: str, w: FloatArray, base: Sums) -> list[L
                 values=shown(values, making.base_marks),
                 letters=("",) * w.size,
                 marks=mark_names(making.base_marks),
+                question=making.question.name,
             )
         )
     return lines

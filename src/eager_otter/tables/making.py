@@ -2,43 +2,45 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
+from typing import assert_never, get_args
 
 import numpy as np
 
 from eager_otter.codebook.codes import canonical
-from eager_otter.codebook.model import Question
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, ratio
-from eager_otter.core.means import Moments, confidence_interval, moments, test_means
-from eager_otter.core.proportions import PairTests, test_proportions
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base, ratio
+from eager_otter.core.intervals import (
+    difference_interval,
+    mean_difference_interval,
+    overlap_correlation,
+    pair_overlap,
+    wilson_interval,
+)
+from eager_otter.core.means import Moments, confidence_interval, mean_gaps, moments, test_means
+from eager_otter.core.paired import SharedAnswers, SharedValues
+from eager_otter.core.proportions import PairTests, match_pairs, shares, test_proportions
 from eager_otter.core.quantiles import weighted_quantile
-from eager_otter.core.sums import Sums
+from eager_otter.core.sums import Sums, stacked
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import said
-from eager_otter.tables.association import Crossing
+from eager_otter.tables.association import Crossing, side_order, whole_table_notes
+from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown
 from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.finishing import (
-    NOT_TESTED,
-    Setting,
-    base_lines,
-    finished,
-    heading_line,
-    mark_names,
-    marks_of,
-    shown,
-)
-from eager_otter.tables.note import Note
+from eager_otter.tables.figures import CELL_SUMMARIES, figures_for
+from eager_otter.tables.finishing import Setting, base_lines, finished, heading_line
 from eager_otter.tables.notes import notes_of
+from eager_otter.tables.notes_on_bases import reason_said
 from eager_otter.tables.order import chosen_rows
 from eager_otter.tables.request import (
     CELL_FIGURES,
     MENTION_FIGURES,
-    Figure,
+    CellFigure,
+    Count,
     TableRequest,
-    is_summary,
     percentile_of,
+    plain_summary,
     quantile_of,
 )
 from eager_otter.tables.rows import Row, rows_of
@@ -50,8 +52,8 @@ SUMMARY_LABELS: Mapping[str, str] = {
     "mean": said("Mean"),
     "standard deviation": said("Standard deviation"),
     "standard error": said("Standard error"),
-    "interval low": said("Confidence interval, from"),
-    "interval high": said("Confidence interval, to"),
+    "interval low": said("{level} % interval of the mean, from"),
+    "interval high": said("{level} % interval of the mean, to"),
     "median": said("Median"),
     "lower quartile": said("Lower quartile"),
     "upper quartile": said("Upper quartile"),
@@ -62,22 +64,7 @@ SUMMARY_LABELS: Mapping[str, str] = {
     "mentions": said("Mentions"),
     "respondents": said("Respondents"),
 }
-CELL_SUMMARIES = (
-    "mean",
-    "standard deviation",
-    "standard error",
-    "confidence interval",
-    "smallest",
-    "largest",
-    "sum",
-)
 LETTERED_SUMMARIES = frozenset({"mean", "mean mentions"})
-SUMMARIES: Mapping[str, Callable[[Moments], FloatArray]] = {
-    "mean": lambda found: found.mean,
-    "mean mentions": lambda found: found.mean,
-    "standard deviation": lambda found: found.standard_deviation,
-    "standard error": lambda found: found.standard_error,
-}
 
 
 def make_table(request: TableRequest, sums: QuestionSums, setting: Setting) -> Table:
@@ -91,32 +78,6 @@ def summary_label(figure: str) -> str:
     return SUMMARY_LABELS[figure] if share is None else f"Percentile {100.0 * share:g}"
 
 
-def figures_for(question: Question, wanted: tuple[Figure, ...]) -> tuple[Figure, ...]:
-    """Choose the figures of a question: those wanted that it can have, else what suits its kind.
-
-    A number has only summaries (mean and standard deviation where none is asked for); other questions have
-    percents where none is asked for, and a scale its mean as well.
-    """
-    chosen = tuple(figure for figure in wanted if _possible(question, figure))
-    if question.kind == "number":
-        return chosen or ("mean", "standard deviation")
-    if not wanted and question.scale:
-        return ("column percent", "mean")
-    if not any(figure in CELL_FIGURES for figure in chosen) and not (question.scale and chosen):
-        return ("column percent", *chosen)
-    return chosen
-
-
-def _possible(question: Question, figure: str) -> bool:
-    """Tell whether a question can have a figure."""
-    if figure in MENTION_FIGURES:
-        return question.kind == "multi"
-    if is_summary(figure):
-        return question.kind == "number" or question.scale
-    never = {"multi": "cumulative percent", "single": "mention percent"}
-    return question.kind != "number" and figure != never[question.kind]
-
-
 class Making:
     """Makes the lines of one question: figures, letters, marks."""
 
@@ -125,30 +86,52 @@ class Making:
         self.layout = setting.layout
         self.question = sums.question
         self.columns = len(self.layout.columns)
-        self.figures = figures_for(self.question, request.figures)
-        self.base_marks = marks_of(sums.base, request.rules)[0]
+        self.figures = figures_for(request, self.question)
+        self.base_marks = self._marks(sums.base)
+        self.idle = self.layout.comparisons.idle(sums.base.n[0])
+
+    def _marks(self, base: Sums) -> IntArray:
+        """Judge the columns by a base: (columns,); one that shows a difference carries the severer of its two."""
+        marks: IntArray = marks_of(base, self.request.rules)[0]
+        pairs, places = self.layout.difference_pairs
+        if len(pairs):
+            marks[places] = np.maximum(marks[pairs[:, 0]], marks[pairs[:, 1]])
+        return marks
 
     def table(self) -> Table:
         """Make the whole table."""
         request = self.request
         lines = [*self.bases(), *self.body()]
-        notes = notes_of(request, self.sums, lines, self.setting.facts, self.layout, self.setting.shared)
+        notes = notes_of(request, self.sums, lines, self.setting)
         title, people = request.title or self.question.text, int(self.sums.base.n[0, 0])
         table = finished(request, self.setting, lines, notes, title=title, people=people)
         table = replace(table, crossings=self._crossings())
-        if request.tests.whole_table == "none":
-            return table
-        level, every = (request.levels or (95.0,))[0], request.tests.whole_table == "all"
-        found = [
-            Note(association.sentence(level, every=every, words=request.words), "detail")
-            for association in table.associations()
-        ]
-        return replace(table, notes=(*notes, *found))
+        return replace(
+            table, notes=(*notes, *whole_table_notes(request, table.associations(), self.no_whole_table()))
+        )
+
+    def no_whole_table(self) -> str:
+        """Say why the table as a whole cannot be tested, "" where it can."""
+        if self.request.value is not None:
+            return said("its cells hold means, not people")
+        if self.request.nest:
+            return said("its rows are nested")
+        match self.question.kind:
+            case "single":
+                return ""
+            case "multi":
+                return said("respondents could give several answers")
+            case "number":
+                return said("a number has no answers")
+            case "date" | "text":
+                return said("it has no answers")
+            case _:
+                assert_never(self.question.kind)
 
     def _crossings(self) -> tuple[Crossing, ...]:
         """Give the answers by each banner group, as whole-table tests take them."""
         answers, question = self.sums.answers, self.question
-        if question.kind != "single" or answers is None or self.request.nest:
+        if answers is None or self.no_whole_table():
             return ()
         rows = slice(0, len(question.valid))
         names = mark_names(self.base_marks)
@@ -162,10 +145,9 @@ class Making:
                     w=answers.w[rows, columns],
                     w2=answers.w2[rows, columns],
                     marks=tuple(names[k] for k in columns),
-                    ordered_rows=question.ordered,
-                    ordered_columns=any(
-                        self.setting.ordered.get(self.layout.columns[k].question, False) for k in columns
-                    ),
+                    columns=tuple(self.layout.columns[k].label for k in columns),
+                    rows_order=side_order(question.ordered, len(question.valid)),
+                    columns_order=self.setting.column_order(columns),
                     shares_people=group.start in self.setting.sharing,
                 )
             )
@@ -180,11 +162,18 @@ class Making:
     def _answers(self) -> Sums:
         if self.sums.answers is None:
             raise RequestError(f"{self.question.name} has no answers to count.")
-        return self.sums.answers
+        return self._all_answers
+
+    @cached_property
+    def _all_answers(self) -> Sums:
+        """The sums of all counted rows: answers, nets, no answer, and the reasons for it."""
+        assert self.sums.answers is not None
+        return stacked([self.sums.answers, *(own for _, own in self.sums.reasons)])
 
     def bases(self) -> list[Line]:
         """Make the base lines."""
-        return base_lines(self.request, self.sums.base, self.base_marks, weighted=self.setting.weighted)
+        lines = base_lines(self.request, self.sums.base, self.base_marks, weighted=self.setting.weighted)
+        return [replace(line, question=self.question.name) for line in lines]
 
     def body(self) -> list[Line]:
         """Make the lines under the bases."""
@@ -197,7 +186,7 @@ class Making:
 
     def _cell_lines(self) -> list[Line]:
         """Sum a third question up in each cell: every row is judged, and tested, on its own values."""
-        wanted = [figure for figure in self.request.figures if figure in CELL_SUMMARIES] or ["mean"]
+        wanted = [figure for figure in self.figures if figure in CELL_SUMMARIES] or ["mean"]
         lines: list[Line] = []
         for row in self._rows():
             if row.source >= len(self.sums.cells):
@@ -212,26 +201,31 @@ class Making:
         return lines
 
     def _answer_lines(self) -> list[Line]:
-        wanted = [figure for figure in self.figures if figure in CELL_FIGURES]
+        wanted = [figure for figure in CELL_FIGURES if figure in self.figures]
+        wanted.sort(key=self.figures.index)
         if self.sums.answers is None or not wanted:
             return []
         rows = self._rows()
-        bases = {figure: self._percent_base(figure) for figure in wanted}
-        figures = {figure: self._cell_figure(figure, bases[figure], rows) for figure in wanted}
+        made = {figure: self._cell_figures(figure, rows) for figure in wanted}
         tested = self._tested_shares
-        lettered = "column percent" if "column percent" in wanted else wanted[0]
+        lettered = lettered_figure(self.figures)
         marks = mark_names(self.base_marks)
         lines: list[Line] = []
         for row in rows:
             lines += self._headings_before(row)
             for figure in wanted:
-                if _has(row, figure):
-                    carries = tested if figure == lettered else None
-                    of = bases[figure]
+                if not _has(row, figure):
+                    continue
+                for name, (values, of) in made[figure].items():
+                    carries = tested if name == lettered else None
                     own = None if of is None else of[row.source if len(of) > 1 else 0]
-                    values = figures[figure][row.source]
-                    lines.append(self._answer_line(row, figure, values, carries, marks, own))
+                    lines.append(self._answer_line(row, name, values[row.source], carries, marks, own))
         return lines
+
+    @property
+    def interval_level(self) -> float:
+        """The confidence percent of intervals: the first level of the tests, 95 where there is none."""
+        return self.request.levels[0] if self.request.levels else 95.0
 
     def _headings_before(self, row: Row) -> list[Line]:
         """Make the heading, or blank line, that stands before an answer."""
@@ -256,20 +250,15 @@ class Making:
 
     def _all_rows(self) -> list[Row]:
         rows = list(rows_of(self.question))
-        if self.sums.everyone:
-            last = len(self._answers.n) - 1
-            rows.append(
-                Row(
-                    label=NO_ANSWER,
-                    fixed=NO_ANSWER,
-                    kind="answer",
-                    code="",
-                    indent=0,
-                    source=last,
-                    mention=False,
-                    last=True,
-                )
-            )
+        if not self.sums.everyone:
+            return rows
+        last = len(self._answers.n) - 1 - len(self.sums.reasons)
+        say = self.request.words
+        if not self.sums.reasons:
+            return [*rows, _no_answer_row(NO_ANSWER, NO_ANSWER, last)]
+        for k, (reason, _) in enumerate(self.sums.reasons, last + 1):
+            label = say("No answer: {reason}", reason=reason_said(reason, say))
+            rows.append(_no_answer_row(label, "", k))
         return rows
 
     def row_called(self, name: str) -> Row:
@@ -307,44 +296,92 @@ class Making:
             letters=("",) * self.columns if tested is None else tested.letters[row.source],
             marks=marks,
             evidence=Evidence(row=row.source, sums=self._answers, base=self.sums.base, tested=tested, of=of),
+            question=self.question.name,
+            level=self.interval_level if "interval" in figure else None,
         )
 
-    def _percent_base(self, figure: str) -> FloatArray | None:
-        """Give what a percent is a percent of: (rows or 1, columns); None for other figures."""
+    def _cell_figures(
+        self, figure: CellFigure, rows: Sequence[Row]
+    ) -> dict[str, tuple[FloatArray, FloatArray | None]]:
+        """Work out a figure of all counted rows, an interval as its two ends.
+
+        Gives values (rows, columns) and, for a percent, what it is a percent of: (rows or 1, columns).
+        """
         w, base = self._answers.w, self.sums.base.w
+
+        def percent(of: FloatArray) -> dict[str, tuple[FloatArray, FloatArray | None]]:
+            return {figure: (ratio(100.0 * w, of), of)}
+
         match figure:
-            case "column percent" | "cumulative percent":
-                return base
-            case "valid percent":
-                return base - w[-1:] if self.sums.everyone else base
+            case "column percent":
+                return percent(base)
+            case "cumulative percent":
+                return {figure: (self._cumulated(rows), base)}
+            case "percent of answered":
+                return percent(base - self._no_answer_weight)
             case "row percent":
-                return np.broadcast_to(w[:, :1], w.shape)
+                return percent(np.broadcast_to(w[:, :1], w.shape))
             case "table percent":
-                return np.broadcast_to(base[:, :1], base.shape)
+                return percent(np.broadcast_to(base[:, :1], base.shape))
             case "mention percent":
                 mentions = [row.source for row in rows_of(self.question) if row.mention]
-                return np.asarray(w[mentions].sum(axis=0)[None, :])
+                return percent(np.asarray(w[mentions].sum(axis=0)[None, :]))
             case "percent of answer":
-                return w[[self.row_called(self.request.percent_of).source]]
+                return percent(w[[self.row_called(self.request.percent_of).source]])
             case "percent of outer":
-                return np.asarray(base[:, self._outer_columns()])
-        return None
+                return percent(np.asarray(base[:, self._outer_columns()]))
+            case "column difference":
+                place = self._column(self.request.difference_from)
+                return {figure: (self.percents - self.percents[:, [place]], None)}
+            case "index":
+                share = ratio(w, base)
+                return {figure: (ratio(100.0 * share, share[:, :1]), None)}
+            case "count" | "unweighted count":
+                empty = np.where(
+                    self.sums.base.n > 0, 0.0, np.nan
+                )  # a count in an empty column does not exist
+                return {figure: ((w if figure == "count" else self._answers.n) + empty, None)}
+            case "percent interval":
+                ends = self._percent_ends()
+                return {f"{figure} {end}": (100.0 * values, None) for end, values in ends.items()}
+            case "difference interval":
+                ends = self._difference_ends()
+                return {f"{figure} {end}": (100.0 * values, None) for end, values in ends.items()}
+            case _:
+                assert_never(figure)
 
-    def _cell_figure(self, figure: str, of: FloatArray | None, rows: Sequence[Row]) -> FloatArray:
-        """Work out one figure of all counted rows: (rows, columns); `of` is what a percent is a percent of."""
-        w, base = self._answers.w, self.sums.base.w
-        if figure == "cumulative percent":
-            return self._cumulated(rows)
-        if of is not None:
-            return ratio(100.0 * w, of)
-        if figure == "column difference":
-            place = self._column(self.request.difference_from)
-            return self.percents - self.percents[:, [place]]
-        if figure == "index":
-            shares = ratio(w, base)
-            return ratio(100.0 * shares, shares[:, :1])
-        empty = np.where(self.sums.base.n > 0, 0.0, np.nan)  # a count in an empty column does not exist
-        return (w if figure == "count" else self._answers.n) + empty
+    @property
+    def _no_answer_weight(self) -> FloatArray:
+        """The weight of those in the base who gave no answer: (1, columns)."""
+        if not self.sums.everyone:
+            return np.zeros_like(self.sums.base.w)
+        return self._answers.w[[len(self._answers.w) - 1 - len(self.sums.reasons)]]
+
+    def _percent_ends(self) -> dict[str, FloatArray]:
+        """Give the ends of the interval of each share (rows, columns); of a difference, in its column."""
+        base = self.sums.base
+        share, e = shares(self._answers, base), effective_base(base.w, base.w2)
+        low, high = wilson_interval(share, e, self.interval_level)
+        pairs, places = self.layout.difference_pairs
+        if len(pairs):
+            phi = pair_overlap(base, pairs, match_pairs(pairs, self.setting.overlapping))
+            low[:, places], high[:, places] = difference_interval(
+                share, (low, high), pairs[:, 0], pairs[:, 1], phi
+            )
+        return {"low": low, "high": high}
+
+    def _difference_ends(self) -> dict[str, FloatArray]:
+        """Give the ends of the interval of each share minus that of the column named: (rows, columns)."""
+        base, beside = self.sums.base, self.sums.beside
+        assert beside is not None
+        share, e = shares(self._answers, base), effective_base(base.w, base.w2)
+        place = self._column(self.request.difference_from)
+        columns = np.arange(self.columns)
+        phi = overlap_correlation(base, beside.w2[0], columns, np.full(self.columns, place))
+        ends = wilson_interval(share, e, self.interval_level)
+        low, high = difference_interval(share, ends, columns, np.full(self.columns, place), phi)
+        low[:, place] = high[:, place] = np.nan
+        return {"low": low, "high": high}
 
     def _outer_columns(self) -> IntArray:
         """Give, per column, the column of the outer answer it stands under; itself where it stands under none."""
@@ -397,7 +434,7 @@ class Making:
         """Make the lines of some summaries of values, judged on their own base."""
         if not figures:
             return []
-        marks = np.maximum(marks_of(values, self.request.rules)[0], self._withheld())
+        marks = np.maximum(self._marks(values), self._withheld())
         names = mark_names(marks)
         lines = []
         for figure, found in figures.items():
@@ -414,6 +451,8 @@ class Making:
                     letters=("",) * self.columns if carries is None else carries.letters[0],
                     marks=names,
                     evidence=Evidence(row=0, sums=values, base=values, tested=carries),
+                    question=self.question.name,
+                    level=self.interval_level if figure in ("interval low", "interval high") else None,
                 )
             )
         return lines
@@ -423,27 +462,47 @@ class Making:
         found = moments(values)
         figures: dict[str, FloatArray] = {}
         for figure in wanted:
-            figures |= self._summary(figure, values, found)
+            share = quantile_of(figure)
+            figures |= (
+                {figure: self._quantile(share)} if share is not None else self._summary(figure, values, found)
+            )
         return figures
 
     def _summary(self, figure: str, values: Sums, found: Moments) -> dict[str, FloatArray]:
         """Work out a summary of values: one line, or the two ends of a confidence interval."""
-        share = quantile_of(figure)
-        if figure == "confidence interval":
-            low, high = confidence_interval(found, self.request.levels[0] if self.request.levels else 95.0)
-            return {"interval low": low[0], "interval high": high[0]}
-        if share is not None:
-            return {figure: self._quantile(share)}
-        if figure in ("sum", "mentions"):
-            return {figure: found.mean[0] * values.w[0]}
-        if figure == "respondents":
-            return {figure: np.where(values.n[0] > 0, values.w[0], np.nan)}
-        if figure in SUMMARIES:
-            return {figure: SUMMARIES[figure](found)[0]}
-        ends = values.lowest if figure == "smallest" else values.highest
-        assert ends is not None
-        there = np.where(values.n[0] > 0, 0.0, np.nan)
-        return {figure: np.where(np.isfinite(ends[0]), ends[0], 0.0) + values.shift + there}
+        name = plain_summary(figure)
+        match name:
+            case "confidence interval":
+                low, high = self._mean_ends(values, found)
+                return {"interval low": low, "interval high": high}
+            case "mean" | "mean mentions":
+                return {figure: found.mean[0]}
+            case "standard deviation":
+                return {figure: found.standard_deviation[0]}
+            case "standard error":
+                return {figure: found.standard_error[0]}
+            case "sum" | "mentions":
+                return {figure: found.mean[0] * values.w[0]}
+            case "respondents":
+                return {figure: np.where(values.n[0] > 0, values.w[0], np.nan)}
+            case "smallest":
+                return {figure: _there(values.lowest, values)}
+            case "largest":
+                return {figure: _there(values.highest, values)}
+            case _:
+                assert_never(name)
+
+    def _mean_ends(self, values: Sums, found: Moments) -> tuple[FloatArray, FloatArray]:
+        """Give the ends of the interval of each mean (columns,); of a difference, in its column."""
+        low, high = (end[0] for end in confidence_interval(found, self.interval_level))
+        pairs, places = self.layout.difference_pairs
+        if len(pairs):
+            shared = match_pairs(pairs, self.setting.overlapping)
+            tests = test_means(values, pairs, shared, self.request.tests.means)
+            low[places], high[places] = mean_difference_interval(
+                mean_gaps(values, pairs)[0], tests.error[0], tests.degrees[0], self.interval_level
+            )
+        return low, high
 
     def _quantile(self, q: float) -> FloatArray:
         if self.sums.quantile is not None:
@@ -456,24 +515,25 @@ class Making:
         return np.array([weighted_quantile(values[order], weights[:, k], q) for k in range(self.columns)])
 
     def _difference_lines(self, place: str) -> list[Line]:
-        """Make the difference rows above or below the answers: means of +100, 0 and −100."""
+        """Make the difference rows above or below the answers: means of +100, 0 and −100, on those with a score."""
         if "column percent" not in self.figures:
             return []
         lines = []
         for difference, sums in self.sums.differences:
             if (difference.place == "above") != (place == "above"):
                 continue
-            untested = self._is_untested(difference.label)
-            tested = None if untested else self._tested_means(sums, self.base_marks)
+            marks = np.maximum(self._marks(sums), self._withheld())
+            tested = None if self._is_untested(difference.label) else self._tested_means(sums, marks)
             lines.append(
                 Line(
                     label=difference.label,
                     kind="net",
                     figure="difference",
-                    values=shown(moments(sums).mean[0], self.base_marks),
+                    values=shown(moments(sums).mean[0], marks),
                     letters=("",) * self.columns if tested is None else tested.letters[0],
-                    marks=mark_names(self.base_marks),
+                    marks=mark_names(marks),
                     evidence=Evidence(row=0, sums=sums, base=sums, tested=tested),
+                    question=self.question.name,
                 )
             )
         return lines
@@ -516,7 +576,12 @@ class Making:
         return bool(wanted) and any(name.casefold() in wanted for name in names if name)
 
     def _decided(
-        self, kind: TestKind, tests: PairTests, marks: IntArray, off: BoolArray, paired: Sums | None = None
+        self,
+        kind: TestKind,
+        tests: PairTests,
+        marks: IntArray,
+        off: BoolArray,
+        paired: SharedAnswers | SharedValues | None = None,
     ) -> Tested:
         """Decide tests; pairs with a thin column, and those that are `off` (rows or 1, pairs or 1), stay out."""
         thin = marks >= NOT_TESTED
@@ -528,6 +593,7 @@ class Making:
             [column.letter for column in self.layout.columns],
             self.request.levels,
             out=(thin[pairs[:, 0]] | thin[pairs[:, 1]])[None, :] | off,
+            idle=self.idle,
             adjust=self.request.tests.adjust,
             spaced=self.layout.two_letter_names,
             paired=paired,
@@ -535,10 +601,51 @@ class Making:
         )
 
 
-def _has(row: Row, figure: str) -> bool:
-    """Tell whether a row has a figure: nets are no mentions and do not add up, no answer is not valid."""
-    if figure == "mention percent":
-        return row.mention
-    if figure == "cumulative percent":
-        return row.kind == "answer"
-    return figure != "valid percent" or row.fixed != NO_ANSWER
+def _there(ends: FloatArray | None, values: Sums) -> FloatArray:
+    """Give the smallest or largest value of each column (columns,), NaN where nobody has one."""
+    assert ends is not None
+    return np.where(values.n[0] > 0, ends[0], np.nan)
+
+
+def _no_answer_row(label: str, fixed: str, source: int) -> Row:
+    return Row(
+        label=label, fixed=fixed, kind="answer", code="", indent=0, source=source, mention=False, last=True
+    )
+
+
+def lettered_figure(figures: Sequence[str]) -> str:
+    """Choose the figure of answers and nets that carries letters: the percent tested, else a count; "" for none.
+
+    >>> lettered_figure(["row percent", "count"]), lettered_figure(["row percent"])
+    ('count', '')
+    """
+    if "column percent" in figures:
+        return "column percent"
+    return next((figure for figure in figures if figure in get_args(Count)), "")
+
+
+def _has(row: Row, figure: CellFigure) -> bool:
+    """Tell whether a row has a figure: nets are no mentions and do not add up, no answer is none of the answered."""
+    match figure:
+        case "mention percent":
+            return row.mention
+        case "cumulative percent":
+            return row.kind == "answer"
+        case "percent of answered":
+            return row.kind != "answer" or bool(row.code)
+        case (
+            "column percent"
+            | "count"
+            | "unweighted count"
+            | "row percent"
+            | "table percent"
+            | "percent of answer"
+            | "percent of outer"
+            | "column difference"
+            | "index"
+            | "percent interval"
+            | "difference interval"
+        ):
+            return True
+        case _:
+            assert_never(figure)

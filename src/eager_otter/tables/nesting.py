@@ -9,8 +9,10 @@ import numpy as np
 
 from eager_otter.codebook.model import Answer, Derived, Net, Question
 from eager_otter.core.arrays import BoolArray, IntArray, smallest_unsigned
-from eager_otter.data.answers import BLANK, Answers, MultiAnswers, SingleAnswers, pack
-from eager_otter.data.selection import who_answered, who_counts_in
+from eager_otter.data.answers import Answers, MultiAnswers, SingleAnswers, pack
+from eager_otter.data.encoding import placed_behind
+from eager_otter.data.reasons import Reasons, first_of
+from eager_otter.data.selection import reasons_of, who_answered, who_counts_in
 from eager_otter.errors import RequestError
 
 MOST_ROWS = 5_000
@@ -80,7 +82,7 @@ def nested_answers(questions: Sequence[Question], answers: Sequence[Answers]) ->
         [who_answered(question, given) for question, given in zip(questions, answers, strict=True)]
     )
     ticks = np.array([np.logical_and.reduce(path) for path in product(*levels)])
-    return MultiAnswers(pack(ticks & answered, answered), len(ticks))
+    return MultiAnswers(pack(ticks & answered, answered), len(ticks), absent=_absent(questions, answers))
 
 
 def _nested_singles(questions: Sequence[Question], answers: Sequence[SingleAnswers]) -> SingleAnswers:
@@ -93,5 +95,11 @@ def _nested_singles(questions: Sequence[Question], answers: Sequence[SingleAnswe
         own = place[given.codes]
         codes, size = codes * len(question.valid) + own, size * len(question.valid)
         valid &= own >= 0
-    codes = np.where(valid, codes, size + BLANK)
-    return SingleAnswers(codes.astype(smallest_unsigned(size + 2)), size)
+    absent = _absent(questions, answers)
+    codes = np.where(valid, codes, placed_behind(size, absent))
+    return SingleAnswers(codes.astype(smallest_unsigned(size + len(absent.known))), size, absent.known)
+
+
+def _absent(questions: Sequence[Question], answers: Sequence[Answers]) -> Reasons:
+    """Say why somebody did not answer all of several questions: the first reason of any."""
+    return first_of([reasons_of(question, given) for question, given in zip(questions, answers, strict=True)])

@@ -15,7 +15,7 @@ from eager_otter.core.means import moments
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import said
 from eager_otter.tables.association import p_said
-from eager_otter.tables.finishing import marks_of
+from eager_otter.tables.base_rules import marks_of
 from eager_otter.tables.request import Banner, BannerGroup, TableRequest
 from eager_otter.tables.table import Line, Table, tested_rows
 from eager_otter.tables.texts import figure_text
@@ -74,9 +74,11 @@ def requests_against(
     for request in requests:
         if request.items is not None and request.items.shape != "items by columns":
             continue
-        if request.layer and any(one.question == request.question and not one.layer for one in requests):
+        if request.part and any(one.question == request.question and not one.part for one in requests):
             continue  # the table for all says it
-        tests = replace(request.tests, against=against, control="", adjust="none", whole_table="none")
+        tests = replace(
+            request.tests, against=against, control="", all_parents=False, adjust="none", whole_table="none"
+        )
         wanted = replace(
             request,
             banner=_without_own_tests(request.banner if banner is None else banner),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -13,11 +14,21 @@ from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
-from eager_otter.tables.notes_on_bases import base_notes, filter_notes, universe_note, weight_notes
+from eager_otter.tables.notes_on_bases import (
+    base_notes,
+    filter_notes,
+    outside_notes,
+    score_notes,
+    universe_note,
+    weight_notes,
+)
 from eager_otter.tables.notes_on_marks import mark_notes, sign_notes
 from eager_otter.tables.notes_on_tests import testing_notes
 from eager_otter.tables.request import Items, TableRequest, is_summary, quantile_of
 from eager_otter.tables.table import Line
+
+if TYPE_CHECKING:
+    from eager_otter.tables.finishing import Setting
 
 PERCENT_NOTES = {
     "row percent": said(
@@ -26,13 +37,19 @@ PERCENT_NOTES = {
     "table percent": said("table %: percent of the Total's base."),
     "mention percent": said("mention %: percent of all mentions; nets and exclusive answers are none."),
     "cumulative percent": said("cum. %: percents added up from the top."),
-    "valid percent": said("valid %: percent of those who answered."),
+    "percent of answered": said("% of answered: percent of those who answered."),
     "percent of answer": said("% of row: percent of those in the column who gave {answer}."),
     "percent of outer": said(
         "% of head: percent of everybody under the same outer head; a column under none is its own head."
     ),
     "column difference": said("± points: the percent minus that of {column}, in points."),
     "index": said("index: 100 × column percent / percent of the Total."),
+    "percent interval low": said(
+        "{level} % from, to: interval of the percent after Wilson, on the effective base."
+    ),
+    "difference interval low": said(
+        "± {level} % from, to: interval of the difference from {column} after Newcombe, in points."
+    ),
 }
 
 SORT_KEYS = {"label": said("the label"), "code": said("the code")}
@@ -42,19 +59,18 @@ def notes_of(
     request: TableRequest,
     sums: QuestionSums,
     lines: Sequence[Line],
-    facts: Facts,
-    layout: BannerColumns,
-    shared: SharedPairs,
+    setting: Setting,
 ) -> tuple[Note, ...]:
     """Write all notes of a table, in the order in which they are read."""
-    say = request.words
+    say, facts, layout = request.words, setting.facts, setting.layout
     return (
         *base_notes(request, sums, facts),
         *filter_notes(facts, say),
         *weight_notes(facts, say),
         *_rule_notes(request, sums.question),
         *_row_notes(request, sums.question, lines),
-        *testing_notes(request, lines, layout, shares_people=_shares_people(sums, shared)),
+        *score_notes(sums, lines, say),
+        *testing_notes(request, lines, layout, shares_people=_shares_people(sums, setting.shared)),
         *mark_notes(request, lines, layout),
         *sign_notes(request, lines, layout),
         *_own_note(request),
@@ -97,15 +113,13 @@ def item_notes(
     items: Items,
     lines: Sequence[Line],
     sums: Sequence[QuestionSums],
-    facts: Facts,
-    layout: BannerColumns,
-    shared: SharedPairs,
+    setting: Setting,
     *,
     alike: bool,
 ) -> tuple[Note, ...]:
     """Write the notes of a table of several questions."""
-    say = request.words
-    shares = items.shape != "answers by items" and _shares_people(sums[0], shared)
+    say, facts, layout = request.words, setting.facts, setting.layout
+    shares = items.shape != "answers by items" and _shares_people(sums[0], setting.shared)
     tested = tuple(testing_notes(request, lines, layout, shares_people=shares))
     shape = list(_shape_notes(request, items, lines, sums, alike=alike))
     percents = {line.figure for line in lines} & set(PERCENT_NOTES)
@@ -113,9 +127,13 @@ def item_notes(
         shape += [_percent_note(request, figure) for figure in PERCENT_NOTES if figure in percents]
     if items.shape == "answers by items" and any(line.kind == "net" for line in lines):
         shape += _net_notes(request, sums[0].question, lines)
+    scores = dict.fromkeys(note for one in sums for note in score_notes(one, lines, say))
+    outside = dict.fromkeys(note for one in sums for note in outside_notes(one, say)) if alike else {}
     return (
         *_items_base_notes(request, sums, facts),
         *shape,
+        *scores,
+        *outside,
         *filter_notes(facts, say),
         *weight_notes(facts, say),
         *tested,
@@ -174,9 +192,13 @@ def _what(items: Items, say: Words) -> str:
 
 
 def _percent_note(request: TableRequest, figure: str) -> Note:
-    places = {
+    level = float(request.levels[0]) if request.levels else 95.0
+    column = request.words(request.difference_from)
+    places: dict[str, dict[str, str | float]] = {
         "percent of answer": {"answer": request.percent_of},
-        "column difference": {"column": request.difference_from},
+        "column difference": {"column": column},
+        "percent interval low": {"level": level},
+        "difference interval low": {"level": level, "column": column},
     }
     return Note(request.words(PERCENT_NOTES[figure], **places.get(figure, {})), "detail")
 

@@ -2,22 +2,57 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 
 from eager_otter.codebook.model import Question
+from eager_otter.data.reasons import Reason, ReasonKind
 from eager_otter.looks.words import Words, said
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
-from eager_otter.tables.request import TableRequest
+from eager_otter.tables.request import MENTION_FIGURES, TableRequest
+from eager_otter.tables.table import Line
 
-REASONS = (
-    said("no answer"),
-    said("no number"),
-    said("not asked"),
-    said("missing code"),
-    said("code unknown to the codebook"),
-)
+REASONS: Mapping[ReasonKind, str] = {
+    "not asked": said("not asked"),
+    "missing": said("missing code {code}"),
+    "unknown code": said("code unknown to the codebook"),
+    "no band": said("in no band or period"),
+    "no group": said("in no answer of the merge or rule"),
+    "blank": said("blank"),
+}
+
+
+def reason_said(reason: Reason, say: Words) -> str:
+    """Say why somebody has no answer; a missing code by its label, where it has one that is no mere code."""
+    if reason.kind == "missing" and not is_bare_code(reason.label):
+        return reason.label
+    return (
+        say(REASONS[reason.kind], code=reason.label)
+        if reason.kind == "missing"
+        else say(REASONS[reason.kind])
+    )
+
+
+def is_bare_code(label: str) -> bool:
+    """Tell a code, range or comparison from a label in words.
+
+    >>> is_bare_code("99"), is_bare_code("300..9999"), is_bare_code("Don't know")
+    (True, True, False)
+    """
+    return not any(character.isalpha() for character in label)
+
+
+def reasons_told(reasons: Sequence[tuple[Reason | None, int]], say: Words) -> str:
+    """List reasons with their counts; None stands for an answer that is no reason."""
+    return "; ".join(
+        say(
+            "{reason}: {count}",
+            reason=say("an answer without a column") if reason is None else reason_said(reason, say),
+            count=count,
+        )
+        for reason, count in reasons
+    )
 
 
 def universe_note(facts: Facts, say: Words) -> Iterator[Note]:
@@ -29,24 +64,58 @@ def universe_note(facts: Facts, say: Words) -> Iterator[Note]:
 def base_notes(request: TableRequest, sums: QuestionSums, facts: Facts) -> Iterator[Note]:
     """Say who is in the base of a question, and who is not."""
     say, question = request.words, sums.question
-    people = int(sums.base.n[0, 0])
+    int(sums.base.n[0, 0])
     yield from universe_note(facts, say)
     yield Note(_base_text(request, sums, facts) + _asked_text(question, say), "base")
-    reasons = _reasons(sums, facts)
-    detail = "; ".join(f"{_reason(reason, say)} {say.whole(count)}" for reason, count in reasons)
+    reasons = sums.left_out
     if reasons and sums.everyone:
-        yield Note(say("No answer: {reasons}.", reasons=detail), "detail")
+        yield Note(say("No answer ({reasons}).", reasons=reasons_told(reasons, say)), "detail")
     elif reasons:
         total = sum(count for _, count in reasons)
-        yield Note(say("Left out of the base: {count} ({reasons}).", count=total, reasons=detail), "detail")
+        told = say(
+            "Left out of the base: {count} ({reasons}).", count=total, reasons=reasons_told(reasons, say)
+        )
+        yield Note(told, "detail")
+    yield from outside_notes(sums, say)
     if facts.unknown:
         found = ", ".join(f"{value!r} ({say.whole(count)})" for value, count in facts.unknown)
         unknown = said("Not counted, as the codebook does not know them (in all rows of the data): {codes}.")
         yield Note(say(unknown, codes=found), "detail")
-    if sums.values is not None and question.kind != "number":
+
+
+def outside_notes(sums: QuestionSums, say: Words) -> Iterator[Note]:
+    """Say, by banner group, how many of the base are in none of its columns, and why."""
+    for outside in sums.in_no_column:
+        group = outside.group or say("Own columns")
+        if not outside.reasons:
+            yield Note(say("In no column of {group}: {count}.", group=group, count=outside.people), "detail")
+            continue
+        reasons = reasons_told(outside.reasons, say)
+        told = said("In no column of {group}: {count} ({reasons}).")
+        yield Note(say(told, group=group, count=outside.people, reasons=reasons), "detail")
+
+
+def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterator[Note]:
+    """Say what figures of scores rest on, where somebody in the base has none."""
+    question, people = sums.question, int(sums.base.n[0, 0])
+    without = [answer.label for answer in question.valid if question.scale and not answer.scored]
+    own = [line for line in lines if line.evidence is not None and line.question == question.name]
+    scored = [line for line in own if line.kind == "summary" and line.figure not in MENTION_FIGURES]
+    if question.kind != "number" and scored and sums.values is not None:
         valued = int(sums.values.n[0, 0])
         if valued < people:
-            yield Note(say("The mean rests on the {count} whose answer has a score.", count=valued), "detail")
+            told = said("Means and other figures of scores rest on the {count} whose answer has a score.")
+            yield Note(say(told, count=valued), "detail")
+    for line in own:
+        if line.figure == "difference" and without and line.evidence is not None:
+            told = said(
+                "{row} rests on the {count} whose answer has a score, percents and nets on the whole base, so that it "
+                "need not be the difference of their percents."
+            )
+            count = int(line.evidence.base.n[0, 0])
+            yield Note(say(told, row=line.label, count=count), "detail")
+    if without and (scored or any(net.label for net in question.nets)):
+        yield Note(say("In the base, without a score: {answers}.", answers=", ".join(without)), "detail")
 
 
 def _base_text(request: TableRequest, sums: QuestionSums, facts: Facts) -> str:
@@ -70,23 +139,6 @@ def _asked_text(question: Question, say: Words) -> str:
     if question.asked is None:
         return ""
     return " " + say("The question was asked if {expression}.", expression=question.asked.text)
-
-
-def _reason(reason: str, say: Words) -> str:
-    """Say a reason for being left out: a fixed one, or the label of a missing answer."""
-    return say(reason) if reason in REASONS else reason
-
-
-def _reasons(sums: QuestionSums, facts: Facts) -> list[tuple[str, int]]:
-    """Tell those who were not asked from those who were and gave no answer."""
-    reasons = []
-    for reason, count in sums.left_out:
-        if reason in ("no answer", "no number") and facts.not_asked:
-            reasons.append(("not asked", min(facts.not_asked, count)))
-            count = max(count - facts.not_asked, 0)  # noqa: PLW2901
-        if count:
-            reasons.append((reason, count))
-    return reasons
 
 
 def filter_notes(facts: Facts, say: Words) -> Iterator[Note]:

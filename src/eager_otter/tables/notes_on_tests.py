@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from typing import get_args
 
+from eager_otter.core.arrays import IntArray
 from eager_otter.core.letters import alpha_of
 from eager_otter.looks.words import said
 from eager_otter.tables.banner import BannerColumns
+from eager_otter.tables.base_rules import NOT_TESTED, marks_of
+from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.note import Note
-from eager_otter.tables.request import TableRequest, is_summary
+from eager_otter.tables.request import Count, TableRequest, is_summary
 from eager_otter.tables.table import Line, tested_rows
 from eager_otter.tables.testing import HIGHER, HIGHER_LAX, LOWER, LOWER_LAX
-from eager_otter.tables.texts import fixed_label
+from eager_otter.tables.texts import line_label
 
 CORRECTIONS = {
     "bonferroni": said("Bonferroni"),
@@ -20,10 +24,23 @@ CORRECTIONS = {
 }
 SHARE_TESTS = {
     "pooled": said("percents by a z test of two proportions with their pooled share"),
-    "unpooled": said("percents by a z test of two proportions with their own shares"),
+    "unpooled": said(
+        "percents by a z test of two proportions with their own shares (pooled where few are expected)"
+    ),
     "t": said("percents by a t test of two proportions with their pooled share"),
     "linear": said("percents by a z test of two proportions with the linearised variance"),
 }
+UNTESTED_FIGURES = (
+    "row percent",
+    "table percent",
+    "mention percent",
+    "cumulative percent",
+    "percent of answered",
+    "percent of answer",
+    "percent of outer",
+    "column difference",
+    "index",
+)
 MEAN_TESTS = {
     "welch": said("{what} by Welch's t test"),
     "pooled": said("{what} by Student's t test with the pooled variance"),
@@ -56,8 +73,21 @@ def testing_notes(
     if 0 in layout.shown and not layout.columns[0].letter:
         sentences.append(say("The Total is not tested."))
     yield Note(" ".join(sentences), "tests")
+    if shares_people or request.tests.proportions in ("unpooled", "linear") or _paired(lines):
+        told = said(
+            "Where fewer than 5 are expected to give the answer, or not to give it, in either column, the pooled share "
+            "decides the variance."
+        )
+        yield Note(say(told), "method")
     yield from _number_notes(request, lines)
     yield from _untested_notes(request, lines, layout)
+
+
+def _paired(lines: Sequence[Line]) -> bool:
+    return any(
+        line.evidence and line.evidence.tested and line.evidence.tested.kind == "paired share"
+        for line in lines
+    )
 
 
 def _corrected(request: TableRequest) -> str:
@@ -140,7 +170,7 @@ def _against_text(request: TableRequest, against: str, control: str) -> str:
                 everyone=rest,
             )
         case "previous":
-            return say("the column before it")
+            return say("the nearest column before it in which somebody answered")
         case "first":
             return say("the first column of its group")
     return control
@@ -157,21 +187,29 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> str:
     if "mean" in kinds:
         used.append(say(MEAN_TESTS[request.tests.means], what=what))
     if "paired share" in kinds:
-        used.append(say("percents of the same people by McNemar's test, without continuity correction"))
+        told = said(
+            "percents of the same people by a z test that allows for those in both bases (McNemar's test, without "
+            "continuity correction, where everybody answered both and nothing is weighted)"
+        )
+        used.append(say(told))
     if "paired mean" in kinds:
-        used.append(say("{what} of the same people by a paired t test", what=what))
+        told = said(
+            "{what} of the same people by a t test that allows for those in both bases (the paired t test where "
+            "everybody answered both and nothing is weighted)"
+        )
+        used.append(say(told, what=what))
     told = said("Tested: {tests}; respondents are taken as independent, whatever the sample design.")
     sentences = [say(told, tests=", ".join(used))]
-    if kinds & {"paired share", "paired mean"}:
-        both = said("Each test rests on those who answered both; the percents shown may rest on more people.")
-        sentences.append(say(both))
-    summaries = [
-        fixed_label(line.fixed, line.figure, say) if line.fixed else line.label
-        for line in lines
-        if _never_tested(line.figure)
-    ]
-    if summaries:
-        sentences.append(say("Not tested: {rows}.", rows=", ".join(dict.fromkeys(summaries))))
+    lettered = {line.figure for line in lines if line.evidence and line.evidence.tested}
+    if lettered & set(get_args(Count)):
+        sentences.append(say("Letters and marks beside counts rest on column percents."))
+    figures = dict.fromkeys(line.figure for line in lines if line.figure in UNTESTED_FIGURES)
+    summaries = dict.fromkeys(
+        line_label(line, say) if line.fixed else line.label for line in lines if _never_tested(line.figure)
+    )
+    never = [*(say(figure) for figure in figures), *summaries]
+    if never:
+        sentences.append(say("Not tested: {rows}.", rows=", ".join(never)))
     return " ".join(sentences)
 
 
@@ -207,6 +245,25 @@ def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note
         yield Note(say(one) if impossible == 1 else say(several, count=impossible), "detail")
 
 
+def _against_thin(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[str]:
+    """Name the columns that are not thin, but carry no mark as what they are set against is."""
+    comparisons = layout.comparisons
+    judged: dict[int, IntArray] = {}
+    for line, tested, _ in tested_rows(lines):
+        assert line.evidence is not None
+        base = line.evidence.base
+        marks = judged.setdefault(id(base), marks_of(base, request.rules)[0])
+        for k, (at, (first, second)) in enumerate(
+            zip(comparisons.at.tolist(), comparisons.pairs.tolist(), strict=True)
+        ):
+            if at == NOWHERE or tested.idle[k]:
+                continue
+            thin = marks[first] >= NOT_TESTED, marks[second] >= NOT_TESTED
+            shows_difference = layout.columns[at].difference is not None
+            if any(thin) if shows_difference else thin == (False, True):
+                yield layout.columns[at].path
+
+
 def _untested_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[Note]:
     """Name the rows and groups that were not tested, so that no mark means no significant difference."""
     say = request.words
@@ -215,6 +272,10 @@ def _untested_notes(request: TableRequest, lines: Sequence[Line], layout: Banner
         off = [line.label for line in lines if {line.label.casefold(), line.code.casefold()} & wanted]
         if off:
             yield Note(say("Not tested, as asked: {rows}.", rows=", ".join(dict.fromkeys(off))), "detail")
+    against_thin = list(_against_thin(request, lines, layout))
+    if against_thin:
+        told = said("Not tested, as the base that they are compared with is too thin: {columns}.")
+        yield Note(say(told, columns=", ".join(dict.fromkeys(against_thin))), "marks")
     used = set(layout.comparisons.pairs.reshape(-1).tolist())
     idle = [group.path for group in layout.groups if not used & set(range(group.start, group.stop))]
     if idle:

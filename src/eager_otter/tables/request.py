@@ -19,11 +19,13 @@ CellFigure = Literal[
     "table percent",
     "mention percent",
     "cumulative percent",
-    "valid percent",
+    "percent of answered",
     "percent of answer",
     "percent of outer",
     "column difference",
     "index",
+    "percent interval",
+    "difference interval",
 ]
 SummaryFigure = Literal[
     "mean",
@@ -41,6 +43,7 @@ SummaryFigure = Literal[
     "respondents",
 ]
 Figure = str  # one of FIGURES, or "percentile 90"
+Count = Literal["count", "unweighted count"]
 BaseFigure = Literal["unweighted base", "weighted base", "effective base"]
 JudgedOn = Literal["unweighted base", "effective base"]
 
@@ -49,7 +52,19 @@ SUMMARY_FIGURES: tuple[SummaryFigure, ...] = get_args(SummaryFigure)
 FIGURES: tuple[Figure, ...] = (*CELL_FIGURES, *SUMMARY_FIGURES)
 BASE_FIGURES: tuple[BaseFigure, ...] = get_args(BaseFigure)
 MENTION_FIGURES = ("mean mentions", "mentions", "respondents")
-PERCENTS = tuple(figure for figure in CELL_FIGURES if "percent" in figure)
+OLD_FIGURES = {"valid percent": "percent of answered"}  # as version 0.1 called them
+PERCENTS = (
+    "column percent",
+    "row percent",
+    "table percent",
+    "mention percent",
+    "cumulative percent",
+    "percent of answered",
+    "percent of answer",
+    "percent of outer",
+)
+LIMITS = ("percent interval low", "percent interval high")  # percents too, but 0 is no "nobody"
+DIFFERENCES = ("column difference", "difference interval low", "difference interval high")  # in points
 QUARTILES = {"median": 0.5, "lower quartile": 0.25, "upper quartile": 0.75}
 PERCENTILE = re.compile(r"percentile (\d{1,2}(?:\.\d+)?)")
 
@@ -57,6 +72,8 @@ SortBy = Literal["figure", "label", "code"]
 Against = Literal["each other", "rest", "total", "previous", "first", "column", "nothing"]
 
 MOST_DIGITS = 10
+PLAIN_BASES = ("answered", "all")
+COMPLETE = "complete answers"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -151,6 +168,42 @@ class TestRules:
             raise RequestError(
                 "A test against one column names it: against column, with its label as control."
             )
+        if self.all_parents and self.against != "each other":
+            raise RequestError(
+                "Columns of all parents can be compared with each other only; "
+                f"against {self.control or self.against!r} leave compare: all parents out."
+            )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ColumnRules:
+    """What of the rules for tests decides which columns are counted, and which pairs of them: see `TestRules`."""
+
+    against: Against = "each other"
+    control: str = ""
+    all_parents: bool = False
+    rest_of_parent: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Selection:
+    """Which people a table counts: those who pass a filter and satisfy a base, each an expression or None.
+
+    With `may_be_empty`, as for an answer of a control question, nobody may be left.
+    """
+
+    filter: str | None = None
+    base: str | None = None
+    may_be_empty: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Counting:
+    """What a count reads of a request beside its questions: tables for which it is the same are counted together."""
+
+    people: Selection
+    banner: Banner
+    columns: ColumnRules
 
 
 def percentile_of(figure: str) -> float | None:
@@ -172,6 +225,29 @@ def quantile_of(figure: str) -> float | None:
     return QUARTILES.get(figure, percentile_of(figure))
 
 
+PlainSummary = Literal[
+    "mean",
+    "standard deviation",
+    "standard error",
+    "confidence interval",
+    "smallest",
+    "largest",
+    "sum",
+    "mean mentions",
+    "mentions",
+    "respondents",
+]
+
+
+def plain_summary(figure: str) -> PlainSummary:
+    """Give a summary that is no quantile. Raises UnknownName for anything else."""
+    names: tuple[PlainSummary, ...] = get_args(PlainSummary)
+    for name in names:
+        if figure == name:
+            return name
+    raise UnknownName("summary", figure, names)
+
+
 def is_summary(figure: str) -> bool:
     """Tell a summary, in any case, from figures of answers and from labels.
 
@@ -183,9 +259,18 @@ def is_summary(figure: str) -> bool:
 
 def check_figure(figure: str) -> str:
     """Refuse a figure that is not known. Raises UnknownName."""
-    if figure not in FIGURES and percentile_of(figure) is None:
+    if figure not in FIGURES and figure not in OLD_FIGURES and percentile_of(figure) is None:
         raise UnknownName("figure", figure, [*FIGURES, "percentile 90"])
     return figure
+
+
+def today_figure(figure: str) -> str:
+    """Give the name of a figure today, where version 0.1 called it otherwise.
+
+    >>> today_figure("valid percent"), today_figure("mean")
+    ('percent of answered', 'mean')
+    """
+    return OLD_FIGURES.get(figure, figure)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -207,10 +292,13 @@ class Digits:
 
     def of(self, figure: str) -> int:
         """Give the decimal places of a figure."""
-        own = dict(self.of_figures).get(figure)
+        named = figure.removesuffix(" low").removesuffix(" high")
+        own = next(
+            (places for name, places in self.of_figures if today_figure(name) in (figure, named)), None
+        )
         if own is not None:
             return own
-        if figure in PERCENTS or figure in ("difference", "column difference", "index"):
+        if figure in (*PERCENTS, *LIMITS, *DIFFERENCES) or figure in ("difference", "index"):
             return self.percent
         if figure in ("unweighted count", "unweighted base"):
             return 0
@@ -292,10 +380,13 @@ class TableRequest:
 
     With `value`, the cells sum up a third question, a number or scale, among those in the row and column.
 
-    `figures` may be empty, which gives what suits the kind of question. `levels` are one or two confidence
+    `figures` may be empty, which gives what suits the kind of question. With `inherited` they come from defaults, and
+    those that the question cannot have are left out; else these are refused. `levels` are one or two confidence
     percents from 50 up to, not including, 100, strictest first; none switches the tests off. `base` is "answered",
-    "all" (everyone the filters keep, with a row for no answer) or an expression that those in the base satisfy.
-    `layer` names the answer of a control question that the filter chooses, `heading` the part of the report.
+    "all" (everyone the filters keep, with a row for no answer), an expression that those in the base satisfy or, for
+    several questions, "complete answers" (those with a valid answer to every one of them). With `reason_rows`, those of
+    everyone who gave no answer have a row for each reason.
+    `part` names the answer of a control question that the filter chooses, `heading` the section of the report.
 
     `nest` names questions whose answers stand, outermost first, over those of `question`, as indented rows.
     `percent_of` is the answer or net that "percent of answer" is a percent of; `difference_from` the column that
@@ -313,13 +404,15 @@ class TableRequest:
     id: str = ""
     title: str = ""
     figures: tuple[Figure, ...] = ()
+    inherited: bool = False
     digits: Digits = Digits()
     filter: str | None = None
-    layer: str = ""
+    part: str = ""
     heading: str = ""
     base: str = "answered"
     base_text: str = ""
     base_rows: tuple[BaseFigure, ...] = ()
+    reason_rows: bool = False
     nest: tuple[str, ...] = ()
     percent_of: str = ""
     difference_from: str = "Total"
@@ -335,8 +428,30 @@ class TableRequest:
         check_levels(self.levels)
         for figure in self.figures:
             check_figure(figure)
+        object.__setattr__(self, "figures", tuple(today_figure(figure) for figure in self.figures))
+        if self.reason_rows and self.base != "all":
+            raise RequestError("Rows for the reasons of no answer need base: all.")
         if "percent of answer" in self.figures and not self.percent_of:
             raise RequestError("A percent of an answer needs the answer: name it as percent of.")
+
+    @property
+    def counting(self) -> Counting:
+        """What people are counted, in which columns."""
+        tests = self.tests
+        return Counting(
+            people=Selection(
+                filter=self.filter,
+                base=None if self.base in PLAIN_BASES else self.base,
+                may_be_empty=bool(self.part),
+            ),
+            banner=self.banner,
+            columns=ColumnRules(
+                against=tests.against,
+                control=tests.control,
+                all_parents=tests.all_parents,
+                rest_of_parent=tests.rest_of_parent,
+            ),
+        )
 
 
 def check_levels(levels: tuple[float, ...]) -> None:

@@ -9,13 +9,12 @@ import numpy as np
 
 from eager_otter.codebook.model import Difference, Net, Question
 from eager_otter.core.arrays import FloatArray
-from eager_otter.core.tally import CodedRows, ValueRows
-from eager_otter.data.answers import BEHIND, Answers, MultiAnswers, NumberAnswers, SingleAnswers
+from eager_otter.core.tally import CodedRows, Rows, ValueRows
+from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.selection import hits_of, in_net, who_counts_in
 from eager_otter.errors import RequestError
 from eager_otter.tables.table import RowKind
 
-Part = CodedRows | ValueRows
 BITS = 8
 NOT_TABULATED = {
     "text": "is open text and cannot be tabulated; code it into answers first",
@@ -48,7 +47,7 @@ class RowCounts:
     they are in: `order` finds them among the rows of all parts.
     """
 
-    parts: tuple[Part, ...]
+    parts: tuple[Rows, ...]
     indicators: tuple[FloatArray, ...]
     order: tuple[int, ...]
 
@@ -127,9 +126,7 @@ def row_counts(question: Question, answers: Answers, *, everyone: bool = False) 
             counts = _multi_counts(question, answers)
             return _with_everyone(counts) if everyone else counts
         case NumberAnswers() if question.kind == "number":
-            return RowCounts(
-                parts=(ValueRows(answers.values, shift_of(answers.values)),), indicators=(), order=()
-            )
+            return RowCounts(parts=(ValueRows(answers.values),), indicators=(), order=())
     raise RequestError(f"{question.name} {NOT_TABULATED[question.kind]}.")
 
 
@@ -145,12 +142,6 @@ def _with_everyone(counts: RowCounts) -> RowCounts:
     end = before + len(counts.indicators[part])
     order = [place if place < end else place + 2 for place in counts.order[:-1]]
     return RowCounts(parts=counts.parts, indicators=tuple(tables), order=(*order, end, end + 1))
-
-
-def shift_of(values: FloatArray) -> float:
-    """Choose what is taken off values before squaring: a whole number amid them, whatever their order."""
-    there = values[~np.isnan(values)]
-    return float(np.rint(there.min() / 2 + there.max() / 2)) if there.size else 0.0
 
 
 def _single_counts(question: Question, answers: SingleAnswers) -> RowCounts:
@@ -179,7 +170,7 @@ def _multi_counts(question: Question, answers: MultiAnswers) -> RowCounts:
         else:
             scattered.append((row, net))
     bits.append((len(positions) + len(question.nets), (answers.answers,)))  # the bit after the last answer
-    parts: list[Part] = []
+    parts: list[Rows] = []
     indicators: list[FloatArray] = []
     order: list[int] = []
     for byte in range(len(answers.packed)):
@@ -209,16 +200,17 @@ def difference_parts(
 ) -> list[tuple[Difference, FloatArray | ValueRows]]:
     """Say how to count the difference rows of a question: scores +100, 0 and −100.
 
-    A single question's are scores (1, codes) of its own codes; of a multiple response each is a part of values. With
-    `everyone`, those without an answer score 0.
+    A single question's are scores (codes,) of its own codes; of a multiple response each is a part of values. Answers
+    of a scale that have no score are on no side, nor between. With `everyone`, those without an answer score 0.
     """
     found: list[tuple[Difference, FloatArray | ValueRows]] = []
     for difference in question.differences:
         if isinstance(answers, SingleAnswers):
-            scores = np.full((1, answers.size), 0.0 if everyone else np.nan)
-            scores[0, [question.by_code[answer.code] for answer in question.valid]] = 0.0
-            scores[0, [question.by_code[code] for code in difference.plus]] = 100.0
-            scores[0, [question.by_code[code] for code in difference.minus]] = -100.0
+            scores = np.full(answers.size, 0.0 if everyone else np.nan)
+            for answer in question.valid:
+                scores[question.by_code[answer.code]] = 0.0 if answer.scored else np.nan
+            scores[[question.by_code[code] for code in difference.plus]] = 100.0
+            scores[[question.by_code[code] for code in difference.minus]] = -100.0
             found.append((difference, scores))
         elif isinstance(answers, MultiAnswers):
             plus = hits_of(question, answers, difference.plus) > 0
@@ -226,14 +218,3 @@ def difference_parts(
             values = np.where(answers.answered | everyone, 100.0 * plus - 100.0 * minus, np.nan)
             found.append((difference, ValueRows(values)))
     return found
-
-
-def left_out_codes(question: Question, answers: SingleAnswers) -> tuple[list[str], FloatArray]:
-    """List what keeps people out of the base of a single question, with an indicator (reasons, codes)."""
-    reasons = [(answer.label, k) for k, answer in enumerate(question.answers) if answer.missing]
-    behind = ("no answer", "missing code", "code unknown to the codebook")
-    reasons += [(behind[k], answers.answers + k) for k in range(BEHIND)]
-    table = np.zeros((len(reasons), answers.size))
-    for row, (_, code) in enumerate(reasons):
-        table[row, code] = 1.0
-    return [label for label, _ in reasons], table

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import assert_never
 
 import numpy as np
 
@@ -12,30 +13,40 @@ from eager_otter.codebook.model import Codebook, Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.data.files import Source
 from eager_otter.data.responses import Responses
-from eager_otter.data.selection import who_answered
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import ENGLISH, Words, said
+from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
 from eager_otter.tables.facts import Facts
+from eager_otter.tables.figures import MOVE_FIGURES
 from eager_otter.tables.finishing import Setting, make_preview
-from eager_otter.tables.items import answers_by_items, before_by_after, item_columns, items_table
+from eager_otter.tables.items import (
+    answers_by_items,
+    before_by_after,
+    in_common,
+    item_columns,
+    items_table,
+)
 from eager_otter.tables.making import make_table
 from eager_otter.tables.people import people_in_cell
 from eager_otter.tables.request import (
+    COMPLETE,
     MENTION_FIGURES,
     Banner,
     BannerGroup,
     BaseRules,
+    Counting,
     Digits,
     Figure,
     Items,
     RowRules,
+    Selection,
     Shape,
     Sorting,
     TableRequest,
     TestRules,
 )
-from eager_otter.tables.table import Line, Table, Viewer
+from eager_otter.tables.table import Table, Viewer, find_column
 
 Done = Callable[[int], None]  # told how many tables have been made
 
@@ -153,6 +164,7 @@ class Survey:
         levels: Sequence[float] = (95,),
         tests: TestRules | None = None,
         figures: Sequence[Figure] = (),
+        base: str = "answered",
         bases: BaseRules | None = None,
         sort: Sorting | None = None,
         title: str = "",
@@ -161,7 +173,8 @@ class Survey:
 
         `shape` is "items by columns" (one `figure` of each: a net, an answer or "mean", across the banner), "answers by
         items" (items side by side, tested as answers of the same people), "one under another" (whole questions) or
-        "before by after" (two questions: who moved where). Raises what `table` raises.
+        "before by after" (two questions: who moved where). `base` is what `table` takes or "complete
+        answers" (those with a valid answer to every item). Raises what `table` raises.
 
         Example: `survey.items_table("statements", by="wave", figure="Agree (top two)")`.
         """
@@ -174,6 +187,7 @@ class Survey:
             levels=tuple(float(level) for level in levels),
             tests=tests or TestRules(),
             figures=tuple(figures),
+            base=base,
             rules=bases or BaseRules(),
             rows=RowRules(sort=sort),
             title=title or (grid.text if grid else ""),
@@ -190,32 +204,16 @@ class Survey:
         wanted = _settled(request)
         (table,) = self.tables([request])
         line, place = table.line(row, figure), table.column_position(column)
-        population, _ = self._counted(wanted.filter, wanted.base, may_be_empty=bool(wanted.layer))
-        counting = BannerCounting(self.responses, population, wanted.banner, wanted.tests)
-        counts = _counts_of(wanted)
+        population, _ = self._counted(wanted.counting.people)
+        counting = BannerCounting(self.responses, population, wanted.banner, wanted.counting.columns)
+        counts = _counts_of(wanted, counting.layout)
         names = [count.question for count in counts]
-        asked = names.index(line.code) if line.code in names else 0
-        if wanted.items is not None and wanted.items.shape == "one under another":
-            asked = self._question_of(table, line, wanted.items)
+        asked = names.index(line.question) if line.question in names else 0
         if wanted.items is not None and wanted.items.shape == "answers by items":
             asked = place
         if wanted.items is not None and wanted.items.figures:
             wanted = replace(wanted, items=replace(wanted.items, figure=wanted.items.figure_of(asked)))
         return people_in_cell(counting, wanted, counts[asked], table, line, place)
-
-    def _question_of(self, table: Table, line: Line, items: Items) -> int:
-        """Find which question of a table of whole questions a line is of: the last whose heading stands above it."""
-        texts = [
-            (items.labels[k] if items.labels else "") or self.codebook.question(name).text
-            for k, name in enumerate(items.questions)
-        ]
-        found = 0
-        for above in table.lines:
-            if above.kind == "heading" and above.label in texts:
-                found = texts.index(above.label)
-            if above is line:
-                break
-        return found
 
     def preview(
         self, banner: Banner, rules: BaseRules | None = None, levels: Sequence[float] = (95,)
@@ -224,7 +222,7 @@ class Survey:
 
         Raises what `table` raises.
         """
-        population, facts = self._counted(None)
+        population, facts = self._counted(Selection())
         counting = BannerCounting(self.responses, population, banner)
         request = TableRequest(
             question=banner.name or "banner",
@@ -238,8 +236,9 @@ class Survey:
     def _setting(self, counting: BannerCounting, facts: Facts) -> Setting:
         names = {column.question for column in counting.layout.columns if column.question}
         return Setting(
-            ordered={name: self.codebook.question(name).ordered for name in names},
+            questions={name: self.codebook.question(name) for name in names},
             sharing=counting.sharing,
+            overlapping=counting.cells.overlapping(),
             layout=counting.layout,
             shared=counting.shared,
             weighted=counting.population.weights is not None,
@@ -264,23 +263,19 @@ class Survey:
     def _with_one_banner(
         self, requests: Sequence[TableRequest], some: Sequence[int]
     ) -> Iterator[tuple[int, Table]]:
-        first = requests[some[0]]
-        population, facts = self._counted(first.filter, first.base, may_be_empty=bool(first.layer))
-        counting = BannerCounting(self.responses, population, first.banner, first.tests)
-        wanted = list(dict.fromkeys(count for k in some for count in _counts_of(requests[k])))
-        waiting: dict[Count, QuestionSums] = {}
-        facts_of: dict[Count, Facts] = {}
-        for count, sums in zip(wanted, counting.counted(wanted), strict=True):
-            waiting[count] = sums
-            facts_of[count] = facts if count.nest else self._own_facts(facts, sums, population)
+        wanted = requests[some[0]].counting
+        population, facts = self._counted(wanted.people)
+        counting = BannerCounting(self.responses, population, wanted.banner, wanted.columns)
+        counts_of = {k: _counts_of(requests[k], counting.layout) for k in some}
+        counts = list(dict.fromkeys(count for k in some for count in counts_of[k]))
+        waiting = dict(zip(counts, counting.counted(counts), strict=True))
         for k in some:
-            counts = _counts_of(requests[k])
-            sums_of = [waiting[count] for count in counts]
+            sums_of = [waiting[count] for count in counts_of[k]]
             if requests[k].items is None:
-                setting = self._setting(counting, facts_of[counts[0]])
-                yield k, make_table(requests[k], sums_of[0], setting)
+                own = facts if requests[k].nest else self._own_facts(facts, sums_of[0])
+                yield k, make_table(requests[k], sums_of[0], self._setting(counting, own))
             else:
-                yield k, self._items(requests[k], counts, sums_of, counting, facts)
+                yield k, self._items(requests[k], counts_of[k], sums_of, counting, facts)
 
     def _items(
         self,
@@ -293,25 +288,33 @@ class Survey:
         """Make a table of several questions."""
         assert request.items is not None
         setting = self._setting(counting, facts)
-        if request.items.shape == "before by after":
-            return before_by_after(
-                request, sums[0], self.codebook.question(request.items.questions[1]), setting
-            )
-        if request.items.shape != "answers by items":
-            return items_table(request, sums, setting)
-        layout = item_columns(request, [one.question for one in sums])
-        pairs = layout.comparisons.pairs
-        paired = counting.paired(counts, pairs) if request.levels and len(pairs) else None
-        return answers_by_items(request, sums, paired, layout, setting)
+        match request.items.shape:
+            case "before by after":
+                after = self.codebook.question(request.items.questions[1])
+                return before_by_after(request, sums[0], after, setting)
+            case "answers by items":
+                questions = [one.question for one in sums]
+                layout = item_columns(request, questions)
+                pairs = layout.comparisons.pairs
+                common, _ = in_common(questions)
+                alike = [
+                    replace(question, nets=common.nets, differences=common.differences)
+                    for question in questions
+                ]
+                tested = request.levels and len(pairs)
+                paired = counting.paired(counts, alike, sums, pairs) if tested else None
+                return answers_by_items(request, sums, paired, layout, setting)
+            case "items by columns" | "one under another":
+                return items_table(request, sums, setting)
+            case _:
+                assert_never(request.items.shape)
 
     def population(self) -> Population:
         """Say who is counted and with what weights. Raises ExpressionError, RequestError, DataError."""
-        return self._counted(None)[0]
+        return self._counted(Selection())[0]
 
-    def _counted(
-        self, table_filter: str | None, base: str = "answered", *, may_be_empty: bool = False
-    ) -> tuple[Population, Facts]:
-        """Choose the people of a table; the answer of a control question may have none."""
+    def _counted(self, wanted: Selection) -> tuple[Population, Facts]:
+        """Choose the people of a table."""
         times = self._frequencies()
         rows = self.responses.everyone() if times is None else times > 0
         read = int(rows.sum() if times is None else times.sum())
@@ -320,21 +323,24 @@ class Survey:
             rows = rows & self.responses.filtered(self.filter)
             filters.append((self.filter, _people(rows, times)))
         weights = None if self.weight is None else self.responses.weights(self.weight, rows)
-        for text in (table_filter, None if base in PLAIN_BASES else base):
+        for text in (wanted.filter, wanted.base):
             if text is None:
                 continue
-            keep = self.responses.chosen_by(text) if may_be_empty else self.responses.filtered(text)
+            keep = self.responses.chosen_by(text) if wanted.may_be_empty else self.responses.filtered(text)
             weights = None if weights is None else weights[keep[rows]]
             rows = rows & keep
             filters.append((text, _people(rows, times)))
-            if not rows.any() and not may_be_empty:
-                raise RequestError(f"The filters together keep nobody: {self.filter}; {text}")
+            if not rows.any() and not wanted.may_be_empty:
+                both = "; ".join(
+                    name for name in (self.filter, wanted.filter, wanted.base) if name is not None
+                )
+                raise RequestError(f"The filters together keep nobody: {both}")
         before = _people(rows, times)
         rows, weights = _without_zero_weights(rows, weights)
         facts = Facts(
             rows=read,
             filters=tuple(filters),
-            base=None if base in PLAIN_BASES else base,
+            base=wanted.base,
             weight=self.weight,
             zero_weights=before - _people(rows, times),
             universe=self.codebook.universe,
@@ -346,67 +352,73 @@ class Survey:
         column = self.codebook.frequency
         return None if column is None else self.responses.frequencies(column)
 
-    def _own_facts(self, facts: Facts, sums: QuestionSums, population: Population) -> Facts:
-        question = sums.question
-        answers = self.responses.answers(question.name)
-        unknown = unknown_counts(answers)
-        not_asked = 0
-        if question.asked is not None:
-            asked = self.responses.chosen_by(question.asked)
-            answered = who_answered(question, answers)
-            not_asked = _people(population.rows & ~asked & ~answered, self._frequencies())
-        return replace(facts, not_asked=not_asked, unknown=tuple(unknown.items()))
-
-
-PLAIN_BASES = ("answered", "all")
-
-
-def _people_of(request: TableRequest) -> str:
-    """Tell the bases apart that choose other people; everyone and those who answered are told apart in counting."""
-    return "" if request.base in PLAIN_BASES else request.base
+    def _own_facts(self, facts: Facts, sums: QuestionSums) -> Facts:
+        unknown = unknown_counts(self.responses.answers(sums.question.name))
+        return replace(facts, unknown=tuple(unknown.items()))
 
 
 def _settled(request: TableRequest) -> TableRequest:
-    """Give a table of items the banner it has by its shape."""
+    """Give a table of items the banner, base and figures that it has by its shape.
+
+    Raises RequestError for complete answers of a single question.
+    """
     items = request.items
-    if items is None or items.shape in ("items by columns", "one under another"):
+    if items is None:
+        if request.base == COMPLETE:
+            raise RequestError(f"base: {COMPLETE} is for tables of several questions.")
         return request
-    if items.shape == "answers by items":
-        return replace(request, banner=Banner())
-    return replace(
-        request,
-        banner=Banner(groups=(BannerGroup(question=items.questions[1]),)),
-        figures=request.figures or ("table percent", "count"),
-        base=f"answered `{items.questions[1]}`",
-        base_text=request.base_text or said("answered both times"),
-        levels=(),
-    )
+    if request.base == COMPLETE:
+        request = replace(
+            request,
+            base=" and ".join(f"answered `{name}`" for name in items.questions),
+            base_text=request.base_text or said("the respondents who answered every item"),
+        )
+    match items.shape:
+        case "items by columns" | "one under another":
+            return request
+        case "answers by items":
+            return replace(request, banner=Banner())
+        case "before by after":
+            kept = tuple(
+                figure for figure in request.figures if figure in MOVE_FIGURES or not request.inherited
+            )
+            return replace(
+                request,
+                banner=Banner(groups=(BannerGroup(question=items.questions[1]),)),
+                figures=kept or ("table percent", "count"),
+                base=f"answered `{items.questions[1]}`",
+                base_text=request.base_text or said("answered both times"),
+                levels=(),
+            )
+        case _:
+            assert_never(items.shape)
 
 
-def _counts_of(request: TableRequest) -> list[Count]:
+def _counts_of(request: TableRequest, layout: BannerColumns) -> list[Count]:
     names: tuple[str, ...] = (request.question,)
     shown = set(request.figures)
     if request.items is not None:
         names = request.items.questions
         names = names[:1] if request.items.shape == "before by after" else names
         shown |= {request.items.figure, *request.items.figures}
+    beside = None
+    if "difference interval" in shown and (
+        request.items is None or request.items.shape == "one under another"
+    ):
+        beside = find_column(layout.columns, request.difference_from, "the banner")
     return [
         Count(
             question=name,
             leave_out=request.rows.leave_out,
             everyone=request.base == "all",
+            reasons=request.reason_rows,
             mentions=bool(shown & set(MENTION_FIGURES)),
             value=request.value,
             nest=request.nest,
+            beside=beside,
         )
         for name in names
     ]
-
-
-def _columns_for(request: TableRequest) -> tuple[object, ...]:
-    """Tell apart the tests that need other columns to be counted, or other pairs."""
-    tests = request.tests
-    return tests.against, tests.control, tests.all_parents, tests.rest_of_parent
 
 
 def banner_of(questions: str | Sequence[str]) -> Banner:
@@ -416,19 +428,16 @@ def banner_of(questions: str | Sequence[str]) -> Banner:
 
 
 def _together(requests: Sequence[TableRequest]) -> list[list[int]]:
-    """Gather the requests that share banner and filter, so that they are counted in one go."""
-    gathered: list[tuple[TableRequest, list[int]]] = []
+    """Gather the requests that count the same people in the same columns, so that they are counted in one go."""
+    gathered: list[tuple[Counting, list[int]]] = []
     for k, request in enumerate(requests):
-        for first, members in gathered:
-            same_people = (request.filter, request.layer) == (first.filter, first.layer) and _people_of(
-                request
-            ) == _people_of(first)
-            same_columns = request.banner == first.banner and _columns_for(request) == _columns_for(first)
-            if same_people and same_columns:
+        wanted = request.counting
+        for known, members in gathered:
+            if known == wanted:
                 members.append(k)
                 break
         else:
-            gathered.append((request, [k]))
+            gathered.append((wanted, [k]))
     return [members for _, members in gathered]
 
 

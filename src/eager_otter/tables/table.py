@@ -102,7 +102,8 @@ class Line:
 
     `values` are at full precision; percents run from 0 to 100; NaN where a figure does not exist or is
     withheld (the mark tells which). A `signed` line shows the signs of its columns' marks. `fixed` is the English word
-    that the label says, where it is one of ours ("Mean").
+    that the label says, where it is one of ours ("Mean"). `question` is the one whose row it is; an interval has a
+    `level`, a confidence percent.
     """
 
     label: str
@@ -116,23 +117,32 @@ class Line:
     signed: bool = False
     fixed: str = ""
     evidence: Evidence | None = None
+    question: str = ""
+    level: float | None = None
+
+    @property
+    def path(self) -> str:
+        """Its label with the question whose row it is."""
+        return f"{self.question}: {self.label}" if self.question else self.label
 
     def continues(self, before: Line | None) -> bool:
         """Whether it shows one more figure of the row that the line before shows."""
-        return before is not None and (before.label, before.code, before.kind) == (
-            self.label,
-            self.code,
-            self.kind,
-        )
+        return before is not None and before.row == self.row and before.kind != "heading"
+
+    @property
+    def row(self) -> tuple[str, str, str, str]:
+        """What tells its row from others: question, label, code and kind."""
+        return self.question, self.label, self.code, self.kind
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Record:
-    """One figure of the tidy form."""
+    """One figure of the tidy form: a number in `value` (None where there is none), or letters in `text`."""
 
     table: str
     title: str
-    layer: str
+    part: str
+    question: str
     row: str
     row_kind: str
     row_code: str
@@ -140,7 +150,8 @@ class Record:
     column: str
     letter: str
     figure: str
-    value: float | str | None
+    value: float | None
+    text: str
     mark: str
 
 
@@ -185,7 +196,7 @@ class Table:
     levels: tuple[float, ...] = ()
     weighted: bool = False
     people: int = 0
-    layer: str = ""
+    part: str = ""
     heading: str = ""
     viewer: Viewer | None = None
     counted: tuple[Column, ...] = ()
@@ -287,17 +298,27 @@ class Table:
         """Give one figure by labels or codes: NaN where it does not exist or is withheld.
 
         `row` is a row's label or code, `column` a column's label, code or letter; where a label stands in
-        several groups, write `group: label`. `figure` may be left out where the row has one.
-        Raises UnknownName, and RequestError where a name fits several.
+        several groups, write `group: label`, and `question: label` where it is a row of several questions. `figure` may
+        be left out where the row has one. Raises UnknownName, and RequestError where a name fits several.
         """
         line = self.line(row, figure)
         return float(line.values[self.column_position(column)])
 
     def line(self, row: str, figure: str | None = None) -> Line:
-        """Find a line by a row's label or code, and a figure where the row has several. Raises UnknownName."""
-        fitting = [line for line in self.lines if row in (line.label, line.code, line.fixed)]
+        """Find a line by a row's label or code, or `question: label`, and a figure where the row has several.
+
+        Raises UnknownName, and RequestError where a name fits rows of several questions.
+        """
+        where = f"table {self.id!r}"
+        named = [line for line in self.lines if line.kind != "heading"]
+        fitting = [line for line in named if row in (line.path, f"{line.question}: {line.code}")]
+        fitting = fitting or [line for line in named if row in (line.label, line.code, line.fixed)]
         if not fitting:
-            raise UnknownName("row", row, [line.label for line in self.lines], f"table {self.id!r}")
+            raise UnknownName("row", row, [line.label for line in named], where)
+        questions = list(dict.fromkeys(line.question for line in fitting))
+        if len(questions) > 1:
+            shown = ", ".join(f"'{question}: {row}'" for question in questions)
+            raise RequestError(f"Several rows of {where} are called {row!r}; say which: {shown}.")
         if figure is None:
             return fitting[0]
         for line in fitting:
@@ -352,19 +373,26 @@ class Table:
                 continue
             for k, column in enumerate(self.columns):
                 value = float(line.values[k])
-                yield self._record(
-                    line, column, line.figure, None if np.isnan(value) else value, line.marks[k]
-                )
+                there = None if np.isnan(value) else value
+                yield self._record(line, column, line.figure, line.marks[k], value=there)
                 if line.letters[k]:
-                    yield self._record(line, column, "letters", line.letters[k], line.marks[k])
+                    yield self._record(line, column, "letters", line.marks[k], text=line.letters[k])
 
     def _record(
-        self, line: Line, column: Column, figure: str, value: float | str | None, mark: str
+        self,
+        line: Line,
+        column: Column,
+        figure: str,
+        mark: str,
+        *,
+        value: float | None = None,
+        text: str = "",
     ) -> Record:
         return Record(
             table=self.id,
             title=self.title,
-            layer=self.layer,
+            part=self.part,
+            question=line.question,
             row=line.label,
             row_kind=line.kind,
             row_code=line.code,
@@ -373,6 +401,7 @@ class Table:
             letter=column.letter,
             figure=figure,
             value=value,
+            text=text,
             mark=mark,
         )
 

@@ -12,8 +12,8 @@ from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.core.choices import Correction
 from eager_otter.core.corrections import adjusted
 from eager_otter.core.letters import alpha_of, higher_than
+from eager_otter.core.paired import SharedAnswers, SharedValues
 from eager_otter.core.proportions import PairTests, SharedPairs
-from eager_otter.core.sums import Sums
 from eager_otter.tables.comparing import NOWHERE, Comparisons
 from eager_otter.tables.letters import LetterRows, letter_rows
 
@@ -29,7 +29,8 @@ class Tested:
 
     `p_value` and `adjusted` (rows, pairs) are NaN where no test was made or a side is too thin; `letters` has a text
     per row and column. `out` (rows or 1, pairs) is True where a pair was kept out of testing. Tests of the same people
-    rest on `paired`: sums of the differences (rows, pairs); `shared` finds the pair sums of columns that share people.
+    have `paired`: who is in both bases; `shared` finds the pair sums of columns that share
+    people. `idle` (pairs,) is True where a pair is no comparison, as a nearer column is the previous one.
     """
 
     kind: TestKind
@@ -39,7 +40,8 @@ class Tested:
     adjusted: FloatArray
     letters: LetterRows
     out: BoolArray
-    paired: Sums | None = None
+    idle: BoolArray
+    paired: SharedAnswers | SharedValues | None = None
     shared: SharedPairs | None = None
 
     def made(self, row: int) -> int:
@@ -48,8 +50,12 @@ class Tested:
 
     def impossible(self, row: int) -> int:
         """Count the comparisons in a row that no test can decide, thin columns aside."""
+        return int(self.undecided(row).sum())
+
+    def undecided(self, row: int) -> BoolArray:
+        """Tell which comparisons of a row no test can decide, thin columns aside: (pairs,)."""
         out = self.out[row if len(self.out) > 1 else 0]
-        return int((np.isnan(self.p_value[row]) & ~out).sum())
+        return np.asarray(np.isnan(self.p_value[row]) & ~out & ~self.idle)
 
 
 def decide(
@@ -60,20 +66,22 @@ def decide(
     levels: Sequence[float],
     *,
     out: BoolArray,
+    idle: BoolArray,
     adjust: Correction,
     spaced: bool,
-    paired: Sums | None = None,
+    paired: SharedAnswers | SharedValues | None = None,
     shared: SharedPairs | None = None,
 ) -> Tested:
     """Decide tests at one or two levels and write the cells.
 
-    `out` (rows or 1, pairs) is True where a pair takes part in no test; `names` are the letters of the columns;
+    `out` (rows or 1, pairs) is True where a pair takes part in no test, `idle` (pairs,) where it is no comparison;
+    `names` are the letters of the columns;
     `spaced` puts a blank between letters.
     """
-    p_value = np.where(out, np.nan, tests.p_value)
+    p_value = np.where(out | idle[None, :], np.nan, tests.p_value)
     corrected = adjusted(p_value, comparisons.family, adjust)
     letters = _cells(tests.statistic, corrected, comparisons, names, levels, spaced=spaced)
-    return Tested(kind, tests, comparisons, p_value, corrected, letters, out, paired, shared)
+    return Tested(kind, tests, comparisons, p_value, corrected, letters, out, idle, paired, shared)
 
 
 def _cells(

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from decimal import Decimal
 
 from eager_otter.looks.words import ENGLISH, Words, said
-from eager_otter.tables.request import PERCENTS, Digits, percentile_of
+from eager_otter.tables.request import DIFFERENCES, LIMITS, PERCENTS, Digits, percentile_of
 from eager_otter.tables.rounding import rounded
 from eager_otter.tables.table import Line, Mark, Table
 
@@ -24,11 +24,15 @@ FIGURE_SIGNS = {
     "table percent": said("table %"),
     "mention percent": said("mention %"),
     "cumulative percent": said("cum. %"),
-    "valid percent": said("valid %"),
+    "percent of answered": said("% of answered"),
     "percent of answer": said("% of row"),
     "percent of outer": said("% of head"),
     "column difference": said("± points"),
     "index": said("index"),
+    "percent interval low": said("{level} % from"),
+    "percent interval high": said("{level} % to"),
+    "difference interval low": said("± {level} % from"),
+    "difference interval high": said("± {level} % to"),
     "difference": said("diff."),
     "count": "n",
     "unweighted count": said("n unw."),
@@ -58,10 +62,14 @@ FIGURE_NAMES = (  # said where a page lists the figures that its tables hold
     said("table percent"),
     said("mention percent"),
     said("cumulative percent"),
-    said("valid percent"),
+    said("percent of answered"),
     said("percent of answer"),
     said("percent of outer"),
     said("column difference"),
+    said("percent interval low"),
+    said("percent interval high"),
+    said("difference interval low"),
+    said("difference interval high"),
     said("difference"),
     said("mean"),
     said("standard deviation"),
@@ -90,14 +98,21 @@ def sign_of(figure: str, words: Words = ENGLISH) -> str:
     return words(FIGURE_SIGNS.get(figure, figure))
 
 
-def fixed_label(fixed: str, figure: str, words: Words) -> str:
-    """Say the label of a row that is one of our words.
+def line_sign(line: Line, words: Words = ENGLISH) -> str:
+    """Give the short sign of what a line shows, as stands beside its row; that of an interval says its level."""
+    if line.level is not None and "{level}" in FIGURE_SIGNS.get(line.figure, ""):
+        return words(FIGURE_SIGNS[line.figure], level=line.level)
+    return sign_of(line.figure, words)
 
-    >>> fixed_label("Mean", "mean", ENGLISH), fixed_label("Percentile 90", "percentile 90", ENGLISH)
-    ('Mean', 'Percentile 90')
-    """
-    share = percentile_of(figure)
-    return words(fixed) if share is None else words("Percentile {percent}", percent=100.0 * share)
+
+def line_label(line: Line, words: Words) -> str:
+    """Say the label of a row that is one of our words."""
+    share = percentile_of(line.figure)
+    if share is not None:
+        return words("Percentile {percent}", percent=100.0 * share)
+    if line.level is not None:
+        return words(line.fixed, level=line.level)
+    return words(line.fixed)
 
 
 def figure_text(
@@ -122,9 +137,9 @@ def figure_text(
         return WITHHELD if mark == "withheld" else NOT_THERE
     places = digits.of(figure)
     number = rounded(value, places)
-    if difference or figure == "column difference":
+    if difference or figure in DIFFERENCES:
         return words.number(f"{number:,f}" if number.is_zero() else f"{number:+,f}")
-    sign = "%" if figure in PERCENTS else ""
+    sign = "%" if figure in PERCENTS or figure in LIMITS else ""
     if figure in PERCENTS or figure in COUNTS:
         if value == 0:
             return ZERO

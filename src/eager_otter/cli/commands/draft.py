@@ -43,8 +43,9 @@ def draft(
     from eager_otter.draft.drafting import write_draft
 
     reading = Reading(sheet=sheet, delimiter=delimiter, encoding=encoding, decimal=decimal)  # type: ignore[arg-type]
-    made = make_draft(data, reading)
-    for path in write_draft(made, into or data.parent):
+    folder = into or data.parent
+    made = make_draft(data, reading, folder=folder)
+    for path in write_draft(made, folder):
         click.echo(shown_path(path))
     roles = Counter(guess.role for guess in made.guesses)
     click.echo("Guessed: " + ", ".join(f"{count} {role}" for role, count in roles.items()), err=True)

@@ -46,10 +46,9 @@
 
   function decided(table, line, rule) {
     const base = (line[rule.judged] || table[rule.judged]);
-    const both = line.both;
     const p = line.p.map((value, k) => {
       const [a, b] = table.pairs[k];
-      const thin = base[a] < rule.least - 1e-9 || base[b] < rule.least - 1e-9 || (both && both[k] < rule.least);
+      const thin = base[a] < rule.least - 1e-9 || base[b] < rule.least - 1e-9;
       return value === null || thin ? null : value;
     });
     return adjusted(p, table.family, rule.adjust);
@@ -106,6 +105,7 @@
     const rule = rules(table), p = decided(table, line, rule), own = table.shown[column], found = [];
     table.pairs.forEach(([a, b], k) => {
       const at = table.at[k];
+      if (line.idle && line.idle.includes(k)) return;
       if (!(at === own || (at < 0 && (a === own || b === own)))) return;
       const first = at >= 0 || a === own, other = first ? b : a, mine = first ? a : b;
       const up = first ? line.s[k] > 0 : line.s[k] < 0;

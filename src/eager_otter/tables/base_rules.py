@@ -1,0 +1,42 @@
+"""Minimum bases: how columns are judged, and what is shown of them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base
+from eager_otter.core.sums import Sums
+from eager_otter.tables.request import BaseRules
+from eager_otter.tables.table import MARKS, Mark
+
+EDGE = 1e-9  # an effective base this little below a threshold is at it: rounding, not fewer people
+NOT_TESTED, WITHHELD = MARKS.index("not tested"), MARKS.index("withheld")
+
+
+def marks_of(base: Sums, rules: BaseRules) -> IntArray:
+    """Judge bases by the rules: positions in MARKS, (rows, columns); the severest that fits.
+
+    An empty column carries the mark of its base of 0.
+    """
+    judged = (
+        base.n if rules.judged_on == "unweighted base" else np.nan_to_num(effective_base(base.w, base.w2))
+    )
+    marks = np.zeros(judged.shape, np.int64)
+    for position, threshold in ((1, rules.mark), (2, rules.no_test), (3, rules.withhold)):
+        if threshold is not None:
+            marks[_below(judged, threshold)] = position
+    return marks
+
+
+def _below(judged: FloatArray, threshold: float) -> BoolArray:
+    return np.asarray(judged < threshold - EDGE)
+
+
+def shown(values: FloatArray, marks: IntArray) -> FloatArray:
+    """Take withheld figures out: (columns,), NaN where withheld."""
+    return np.where(marks == WITHHELD, np.nan, values)
+
+
+def mark_names(marks: IntArray) -> tuple[Mark, ...]:
+    """Name the marks of the columns."""
+    return tuple(MARKS[mark] for mark in marks.tolist())
