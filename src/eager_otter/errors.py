@@ -46,7 +46,7 @@ class UnknownName(OtterError, LookupError):
 
     def __init__(self, kind: str, name: str, known: Iterable[str], where: str = "") -> None:
         self.kind, self.name, self.known, self.where = kind, name, tuple(known), where
-        super().__init__(kind, name)
+        super().__init__(kind, name, self.known, where)  # all of it, so that it survives pickling
 
     def __str__(self) -> str:
         place = f" in {self.where}" if self.where else ""

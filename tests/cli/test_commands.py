@@ -88,7 +88,7 @@ def test_questions_lists_searches_and_shows_one_in_full(run: Run, demo: Path) ->
         (["look", "liking", "--banner", "mian"], "Error: No banner 'mian' in the plan. Did you mean 'main'?\n"),
         (["look", "liking", "--level", "0.95"], "Error: A confidence level is a percent from 50 up to"),
         (["look", "liking", "--filter", "age >"], "Error: Expected a number or a text in quotes; found the end of the expression.\n    age >\n         ^\n"),
-        (["look", "liking", "--filter", "age > 200"], "Error: The filter keeps none of the 2,400 respondents: age > 200\n"),
+        (["look", "liking", "--filter", "age > 200"], "Error: The filter keeps none of the 2,400 respondents: (status == \"complete\") and (age > 200)\n"),
         (["run", "nowhere.yaml"], "Error: nowhere.yaml: no such file. Check the path and the spelling.\n"),
         (["run", "--output", "t.docx"], "Error: t.docx: no output ends in '.docx'."),
         (["questions", "zebra"], "Error: No question with the words 'zebra'."),

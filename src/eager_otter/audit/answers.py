@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterator, Sequence
 
 import numpy as np
 
 from eager_otter.audit.finding import Finding, Severity, note, warning
+from eager_otter.codebook.codes import as_number, canonical
 from eager_otter.codebook.model import (
     Answer,
     Banded,
+    Derived,
     JoinedColumn,
     MentionColumns,
     Periods,
@@ -61,6 +63,9 @@ class AnswerChecks:
             answers = self.responses.answers(question.name)
             yield from self._of(question, answers)
             yield from self._routing(question, answers)
+            if isinstance(question.source, Derived):
+                yield from self._otherwise(question, question.source, answers)
+        yield from self._missing_nobody_has()
 
     def finding(
         self, slip: str, severity: Severity, question: Question, who: BoolArray, message: str, remedy: str
@@ -252,6 +257,86 @@ class AnswerChecks:
             "{n} gave the same mention twice; it counts once.",
             "Nothing, if it was said twice; else check the coding.",
         )  # fmt: skip
+
+    # --- rules and missing codes -------------------------------------------------------------------------
+
+    def _otherwise(self, question: Question, source: Derived, answers: Answers) -> Iterator[Finding]:
+        """Count the people whom the last rule takes in and leaves out."""
+        label, rule = source.rules[-1]
+        if rule is not None:
+            return
+        assert isinstance(answers, SingleAnswers)
+        taken = self.rows & (answers.codes == question.by_code[label])
+        unanswered = np.logical_and.reduce(
+            [self.responses.reasons(name).codes != 0 for name in question.made_of] or [self.nobody]
+        )
+        word = "everyone else" if source.everyone else "otherwise"
+        if not taken.any():
+            yield warning(
+                "otherwise that nobody reaches",
+                question.name,
+                f"{label!r} ({word}) takes in nobody: the rules before it leave nobody over.",
+                "Take it out, or correct the rules.",
+            )
+            return
+        told = f"{label!r} ({word}) takes in {people_text(int(taken.sum()))}"
+        without = int((unanswered & (taken if source.everyone else self.rows)).sum())
+        if without and source.everyone:
+            told += f", {without:,} of them without an answer to any question of the rules"
+        elif without:
+            told += f" and leaves out {people_text(without)} without an answer to any question of the rules"
+        yield note(
+            "what otherwise takes in",
+            question.name,
+            f"{told}.",
+            "Nothing, if that is meant; 'everyone else' takes everybody who is left, 'otherwise' those who answered.",
+        )
+
+    def _missing_nobody_has(self) -> Iterator[Finding]:
+        """Tell missing codes that match nobody: of a question's own list, or of the codebook's in any question."""
+        shared: dict[str, bool] = {}
+        for question in self.responses.codebook:
+            if not question.columns or not question.missing.names:
+                continue
+            held = self._held(question)
+            for name in question.missing.names:
+                found = held(name)
+                if question.missing.shared:
+                    shared[name] = shared.get(name, False) or found
+                elif not found and question.grid is None:
+                    yield self._idle_missing(question.name, name)
+        for name, found in shared.items():
+            if not found:
+                yield self._idle_missing("codebook", name)
+
+    def _idle_missing(self, where: str, name: str) -> Finding:
+        return note(
+            "missing code nobody has",
+            where,
+            f"Nobody has the missing code {name}.",
+            "Nothing, if that can be; else check how it is written.",
+        )
+
+    def _held(self, question: Question) -> Callable[[str], bool]:
+        """Give a way to tell whether anybody has a missing entry of a question, in any of its columns."""
+        missing, answers = question.missing, self.responses.answers(question.name)
+        if isinstance(answers, NumberAnswers):
+            known = answers.absent
+            if known is None:
+                return lambda name: False
+            counts = np.bincount(known.codes, minlength=len(known.known) + 1)[1:]
+            people = {reason.label: int(n) for reason, n in zip(known.known, counts, strict=True)}
+            return lambda name: people.get(name, 0) > 0
+        held: set[str] = set()
+        for column in question.columns:
+            part = self._distinct(column)
+            texts = [part.texts[k] for k in np.flatnonzero(part.counts())]
+            by = question.source.by if isinstance(question.source, JoinedColumn) else None
+            pieces = [canonical(piece) for text in texts for piece in text.split(by)] if by else texts
+            held |= {text for text in pieces if text in missing.codes}
+            spans = [missing.span_of(as_number(text)) for text in pieces] if missing.spans else []
+            held |= {missing.spans[k].text for k in spans if k is not None}
+        return held.__contains__
 
     # --- routing and numbers ----------------------------------------------------------------------------
 

@@ -5,17 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from fnmatch import fnmatchcase
+from typing import assert_never
 
 import numpy as np
 
 from eager_otter.audit.answers import AnswerChecks, people_text, touched
-from eager_otter.audit.definitions import definition_findings
+from eager_otter.audit.definitions import definition_findings, unequal_nets
 from eager_otter.audit.finding import SEVERITIES, Audit, Finding, Recode, RecodeLine, note, warning
 from eager_otter.codebook.expression import parse
 from eager_otter.codebook.model import Banded, Derived, EqualBands, Merged, Periods, Question
 from eager_otter.codebook.periods import day_text
 from eager_otter.core.arrays import BoolArray, efficiency
-from eager_otter.data.answers import NumberAnswers, SingleAnswers
+from eager_otter.data.answers import MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
 from eager_otter.data.responses import Responses
 from eager_otter.plan.plan import Acceptance, Plan
 
@@ -28,6 +29,7 @@ def audit_plan(plan: Plan, responses: Responses) -> Audit:
     rows = responses.filtered(plan.filter)
     found = [
         *definition_findings(plan.codebook),
+        *unequal_nets(plan),
         *AnswerChecks(responses, rows).findings(),
         *_filters(plan, responses, rows),
         *_interviews(plan, responses, rows),
@@ -182,11 +184,9 @@ def _recodes(responses: Responses, rows: BoolArray) -> Iterator[Recode]:
                     question=question.name, source=of, lines=tuple(_merged(responses, question, of, rows))
                 )
             case Derived():
-                answers = responses.answers(question.name)
-                assert isinstance(answers, SingleAnswers)
                 made_of = ", ".join(question.made_of)
                 yield Recode(
-                    question=question.name, source=made_of, lines=tuple(_derived(question, answers, rows))
+                    question=question.name, source=made_of, lines=tuple(_derived(responses, question, rows))
                 )
 
 
@@ -240,12 +240,56 @@ def _counted(codes: np.typing.NDArray[np.unsignedinteger], labels: Sequence[str]
     return ", ".join(found)
 
 
-def _derived(question: Question, answers: SingleAnswers, rows: BoolArray) -> Iterator[RecodeLine]:
+def _derived(responses: Responses, question: Question, rows: BoolArray) -> Iterator[RecodeLine]:
+    """Give source × new: for each new answer its rule, and what those in it gave to each question of the rules."""
     assert isinstance(question.source, Derived)
-    rules = {label: "otherwise" if rule is None else rule.text for label, rule in question.source.rules}
-    for k, answer in enumerate(question.answers):
-        count = int((rows & (answers.codes == k)).sum())
-        yield RecodeLine(answer=answer.label, source=rules[answer.label], count=count)
-    left = int((rows & (answers.codes >= len(question.answers))).sum())
-    if left:
-        yield RecodeLine(answer="(not placed)", source="no rule holds", count=left)
+    new = responses.answers(question.name)
+    assert isinstance(new, SingleAnswers)
+    last = "everyone else" if question.source.everyone else "otherwise"
+    for k, (label, rule) in enumerate(question.source.rules):
+        inside = rows & (new.codes == k)
+        text = f"{last if rule is None else rule.text}: {_sources(responses, question, inside)}"
+        yield RecodeLine(answer=label, source=text, count=int(inside.sum()))
+    left = rows & (new.codes >= len(question.answers))
+    if left.any():
+        text = f"no rule holds: {_sources(responses, question, left)}"
+        yield RecodeLine(answer="(not placed)", source=text, count=int(left.sum()))
+
+
+def _sources(responses: Responses, question: Question, who: BoolArray) -> str:
+    """Say what some respondents gave to the questions that a question is made of: answers and counts, or ends."""
+    many = len(question.made_of) > 1
+    told = []
+    for name in question.made_of:
+        given = _given(responses, name, who) if who.any() else "nobody"
+        told.append(f"{name} {given}" if many else given)
+    return "; ".join(told)
+
+
+def _given(responses: Responses, name: str, who: BoolArray) -> str:
+    source, answers = responses.questions[name], responses.answers(name)
+    reasons = responses.reasons(name)
+    parts: list[str] = []
+    match answers:
+        case SingleAnswers():
+            labels = [answer.label for answer in source.answers]
+            parts += [_counted(answers.codes[who & (reasons.codes == 0)], labels)]
+        case MultiAnswers():
+            counts = [
+                (answer.label, int((answers.tick(k) & who).sum())) for k, answer in enumerate(source.answers)
+            ]
+            parts += [f"{label} ({n:,})" for label, n in counts if n]
+        case NumberAnswers():
+            values = answers.values[who & (reasons.codes == 0)]
+            if values.size:
+                low, high = (
+                    day_text(v) if source.kind == "date" else f"{v:.6g}" for v in (values.min(), values.max())
+                )
+                parts.append(f"{low} to {high} ({values.size:,})")
+        case TextAnswers():
+            parts += [f"a text ({int((who & (reasons.codes == 0)).sum()):,})"]
+        case _:
+            assert_never(answers)
+    without = int((who & (reasons.codes != 0)).sum())
+    parts += [f"no answer ({without:,})"] if without else []
+    return ", ".join(part for part in parts if part)

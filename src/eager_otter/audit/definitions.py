@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import pairwise
 
 from eager_otter.audit.finding import Finding, warning
 from eager_otter.codebook.bands import Band, gaps
+from eager_otter.codebook.label_words import direction, says_no_answer
 from eager_otter.codebook.model import Answer, Banded, Codebook, Difference, Net, Question, scores_of
+from eager_otter.plan.plan import Plan
 
-DONT_KNOW = re.compile(r"\b(don'?t know|not sure|no opinion|cannot say|can'?t say|refus\w*)\b", re.IGNORECASE)
 UNDER = re.compile(r"\b(under|below|less than|up to|younger than)\b", re.IGNORECASE)
 OVER = re.compile(r"\b(over|above|more than|greater than|older than)\b", re.IGNORECASE)
 
@@ -26,11 +28,68 @@ def definition_findings(codebook: Codebook) -> Iterator[Finding]:
         if isinstance(question.source, Banded):
             yield from _bands(where, question, question.source.bands)
         yield from _same_labels(where, question.answers)
+        if question.scale:
+            yield from _scale(where, question)
         for net in question.nets:
             yield from _net(where, question, net)
         for difference in question.differences:
             yield from _difference(where, question, difference)
-    yield from _unequal_nets(codebook)
+
+
+def _scale(where: str, question: Question) -> Iterator[Finding]:
+    """Ask about answers of a scale that may be none, and about its direction."""
+    scored = [answer for answer in question.valid if answer.scored]
+    unsure = [answer for answer in scored if says_no_answer(answer.label)]
+    if unsure:
+        labels = ", ".join(f"{answer.label} ({answer.code})" for answer in unsure)
+        yield warning(
+            "no answer with a score",
+            where,
+            f"The scale scores {labels}, which looks like no answer: it counts in means and in top or bottom nets.",
+            "Write 'score: none' to keep it in the base without a score, or 'missing: true' to leave it out.",
+        )
+    sure = [answer for answer in scored if answer not in unsure]
+    yield from _jumping_codes(where, question, sure)
+    way = direction([answer.label for answer in _by_score(question, sure)])
+    if way == (1 if question.best_first else -1):
+        first, last = (_by_score(question, sure)[k].label for k in (0, -1))
+        told = (
+            "the best answer comes first, as 'scale: best first' says"
+            if question.best_first
+            else "higher is better"
+        )
+        yield warning(
+            "direction of a scale",
+            where,
+            f"The scores run from {first!r} to {last!r}, but {told}: top and bottom nets take the other end.",
+            "Write 'scale: true' instead of 'best first', or give scores."
+            if question.best_first
+            else "Write 'scale: best first', or give scores.",
+        )
+
+
+def _by_score(question: Question, answers: Sequence[Answer]) -> list[Answer]:
+    scores = question.scores()
+    return sorted(answers, key=lambda answer: scores[answer.code])
+
+
+def _jumping_codes(where: str, question: Question, answers: Sequence[Answer]) -> Iterator[Finding]:
+    """Ask about codes that serve as scores and leave a gap before the last or after the first, as 1 to 5, then 8."""
+    ordered = _by_score(question, answers)
+    scores = question.scores()
+    steps = [scores[b.code] - scores[a.code] for a, b in pairwise(ordered)]
+    if len(steps) < 2 or any(answer.score is not None for answer in ordered):
+        return
+    usual = min(steps)
+    odd = [ordered[k + 1] for k, step in enumerate(steps) if step > usual]
+    if odd:
+        labels = ", ".join(f"{answer.label} ({answer.code})" for answer in odd)
+        yield warning(
+            "codes of a scale jump",
+            where,
+            f"The codes are the scores, and there is a gap before {labels}.",
+            "Give the answers scores, or 'score: none' or 'missing: true' to one that belongs to no scale.",
+        )
 
 
 def _bands(where: str, question: Question, bands: Sequence[Band]) -> Iterator[Finding]:
@@ -56,6 +115,8 @@ def _contradicts(label: str, band: Band) -> bool:
     """Tell whether numbers in a label are none of the band's: 'over 45' fits 46+, '45 plus' does not."""
     numbers = [float(number) for number in re.findall(r"\d+(?:\.\d+)?", label.replace(",", ""))]
     fitting = {band.low} | ({band.high} if band.high is not None else set())
+    if not band.closed and band.high is not None and not UNDER.search(label):
+        fitting |= {band.high - 1}  # whole numbers: 1 to under 5 is 1 to 4
     if band.closed and UNDER.search(label) and band.high is not None:
         fitting = (fitting - {band.high}) | {band.high + 1}
     if band.closed and OVER.search(label):
@@ -80,7 +141,7 @@ def _same_labels(where: str, answers: Sequence[Answer]) -> Iterator[Finding]:
 def _net(where: str, question: Question, net: Net) -> Iterator[Finding]:
     inside = [question.answers[question.by_code[code]] for code in net.of]
     outside = [answer for answer in question.valid if answer.code not in net.of]
-    unsure = [answer.label for answer in inside if DONT_KNOW.search(answer.label)]
+    unsure = [answer.label for answer in inside if answer.scored and says_no_answer(answer.label)]
     if question.scale and unsure:
         yield warning(
             "don't know in a net",
@@ -119,46 +180,70 @@ def _wrong_end(net: Net, question: Question) -> bool:
         return False
     lowest, highest = min(scores.values()) in own, max(scores.values()) in own
     label = net.label.casefold()
+    if question.best_first:
+        lowest, highest = highest, lowest
     if re.search(r"\btop\b", label):
         return lowest and not highest
     return bool(re.search(r"\bbottom\b", label)) and highest and not lowest
 
 
 def _difference(where: str, question: Question, difference: Difference) -> Iterator[Finding]:
-    scores = scores_of(question.answers)
+    scores = question.scores()
     if not question.scale or len(scores) < 3:
         return
-    ordered = sorted(scores, key=lambda code: scores[code])
-    fits = ordered[-1] in difference.plus and ordered[0] in difference.minus
-    unscored = [code for code in (*difference.plus, *difference.minus) if code not in scores]
-    if not fits or unscored:
+    ordered = sorted(scores, key=lambda code: scores[code], reverse=question.best_first)
+    if ordered[-1] not in difference.plus or ordered[0] not in difference.minus:
         yield warning(
             "difference does not fit the scale",
             where,
             (
-                f"The difference {difference.label!r} should hold the highest answer in its plus group and the lowest "
+                f"The difference {difference.label!r} should hold the best answer in its plus group and the worst "
                 f"in its minus group; the scale runs from {ordered[0]} to {ordered[-1]}."
             ),
             "Check the two groups against the scale.",
         )
+    elif len(difference.plus) != len(difference.minus) and not _is_promoter_score(scores, difference):
+        yield warning(
+            "difference of unequal groups",
+            where,
+            (
+                f"The difference {difference.label!r} takes {len(difference.minus)} answers from "
+                f"{len(difference.plus)}, on a scale from {ordered[0]} to {ordered[-1]}: such groups are usual for a "
+                "scale from 0 to 10 only."
+            ),
+            "Check the two groups against the scale, or accept them.",
+        )
 
 
-def _unequal_nets(codebook: Codebook) -> Iterator[Finding]:
-    """Report nets of the same label over scales of different length: they are not comparable as they stand."""
-    lengths: dict[str, dict[int, list[str]]] = {}
-    for question in codebook:
-        for net in question.nets:
-            if question.scale:
-                by_length = lengths.setdefault(net.label, {})
-                by_length.setdefault(len(scores_of(question.answers)), []).append(question.name)
-    for label, by_length in lengths.items():
-        if len(by_length) > 1:
-            shown = "; ".join(
-                f"{len_} answers: {', '.join(names[:3])}" for len_, names in sorted(by_length.items())
-            )
-            yield warning(
-                "net over unequal scales",
-                label,
-                f"The net {label!r} is taken on scales of different length ({shown}).",
-                "Give these nets different labels, or compare only equal scales.",
-            )
+def _is_promoter_score(scores: Mapping[str, float], difference: Difference) -> bool:
+    """Tell the usual promoter score: 9 and 10 minus 0 to 6, on a scale from 0 to 10."""
+    plus, minus = (sorted(scores[code] for code in codes) for codes in (difference.plus, difference.minus))
+    whole = sorted(scores.values()) == [float(k) for k in range(11)]
+    return whole and plus == [9.0, 10.0] and minus == [float(k) for k in range(7)]
+
+
+def unequal_nets(plan: Plan) -> Iterator[Finding]:
+    """Report a net shown for scales of different length in one table: its figures are not comparable as they stand."""
+    for request in plan.requests:
+        items = request.items
+        if items is None:
+            continue
+        by_label: dict[str, dict[int, list[str]]] = {}
+        for k, name in enumerate(items.questions):
+            question = plan.codebook.question(name)
+            shown = {items.figure_of(k).casefold()} if items.shape == "items by columns" else None
+            for net in question.nets if question.scale else ():
+                if shown is None or net.label.casefold() in shown:
+                    lengths = by_label.setdefault(net.label, {})
+                    lengths.setdefault(len(question.scores()), []).append(name)
+        for label, lengths in by_label.items():
+            if len(lengths) > 1:
+                told = "; ".join(
+                    f"{n} answers: {', '.join(names[:3])}" for n, names in sorted(lengths.items())
+                )
+                yield warning(
+                    "net over unequal scales",
+                    f"table {request.id}",
+                    f"The net {label!r} is taken on scales of different length ({told}).",
+                    "Give these nets different labels, or compare only equal scales.",
+                )

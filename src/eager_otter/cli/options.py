@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
+from click.core import ParameterSource
 
 from eager_otter.errors import FileProblem, RequestError
 
@@ -36,10 +37,12 @@ filter_option = click.option(
     "--filter",
     "filter_text",
     metavar="EXPRESSION",
-    help="Count only those who satisfy it, instead of the plan's filter: 'age >= 18 and region == \"North\"'.",
+    help="Count only those who satisfy it, of those whom the plan's filter keeps: 'age >= 18 and region == \"North\"'.",
 )
 everyone_option = click.option(
-    "--no-filter", is_flag=True, help="Count everyone: leave the plan's filter out."
+    "--no-filter",
+    is_flag=True,
+    help="Leave the plan's filter out; with --filter, that one stands in its place.",
 )
 weight_option = click.option(
     "--weight", metavar="COLUMN", help="Weight by this column, instead of the plan's; 'none' for unweighted."
@@ -60,6 +63,11 @@ def people_options(command: F) -> F:
     return command
 
 
+def source_options(command: F) -> F:
+    """Add the options that say which survey, all of it."""
+    return plan_option(codebook_option(data_option(command)))
+
+
 def survey_options(command: F) -> F:
     """Add the options that say which survey, who is counted and how weighted."""
     return plan_option(codebook_option(people_options(command)))
@@ -69,37 +77,93 @@ def opened(
     plan_path: Path,
     codebook: Path | None,
     data: Path | None,
-    filter_text: str | None,
-    no_filter: bool,
-    weight: str | None,
+    filter_text: str | None = None,
+    no_filter: bool = False,
+    weight: str | None = None,
+    *,
+    whole: bool = False,
 ) -> tuple[Survey, Plan | None]:
-    """Open the survey that the options name, and its plan where there is one."""
+    """Open the survey that the options name, and its plan where there is one; say who is counted on stderr.
+
+    With `whole`, everybody in the data is looked at, whatever filter and weight plan and codebook have.
+    """
     from eager_otter.report.report import open_survey, survey_of
 
     if codebook is not None:
         if data is None:
             raise RequestError("--codebook needs --data: name the file of responses as well.")
+        refuse_given("With --codebook there is no plan", "plan_path", "no_filter")
         survey, plan = open_survey(codebook, data), None
+        survey = survey.weighted_by(None) if whole else survey
         if filter_text is not None:
             survey = survey.filtered(filter_text)
-        return (survey if weight is None else survey.weighted_by(None if weight == "none" else weight)), plan
-    plan = changed(read_named_plan(plan_path), data, filter_text, no_filter, weight)
-    survey = survey_of(plan)
-    if filter_text is not None:
-        tell_idle_filter(survey, filter_text)
+        survey = survey if weight is None else survey.weighted_by(None if weight == "none" else weight)
+    else:
+        named = read_named_plan(plan_path)
+        plan = changed(named, data, filter_text, no_filter or whole, "none" if whole else weight)
+        survey = survey_of(plan)
+    if not whole:
+        tell_who_is_counted(survey, plan, filter_text)
+    elif filter_text is not None and survey.responses.filtered(filter_text).all():
+        click.echo(f"Note: the filter leaves nobody out: {filter_text}", err=True)
     return survey, plan
 
 
-def tell_idle_filter(survey: Survey, filter_text: str) -> None:
-    """Say on stderr when a filter from the command line leaves nobody out."""
-    if survey.responses.filtered(filter_text).all():
-        click.echo(f"Note: the filter leaves nobody out: {filter_text}", err=True)
+def refuse_given(why: str, *names: str) -> None:
+    """Refuse options of the running command that were given and would do nothing. Raises RequestError."""
+    context = click.get_current_context()
+    given = [
+        option
+        for option in context.command.params
+        if option.name in names
+        and context.get_parameter_source(option.name) not in (None, ParameterSource.DEFAULT)
+    ]
+    if given:
+        shown = ", ".join(option.opts[0] if option.opts else str(option.name) for option in given)
+        raise RequestError(f"{why}, so {shown} would do nothing; leave it out.")
+
+
+def tell_who_is_counted(survey: Survey, plan: Plan | None, filter_text: str | None) -> None:
+    """Say on stderr when a filter leaves nobody out, and when unfinished interviews are counted."""
+    for hint in () if plan is None else plan.hints:
+        click.echo(f"Note: {hint}", err=True)
+    for note in notes_on_people(survey, plan, filter_text):
+        click.echo(f"Note: {note}", err=True)
+
+
+def notes_on_people(survey: Survey, plan: Plan | None, filter_text: str | None) -> Iterator[str]:
+    """Give what is to be known of who is counted."""
+    responses = survey.responses
+    rows = responses.filtered(survey.filter)
+    if survey.filter is not None:
+        before = responses.filtered(None if plan is None else plan.narrowed)
+        if rows.sum() == before.sum():
+            yield f"the filter leaves nobody out: {filter_text or survey.filter}"
+    finished = survey.codebook.finished
+    if finished is None:
+        return
+    accepted = (
+        plan is not None
+        and filter_text is None
+        and any(entry.slip == "unfinished interviews" for entry in plan.accepted)
+    )
+    unfinished = rows & ~responses.chosen_by(finished)
+    if unfinished.any() and not accepted:
+        count = survey.people_in(unfinished)
+        are = (
+            "respondent is counted whose interview is"
+            if count == 1
+            else "respondents are counted whose interview is"
+        )
+        yield f"{count:,} {are} unfinished (finished: {finished.text})."
 
 
 def changed(
     plan: Plan, data: Path | None, filter_text: str | None, no_filter: bool, weight: str | None
 ) -> Plan:
-    """Put what the command line says in the place of what the plan says."""
+    """Put what the command line says in the place of what the plan says; a filter narrows the plan's."""
+    from eager_otter.codebook.expression import parse
+    from eager_otter.codebook.meaning import check_expression
     from eager_otter.data.opening import Reading
 
     if data is not None:
@@ -107,7 +171,9 @@ def changed(
     if no_filter:
         plan = replace(plan, filter=None)
     if filter_text is not None:
-        plan = replace(plan, filter=filter_text)
+        check_expression(parse(filter_text), plan.codebook.questions)  # its mistakes are told of it alone
+        both = filter_text if plan.filter is None else f"({plan.filter}) and ({filter_text})"
+        plan = replace(plan, filter=both, narrowed=plan.filter)
     if weight is not None:
         column = None if weight == "none" else weight
         plan = replace(plan, weight=column, codebook=replace(plan.codebook, weight=column))

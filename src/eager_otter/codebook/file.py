@@ -84,6 +84,8 @@ class NetFile(Part):
             raise ValueError("a net of answers needs a label.")
         if self.at_least is not None and self.how != "any":
             raise ValueError("'at least' and 'how' exclude each other.")
+        if self.of is None and (self.at_least is not None or self.how != "any"):
+            raise ValueError("'how' and 'at least' go with of (a list of answers); take them out.")
         return self
 
 
@@ -158,6 +160,8 @@ class MultiFile(QuestionPart):
             raise ValueError("answers are needed: a code and a label for each.")
         if isinstance(self.columns, str) and "{code}" not in self.columns:
             raise ValueError("a column pattern must hold {code}, as in heard_{code}.")
+        if self.columns is None and {"ticked", "unticked"} & self.model_fields_set:
+            raise ValueError("ticked and unticked go with columns (one per answer); take them out.")
         return self
 
 
@@ -309,6 +313,11 @@ class ComputePart(Part):
             )
         if (self.count is None) != (self.answers is None):
             raise ValueError("count goes with answers: which answers to count over the questions.")
+        if self.mentions is not None and "at_least" in self.model_fields_set:
+            raise ValueError("'at least' says how many of several questions must have a value; take it out.")
+        several = self.sum or self.mean or self.smallest or self.largest or self.count or []
+        if several and self.at_least > len(several):
+            raise ValueError(f"at least: {self.at_least} of {len(several)} questions can never have a value.")
         return self
 
 
@@ -337,6 +346,8 @@ class PeriodsPart(Part):
             raise ValueError(
                 "periods by week, month, quarter or year need from and to: the first and last day."
             )
+        if self.ranges is not None and (self.first is not None or self.last is not None):
+            raise ValueError("ranges say which days there are; take from and to out.")
         return self
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from eager_otter.codebook.bands import Band, edge_bands, whole_number_bands
@@ -98,7 +99,17 @@ def _bands(part: BandsFile, questions: Questions, place: Place, note: Note) -> F
     if not _of_kind(source, ["number"], "only a number can be cut into bands", (*where, "of"), note):
         return None
     if part.bands.equal is not None:
-        return _equal_bands(part.bands.of, part.bands.equal)
+        facts = _equal_bands(part.bands.of, part.bands.equal)
+        if part.bands.labels is None:
+            return facts
+        if len(part.bands.labels) != part.bands.equal:
+            note(
+                (*where, "labels"),
+                f"{len(part.bands.labels)} labels for {part.bands.equal} bands; give one for each.",
+            )
+            return None
+        pairs = zip(facts["answers"], part.bands.labels, strict=True)
+        return facts | {"answers": tuple(replace(answer, label=label) for answer, label in pairs)}
     bands = _cut(part, place, note)
     if bands is None:
         return None

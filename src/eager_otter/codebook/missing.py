@@ -45,10 +45,14 @@ class Span:
 
 @dataclass(frozen=True, slots=True)
 class Missing:
-    """What is no answer to a question: codes as they stand in the data, and spans of numbers or days."""
+    """What is no answer to a question: codes as they stand in the data, and spans of numbers or days.
+
+    A `shared` list is the codebook's, for every question that says nothing of its own.
+    """
 
     codes: tuple[str, ...] = ()
     spans: tuple[Span, ...] = ()
+    shared: bool = False
 
     def span_of(self, number: float | None) -> int | None:
         """Find the first span that holds a number; None where none does."""

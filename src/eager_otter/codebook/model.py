@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -11,15 +10,11 @@ from typing import Literal
 from eager_otter.codebook.bands import Band
 from eager_otter.codebook.codes import as_number
 from eager_otter.codebook.expression import Expression
+from eager_otter.codebook.label_words import LAST
 from eager_otter.codebook.missing import NOTHING, Missing
 from eager_otter.errors import UnknownName
 
 Kind = Literal["single", "multi", "number", "date", "text"]
-LAST_WORDS = re.compile(
-    r"(another|other|others|some other|something else|elsewhere|none|nothing|nobody|nowhere|no (usual|particular)"
-    r"|don'?t know|not sure|no answer|refused|prefer not)\b",
-    re.IGNORECASE,
-)
 
 Place = Literal["above", "below", "instead"]
 How = Literal["any", "all", "none", "least"]
@@ -44,7 +39,7 @@ class Answer:
     @property
     def stays_last(self) -> bool:
         """Whether it keeps the end of a sorted table: exclusive, flagged as last, or an other or don't know."""
-        return self.last or self.exclusive or bool(LAST_WORDS.match(self.label))
+        return self.last or self.exclusive or bool(LAST.match(self.label))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

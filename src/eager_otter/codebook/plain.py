@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any, Literal, Protocol
 
 from eager_otter.codebook.codes import canonical
@@ -149,6 +150,9 @@ class PlainQuestions:
             answers = self._answers(part.answers or {}, part.missing, (*place, "answers"))
             first, among = MentionColumns(columns[:1]), MentionColumns(columns[: part.top])
             ranks = [RankAmong(columns, answer.code) for answer in answers]
+        if part.top > len(answers):
+            message = f"top: {part.top} of {len(answers)} answers are all of them; write a smaller number."
+            self.note((*place, "top") if "top" in part.model_fields_set else place, message)
         shared: Any = {"missing": missing, "grid": None}
         for ending, source, words in (
             ("first", first, "ranked first"),
@@ -206,7 +210,7 @@ class PlainQuestions:
         Mistakes in its own list are noted at a place, where there is one.
         """
         if own is None:
-            return read_missing(self.reading.missing, kind)[0]
+            return replace(read_missing(self.reading.missing, kind)[0], shared=True)
         missing, mistakes = read_missing(own, kind)
         if place is not None:
             for k, message in mistakes:

@@ -69,19 +69,22 @@ def read_results(path: Path) -> Mapping[str, SavedTable]:
     """
     tables: dict[str, SavedTable] = {}
     repeats: Counter[tuple[str, ...]] = Counter()
+    latest: dict[tuple[str, ...], RowKey] = {}
     for number, record in _lines(path):
         table = tables.setdefault(record["table"], SavedTable(id=record["table"], title=record["title"]))
         column = (record["group"], record["column"])
         table.columns.setdefault(column, record["letter"])
         name = record["row_code"] or record["row"]
         figure = today_figure(record["figure"])
-        again = (table.id, record["question"], record["row_kind"], name, *column, figure)
-        row = (record["question"], record["row_kind"], name, repeats[again])
-        repeats[again] += 1
-        table.rows.setdefault(row, record["row"])
-        if figure == LETTERS:
+        place = (table.id, record["question"], record["row_kind"], name, *column)
+        if figure == LETTERS:  # they follow the figure that carries them
+            row = latest.get(place, (record["question"], record["row_kind"], name, 0))
+            table.rows.setdefault(row, record["row"])
             table.letters[row, column] = record["text"]
             continue
+        row = latest[place] = (record["question"], record["row_kind"], name, repeats[*place, figure])
+        repeats[*place, figure] += 1
+        table.rows.setdefault(row, record["row"])
         cell = (row, column, figure)
         table.values[cell] = _value(record["value"], path, number)
         table.marks[cell] = record["mark"]

@@ -10,6 +10,7 @@ from typing import Literal
 import numpy as np
 
 from eager_otter.codebook.model import Codebook, Question
+from eager_otter.core.arrays import BoolArray
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.columns import distinct
 from eager_otter.data.reasons import Reason, Reasons
@@ -56,13 +57,15 @@ def kind_in_words(question: Question) -> str:
     return "scale" if question.scale else question.kind
 
 
-def overview(responses: Responses, name: str) -> QuestionOverview:
-    """Look at one question. Raises UnknownName, DataError."""
+def overview(responses: Responses, name: str, rows: BoolArray | None = None) -> QuestionOverview:
+    """Look at one question, among some rows (respondents,) or all. Raises UnknownName, DataError."""
     question = responses.codebook.question(name)
     answers = responses.answers(name)
+    if rows is not None:
+        answers = answers.chosen(rows)
     return QuestionOverview(
         question=question,
-        people=len(responses),
+        people=len(answers),
         answered=int(who_answered(question, answers).sum()),
         answers=tuple(_answer_counts(question, answers)),
         summary=_summary(answers),
@@ -102,13 +105,16 @@ def in_order(codebook: Codebook, names: Sequence[str], order: Order) -> list[str
     return sorted(names, key=str.casefold)
 
 
-def sample_records(responses: Responses, name: str, most: int = 5) -> tuple[tuple[str, str], ...]:
+def sample_records(
+    responses: Responses, name: str, rows: BoolArray | None = None, most: int = 5
+) -> tuple[tuple[str, str], ...]:
     """Show what the first respondents who have anything in a question's columns gave: row and values as read."""
     question = responses.codebook.question(name)
     if not question.columns:
         return ()
     columns = [distinct(responses.column(column)) for column in question.columns]
     held = np.logical_or.reduce([part.which(bool) for part in columns])
+    held &= True if rows is None else rows
     return tuple(
         (responses.row_name(int(row)), "  ".join(part.texts[int(part.index[row])] or "·" for part in columns))
         for row in np.flatnonzero(held)[:most]

@@ -7,11 +7,12 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from eager_otter.codebook.label_words import says_no_answer
 from eager_otter.data.columns import Located
 from eager_otter.data.files import DataFile
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.triple_s import TripleSFile, Variable
-from eager_otter.draft.guess import NO_ANSWER, Guess, facts_of, guesses
+from eager_otter.draft.guess import Guess, facts_of, guesses
 from eager_otter.draft.yaml_text import comment, inside, listed, mapped, scalar
 from eager_otter.errors import FileProblem, shown_path
 
@@ -95,7 +96,7 @@ def _from_definition(file: TripleSFile) -> Iterator[Guess]:
 def _defined(variable: Variable, reason: str) -> Guess:
     answers = tuple((value.code, value.label) for value in variable.values)
     scores = {value.code: value.score for value in variable.values if value.score is not None}
-    missing = tuple(value.code for value in variable.values if NO_ANSWER.search(value.label))
+    missing = tuple(value.code for value in variable.values if says_no_answer(value.label))
     scored = len([value for value in variable.values if value.code not in missing])
     details: dict[str, object] = {"text": variable.label, "scores": scores, "missing": missing}
     details["scale"] = variable.type == "single" and 2 < scored <= len(scores)

@@ -13,6 +13,7 @@ import numpy as np
 
 from eager_otter.codebook.codes import as_number
 from eager_otter.codebook.expression import day_of
+from eager_otter.codebook.label_words import says_no_answer
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.data.columns import Distinct, distinct
 
@@ -31,9 +32,6 @@ ID_NAME = re.compile(
     r"(?:.*[_ ])?(?:id|rid|respid|uuid|serial|respondent|record|caseid|respno)\Z", re.IGNORECASE
 )
 FREQUENCY_NAME = re.compile(r"(?:freq|frequency|count|cases)\Z", re.IGNORECASE)
-NO_ANSWER = re.compile(
-    r"\b(don'?t know|refus\w*|no answer|prefer not|not stated|no opinion)\b", re.IGNORECASE
-)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -282,7 +280,7 @@ def _alone(facts: Facts, *, first: bool) -> Guess:
     longest = max(len(text) for text in facts.texts)
     repeated = len(facts.texts) <= max(2, facts.filled / 3)
     if len(facts.texts) <= FEW_WORDS and longest <= LONGEST_ANSWER and repeated:
-        missing = tuple(text for text in facts.texts if NO_ANSWER.search(text))
+        missing = tuple(text for text in facts.texts if says_no_answer(text))
         listed = tuple((text, text) for text in facts.texts)
         return guess(
             "single", f"{len(facts.texts)} different texts; taken for answers", answers=listed,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import nearest
@@ -114,6 +115,11 @@ class BannerReading:
         levels = [
             self._group(level, (*place, "nest", k), inner=True) for k, level in enumerate(group.nest or [])
         ]
+        for k, level in enumerate(levels[:-1]):
+            if level is not None and (level.differences or level.against is not None):
+                message = "differences and against go with the innermost question of a nesting, or the nesting itself."
+                self.context.note((*place, "nest", k), message)
+                return None
         if not all(levels):
             return None
         nest = tuple(level for level in levels if level is not None)
@@ -163,7 +169,17 @@ class BannerReading:
             self.context.answer(question, name, (*place, "labels", name)): label
             for name, label in group.labels.items()
         }
+        kept = None if group.keep is None else {self._code(question, name) for name in group.keep}
+        for name in group.labels:
+            code = self._code(question, name)
+            if kept is not None and code is not None and code not in kept:
+                message = f"{name!r} is not among the answers to keep, so its label would do nothing."
+                self.context.note((*place, "labels", name), message)
         return {code: label for code, label in named.items() if code is not None}
+
+    def _code(self, question: Question, name: str) -> str | None:
+        answer = question.find(canonical(name))
+        return None if answer is None else answer.code
 
 
 def _extras(group: GroupFile) -> dict[str, Any]:

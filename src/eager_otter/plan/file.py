@@ -91,6 +91,10 @@ class GroupFile(Part):
             raise ValueError("columns say already what is shown; take keep out.")
         if self.subtotal and self.nest is None:
             raise ValueError("a subtotal goes with nest: one column for all of each outer answer.")
+        if self.question is None and self.keep is not None:
+            raise ValueError("keep chooses answers of a question; name it.")
+        if self.labels and (self.question is None or self.columns is not None):
+            raise ValueError("labels rename answers of a question; columns of one's own carry their labels.")
         return self
 
 
@@ -134,6 +138,15 @@ class TestsFile(Part):
     adjust: Correction | None = None
     whole_table: WholeTable | None = Field(default=None, alias="whole table")
 
+    @model_validator(mode="after")
+    def _something_to_test(self) -> Self:
+        idle = sorted(
+            self.model_fields_set & {"against", "compare", "rest_of", "percents", "means", "adjust"}
+        )
+        if self.levels == [] and idle:
+            raise ValueError(f"without levels nothing is tested, so {', '.join(idle)} would do nothing.")
+        return self
+
 
 def _none_as_no_levels(value: object) -> object:
     return {"levels": []} if value == "none" else value
@@ -158,6 +171,12 @@ class BasesFile(Part):
         Annotated[list[BaseName], BeforeValidator(_as_list, json_schema_input_type=BaseName | list[BaseName])]
         | None
     ) = None
+
+    @model_validator(mode="after")
+    def _something_to_judge(self) -> Self:
+        if "judged_on" in self.model_fields_set and self.mark is self.no_test is self.withhold is None:
+            raise ValueError("judged on says how thresholds are judged; give one, or take it out.")
+        return self
 
 
 DIGIT_KINDS = get_args(DigitsKind)
@@ -242,6 +261,20 @@ class SettingsPart(Part):
         if "percent of answer" in (self.figures or []) and self.percent_of is None:
             raise ValueError("the figure 'percent of answer' needs percent of: the answer or net.")
         return self
+
+    def idle(self) -> dict[str, str]:
+        """Give the settings that only do something with a figure that is not there: key by alias, and the figure."""
+        figures = set(self.figures or [])
+        needs = {
+            "percent_of": ("percent of", {"percent of answer"}),
+            "difference_from": ("difference from", {"column difference", "difference interval"}),
+            "outer_level": ("outer level", {"percent of outer"}),
+        }
+        return {
+            alias: " or ".join(sorted(wanted))
+            for name, (alias, wanted) in needs.items()
+            if getattr(self, name) is not None and not figures & wanted
+        }
 
 
 class KindFile(Part):

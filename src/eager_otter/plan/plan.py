@@ -47,9 +47,10 @@ class WorkbookRules:
 class Plan:
     """Everything a report is made from.
 
-    `weight` is None for an unweighted report; paths are ready to open; `findings` is how many notable differences the
-    report lists; `hints` tell what is better written otherwise today. `theme` and `words` are as loaded, the wording of
-    the theme in the words; `theme_name` and `language` are how the plan names them.
+    `narrowed` is the plan's own filter where another one on top of it makes `filter`. `weight` is None for an
+    unweighted report; paths are ready to open; `findings` is how many notable differences the report lists; `hints`
+    tell what is better written otherwise today. `theme` and `words` are as loaded, the wording of the theme in the
+    words; `theme_name` and `language` are how the plan names them.
     """
 
     data: Path
@@ -59,6 +60,7 @@ class Plan:
     title: str = ""
     reading: Reading = field(default_factory=Reading)
     filter: str | None = None
+    narrowed: str | None = None
     weight: str | None = None
     banners: Mapping[str, Banner] = field(default_factory=dict)
     outputs: tuple[Path, ...] = ()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -25,16 +25,20 @@ from eager_otter.plan.file import (
     TestsEntry,
     TestsFile,
 )
+from eager_otter.tables.order import says_no_answer_row
 from eager_otter.tables.request import (
     BASE_FIGURES,
     COMPLETE,
     PLAIN_BASES,
+    SUMMARY_FIGURES,
     BaseRules,
     Digits,
+    RowRules,
     Sorting,
     TableRequest,
     TestRules,
     check_levels,
+    is_summary,
     today_figure,
 )
 
@@ -83,6 +87,10 @@ class SettingsReading:
         request = self._with_rules(self._with_looks(base, part, place), part.tests, part.bases, place)
         if part.filter is not None:
             self.context.check_expression(part.filter, (*place, "filter"))
+        for key, figure in part.idle().items():
+            if not set(figure.split(" or ")) & set(request.figures):
+                message = f"{key} only does something with the figure {figure}; name it in figures, or take this out."
+                self.context.note((*place, key), message, key=True)
         return replace(
             request,
             filter=part.filter,
@@ -179,6 +187,16 @@ class SettingsReading:
             request = replace(request, base_rows=() if len(shown) == len(BASE_FIGURES) else shown)
         if part.model_fields_set == {"show"}:
             return request
+        for key, threshold, above, severer in (
+            ("mark below", part.mark, part.no_test, "no test below"),
+            ("mark below", part.mark, part.withhold, "withhold below"),
+            ("no test below", part.no_test, part.withhold, "withhold below"),
+        ):
+            if threshold is not None and above is not None and threshold <= above:
+                message = (
+                    f"{key} {threshold:g} does nothing, as {severer} {above:g} goes before it; take it out."
+                )
+                self.context.hint((*place, key), message, key=True)
         try:
             rules = BaseRules(
                 mark=part.mark, no_test=part.no_test, withhold=part.withhold, judged_on=part.judged_on
@@ -189,70 +207,149 @@ class SettingsReading:
         return replace(request, rules=rules)
 
     def with_rows(
-        self, request: TableRequest, part: SettingsPart, question: Question | None, place: Place
+        self, request: TableRequest, part: SettingsPart, questions: Sequence[Question], place: Place
     ) -> TableRequest:
-        """Put the base and the rules for rows into a request; answers named are checked where there is a question."""
-        if part.base is not None:
-            if part.base == COMPLETE:
-                if request.items is None and not isinstance(part, ItemsFile):
-                    message = f"base: {COMPLETE} is for tables of several questions (grid or items)."
-                    self.context.note((*place, "base"), message)
-            elif part.base not in PLAIN_BASES:
-                self.context.check_expression(part.base, (*place, "base"))
-            request = replace(request, base=part.base)
-        if part.no_answer == "by reason":
-            if request.base != "all":
-                message = (
-                    "no answer: by reason needs base: all; else those without an answer are not in the table."
-                )
-                self.context.note((*place, "no answer"), message)
-            else:
-                request = replace(request, reason_rows=True)
+        """Put the base and the rules for rows into a request, and check them against its questions."""
+        request = self._with_base(request, part, place)
         rows = request.rows
         if part.sort is not None:
             up = part.sort.direction == "up" or (part.sort.direction is None and part.sort.by != "figure")
             rows = replace(rows, sort=Sorting(by=part.sort.by, up=up, column=part.sort.column))
-        if question is not None:
-            rows = replace(
-                rows,
-                hide=self.context.codes_named(question, part.hide, (*place, "hide")),
-                leave_out=self.context.codes_named(question, part.leave_out, (*place, "leave out")),
-            )
-            self._check_named(question, part, place)
-            if rows.leave_out and question.kind != "single":
-                message = f"{question.name} takes several answers; hide them, or set a base, instead of leaving out."
-                self.context.note((*place, "leave out"), message, key=True)
+        everyone = request.base == "all"
         rows = replace(
             rows,
+            hide=self._answers_named(questions, part.hide, (*place, "hide"), everyone=everyone),
+            leave_out=self._answers_named(questions, part.leave_out, (*place, "leave out")),
             most=part.most,
             above=part.above,
             drop_empty=part.empty_rows == "drop",
             untested=tuple(part.untested or ()),
             headings=tuple((part.headings or {}).items()),
         )
+        self._check_named(questions, part, place, everyone=everyone)
+        several = [question for question in questions if question.kind != "single"]
+        if rows.leave_out and several:
+            message = (
+                f"{several[0].name} takes several answers; hide them, or set a base, instead of leaving out."
+            )
+            self.context.note((*place, "leave out"), message, key=True)
         return replace(request, rows=rows)
 
-    def _check_named(self, question: Question, part: SettingsPart, place: Place) -> None:
-        """Check the answers, nets and difference rows that settings name."""
-        nets = [net.label for net in question.nets]
-        others = [difference.label for difference in question.differences]
-        answers = [answer.label for answer in question.valid]
+    def for_each(self, request: TableRequest, question: Question) -> TableRequest:
+        """Keep of the rules for rows what a question of an `each` has: a number has no answers, others not all."""
+        rows = request.rows
+        if question.kind == "number":
+            untested = tuple(name for name in rows.untested if is_summary(name))
+            return replace(request, rows=RowRules(untested=untested))
+        everyone = request.base == "all"
+        own = _names_of(question)
+
+        def there(name: str) -> bool:
+            return name.casefold() in own or question.find(canonical(name)) is not None
+
+        return replace(
+            request,
+            rows=replace(
+                rows,
+                hide=tuple(
+                    name for name in rows.hide if there(name) or (everyone and says_no_answer_row(name))
+                ),
+                leave_out=tuple(
+                    name
+                    for name in rows.leave_out
+                    if question.kind == "single" and question.find(canonical(name))
+                ),
+                untested=tuple(
+                    name
+                    for name in rows.untested
+                    if there(name) or is_summary(name) or (everyone and says_no_answer_row(name))
+                ),
+                headings=tuple((name, text) for name, text in rows.headings if there(name)),
+            ),
+        )
+
+    def refuse_idle(self, part: SettingsPart, keys: Mapping[str, str], why: str, place: Place) -> None:
+        """Note settings, by name and alias, that a table says and that would do nothing there."""
+        for name, alias in keys.items():
+            if name in part.model_fields_set and getattr(part, name) is not None:
+                self.context.note(
+                    (*place, alias), f"{alias}: {why}, so this would do nothing; take it out.", key=True
+                )
+
+    def _with_base(self, request: TableRequest, part: SettingsPart, place: Place) -> TableRequest:
+        if part.base is not None:
+            if part.base == COMPLETE:
+                if not isinstance(part, ItemsFile):
+                    message = f"base: {COMPLETE} is for tables of several questions (grid or items)."
+                    self.context.note((*place, "base"), message)
+            elif part.base not in PLAIN_BASES:
+                self.context.check_expression(part.base, (*place, "base"))
+            request = replace(request, base=part.base)
+        if part.no_answer != "by reason":
+            return request
+        if request.base != "all":
+            message = (
+                "no answer: by reason needs base: all; else those without an answer are not in the table."
+            )
+            self.context.note((*place, "no answer"), message)
+            return request
+        return replace(request, reason_rows=True)
+
+    def _answers_named(
+        self,
+        questions: Sequence[Question],
+        names: Sequence[str] | None,
+        place: Place,
+        *,
+        everyone: bool = False,
+    ) -> tuple[str, ...]:
+        """Find answers of one question by code, or keep names that any of several questions has."""
+        found = []
+        for k, name in enumerate(names or []):
+            if everyone and says_no_answer_row(name):
+                found.append(name)
+            elif len(questions) == 1:
+                code = self.context.answer(questions[0], name, (*place, k))
+                found += [] if code is None else [code]
+            elif any(question.find(canonical(name)) is not None for question in questions):
+                found.append(name)
+            elif questions:
+                known = [answer.label for question in questions for answer in question.valid]
+                self.context.note(
+                    (*place, k), f"no question here has an answer {name!r}.{nearest(name, known)}"
+                )
+        return tuple(found)
+
+    def _check_named(
+        self, questions: Sequence[Question], part: SettingsPart, place: Place, *, everyone: bool
+    ) -> None:
+        """Check the answers, nets and difference rows that settings name: one of the questions must have them."""
+        if not questions or getattr(part, "within", None):
+            return
+        answers = [answer.label for question in questions for answer in question.valid]
+        nets = [net.label for question in questions for net in question.nets]
+        others = [one.label for question in questions for one in question.differences]
         named = [(name, (*place, "headings", name), answers) for name in part.headings or {}]
         named += [
-            (name, (*place, "untested", k), [*answers, *nets, *others, "mean"])
+            (name, (*place, "untested", k), [*answers, *nets, *others, *SUMMARY_FIGURES])
             for k, name in enumerate(part.untested or [])
         ]
-        if (
-            part.percent_of is not None
-            and not getattr(part, "within", None)
-            and part.figures
-            and "percent of answer" in part.figures
-        ):
+        if part.percent_of is not None and part.figures and "percent of answer" in part.figures:
             named.append((part.percent_of, (*place, "percent of"), [*answers, *nets]))
         for name, where, known in named:
-            lower = [one.casefold() for one in known]
-            if name.casefold() not in lower and question.find(canonical(name)) is None:
-                self.context.note(where, f"{question.name} has no row {name!r}.{nearest(name, known)}")
+            there = name.casefold() in {one.casefold() for one in known}
+            there = there or any(question.find(canonical(name)) is not None for question in questions)
+            if not there and not (everyone and says_no_answer_row(name)):
+                what = questions[0].name if len(questions) == 1 else "no question here"
+                no = "has no row" if len(questions) == 1 else "has a row"
+                self.context.note(where, f"{what} {no} {name!r}.{nearest(name, known)}")
+
+
+def _names_of(question: Question) -> set[str]:
+    """Name the rows of a question."""
+    labels = [answer.label for answer in question.valid] + [net.label for net in question.nets]
+    labels += [difference.label for difference in question.differences]
+    return {label.casefold() for label in labels}
 
 
 def _digits(digits: Digits, part: Mapping[Any, int]) -> Digits:

@@ -14,7 +14,8 @@ from eager_otter.plan.context import Context
 from eager_otter.plan.file import EachFile, HeadingFile, ItemFile, ItemsFile, SettingsPart, TableFile
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.tables.banner import lay_out
-from eager_otter.tables.request import Banner, Items, TableRequest, TestRules, is_summary
+from eager_otter.tables.figures import refuse_figures
+from eager_otter.tables.request import Banner, Items, Shape, TableRequest, TestRules, is_summary
 from eager_otter.tables.rows import NOT_TABULATED
 
 
@@ -41,6 +42,7 @@ class TablesReading:
                 continue
             found = self._entry(entry, replace(self.standard, heading=heading), place)
             self._check_columns(found, place)
+            self._check_figures(found, place)
             requests += found
         return _with_ids(requests, self._written_ids())
 
@@ -57,6 +59,20 @@ class TablesReading:
                 lay_out(request.banner, self.context.codebook, request.counting.columns)
             except OtterError as error:
                 self.context.note(place, str(error))
+                return
+
+    def _check_figures(self, requests: Sequence[TableRequest], place: Place) -> None:
+        """Refuse figures that a table names and none of its questions can have."""
+        codebook = self.context.codebook
+        for request in requests:
+            if request.inherited or codebook is None or self.context.problems:
+                continue
+            names = request.items.questions if request.items is not None else (request.question,)
+            questions = [codebook.questions[name] for name in names if name in codebook.questions]
+            try:
+                refuse_figures(request, questions)
+            except RequestError as error:
+                self.context.note((*place, "figures"), str(error))
                 return
 
     def _written_ids(self) -> set[str]:
@@ -113,7 +129,25 @@ class TablesReading:
             id=table.id or "",
             title=table.title or "",
         )
-        return self._copies(self.settings.with_rows(named, table, question, place), table, place)
+        self._refuse_idle_tests(table, named, place)
+        if question.kind == "number":
+            self.settings.refuse_idle(
+                table, ANSWER_SETTINGS, f"{question.name} is a number and has no answers", place
+            )
+        return self._copies(self.settings.with_rows(named, table, [question], place), table, place)
+
+    def _refuse_idle_tests(self, part: SettingsPart, request: TableRequest, place: Place) -> None:
+        """Note tests that a table says where nothing is tested."""
+        if part.untested and not request.levels:
+            self.context.note(
+                (*place, "untested"), "nothing is tested here, so untested would do nothing.", key=True
+            )
+        tests = part.tests
+        if tests is not None and not request.levels and tests.levels is None:
+            idle = tests.model_fields_set - {"whole_table"}
+            if idle:
+                message = "no levels are set, so nothing is tested; name levels, or take tests out."
+                self.context.note((*place, "tests"), message, key=True)
 
     def _copies(self, request: TableRequest, part: SettingsPart, place: Place) -> list[TableRequest]:
         """Make a table for each banner, and of each again for every answer of the question it is repeated by."""
@@ -185,8 +219,16 @@ class TablesReading:
         except RequestError as error:
             self.context.note(place, str(error))
             return []
+        idle, why = IDLE_IN_ITEMS[part.shape]
+        self.settings.refuse_idle(part, idle, why, place)
+        if part.shape != "items by columns":
+            for k, item in enumerate(part.items or []):
+                if item.figure is not None:
+                    message = f"figure goes with as: items by columns, not with {part.shape}; take it out."
+                    self.context.note((*place, "items", k, "figure"), message, key=True)
+        self._refuse_idle_tests(part, request, place)
         wanted = replace(
-            self.settings.with_rows(request, part, None, place),
+            self.settings.with_rows(request, part, questions, place),
             question=part.grid or ", ".join(names),
             items=items,
             id=part.id or part.grid or f"{names[0]}-and-more",
@@ -243,18 +285,33 @@ class TablesReading:
         if self.context.codebook is None:
             self.settings.settled(base, each, place)
             return []
-        found = self._fitting(each, (*place, "each"))
+        found = [q for q in self._fitting(each, (*place, "each")) if q.kind not in NOT_TABULATED]
         copies: list[TableRequest] = []
+        if found and all(question.kind == "number" for question in found):
+            self.settings.refuse_idle(
+                each, ANSWER_SETTINGS, "all of these are numbers and have no answers", place
+            )
         for question in found:
-            if question.kind in NOT_TABULATED:
-                continue
             before = len(self.context.problems)
             request = self.settings.settled(self.settings.for_kind(base, question), each, place)
-            request = self.settings.with_rows(request, each, None, place)
+            request = self._each_rows(request, each, found, question, place)
             copies += self._copies(replace(request, question=question.name), each, place)
             if len(self.context.problems) > before:
                 break  # the next question would have the same problems
         return copies
+
+    def _each_rows(
+        self,
+        request: TableRequest,
+        each: EachFile,
+        found: Sequence[Question],
+        question: Question,
+        place: Place,
+    ) -> TableRequest:
+        """Put rules for rows into the table of one question of several: each has those that it can have."""
+        singles = [one for one in found if one.kind == "single"] if each.leave_out else found
+        request = self.settings.with_rows(request, each, singles or found, place)
+        return self.settings.for_each(request, question)
 
     def _fitting(self, each: EachFile, place: Place) -> list[Question]:
         """Find the questions that an `each` means: patterns of names, kinds, sections."""
@@ -270,6 +327,31 @@ class TablesReading:
         if not found:
             self.context.note(place, "no question fits.")
         return found
+
+
+ANSWER_SETTINGS = {
+    "sort": "sort",
+    "hide": "hide",
+    "leave_out": "leave out",
+    "most": "most",
+    "above": "above",
+    "empty_rows": "empty rows",
+    "headings": "headings",
+    "no_answer": "no answer",
+}
+IDLE_IN_ITEMS: Mapping[Shape, tuple[Mapping[str, str], str]] = {
+    "items by columns": (
+        {name: alias for name, alias in ANSWER_SETTINGS.items() if name not in ("sort", "leave_out")}
+        | {"untested": "untested"},
+        "each row is an item",
+    ),
+    "answers by items": ({"banner": "banner", "figure": "figure"}, "the items are the columns"),
+    "one under another": ({"figure": "figure"}, "whole questions are shown"),
+    "before by after": (
+        {"banner": "banner", "figure": "figure", "base": "base", "tests": "tests", "untested": "untested"},
+        "the answers after are the columns, for those who answered both times, and nothing is tested",
+    ),
+}
 
 
 def _layer(request: TableRequest, question: Question, answer: Answer, stem: str) -> TableRequest:

@@ -11,6 +11,7 @@ import yaml
 
 from eager_otter.errors import RequestError
 from eager_otter.plan.plan import Plan
+from eager_otter.tables.figures import figures_for
 from eager_otter.tables.request import (
     Banner,
     BannerGroup,
@@ -142,7 +143,8 @@ class _Writing:
             what = self._items(request, request.items)
         standard = self.standard
         own: dict[str, Any] = {}
-        if request.banner != standard.banner:
+        across = request.items is None or request.items.shape in ("items by columns", "one under another")
+        if request.banner != standard.banner and across:
             own["banner"] = self._name_of(request.banner)
         if (request.levels, request.tests) != (standard.levels, standard.tests):
             own["tests"] = _tests(request.levels, request.tests)
@@ -158,7 +160,7 @@ class _Writing:
                     "title": request.title,
                     "within": list(request.nest),
                     "value": request.value,
-                    "figures": list(request.figures),
+                    "figures": self._figures(request),
                     "percent of": request.percent_of,
                     "difference from": "" if request.difference_from == "Total" else request.difference_from,
                     "outer level": request.outer_level or None,
@@ -174,10 +176,16 @@ class _Writing:
             | own
         )
 
+    def _figures(self, request: TableRequest) -> list[str]:
+        """Give the figures of a table as it shows them: those that it inherits and can have."""
+        if not request.inherited or request.items is not None:
+            return [] if request.inherited else list(request.figures)
+        return list(figures_for(request, self.plan.codebook.question(request.question)))
+
     def _items(self, request: TableRequest, items: Items) -> dict[str, Any]:
         grid = self.plan.codebook.grids.get(request.question)
         if grid is not None and grid.items == items.questions and not items.figures and not items.labels:
-            return {"grid": grid.name, "as": items.shape, "figure": items.figure}
+            return {"grid": grid.name, **_shape(items)}
         return _named_items(request, items)
 
 
@@ -195,7 +203,12 @@ def _named_items(request: TableRequest, items: Items) -> dict[str, Any]:
             _filled({"question": name, "figure": figure, "label": label}) if figure or label else name
         )
     title = {} if request.title else {"title": request.question}
-    return {"items": written, "as": items.shape, "figure": items.figure, **title}
+    return {"items": written, **_shape(items), **title}
+
+
+def _shape(items: Items) -> dict[str, str]:
+    figure = {"figure": items.figure} if items.shape == "items by columns" else {}
+    return {"as": items.shape, **figure}
 
 
 def _rows(rows: RowRules) -> dict[str, Any]:
@@ -219,6 +232,8 @@ def _rows(rows: RowRules) -> dict[str, Any]:
 
 
 def _tests(levels: tuple[float, ...], tests: TestRules) -> dict[str, Any]:
+    if not levels:
+        return {"levels": [], "whole table": tests.whole_table}
     return {
         "levels": list(levels),
         "against": {"column": tests.control} if tests.against == "column" else tests.against,
@@ -233,11 +248,12 @@ def _tests(levels: tuple[float, ...], tests: TestRules) -> dict[str, Any]:
 
 def _bases(rules: BaseRules, rows: tuple[str, ...]) -> dict[str, Any]:
     shown = [row.removesuffix(" base") for row in rows]
+    thresholds = _filled(
+        {"mark below": rules.mark, "no test below": rules.no_test, "withhold below": rules.withhold}
+    )
     return {
-        "mark below": rules.mark,
-        "no test below": rules.no_test,
-        "withhold below": rules.withhold,
-        "judged on": rules.judged_on,
+        **thresholds,
+        **({"judged on": rules.judged_on} if thresholds else {}),
         "show": shown or ["unweighted", "weighted", "effective"],
     }
 

@@ -8,9 +8,11 @@ from rich.console import Group, RenderableType
 from rich.table import Table as Grid
 from rich.text import Text
 
+from eager_otter.codebook.model import Codebook
 from eager_otter.codebook.periods import day_text
 from eager_otter.data.overview import AnswerCount, LoadReport, QuestionOverview
 from eager_otter.report.grids import plain_grid
+from eager_otter.tables.figures import left_out_figures
 from eager_otter.tables.request import Digits, TableRequest
 from eager_otter.tables.rounding import rounded
 from eager_otter.tables.texts import figure_text
@@ -46,8 +48,11 @@ def questions_view(
     return grid
 
 
-def requests_view(requests: Sequence[TableRequest]) -> RenderableType:
-    """List the tables of a plan: id, question, banner, filter and what else is their own."""
+def requests_view(requests: Sequence[TableRequest], codebook: Codebook) -> RenderableType:
+    """List the tables of a plan: id, question, banner, figures, filter and what else is their own.
+
+    Figures that a table inherits and cannot have are told with the reason.
+    """
     grid = plain_grid()
     for head in ("Id", "Question", "Banner", "Figures", "Of its own"):
         grid.add_column(head, ratio=1 if head == "Of its own" else None, overflow="fold")
@@ -60,15 +65,24 @@ def requests_view(requests: Sequence[TableRequest]) -> RenderableType:
         own += [f"base {request.base}"] if request.base != "answered" else []
         own += ["sorted"] if request.rows.sort else []
         own += ["no tests"] if not request.levels else []
+        out = _left_out(request, codebook)
+        own += [f"left out: {figure} ({reason})" for figure, reason in out]
         cells = (
             request.id,
             request.question,
             request.banner.name or "Total only",
-            ", ".join(request.figures),
+            ", ".join(figure for figure in request.figures if figure not in dict(out)),
             "; ".join(own),
         )
         grid.add_row(*(Text(cell) for cell in cells))
     return Group(grid, Text(f"{len(requests)} tables", style="bold"))
+
+
+def _left_out(request: TableRequest, codebook: Codebook) -> list[tuple[str, str]]:
+    """List the figures that no question of a table can have, with the reason of the first."""
+    names = request.items.questions if request.items is not None else (request.question,)
+    found = [dict(left_out_figures(request, codebook.question(name))) for name in names]
+    return [(figure, reason) for figure, reason in found[0].items() if all(figure in one for one in found)]
 
 
 def load_view(report: LoadReport) -> RenderableType:

@@ -32,7 +32,7 @@ from eager_otter.tables.figures import CELL_SUMMARIES, figures_for
 from eager_otter.tables.finishing import Setting, base_lines, finished, heading_line
 from eager_otter.tables.notes import notes_of
 from eager_otter.tables.notes_on_bases import reason_said
-from eager_otter.tables.order import chosen_rows
+from eager_otter.tables.order import NO_ANSWER, chosen_rows
 from eager_otter.tables.request import (
     CELL_FIGURES,
     MENTION_FIGURES,
@@ -47,7 +47,6 @@ from eager_otter.tables.rows import Row, rows_of
 from eager_otter.tables.table import Evidence, Line, Mark, Table, find_column
 from eager_otter.tables.testing import Tested, TestKind, decide
 
-NO_ANSWER = said("No answer")
 SUMMARY_LABELS: Mapping[str, str] = {
     "mean": said("Mean"),
     "standard deviation": said("Standard deviation"),
@@ -609,7 +608,15 @@ def _there(ends: FloatArray | None, values: Sums) -> FloatArray:
 
 def _no_answer_row(label: str, fixed: str, source: int) -> Row:
     return Row(
-        label=label, fixed=fixed, kind="answer", code="", indent=0, source=source, mention=False, last=True
+        label=label,
+        fixed=fixed,
+        kind="answer",
+        code="",
+        indent=0,
+        source=source,
+        mention=False,
+        last=True,
+        no_answer=True,
     )
 
 
@@ -632,7 +639,7 @@ def _has(row: Row, figure: CellFigure) -> bool:
         case "cumulative percent":
             return row.kind == "answer"
         case "percent of answered":
-            return row.kind != "answer" or bool(row.code)
+            return not row.no_answer
         case (
             "column percent"
             | "count"

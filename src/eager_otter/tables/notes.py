@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.looks.words import Words, said
@@ -24,6 +25,7 @@ from eager_otter.tables.notes_on_bases import (
 )
 from eager_otter.tables.notes_on_marks import mark_notes, sign_notes
 from eager_otter.tables.notes_on_tests import testing_notes
+from eager_otter.tables.order import says_no_answer_row
 from eager_otter.tables.request import Items, TableRequest, is_summary, quantile_of
 from eager_otter.tables.table import Line
 
@@ -230,8 +232,11 @@ def _rule_notes(request: TableRequest, question: Question) -> Iterator[Note]:
 
 
 def _named(question: Question, names: Sequence[str]) -> str:
-    found = [question.find(name) for name in names]
-    return ", ".join(answer.label for answer in found if answer is not None)
+    found = [question.find(canonical(name)) for name in names]
+    labels = [answer.label if answer is not None else name for answer, name in zip(found, names, strict=True)]
+    return ", ".join(
+        label for label, answer in zip(labels, found, strict=True) if answer or says_no_answer_row(label)
+    )
 
 
 def _row_notes(request: TableRequest, question: Question, lines: Sequence[Line]) -> Iterator[Note]:

@@ -10,10 +10,13 @@ from eager_otter.codebook.codes import as_number, canonical
 from eager_otter.codebook.model import Answer, Question
 from eager_otter.core.arrays import FloatArray
 from eager_otter.errors import RequestError, UnknownName
-from eager_otter.tables.request import RowRules, Sorting
+from eager_otter.looks.words import said
+from eager_otter.tables.request import SUMMARY_FIGURES, RowRules, Sorting, TableRequest
 from eager_otter.tables.rows import Row
 
 ALL_ROWS = RowRules()
+RULES_OF_ANSWERS = ("sort", "hide", "leave_out", "most", "above", "drop_empty", "headings")
+NO_ANSWER = said("No answer")
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,8 +77,9 @@ def chosen_rows(
     """
     if rules == ALL_ROWS:
         return tuple(rows)
-    hidden = {answer.code for answer in answers_named(question, rules.hide)}
-    blocks = _blocks([row for row in rows if row.kind != "answer" or row.code not in hidden])
+    hidden = {answer.code for name in rules.hide if (answer := question.find(canonical(name))) is not None}
+    names = {name.casefold() for name in rules.hide}
+    blocks = _blocks([row for row in rows if not _is_hidden(row, hidden, names)])
     if rules.drop_empty or rules.above is not None:
         blocks = _kept(blocks, rules, percents[:, 0])
     if rules.sort is not None:
@@ -83,6 +87,57 @@ def chosen_rows(
     if rules.most is not None:
         blocks = _first(blocks, rules.most)
     return tuple(row for block in blocks for row in _flat(block))
+
+
+def _is_hidden(row: Row, codes: set[str], names: set[str]) -> bool:
+    """Tell whether an answer is out of view: by its code or, where it is none, by what its row is called."""
+    if row.no_answer:
+        return NO_ANSWER.casefold() in names or row.label.casefold() in names
+    return row.kind == "answer" and row.code in codes
+
+
+def says_no_answer_row(name: str) -> bool:
+    """Tell whether a name means a row of those who gave no answer, one for all or one of a reason."""
+    return name.casefold().startswith(NO_ANSWER.casefold())
+
+
+def check_rows(request: TableRequest, questions: Sequence[Question]) -> None:
+    """Refuse rules for rows that would do nothing, or name an answer that none of the questions has.
+
+    Raises UnknownName, RequestError.
+    """
+    rules = request.rows
+    if all(question.kind == "number" for question in questions):
+        named = [name for name in RULES_OF_ANSWERS if getattr(rules, name) != getattr(ALL_ROWS, name)]
+        if named:
+            raise RequestError(
+                f"{questions[0].name} is a number and has no answers, so rules for rows ({', '.join(named)}) would do "
+                "nothing."
+            )
+    where = ", ".join(question.name for question in questions[:3])
+    for name in rules.hide:
+        known = [answer.label for question in questions for answer in question.valid]
+        there = any(question.find(canonical(name)) is not None for question in questions)
+        if not there and not (request.base == "all" and says_no_answer_row(name)):
+            raise UnknownName("answer", name, known, where)
+    for name, what in ((name, "untested") for name in rules.untested):
+        _check_row(request, questions, name, f"row ({what})", where)
+    for name, _ in rules.headings:
+        _check_row(request, questions, name, "answer (headings)", where)
+
+
+def _check_row(
+    request: TableRequest, questions: Sequence[Question], name: str, kind: str, where: str
+) -> None:
+    if request.nest or (request.base == "all" and says_no_answer_row(name)):
+        return
+    known: list[str] = [*SUMMARY_FIGURES]
+    for question in questions:
+        known += [answer.label for answer in question.valid] + [net.label for net in question.nets]
+        known += [difference.label for difference in question.differences]
+    lower = {one.casefold() for one in known} | {a.code for question in questions for a in question.valid}
+    if name.casefold() not in lower and name not in lower:
+        raise UnknownName(kind, name, known, where)
 
 
 def _blocks(rows: Sequence[Row]) -> tuple[_Block, ...]:

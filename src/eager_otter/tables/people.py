@@ -12,7 +12,7 @@ from eager_otter.data.answers import Answers, NumberAnswers
 from eager_otter.data.made import values_of
 from eager_otter.data.selection import who_answered, who_counts_in
 from eager_otter.tables.counting import BannerCounting, Count
-from eager_otter.tables.making import NO_ANSWER
+from eager_otter.tables.order import NO_ANSWER
 from eager_otter.tables.request import PERCENTS, TableRequest
 from eager_otter.tables.table import Line, Table
 

@@ -433,6 +433,19 @@ class TableRequest:
             raise RequestError("Rows for the reasons of no answer need base: all.")
         if "percent of answer" in self.figures and not self.percent_of:
             raise RequestError("A percent of an answer needs the answer: name it as percent of.")
+        for name, given, wanted in (
+            ("percent_of", self.percent_of, ("percent of answer",)),
+            (
+                "difference_from",
+                self.difference_from != "Total",
+                ("column difference", "difference interval"),
+            ),
+            ("outer_level", self.outer_level, ("percent of outer",)),
+        ):
+            if given and not set(wanted) & set(self.figures):
+                raise RequestError(
+                    f"{name} does nothing without the figure {' or '.join(wanted)}; name it, or leave it."
+                )
 
     @property
     def counting(self) -> Counting:

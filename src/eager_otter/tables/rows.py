@@ -26,7 +26,8 @@ NOT_TABULATED = {
 class Row:
     """A row that counts people: an answer or a net. `source` is its place among the counted rows.
 
-    `fixed` is the English word that the label says, where it is one of ours ("No answer").
+    `fixed` is the English word that the label says, where it is one of ours ("No answer"); `no_answer` tells the rows
+    of those who gave none.
     """
 
     label: str
@@ -37,6 +38,7 @@ class Row:
     mention: bool = True
     last: bool = False
     fixed: str = ""
+    no_answer: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

@@ -18,7 +18,7 @@ from eager_otter.looks.words import ENGLISH, Words, said
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
 from eager_otter.tables.facts import Facts
-from eager_otter.tables.figures import MOVE_FIGURES
+from eager_otter.tables.figures import MOVE_FIGURES, refuse_figures
 from eager_otter.tables.finishing import Setting, make_preview
 from eager_otter.tables.items import (
     answers_by_items,
@@ -28,6 +28,7 @@ from eager_otter.tables.items import (
     items_table,
 )
 from eager_otter.tables.making import make_table
+from eager_otter.tables.order import check_rows
 from eager_otter.tables.people import people_in_cell
 from eager_otter.tables.request import (
     COMPLETE,
@@ -252,13 +253,22 @@ class Survey:
         `done` is told the number of tables made so far. Raises what `table` raises.
         """
         made: dict[int, Table] = {}
-        settled = [_settled(request) for request in requests]
+        settled = [self._checked(_settled(request)) for request in requests]
         for some in _together(settled):
             for k, table in self._with_one_banner(settled, some):
                 made[k] = table
                 if done is not None:
                     done(len(made))
         return [made[k] for k in range(len(requests))]
+
+    def _checked(self, request: TableRequest) -> TableRequest:
+        """Refuse what a request asks for in vain. Raises UnknownName, RequestError."""
+        names = request.items.questions if request.items is not None else (request.question,)
+        questions = [self.codebook.question(name) for name in names]
+        check_rows(request, questions)
+        if not request.inherited:
+            refuse_figures(request, questions)
+        return request
 
     def _with_one_banner(
         self, requests: Sequence[TableRequest], some: Sequence[int]
@@ -308,6 +318,10 @@ class Survey:
                 return items_table(request, sums, setting)
             case _:
                 assert_never(request.items.shape)
+
+    def people_in(self, rows: BoolArray) -> int:
+        """Count the respondents that some rows of the data (rows,) stand for."""
+        return _people(rows, self._frequencies())
 
     def population(self) -> Population:
         """Say who is counted and with what weights. Raises ExpressionError, RequestError, DataError."""

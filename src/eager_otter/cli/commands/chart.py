@@ -14,6 +14,7 @@ from eager_otter.cli.options import (
     plan_option,
     read_named_plan,
     spoken,
+    tell_who_is_counted,
 )
 from eager_otter.errors import shown_path
 
@@ -53,6 +54,8 @@ def chart(
 
     plan = spoken(changed(read_named_plan(plan_path), **people), language)
     report = run(only_tables(plan, tables))
+    assert report.survey is not None
+    tell_who_is_counted(report.survey, plan, people["filter_text"])
     paths = [folder / f"{table.id}.{kind}" for table in report.tables]
     with written_beside(paths) as beside:
         for table, path in zip(report.tables, beside, strict=True):

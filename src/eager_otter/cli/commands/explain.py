@@ -12,6 +12,7 @@ from eager_otter.cli.options import (
     people_options,
     plan_option,
     read_named_plan,
+    tell_who_is_counted,
 )
 from eager_otter.errors import shown_path
 
@@ -56,6 +57,8 @@ def explain(
 
     plan = changed(read_named_plan(plan_path), **people)
     report = run(only_tables(plan, [table]))
+    assert report.survey is not None
+    tell_who_is_counted(report.survey, plan, people["filter_text"])
     made = report.tables[0]
     found = made.explain(row, column, figure)
     if shape == "json":

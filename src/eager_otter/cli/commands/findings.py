@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import changed, people_options
+from eager_otter.cli.options import changed, people_options, tell_who_is_counted
 from eager_otter.errors import RequestError, shown_path
 
 
@@ -73,6 +73,7 @@ def findings(
     if only:
         checked = only_tables(checked, only)
     survey = survey_of(replace(checked, findings=0))
+    tell_who_is_counted(survey, checked, people["filter_text"])
     report = Report(title=checked.title, tables=(), source=survey.source, plan=checked, survey=survey)
     found = report.findings(by=by, most=most, least=least, level=level)
     if shape == "json":

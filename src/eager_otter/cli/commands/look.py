@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import opened, survey_options
+from eager_otter.cli.options import opened, refuse_given, survey_options
 from eager_otter.tables.request import FIGURES
 
 
@@ -58,6 +58,10 @@ def look(
     from eager_otter.tables.request import TableRequest, check_figure, check_levels
     from eager_otter.tables.survey import banner_of
 
+    if by and banner is not None:
+        raise RequestError("--by and --banner each say which columns there are; give one of them.")
+    if question is None:
+        refuse_given("Without a QUESTION the shape of a banner is shown", "figures", "digits")
     survey, plan = opened(**where)
     request = plan.standard if plan is not None else TableRequest(question=question or "")
     grid = survey.codebook.grids.get(question or "")
@@ -66,6 +70,8 @@ def look(
     for figure in figures:
         check_figure(figure)
     wanted = banner_of(by)
+    if figures:
+        request = replace(request, inherited=False)
     if banner is not None:
         banners = {} if plan is None else plan.banners
         if banner not in banners:

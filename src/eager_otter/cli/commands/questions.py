@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import opened, survey_options
+from eager_otter.cli.options import filter_option, opened, source_options
 
 
 @click.command()
@@ -20,17 +20,21 @@ from eager_otter.cli.options import opened, survey_options
     show_default=True,
 )
 @click.option("--show", type=click.Choice(["both", "names", "labels"]), default="both", show_default=True)
-@survey_options
-def questions(words: tuple[str, ...], codes: bool, order: str, show: str, **where: Any) -> None:
+@source_options
+@filter_option
+def questions(
+    words: tuple[str, ...], codes: bool, order: str, show: str, filter_text: str | None, **where: Any
+) -> None:
     """List the questions of a survey, or those that hold all WORDS in name, text, labels or section.
 
     The exact name of a question shows it in full: codes, labels and how many people gave each answer
-    (everyone in the data, unweighted), and what the first of them gave as it stands in the data.
+    (everyone in the data, unweighted, or with --filter those who satisfy it), and what the first of them gave as it
+    stands in the data.
 
     \b
     eager-otter questions
     eager-otter questions brand heard
-    eager-otter questions heard_of
+    eager-otter questions heard_of --filter 'status == "complete"'
     """
     from rich.console import Console
 
@@ -38,19 +42,22 @@ def questions(words: tuple[str, ...], codes: bool, order: str, show: str, **wher
     from eager_otter.errors import UnknownName
     from eager_otter.report.listing import load_view, question_view, questions_view
 
-    survey, _ = opened(**where)
+    survey, _ = opened(filter_text=filter_text, whole=True, **where)
+    rows = survey.responses.filtered(filter_text)
     console = Console(highlight=False)
     joined = " ".join(words)
     if joined in survey.questions:
         console.print(
-            question_view(overview(survey.responses, joined), sample_records(survey.responses, joined))
+            question_view(
+                overview(survey.responses, joined, rows), sample_records(survey.responses, joined, rows)
+            )
         )
         return
     names = found(survey.codebook, joined)
     if not names:
         raise UnknownName("question with the words", joined, tuple(survey.questions))
     ordered = in_order(survey.codebook, names, order)  # type: ignore[arg-type]
-    overviews = [overview(survey.responses, name) for name in ordered]
+    overviews = [overview(survey.responses, name, rows) for name in ordered]
     if codes:
         for one in overviews:
             console.print(question_view(one), "")

@@ -7,11 +7,21 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from eager_otter.cli.options import changed, language_option, people_options, spoken
+from eager_otter.cli.options import (
+    changed,
+    language_option,
+    people_options,
+    refuse_given,
+    spoken,
+    tell_who_is_counted,
+)
 from eager_otter.errors import shown_path
 
 if TYPE_CHECKING:
+    from eager_otter.audit.finding import Audit
     from eager_otter.plan.plan import Plan
+
+FOUND = 1
 
 
 @click.command()
@@ -37,6 +47,9 @@ if TYPE_CHECKING:
     help="Write the plan with every table spelled out, beside the plan, and make no table.",
 )
 @click.option("--force", is_flag=True, help="Overwrite outputs that eager-otter did not make.")
+@click.option(
+    "--strict", is_flag=True, help="Stop with exit code 1, and write nothing, when the audit finds errors."
+)
 @language_option
 @people_options
 def run(
@@ -46,16 +59,23 @@ def run(
     listing: bool,
     spell_out: Path | None,
     force: bool,
+    strict: bool,
     language: str | None,
     **people: Any,
-) -> None:
+) -> int:
     """Make the report of a PLAN (default: plan.yaml) and write its outputs.
 
     The plan and its codebook are checked first; every mistake in them is listed with file, line and column
-    before any data are read, and nothing is written.
+    before any data are read, and nothing is written. What the audit finds in the data is counted on stderr.
     """
     from eager_otter.plan.reading import only_tables, read_plan
 
+    if listing:
+        refuse_given(
+            "--list makes no table", "outputs", "spell_out", "force", "strict", "data", "weight", "language"
+        )
+    if spell_out is not None:
+        refuse_given("--spell-out makes no table", "outputs", "force", "strict")
     checked = spoken(changed(read_plan(plan), **people), language)
     if only:
         checked = only_tables(checked, only)
@@ -64,12 +84,12 @@ def run(
 
         from eager_otter.report.listing import requests_view
 
-        Console(highlight=False).print(requests_view(checked.requests))
-        return
+        Console(highlight=False).print(requests_view(checked.requests, checked.codebook))
+        return 0
     if spell_out is not None:
         _spell_out(checked, spell_out)
-        return
-    make_and_save(checked, outputs, force=force)
+        return 0
+    return make_and_save(checked, outputs, force=force, strict=strict, filter_text=people["filter_text"])
 
 
 def _spell_out(plan: Plan, path: Path) -> None:
@@ -88,17 +108,53 @@ def _spell_out(plan: Plan, path: Path) -> None:
     click.echo(shown_path(path))
 
 
-def make_and_save(plan: Plan, outputs: tuple[Path, ...], *, force: bool = False) -> None:
-    """Make a report with a progress line, write it, and tell where it lies."""
+def make_and_save(
+    plan: Plan,
+    outputs: tuple[Path, ...],
+    *,
+    force: bool = False,
+    strict: bool = False,
+    filter_text: str | None = None,
+) -> int:
+    """Make a report with a progress line, write it, and tell where it lies: an exit code.
+
+    With `strict`, errors of the audit stop it before anything is made.
+    """
+    from eager_otter.audit.auditing import audit_plan
     from eager_otter.cli.progress import progress_line
     from eager_otter.report.report import run as make_report
+    from eager_otter.report.report import survey_of
 
+    early = survey_of(plan) if strict else None
+    audit = None if early is None else audit_plan(plan, early.responses)
+    if audit is not None and audit.counts()["error"]:
+        tell_audit(audit, plan)
+        click.echo("Stopped, as --strict was given; nothing was written.", err=True)
+        return FOUND
     with progress_line() as tell:
         report = make_report(plan, progress=tell)
+        assert report.survey is not None
+        tell_who_is_counted(report.survey, plan, filter_text)
         written = report.save(*outputs, progress=tell, force=force)
+        tell_audit(audit or report.audit or audit_plan(plan, report.survey.responses), plan)
     click.echo(f"{len(report.tables)} tables from {report.source}", err=True)
     for path in written:
         click.echo(f"{shown_path(path)}  ({size_text(path.stat().st_size)})")
+    return 0
+
+
+def tell_audit(audit: Audit, plan: Plan) -> None:
+    """Say on stderr how many errors and warnings the audit found, if any."""
+    counts = audit.counts()
+    found = [
+        f"{counts[name]:,} {name}{'' if counts[name] == 1 else 's'}"
+        for name in ("error", "warning")
+        if counts[name]
+    ]
+    if found:
+        shown = shown_path(plan.path)
+        name = "" if shown == "plan.yaml" else f" {shown}"
+        click.echo(f"audit: {', '.join(found)}; see eager-otter audit{name}", err=True)
 
 
 def size_text(size: int) -> str:

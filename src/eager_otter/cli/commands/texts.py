@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import opened, survey_options
+from eager_otter.cli.options import opened, refuse_given, source_options
 from eager_otter.errors import RequestError, shown_path
 
 
@@ -23,7 +23,7 @@ from eager_otter.errors import RequestError, shown_path
     "--mentions", type=click.IntRange(1, 20), default=4, show_default=True, help="Topics a text may have."
 )
 @click.option("--coded", type=click.Path(path_type=Path), help="Read this coded workbook back.")
-@survey_options
+@source_options
 def texts(
     question: str, sheet: Path | None, topics: Path | None, mentions: int, coded: Path | None, **where: Any
 ) -> None:
@@ -42,7 +42,9 @@ def texts(
 
     if (sheet is None) == (coded is None):
         raise RequestError("Say either --to (write the texts out) or --coded (read them back).")
-    survey, plan = opened(**where)
+    if coded is not None:
+        refuse_given("Topics are read from the coded sheet", "topics", "mentions")
+    survey, plan = opened(**where, whole=True)
     if sheet is not None:
         found = texts_to_code(survey.responses, question)
         with written_beside([sheet]) as (part,):
