@@ -50,6 +50,7 @@ def test_the_catalogue_that_ships_holds_every_text_and_none_besides() -> None:
         "Tests",
         "{base}: {figures}.",
         "{figure} gegenüber",
+        "{reason}: {count}",
     }
 
 

@@ -35,14 +35,17 @@ def effective_base(w: FloatArray, w2: FloatArray) -> FloatArray:
     return ratio(w * w, w2)
 
 
-def efficiency(weights: FloatArray) -> tuple[float, float]:
+def efficiency(weights: FloatArray, frequencies: FloatArray | None = None) -> tuple[float, float]:
     """Give the effective base of weights (k,) > 0, and its share of the unweighted base (Kish 1992).
 
-    >>> efficiency(np.array([1.0, 1.0, 1.0, 3.0]))
-    (3.0, 0.75)
+    A weight stands for `frequencies` (k,) respondents, None for one each.
+
+    >>> efficiency(np.array([1.0, 1.0, 1.0, 3.0])), efficiency(np.array([1.0, 3.0]), np.array([3.0, 1.0]))
+    ((3.0, 0.75), (3.0, 0.75))
     """
-    effective = float(weights.sum() ** 2 / (weights**2).sum())
-    return effective, effective / weights.size
+    times = np.ones_like(weights) if frequencies is None else frequencies
+    effective = float((times * weights).sum() ** 2 / (times * weights**2).sum())
+    return effective, effective / float(times.sum())
 
 
 def smallest_unsigned(largest: int) -> type[np.unsignedinteger[Any]]:

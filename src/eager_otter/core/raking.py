@@ -15,7 +15,7 @@ CLOSE = 1e-9
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Margin:
-    """A margin: the category of each respondent (respondents,) from 0, and the target share of each (categories,).
+    """A margin: the category of each row (rows,) from 0, and the target share of each (categories,).
 
     The shares add up to 1; a category with share 0 holds nobody in the result.
     """
@@ -26,7 +26,7 @@ class Margin:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Raked:
-    """Weights (respondents,) of mean 1, how many rounds it took, and the worst miss of a target share by margin.
+    """Weights (rows,) of mean 1 over respondents, how many rounds it took, and the worst miss of a share by margin.
 
     `met` is False where the targets could not be met: with a cap that is too low, or contradicting targets.
     """
@@ -37,61 +37,72 @@ class Raked:
     met: bool
 
 
-def rake(start: FloatArray, margins: Sequence[Margin], *, cap: float | None = None) -> Raked:
-    """Rake starting weights (respondents,) > 0 to the margins.
+def rake(
+    start: FloatArray,
+    margins: Sequence[Margin],
+    *,
+    frequencies: FloatArray | None = None,
+    cap: float | None = None,
+) -> Raked:
+    """Rake starting weights (rows,) > 0 to the margins.
 
-    With a `cap`, no weight exceeds cap × the mean weight: w = min(cap · mean, start · Π factors), the factors fitted
-    with the cap in force (Deville & Särndal 1992, truncated). Converged when every share is met within 1e-9; gives up
-    after 1,000 rounds. Raises ValueError for margins that are not as long as the start, or a cap below 1.
+    A row stands for `frequencies` (rows,) respondents, None for one each: so often its weight counts in the shares and
+    the mean. With a `cap`, no weight exceeds cap × the mean weight: w = min(cap · mean, start · Π factors), the factors
+    fitted with the cap in force (Deville & Särndal 1992, truncated). Converged when every share is met within 1e-9;
+    gives up after 1,000 rounds. Raises ValueError for margins that are not as long as the start, or a cap below 1.
 
     >>> women = Margin(np.array([0, 0, 0, 1]), np.array([0.5, 0.5]))
     >>> rake(np.ones(4), [women]).weights.round(3).tolist()
     [0.667, 0.667, 0.667, 2.0]
     """
-    if any(margin.categories.size != start.size for margin in margins):
-        raise ValueError("A margin has another number of respondents than the starting weights.")
+    times = np.ones_like(start) if frequencies is None else frequencies
+    if any(margin.categories.size != start.size for margin in margins) or times.size != start.size:
+        raise ValueError("A margin has another number of rows than the starting weights.")
     if cap is not None and cap < 1:
         raise ValueError("A cap below the mean weight cannot be kept.")
-    people = start.size
-    free = start * (people / start.sum())
+    people = float(times.sum())
+    free = start * (people / (times * start).sum())
     limit = np.inf if cap is None else cap
     misses: tuple[float, ...] = ()
     for rounds in range(1, MOST_ROUNDS + 1):
         for margin in margins:
-            free = free * _factors(free, margin, people, limit)[margin.categories]
+            free = free * _factors(free, margin, times, people, limit)[margin.categories]
         weights = np.minimum(free, limit)
-        misses = tuple(_miss(weights, margin) for margin in margins)
+        misses = tuple(_miss(weights, margin, times) for margin in margins)
         if max(misses, default=0.0) <= CLOSE:
-            return Raked(weights * (people / weights.sum()), rounds, misses, True)
+            return Raked(weights * (people / (times * weights).sum()), rounds, misses, True)
     return Raked(np.minimum(free, limit), MOST_ROUNDS, misses, False)
 
 
-def _miss(weights: FloatArray, margin: Margin) -> float:
-    found = np.bincount(margin.categories, weights, margin.shares.size) / weights.sum()
+def _miss(weights: FloatArray, margin: Margin, times: FloatArray) -> float:
+    counted = times * weights
+    found = np.bincount(margin.categories, counted, margin.shares.size) / counted.sum()
     return float(np.abs(found - margin.shares).max())
 
 
-def _factors(free: FloatArray, margin: Margin, people: int, limit: float) -> FloatArray:
+def _factors(free: FloatArray, margin: Margin, times: FloatArray, people: float, limit: float) -> FloatArray:
     """Give the factor of each category that brings its capped sum to its target."""
     wanted = margin.shares * people
     if np.isinf(limit):
-        found = np.bincount(margin.categories, free, margin.shares.size)
+        found = np.bincount(margin.categories, times * free, margin.shares.size)
         return np.divide(wanted, found, out=np.zeros_like(found), where=found > 0)
+    inside = [margin.categories == k for k in range(margin.shares.size)]
     return np.array(
-        [_capped_factor(free[margin.categories == k], wanted[k], limit) for k in range(margin.shares.size)]
+        [_capped_factor(free[here], times[here], wanted[k], limit) for k, here in enumerate(inside)]
     )
 
 
-def _capped_factor(free: FloatArray, wanted: float, limit: float) -> float:
-    """Solve Σ min(limit, g·free) = wanted for g; where even the cap for all is too little, as near as it gets."""
-    ordered = np.sort(free)[::-1]
-    ordered = ordered[ordered > 0]
+def _capped_factor(free: FloatArray, times: FloatArray, wanted: float, limit: float) -> float:
+    """Solve Σ times · min(limit, g·free) = wanted for g; where even the cap for all is too little, come near it."""
+    order = np.argsort(-free, kind="stable")
+    order = order[free[order] > 0]
+    ordered, often = free[order], times[order]
     if not ordered.size or wanted <= 0:
         return 0.0
-    if wanted >= limit * ordered.size:
+    if wanted >= limit * often.sum():
         return float(limit / ordered[-1])
-    capped = np.arange(ordered.size)  # how many of the largest are at the limit
-    rest = np.cumsum(ordered[::-1])[::-1]
+    capped = np.concatenate([[0.0], np.cumsum(often)[:-1]])  # how many of the largest are at the limit
+    rest = np.cumsum((often * ordered)[::-1])[::-1]
     factors = (wanted - capped * limit) / rest
     fits = (factors >= 0) & (factors * ordered <= limit * (1 + 1e-12))
     return float(factors[np.flatnonzero(fits)[0]])

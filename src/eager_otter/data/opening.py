@@ -47,6 +47,15 @@ def _open_path(path: Path, reading: Reading) -> DataFile:
         raise FileProblem(
             f"{shown_path(path)}: no data file ends in {ending or 'nothing'!r}. Known endings: {known}."
         )
+    idle = [
+        name
+        for name in ("sheet", "delimiter", "encoding", "decimal")
+        if getattr(reading, name) is not None and name not in OPTIONS.get(ending, ())
+    ]
+    if idle:
+        raise RequestError(
+            f"{shown_path(path)}: {', '.join(idle)} would do nothing for a file that ends in {ending}; leave it out."
+        )
     return OPENERS[ending](path, reading)
 
 
@@ -80,6 +89,15 @@ def _triple_s(path: Path, _: Reading) -> DataFile:
     return open_triple_s(path)
 
 
+CSV_OPTIONS = ("delimiter", "encoding", "decimal")
+OPTIONS: Mapping[str, tuple[str, ...]] = {
+    ".csv": CSV_OPTIONS,
+    ".tsv": CSV_OPTIONS,
+    ".txt": CSV_OPTIONS,
+    ".xlsx": ("sheet",),
+    ".xlsm": ("sheet",),
+    ".ods": ("sheet",),
+}
 OPENERS: Mapping[str, Callable[[Path, Reading], DataFile]] = {
     ".csv": _csv,
     ".tsv": _csv,

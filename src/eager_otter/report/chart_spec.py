@@ -81,6 +81,7 @@ def chart_of(table: Table) -> ChartSpec | None:
     everything else bars, a group per row. The columns are the first banner group's where it has at most six, else the
     Total.
     """
+    table = table.logical or table
     columns = _columns(table)
     rows = _rows(table)
     if not rows or not columns:

@@ -24,6 +24,7 @@ STYLE = (
 
 def table_html(table: Table, theme: Theme = STANDARD) -> str:
     """Give a table as HTML; every text in it is escaped."""
+    table = table.displayed
     style = STYLE.format(line=theme.line, quiet=theme.quiet, letter=theme.letter)
     notes = "".join(f"<div>{escape(note)}</div>" for note in table.notes)
     return (

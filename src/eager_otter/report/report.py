@@ -188,8 +188,14 @@ class Report:
             for k, (path, part) in enumerate(zip(wanted, beside, strict=True)):
                 if progress is not None:
                     progress(f"Writing {path.name}", k, len(wanted))
-                _writer(path).write(self, part)
+                tidy = WRITERS[path.suffix.lower()].endswith(".tidy")
+                _writer(path).write(self if tidy else self.displayed, part)
         return wanted
+
+    @property
+    def displayed(self) -> Report:
+        """The report with its tables as people read them: see `Table.displayed`."""
+        return replace(self, tables=tuple(table.displayed for table in self.tables))
 
 
 def with_new_headings(tables: Sequence[Table]) -> Iterator[tuple[Table, str]]:

@@ -234,25 +234,27 @@ class TableSheet:
 
         It is "" where there is no figure.
         """
-        marks, say, digits = self.table.column_marks, self.table.words, self.table.digits.of(line.figure)
+        marks, say = self.table.column_marks, self.table.words
         signed = line.signed or line.marks != marks
         in_cell = self.letters == "in cell" and any(line.letters)
-        usual = number_format_of(1.0, line.figure, digits, "", say)
-        as_difference = line.figure in DIFFERENCES
+        shown = [line.figure_of(k) for k in range(len(line.values))]
+        digits_of = {figure: self.table.digits.of(figure) for figure in set(shown)}
+        usual_of = {figure: number_format_of(1.0, figure, digits_of[figure], "", say) for figure in digits_of}
         found = []
         for k, value in enumerate(line.values.tolist()):
             if math.isnan(value):
                 found.append("")
                 continue
+            figure, digits = shown[k], digits_of[shown[k]]
             sign = mark_sign(line, k, marks) if signed else ""
             if in_cell and line.letters[k]:
                 sign = f"{sign} {line.letters[k]}"
-            if as_difference or self.differences[k]:
+            if figure in DIFFERENCES or self.differences[k]:
                 found.append(difference_format_of(value, digits, sign))
             elif value >= 0 and not sign:
-                found.append(usual)
+                found.append(usual_of[figure])
             else:
-                found.append(number_format_of(value, line.figure, digits, sign, say))
+                found.append(number_format_of(value, figure, digits, sign, say))
         return found
 
     # --- notes, widths, pages ---------------------------------------------------------------------------

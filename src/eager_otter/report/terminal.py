@@ -36,6 +36,7 @@ class _Panel:
 
 def table_view(table: Table, width: int) -> RenderableType:
     """Lay a table out for a terminal that is `width` characters wide."""
+    table = table.displayed
     cells = _Cells(table)
     total = [_Panel("", table.loose)] if table.loose else []
     used = cells.panel_width(table.loose) + BETWEEN if table.loose else 0

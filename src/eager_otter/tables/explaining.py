@@ -118,6 +118,7 @@ def explain(table: Table, row: str, column: str, figure: str | None = None) -> E
     `row` is a row's label or code, `column` a column's label, `group: label`, code or letter; `figure` may be left out
     where the row has one. Raises UnknownName, RequestError.
     """
+    table = table.logical or table
     return _Working(table, table.line(row, figure), table.column_position(column)).explanation()
 
 

@@ -297,6 +297,7 @@ class Making:
             evidence=Evidence(row=row.source, sums=self._answers, base=self.sums.base, tested=tested, of=of),
             question=self.question.name,
             level=self.interval_level if "interval" in figure else None,
+            no_answer=row.no_answer,
         )
 
     def _cell_figures(

@@ -250,7 +250,7 @@ def _row_notes(request: TableRequest, question: Question, lines: Sequence[Line])
     percents = {line.figure for line in lines} & set(PERCENT_NOTES)
     yield from (_percent_note(request, figure) for figure in PERCENT_NOTES if figure in percents)
     if len(percents | {line.figure for line in lines if line.figure == "column percent"}) > 2:
-        kinds = said("Several kinds of percents stand in this table; read the sign beside each row.")
+        kinds = said("Several kinds of percents stand in this table; each says what it is a percent of.")
         yield Note(say(kinds), "detail")
     figures = {line.figure for line in lines}
     if figures & {"standard deviation", "standard error", "interval low"}:

@@ -103,7 +103,8 @@ class Line:
     `values` are at full precision; percents run from 0 to 100; NaN where a figure does not exist or is
     withheld (the mark tells which). A `signed` line shows the signs of its columns' marks. `fixed` is the English word
     that the label says, where it is one of ours ("Mean"). `question` is the one whose row it is; an interval has a
-    `level`, a confidence percent.
+    `level`, a confidence percent; `no_answer` tells the rows of those who gave none. `parts` are the lines that a line
+    with another figure in each column is made of, None where the row has no such figure.
     """
 
     label: str
@@ -119,6 +120,18 @@ class Line:
     evidence: Evidence | None = None
     question: str = ""
     level: float | None = None
+    no_answer: bool = False
+    parts: tuple[Line | None, ...] = ()
+
+    def figure_of(self, column: int) -> str:
+        """Give the kind of figure in a column: that of the line, but where each column shows another one of its row.
+
+        It is "" where the row has no such figure.
+        """
+        if not self.parts:
+            return self.figure
+        part = self.parts[column]
+        return "" if part is None else part.figure
 
     @property
     def path(self) -> str:
@@ -182,7 +195,7 @@ class Table:
     `columns` hold the Total first, last or not at all; `lines` start with the bases; `notes` are whole sentences;
     `people` is the Total's unweighted base. `counted` are the columns as they were counted, hidden ones among them,
     and `shown` the places there of the table's own columns; `facts`, `rules`, `tests` and `base` tell how they were
-    chosen, judged and tested. `words` said its fixed texts.
+    chosen, judged and tested. `words` said its fixed texts. A table laid out for reading only names the `logical` one.
     """
 
     id: str
@@ -208,6 +221,14 @@ class Table:
     base: str = "answered"
     crossings: tuple[Crossing, ...] = ()
     words: Words = ENGLISH
+    logical: Table | None = None
+
+    @property
+    def displayed(self) -> Table:
+        """The table as people read it: a one-way table with several figures has them side by side."""
+        from eager_otter.tables.one_way import side_by_side
+
+        return self if self.logical is not None else side_by_side(self)
 
     def __repr__(self) -> str:
         """Show the table itself, as a terminal shows it."""

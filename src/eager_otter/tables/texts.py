@@ -19,6 +19,7 @@ COUNTS = ("count", "unweighted count")
 
 FIGURE_SIGNS = {
     "heading": "",
+    "figures": "",
     "column percent": "%",
     "row percent": said("row %"),
     "table percent": said("table %"),
@@ -171,10 +172,13 @@ def mark_sign(line: Line, column: int, column_marks: Sequence[Mark]) -> str:
 def cell_text(table: Table, line: Line, column: int) -> str:
     """Write the figure of a cell with its sign, letters aside; a heading has none."""
     value, mark = float(line.values[column]), line.marks[column]
+    figure = line.figure_of(column)
     shows_difference = table.columns[column].difference is not None
-    if line.kind == "heading" or (shows_difference and math.isnan(value) and mark != "withheld"):
+    if (
+        not figure
+        or line.kind == "heading"
+        or (shows_difference and math.isnan(value) and mark != "withheld")
+    ):
         return ""
-    figure = figure_text(
-        value, line.figure, table.digits, mark, difference=shows_difference, words=table.words
-    )
-    return figure + mark_sign(line, column, table.column_marks)
+    text = figure_text(value, figure, table.digits, mark, difference=shows_difference, words=table.words)
+    return text + mark_sign(line, column, table.column_marks)

@@ -64,6 +64,8 @@ class TargetLine:
 class Weighting:
     """Weights of all rows of the data (0 for those left out), and how they came about.
 
+    A row of frequency f is f respondents: in the shares, the mean, the cap and the counts.
+
     `efficiency` is effective over unweighted base (Kish 1992), of those weighted.
     """
 
@@ -96,6 +98,9 @@ class _Weighing:
         self.lines: list[TargetLine] = []
         self.rounds = 0
         self.worst = 0.0
+        column = responses.codebook.frequency
+        self.times = np.ones(len(responses)) if column is None else responses.frequencies(column)
+        self.rows = rows = rows & (self.times > 0)
         if wanted.start is None:
             self.start = rows.astype(np.float64)
         else:
@@ -109,13 +114,14 @@ class _Weighing:
         for name, part, targets in self._parts():
             weights[part] = self._one(name, part, targets)
         if self.wanted.total is not None:
-            weights *= self.wanted.total / weights.sum()
-        inside = weights[weights > 0]
-        effective, share = efficiency(inside)
-        mean = float(inside.mean())
+            weights *= self.wanted.total / (self.times * weights).sum()
+        there = weights > 0
+        inside, times = weights[there], self.times[there]
+        effective, share = efficiency(inside, times)
+        mean = float((times * inside).sum() / times.sum())
         return Weighting(
             weights=weights,
-            weighted=int(inside.size),
+            weighted=round(float(times.sum())),
             rounds=self.rounds,
             worst=self.worst,
             smallest=float(inside.min()) / mean,
@@ -165,11 +171,12 @@ class _Weighing:
         inside &= ~dropped
         start = self.start[inside]
         chosen = [Margin(margin.categories[inside], margin.shares) for margin in margins]
-        raked = rake(start, chosen, cap=self.wanted.cap)
+        times = self.times[inside]
+        raked = rake(start, chosen, frequencies=times, cap=self.wanted.cap)
         if not raked.met:
             raise RequestError(self._cannot(name, targets, raked.misses))
         self.rounds, self.worst = max(self.rounds, raked.rounds), max(self.worst, *raked.misses)
-        self._report(name, targets, coded, chosen, start, raked.weights)
+        self._report(name, targets, coded, chosen, times, times * start, times * raked.weights)
         result = np.where(part, 1.0, 0.0)
         result[dropped] = 0.0
         result[inside] = raked.weights
@@ -231,8 +238,8 @@ class _Weighing:
         if stray.size:
             answers = ", ".join(q.answers[int(codes[stray[0]])].label for q, codes in found)
             raise RequestError(
-                f"Targets of {' × '.join(target.questions)}: no target for {answers}, which {stray.size:,} respondents "
-                "have. Give it one (0 leaves them out)."
+                f"Targets of {' × '.join(target.questions)}: no target for {answers}, which {self._people(stray):,} "
+                "respondents have. Give it one (0 leaves them out)."
             )
         return categories
 
@@ -242,16 +249,20 @@ class _Weighing:
             self._refuse_rows(absent, " × ".join(target.questions))
         if absent.any():
             self.notes.append(
-                f"{name + ': ' if name else ''}{int(absent.sum()):,} respondents without an answer to "
-                f"{' × '.join(target.questions)} keep the mean weight."
+                f"{name + ': ' if name else ''}{self._people(np.flatnonzero(absent)):,} respondents without an answer "
+                f"to {' × '.join(target.questions)} keep the mean weight."
             )
         return categories >= 0
+
+    def _people(self, rows: IntArray) -> int:
+        """Count the respondents that some rows (from 0) stand for."""
+        return round(float(self.times[rows].sum()))
 
     def _refuse_rows(self, absent: BoolArray, where: str) -> None:
         places = np.flatnonzero(absent)
         if places.size:
             raise RequestError(
-                f"{places.size:,} respondents have no answer to {where}: {self.responses.named_rows(places)}. "
+                f"{self._people(places):,} respondents have no answer to {where}: {self.responses.named_rows(places)}. "
                 "Leave them out with a filter, or let them keep the mean weight."
             )
 
@@ -274,7 +285,7 @@ class _Weighing:
                     dropped |= out
                     answer = ", ".join(labels[k])
                     self.notes.append(
-                        f"{int(out.sum()):,} respondents with {answer} have target 0 and are out."
+                        f"{self._people(np.flatnonzero(out)):,} respondents with {answer} have target 0 and are out."
                     )
             margins.append(Margin(np.maximum(categories, 0), shares))
         for target, margin, (_, labels) in zip(targets, margins, coded, strict=True):
@@ -308,12 +319,13 @@ class _Weighing:
         targets: Sequence[Target],
         coded: Sequence[tuple[IntArray, list[tuple[str, ...]]]],
         margins: Sequence[Margin],
+        times: FloatArray,
         start: FloatArray,
         weights: FloatArray,
     ) -> None:
         for target, (_, labels), margin in zip(targets, coded, margins, strict=True):
             size = margin.shares.size
-            people = np.bincount(margin.categories, minlength=size)
+            people = np.bincount(margin.categories, times, size)
             before = np.bincount(margin.categories, start, size) / start.sum()
             after = np.bincount(margin.categories, weights, size) / weights.sum()
             for k, label in enumerate(labels):
@@ -322,7 +334,7 @@ class _Weighing:
                         part=name,
                         question=" × ".join(target.questions),
                         answer=", ".join(label),
-                        respondents=int(people[k]),
+                        respondents=round(float(people[k])),
                         before=100 * float(before[k]),
                         target=100 * float(margin.shares[k]),
                         after=100 * float(after[k]),

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from eager_otter.cli.options import refuse_given
 from eager_otter.errors import RequestError, shown_path
 
 DIFFERENT = 1
@@ -46,6 +47,8 @@ def compare(old: Path, new: Path, tolerance: float, most: int, shape: str, outpu
     from eager_otter.report.compare_view import as_json, compare_view, write_workbook
     from eager_otter.report.places import written_beside
 
+    if shape == "json":
+        refuse_given("--format json gives all changes", "most")
     if output is not None and output.suffix.lower() not in (".xlsx", ".json"):
         raise RequestError(f"{output.name}: a comparison is written as .xlsx or .json.")
     found = compare_results(read_results(old), read_results(new), tolerance=tolerance)

@@ -56,6 +56,10 @@ def weigh(
     from eager_otter.weighing.weighing import weigh as make_weights
 
     part, wanted = read_targets(targets)
+    if part.plan is not None and (part.data is not None or part.codebook is not None):
+        raise RequestError(
+            f"{shown_path(targets)}: a plan names data and codebook; take these out, or the plan."
+        )
     folder = targets.parent
     reading = plan_filter = None
     if part.data is not None and part.codebook is not None:

@@ -1,0 +1,131 @@
+"""A one-way table as people read it: its figures side by side, a column each, in the order asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from eager_otter.core.arrays import FloatArray, effective_base
+from eager_otter.core.sums import Sums
+from eager_otter.looks.words import Words, said
+from eager_otter.tables.request import BASE_FIGURES, BaseFigure
+from eager_otter.tables.table import Column, Line, Table
+
+HEADS: Mapping[str, str] = {
+    "count": said("Count"),
+    "unweighted count": said("Count (unweighted)"),
+    "column percent": said("Percent"),
+    "percent of answered": said("Percent of answered"),
+    "cumulative percent": said("Cumulative percent"),
+    "row percent": said("Row percent"),
+    "table percent": said("Table percent"),
+    "mention percent": said("Percent of mentions"),
+    "percent of answer": said("Percent of the row named"),
+    "index": said("Index"),
+    "column difference": said("Difference in points"),
+    "percent interval low": said("{level} % from"),
+    "percent interval high": said("{level} % to"),
+}
+
+
+def side_by_side(table: Table) -> Table:
+    """Lay the figures of a one-way table side by side; any other table, or one with a single figure, stays as it is."""
+    figures = list(
+        dict.fromkeys(
+            line.figure for line in table.lines if line.kind in ("answer", "net") and line.figure in HEADS
+        )
+    )
+    if len(table.columns) != 1 or len(figures) < 2:
+        return table
+    columns = tuple(
+        Column(label=_head(table, figure), group=table.columns[0].group, question=table.columns[0].question)
+        for figure in figures
+    )
+    lines: list[Line] = []
+    for some in _rows(table.lines):
+        own = {line.figure: line for line in some}
+        if some[0].kind == "base":
+            lines.append(_base(some[0], figures, table))
+        elif set(own) & set(figures):
+            lines.append(_joined(some[0], [own.get(figure) for figure in figures]))
+        else:
+            lines += [_joined(line, [line, *([None] * (len(figures) - 1))]) for line in some]
+    return replace(
+        table, columns=columns, lines=tuple(lines), shown=(table.shown[0],) * len(figures), logical=table
+    )
+
+
+def _rows(lines: Sequence[Line]) -> list[list[Line]]:
+    """Put the lines of a row together; bases and headings stand alone."""
+    rows: list[list[Line]] = []
+    for line in lines:
+        if rows and line.kind in ("answer", "net") and line.continues(rows[-1][-1]):
+            rows[-1].append(line)
+        else:
+            rows.append([line])
+    return rows
+
+
+def _head(table: Table, figure: str) -> str:
+    say: Words = table.words
+    level = table.levels[0] if table.levels else 95.0
+    return say(HEADS[figure], level=level) if "{level}" in HEADS[figure] else say(HEADS[figure])
+
+
+def _joined(row: Line, parts: Sequence[Line | None]) -> Line:
+    """Put the figures of a row into one line; a column whose figure the row does not have stays empty."""
+    nothing = np.array([np.nan])
+    return replace(
+        row,
+        figure="figures" if row.kind in ("answer", "net") else row.figure,
+        values=np.concatenate([nothing if part is None else part.values for part in parts]),
+        letters=tuple("" if part is None else part.letters[0] for part in parts),
+        marks=tuple(row.marks[0] if part is None else part.marks[0] for part in parts),
+        parts=tuple(parts),
+        level=None,
+    )
+
+
+def _base(line: Line, figures: Sequence[str], table: Table) -> Line:
+    """Repeat a base over the figures; percents of those who answered have their own."""
+    answered = [_answered(line, table) if figure == "percent of answered" else None for figure in figures]
+    values = [float(line.values[0]) if own is None else own for own in answered]
+    parts = tuple(replace(line, values=np.array([value])) for value in values)
+    return replace(
+        line,
+        values=np.array(values),
+        letters=line.letters * len(figures),
+        marks=line.marks * len(figures),
+        parts=parts,
+    )
+
+
+def _answered(line: Line, table: Table) -> float | None:
+    """Give a base of those who answered alone, where the base holds others too; None where it does not."""
+    rows = {
+        one.evidence.row: one.evidence.sums.rows([one.evidence.row])
+        for one in table.lines
+        if one.no_answer and one.evidence is not None
+    }
+    without = list(rows.values())
+    if not without or line.evidence is None:
+        return None
+    for figure in BASE_FIGURES:
+        if line.figure == figure:
+            return _difference(figure, line.evidence.base, without)
+    return None
+
+
+def _difference(figure: BaseFigure, base: Sums, without: Sequence[Sums]) -> float:
+    def left(name: str) -> FloatArray:
+        return np.asarray(getattr(base, name)[0, :1] - sum(getattr(one, name)[0, :1] for one in without))
+
+    match figure:
+        case "unweighted base":
+            return float(left("n")[0])
+        case "weighted base":
+            return float(left("w")[0])
+        case "effective base":
+            return float(np.nan_to_num(effective_base(left("w"), left("w2")))[0])
