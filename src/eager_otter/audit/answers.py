@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Generator, Iterator, Sequence
+from collections.abc import Generator, Iterator, Sequence
 
 import numpy as np
 
@@ -55,6 +55,8 @@ class AnswerChecks:
         self.responses, self.rows = responses, rows
         rule = responses.codebook.finished
         self.nobody: BoolArray = np.zeros_like(rows)
+        self._columns: dict[str, Distinct] = {}  # of the question at hand
+        self._shared: dict[str, bool] = {}  # the codebook's missing codes: whether anybody has them
         self.finished = rows if rule is None else responses.chosen_by(rule)
 
     def findings(self) -> Iterator[Finding]:
@@ -65,7 +67,11 @@ class AnswerChecks:
             yield from self._routing(question, answers)
             if isinstance(question.source, Derived):
                 yield from self._otherwise(question, question.source, answers)
-        yield from self._missing_nobody_has()
+            yield from self._missing_nobody_has(question, answers)
+            self._columns.clear()
+        for name, found in self._shared.items():
+            if not found:
+                yield self._idle_missing("codebook", name)
 
     def finding(
         self, slip: str, severity: Severity, question: Question, who: BoolArray, message: str, remedy: str
@@ -111,7 +117,9 @@ class AnswerChecks:
             )
 
     def _distinct(self, column: str) -> Distinct:
-        return distinct(self.responses.column(column))
+        if column not in self._columns:
+            self._columns[column] = distinct(self.responses.column(column))
+        return self._columns[column]
 
     # --- single and multiple ----------------------------------------------------------------------------
 
@@ -292,22 +300,17 @@ class AnswerChecks:
             "Nothing, if that is meant; 'everyone else' takes everybody who is left, 'otherwise' those who answered.",
         )
 
-    def _missing_nobody_has(self) -> Iterator[Finding]:
-        """Tell missing codes that match nobody: of a question's own list, or of the codebook's in any question."""
-        shared: dict[str, bool] = {}
-        for question in self.responses.codebook:
-            if not question.columns or not question.missing.names:
-                continue
-            held = self._held(question)
-            for name in question.missing.names:
-                found = held(name)
-                if question.missing.shared:
-                    shared[name] = shared.get(name, False) or found
-                elif not found and question.grid is None:
-                    yield self._idle_missing(question.name, name)
-        for name, found in shared.items():
-            if not found:
-                yield self._idle_missing("codebook", name)
+    def _missing_nobody_has(self, question: Question, answers: Answers) -> Iterator[Finding]:
+        """Tell missing codes of a question's own list that match nobody; remember those of the codebook's."""
+        missing = question.missing
+        if not question.columns or not missing.names:
+            return
+        held = self._held(question, answers)
+        for name in missing.names:
+            if missing.shared:
+                self._shared[name] = self._shared.get(name, False) or name in held
+            elif name not in held and question.grid is None:
+                yield self._idle_missing(question.name, name)
 
     def _idle_missing(self, where: str, name: str) -> Finding:
         return note(
@@ -317,26 +320,28 @@ class AnswerChecks:
             "Nothing, if that can be; else check how it is written.",
         )
 
-    def _held(self, question: Question) -> Callable[[str], bool]:
-        """Give a way to tell whether anybody has a missing entry of a question, in any of its columns."""
-        missing, answers = question.missing, self.responses.answers(question.name)
-        if isinstance(answers, NumberAnswers):
-            known = answers.absent
-            if known is None:
-                return lambda name: False
-            counts = np.bincount(known.codes, minlength=len(known.known) + 1)[1:]
-            people = {reason.label: int(n) for reason, n in zip(known.known, counts, strict=True)}
-            return lambda name: people.get(name, 0) > 0
+    def _held(self, question: Question, answers: Answers) -> set[str]:
+        """Find the missing entries of a question that anybody has, in any of its columns."""
+        missing = question.missing
+        if isinstance(answers, SingleAnswers | NumberAnswers):
+            reasons = reasons_of(question, answers)
+            people = np.bincount(reasons.codes, minlength=len(reasons.known) + 1)[1:]
+            labels = {reason.label for reason, n in zip(reasons.known, people, strict=True) if n}
+            given = {answer.code for answer in question.answers if answer.missing and answer.label in labels}
+            spans = {
+                missing.spans[k].text for code in given if (k := missing.span_of(as_number(code))) is not None
+            }
+            return labels | given | spans
         held: set[str] = set()
+        by = question.source.by if isinstance(question.source, JoinedColumn) else None
         for column in question.columns:
             part = self._distinct(column)
             texts = [part.texts[k] for k in np.flatnonzero(part.counts())]
-            by = question.source.by if isinstance(question.source, JoinedColumn) else None
             pieces = [canonical(piece) for text in texts for piece in text.split(by)] if by else texts
             held |= {text for text in pieces if text in missing.codes}
-            spans = [missing.span_of(as_number(text)) for text in pieces] if missing.spans else []
-            held |= {missing.spans[k].text for k in spans if k is not None}
-        return held.__contains__
+            spanned = [missing.span_of(as_number(text)) for text in pieces] if missing.spans else []
+            held |= {missing.spans[k].text for k in spanned if k is not None}
+        return held
 
     # --- routing and numbers ----------------------------------------------------------------------------
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Container
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -33,7 +34,7 @@ class Located:
         return len(self.column)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Distinct:
     """A column as its distinct values: `texts` ("" for blank) and, per row, which of them it holds."""
 
@@ -48,6 +49,10 @@ class Distinct:
 
     def counts(self) -> IntArray:
         """Count the rows of each distinct text."""
+        return self._people
+
+    @cached_property
+    def _people(self) -> IntArray:
         return np.bincount(self.index, minlength=len(self.texts))
 
     def which(self, test: Callable[[str], object]) -> BoolArray:

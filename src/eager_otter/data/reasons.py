@@ -41,7 +41,7 @@ class Reasons:
     codes: CodeArray
     known: tuple[Reason, ...]
 
-    def chosen(self, rows: BoolArray) -> Reasons:
+    def chosen(self, rows: BoolArray | IntArray) -> Reasons:
         """Keep only some respondents."""
         return Reasons(self.codes[rows], self.known)
 

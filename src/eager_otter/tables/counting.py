@@ -118,6 +118,7 @@ class _Counted:
     answers: Answers
     counts: RowCounts
     differences: Sequence[tuple[Difference, FloatArray | ValueRows]]
+    answered: BoolArray
     reasons: Reasons | None
 
 
@@ -222,8 +223,8 @@ class BannerCounting:
         )
 
     @cached_property
-    def _outside(self) -> tuple[tuple[str, BoolArray, Reasons | None], ...]:
-        """Find, by banner group, who is in none of its columns (chosen,), and why; groups that hold all are left out.
+    def _outside(self) -> tuple[tuple[str, IntArray, Reasons | None], ...]:
+        """Find, by banner group, the places of those in none of its columns, and why; no groups that hold everybody.
 
         Columns that are combined or have an expression have no reasons of their own.
         """
@@ -243,18 +244,21 @@ class BannerCounting:
                 )
                 reasons = [self.responses.reasons(name).chosen(self.population.rows) for name in names]
                 label = head.outer[0] if head.outer else head.label
-                found.append((label, ~inside, first_of(reasons) if reasons else None))
+                places = np.flatnonzero(~inside)
+                why = first_of([one.chosen(places) for one in reasons]) if reasons else None
+                found.append((label, places, why))
         return tuple(found)
 
     def _in_no_column(self, base: BoolArray) -> tuple[Outside, ...]:
         """Count those of a base (chosen,) who are in no column of a group, and why."""
         times = self.population.frequencies
         found = []
-        for group, outside, reasons in self._outside:
-            who = outside & base
-            people = _people(who, times)
+        for group, places, reasons in self._outside:
+            who = base[places]
+            own = None if times is None else times[places]
+            people = _people(who, own)
             if people:
-                told = () if reasons is None else tuple(_counted_reasons(reasons, who, times, without=True))
+                told = () if reasons is None else tuple(_counted_reasons(reasons, who, own, without=True))
                 found.append(Outside(group=group, people=people, reasons=told))
         return tuple(found)
 
@@ -267,13 +271,12 @@ class BannerCounting:
             extra.append(ValueRows(count_of_mentions(question, answers)))
         if count.value is not None:
             extra += self._values_by_row(question, answers, count.value)
-        reasons = self._reasons(count, question, answers)
+        answered = who_answered(question, answers)
+        reasons = None if answered.all() else self._reasons(count, question)
         if count.reasons and reasons is not None:
             extra.append(CodedRows(reasons.codes, len(reasons.known) + 1))
         if count.beside is not None:
-            inside = column_membership(self.cells, count.beside) & (
-                count.everyone | who_answered(question, answers)
-            )
+            inside = column_membership(self.cells, count.beside) & (count.everyone | answered)
             extra.append(CodedRows(inside.astype(np.uint8), 2))
         counts = replace(counts, parts=(*counts.parts, *extra))
         return _Counted(
@@ -282,13 +285,12 @@ class BannerCounting:
             answers=answers,
             counts=counts,
             differences=differences,
+            answered=answered,
             reasons=reasons,
         )
 
-    def _reasons(self, count: Count, question: Question, answers: Answers) -> Reasons | None:
-        """Say why people have no answer to a question; None where everybody has one."""
-        if who_answered(question, answers).all():
-            return None
+    def _reasons(self, count: Count, question: Question) -> Reasons:
+        """Say why people have no answer to a question."""
         if count.nest:
             names = (*count.nest, count.question)
             return first_of([self.responses.reasons(name).chosen(self.population.rows) for name in names])
@@ -374,13 +376,11 @@ class BannerCounting:
         reasons, times = counted.reasons, self.population.frequencies
         left_out: list[tuple[Reason, int]] = []
         if reasons is not None:
-            everybody = np.ones(reasons.codes.size, np.bool_)
-            found = _counted_reasons(reasons, everybody, times, without=False)
+            found = _counted_reasons(reasons, None, times, without=False)
             left_out = [(reason, people) for reason, people in found if reason is not None]
         outside: tuple[Outside, ...] = ()
         if self._outside:
-            everyone = counted.count.everyone
-            outside = self._in_no_column(who_answered(counted.question, counted.answers) | everyone)
+            outside = self._in_no_column(counted.answered | counted.count.everyone)
         return {"left_out": tuple(left_out), "in_no_column": outside}
 
     def _quantile(self, values: FloatArray, q: float) -> FloatArray:
@@ -423,14 +423,15 @@ def _people(who: BoolArray, times: FloatArray | None) -> int:
 
 
 def _counted_reasons(
-    reasons: Reasons, who: BoolArray, times: FloatArray | None, *, without: bool
+    reasons: Reasons, who: BoolArray | None, times: FloatArray | None, *, without: bool
 ) -> Iterator[tuple[Reason | None, int]]:
-    """Count some respondents (rows,) by reason, in the order of the reasons, alike ones together.
+    """Count some respondents (rows,), or all, by reason, in the order of the reasons, alike ones together.
 
     With `without`, those who have none come last, as None.
     """
-    weights = None if times is None else times[who]
-    people = np.bincount(reasons.codes[who], weights, len(reasons.known) + 1)
+    codes = reasons.codes if who is None else reasons.codes[who]
+    weights = times if times is None or who is None else times[who]
+    people = np.bincount(codes, weights, len(reasons.known) + 1)
     found: dict[Reason | None, int] = {}
     for reason, k in reasons.told():
         found[reason] = found.get(reason, 0) + round(float(people[k]))

@@ -105,9 +105,10 @@ class Making:
         title, people = request.title or self.question.text, int(self.sums.base.n[0, 0])
         table = finished(request, self.setting, lines, notes, title=title, people=people)
         table = replace(table, crossings=self._crossings())
-        return replace(
-            table, notes=(*notes, *whole_table_notes(request, table.associations(), self.no_whole_table()))
-        )
+        if request.tests.whole_table == "none":
+            return table
+        told = whole_table_notes(request, table.associations(), self.no_whole_table())
+        return replace(table, notes=(*notes, *told))
 
     def no_whole_table(self) -> str:
         """Say why the table as a whole cannot be tested, "" where it can."""

@@ -248,6 +248,8 @@ def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note
 def _against_thin(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[str]:
     """Name the columns that are not thin, but carry no mark as what they are set against is."""
     comparisons = layout.comparisons
+    if not comparisons.marks:
+        return
     judged: dict[int, IntArray] = {}
     for line, tested, _ in tested_rows(lines):
         assert line.evidence is not None
