@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from scipy import optimize
 
 import eager_otter as otter
+from eager_otter.codebook.reading import codebook_from_text
 from eager_otter.core.raking import Margin, rake
 
 Write = Callable[..., Path]
@@ -188,3 +189,56 @@ def test_the_command_writes_data_that_carry_the_weight(write: Write, tmp_path: P
     assert report.table("area").value("South", "Total") == pytest.approx(24)
     assert (tmp_path / "w.png").read_bytes().startswith(b"\x89PNG")
     assert len((tmp_path / "r.csv").read_text(encoding="utf-8").splitlines()) == 7
+
+
+def test_a_row_that_stands_for_several_people_is_weighted_as_they_are(
+    small: Callable[..., otter.Survey],
+) -> None:
+    book = "frequency: times\nquestions:\n  g: {kind: single, answers: {1: Women, 2: Men}}\n  r: {kind: single, answers: {1: North, 2: South}}\n"
+    targets = {"g": {"Women": 50, "Men": 50}}
+    made = otter.weigh(small(book, g=[1, 2], r=[1, 2], times=[90, 10]), targets)
+    assert made.weights.tolist() == pytest.approx([50 / 90, 5.0])
+    assert made.weighted == 100 and made.largest == pytest.approx(5.0)
+    assert made.effective_base == pytest.approx(100**2 / (90 * (50 / 90) ** 2 + 10 * 25))
+    assert [line.respondents for line in made.lines] == [90, 10]
+    assert [line.before for line in made.lines] == [90.0, 10.0]
+
+
+@given(st.integers(0, 10_000), st.sampled_from([None, 1.6, 3.0]), st.sampled_from([None, 500.0]))
+def test_rows_with_frequencies_are_raked_as_the_people_they_stand_for(
+    seed: int, cap: float | None, total: float | None
+) -> None:
+    rng = np.random.default_rng(seed)
+    book = "frequency: times\nquestions:\n  g: {kind: single, answers: {1: A, 2: B}}\n  r: {kind: single, answers: {1: A, 2: B, 3: C}}\n"
+    g, r = np.repeat([1, 2], 3), np.tile([1, 2, 3], 2)
+    times = rng.integers(1, 9, 6)
+    targets = {"g": {"A": 45, "B": 55}, "r": {"A": 30, "B": 30, "C": 40}}
+    plain = book.replace("frequency: times\n", "")
+    short = otter.open_survey(codebook_from_text(book), pd.DataFrame({"g": g, "r": r, "times": times}))
+    long = otter.open_survey(
+        codebook_from_text(plain), pd.DataFrame({"g": np.repeat(g, times), "r": np.repeat(r, times)})
+    )
+    try:
+        expected = otter.weigh(long, targets, cap=cap, total=total)
+    except otter.RequestError:
+        with pytest.raises(otter.RequestError):
+            otter.weigh(short, targets, cap=cap, total=total)
+        return
+    found = otter.weigh(short, targets, cap=cap, total=total)
+    np.testing.assert_allclose(np.repeat(found.weights, times), expected.weights, rtol=1e-6)
+    assert (found.weighted, found.rounds) == (expected.weighted, expected.rounds)
+    assert found.efficiency == pytest.approx(expected.efficiency, rel=1e-6)
+
+
+def test_a_cap_out_of_reach_is_an_error_that_names_the_worst_margin(
+    small: Callable[..., otter.Survey],
+) -> None:
+    book = "questions:\n  g: {kind: single, answers: {1: Women, 2: Men}}\n"
+    survey = small(book, g=[1] * 95 + [2] * 5)
+    with pytest.raises(otter.RequestError) as error:  # 5 of 100 at 4 times the mean reach 20 %, not 50
+        otter.weigh(survey, {"g": {"Women": 50, "Men": 50}}, cap=4)
+    assert "The targets cannot be met with this cap; the worst is g, missed by 30 percentage points." in str(
+        error.value
+    )
+    reached = otter.weigh(survey, {"g": {"Women": 80, "Men": 20}}, cap=4)  # exactly
+    assert reached.largest == pytest.approx(4.0)

@@ -287,7 +287,8 @@ def _given(responses: Responses, name: str, who: BoolArray) -> str:
                 )
                 parts.append(f"{low} to {high} ({values.size:,})")
         case TextAnswers():
-            parts += [f"a text ({int((who & (reasons.codes == 0)).sum()):,})"]
+            texts = int((who & (reasons.codes == 0)).sum())
+            parts += [f"a text ({texts:,})"] if texts else []
         case _:
             assert_never(answers)
     without = int((who & (reasons.codes != 0)).sum())

@@ -81,15 +81,15 @@ def test_proportions(
     """Test the shares of each row between the two columns of each pair.
 
     `answers` are sums of the rows, `base` the sums (one row) of the question's base, `pairs` (pairs, 2) column
-    positions. Columns that share nobody, e the effective bases: "pooled", z with the variance
-    p(1−p)(1/e1 + 1/e2), p = (e1·p1 + e2·p2)/(e1+e2); "unpooled", p1(1−p1)/e1 + p2(1−p2)/e2 (pooled in a thin pair);
+    positions. Columns that share nobody, e the effective bases: "pooled", z with the variance p(1−p)(1/e1 + 1/e2),
+    p = (e1·p1 + e2·p2)/(e1+e2); "unpooled", p1(1−p1)/e1 + p2(1−p2)/e2 (pooled where that is 0, and in a thin pair);
     "t", pooled on e1 + e2 − 2 degrees of freedom; "linear", the variance that follows. Columns that share people,
-    whatever the method: V = Σw²b(y−p)²(x1/W1 − x2/W2)², the linearised variance of a difference of two domain shares
-    under the hypothesis of no difference (Särndal, Swensson & Wretman 1992; Wolter 2007), under "t" on eU − 2 degrees
-    of freedom, eU the effective base of those in either. In a thin pair, where e·p or e·(1−p) is below 5 in either
-    column, that is p(1−p)·Σw²b(x1/W1 − x2/W2)². Shares within 1e-12 of 0 or 1 are taken as 0 or 1. No test (NaN) for an
-    empty column, where the pooled share is 0 or 1, where the overlap leaves no variance, or for fewer than 1 degree of
-    freedom.
+    whatever the method: V = Σw²b(y−p)²(x1/W1 − x2/W2)², the linearised variance of a difference of two domain
+    shares under the hypothesis of no difference (Särndal, Swensson & Wretman 1992; Wolter 2007), under "t" on eU −
+    2 degrees of freedom, eU the effective base of those in either. In a thin pair, where e·p or e·(1−p) is below 5
+    in either column, that is p(1−p)·Σw²b(x1/W1 − x2/W2)². Shares within 1e-12 of 0 or 1 are taken as 0 or 1. No
+    test (NaN) for an empty column, where the pooled share is 0 or 1, where the overlap leaves no variance, or for
+    fewer than 1 degree of freedom.
     """
     a, b = pairs[:, 0], pairs[:, 1]
     share = shares(answers, base)
@@ -156,7 +156,8 @@ def _apart_variance(
             return variance
         case "unpooled":
             own = share * (1.0 - share) * inverse
-            return np.where(thin, variance, own[:, a] + own[:, b])
+            apart = own[:, a] + own[:, b]
+            return np.where(thin | (apart <= 0), variance, apart)
         case "linear":
             linear = share_squares(answers, base, a, pooled) + share_squares(answers, base, b, pooled)
             return np.where(thin, variance, linear)

@@ -68,15 +68,15 @@ def rake(
         for margin in margins:
             free = free * _factors(free, margin, times, people, limit)[margin.categories]
         weights = np.minimum(free, limit)
-        misses = tuple(_miss(weights, margin, times) for margin in margins)
+        misses = tuple(_miss(weights, margin, times, people) for margin in margins)
         if max(misses, default=0.0) <= CLOSE:
             return Raked(weights * (people / (times * weights).sum()), rounds, misses, True)
     return Raked(np.minimum(free, limit), MOST_ROUNDS, misses, False)
 
 
-def _miss(weights: FloatArray, margin: Margin, times: FloatArray) -> float:
-    counted = times * weights
-    found = np.bincount(margin.categories, counted, margin.shares.size) / counted.sum()
+def _miss(weights: FloatArray, margin: Margin, times: FloatArray, people: float) -> float:
+    """Give the largest miss of a share; of all people, as capped weights that fall short no longer add up to them."""
+    found = np.bincount(margin.categories, times * weights, margin.shares.size) / people
     return float(np.abs(found - margin.shares).max())
 
 

@@ -262,19 +262,14 @@ class SettingsPart(Part):
             raise ValueError("the figure 'percent of answer' needs percent of: the answer or net.")
         return self
 
-    def idle(self) -> dict[str, str]:
-        """Give the settings that only do something with a figure that is not there: key by alias, and the figure."""
-        figures = set(self.figures or [])
-        needs = {
-            "percent_of": ("percent of", {"percent of answer"}),
-            "difference_from": ("difference from", {"column difference", "difference interval"}),
-            "outer_level": ("outer level", {"percent of outer"}),
+    def needs(self) -> dict[str, tuple[str, ...]]:
+        """Give the settings that are there and go with a figure: key by alias, and the figures."""
+        given = {
+            "percent of": (self.percent_of, ("percent of answer",)),
+            "difference from": (self.difference_from, ("column difference", "difference interval")),
+            "outer level": (self.outer_level, ("percent of outer",)),
         }
-        return {
-            alias: " or ".join(sorted(wanted))
-            for name, (alias, wanted) in needs.items()
-            if getattr(self, name) is not None and not figures & wanted
-        }
+        return {key: figures for key, (value, figures) in given.items() if value is not None}
 
 
 class KindFile(Part):

@@ -123,5 +123,5 @@ def _plan(document: Document) -> Plan:
         accepted=tuple(
             Acceptance(slip=entry.finding, where=entry.where, because=entry.because) for entry in head.accept
         ),
-        hints=tuple(context.hints),
+        hints=tuple(sorted(set(context.hints))),
     )

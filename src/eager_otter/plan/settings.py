@@ -87,20 +87,35 @@ class SettingsReading:
         request = self._with_rules(self._with_looks(base, part, place), part.tests, part.bases, place)
         if part.filter is not None:
             self.context.check_expression(part.filter, (*place, "filter"))
-        for key, figure in part.idle().items():
-            if not set(figure.split(" or ")) & set(request.figures):
-                message = f"{key} only does something with the figure {figure}; name it in figures, or take this out."
-                self.context.note((*place, key), message, key=True)
+        idle = [key for key in self._idle_keys(part, request) if self._noted_idle(key, part, place)]
         return replace(
             request,
             filter=part.filter,
             part=self._part_named(part, place),
             base_text=part.base_text or "",
             note=part.note or "",
-            percent_of=request.percent_of if part.percent_of is None else part.percent_of,
-            difference_from=part.difference_from or request.difference_from,
-            outer_level=request.outer_level if part.outer_level is None else part.outer_level,
+            percent_of=request.percent_of
+            if part.percent_of is None or "percent of" in idle
+            else part.percent_of,
+            difference_from=request.difference_from
+            if part.difference_from is None or "difference from" in idle
+            else part.difference_from,
+            outer_level=request.outer_level
+            if part.outer_level is None or "outer level" in idle
+            else part.outer_level,
         )
+
+    def _idle_keys(self, part: SettingsPart, request: TableRequest) -> list[str]:
+        """List the settings that only do something with a figure which the table does not show."""
+        return [key for key, figures in part.needs().items() if not set(figures) & set(request.figures)]
+
+    def _noted_idle(self, key: str, part: SettingsPart, place: Place) -> bool:
+        figures = " or ".join(part.needs()[key])
+        message = (
+            f"{key} only does something with the figure {figures}; name it in figures, or take this out."
+        )
+        self.context.note((*place, key), message, key=True)
+        return True
 
     def _part_named(self, part: SettingsPart, place: Place) -> str:
         if part.layer is None:

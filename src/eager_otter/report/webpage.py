@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator, Sequence
 from importlib.resources import files
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 
@@ -20,7 +20,7 @@ from eager_otter.looks.theme import Theme
 from eager_otter.report.report import Report, with_new_headings
 from eager_otter.tables.banner import REST
 from eager_otter.tables.base_rules import WITHHELD, marks_of
-from eager_otter.tables.request import PERCENTS
+from eager_otter.tables.request import PERCENTS, Count
 from eager_otter.tables.table import Evidence, Group, Line, Table
 from eager_otter.tables.texts import cell_text, figure_text, line_sign
 
@@ -251,6 +251,9 @@ def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
         withheld[counted] |= line.marks[place] == "withheld"
     p_value = tested.tests.p_value[row].copy()
     p_value[withheld[pairs[:, 0]] | withheld[pairs[:, 1]]] = np.nan
+    if line.figure in get_args(Count):  # as in the table, differences of counts carry no mark
+        gaps = np.array([column.difference is not None for column in table.counted])
+        p_value[(tested.comparisons.at >= 0) & gaps[tested.comparisons.at]] = np.nan
     if tested.kind == "share" and np.all(tested.out[row if len(tested.out) > 1 else 0]):
         p_value[:] = np.nan  # the row is taken out of all tests
     found: dict[str, Any] = {

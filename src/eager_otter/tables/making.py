@@ -254,7 +254,7 @@ class Making:
             return rows
         last = len(self._answers.n) - 1 - len(self.sums.reasons)
         say = self.request.words
-        if not self.sums.reasons:
+        if not self.request.reason_rows:
             return [*rows, _no_answer_row(NO_ANSWER, NO_ANSWER, last)]
         for k, (reason, _) in enumerate(self.sums.reasons, last + 1):
             label = say("No answer: {reason}", reason=reason_said(reason, say))
@@ -285,6 +285,10 @@ class Making:
         marks: tuple[Mark, ...],
         of: FloatArray | None,
     ) -> Line:
+        letters = ("",) * self.columns if tested is None else tested.letters[row.source]
+        if figure in get_args(Count):  # the test is about percents, whose difference may have the other sign
+            shows_gap = [column.difference is not None for column in self.layout.columns]
+            letters = tuple("" if gap else text for gap, text in zip(shows_gap, letters, strict=True))
         return Line(
             label=row.label,
             fixed=row.fixed,
@@ -293,7 +297,7 @@ class Making:
             indent=row.indent,
             figure=figure,
             values=shown(values, self.base_marks),
-            letters=("",) * self.columns if tested is None else tested.letters[row.source],
+            letters=letters,
             marks=marks,
             evidence=Evidence(row=row.source, sums=self._answers, base=self.sums.base, tested=tested, of=of),
             question=self.question.name,

@@ -202,7 +202,9 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> str:
     sentences = [say(told, tests=", ".join(used))]
     lettered = {line.figure for line in lines if line.evidence and line.evidence.tested}
     if lettered & set(get_args(Count)):
-        sentences.append(say("Letters and marks beside counts rest on column percents."))
+        sentences.append(
+            say("Letters and marks beside counts rest on column percents; differences of counts carry none.")
+        )
     figures = dict.fromkeys(line.figure for line in lines if line.figure in UNTESTED_FIGURES)
     summaries = dict.fromkeys(
         line_label(line, say) if line.fixed else line.label for line in lines if _never_tested(line.figure)
