@@ -28,6 +28,17 @@ def marks_of(base: Sums, rules: BaseRules) -> IntArray:
     return marks
 
 
+def with_differences(marks: IntArray, differences: tuple[IntArray, IntArray]) -> IntArray:
+    """Let each column that shows a difference carry the severer mark of its two: (columns,).
+
+    `differences` are the pairs of columns (p, 2) and the places of the columns that show them (p,).
+    """
+    pairs, places = differences
+    judged = marks.copy()
+    judged[places] = np.maximum(marks[pairs[:, 0]], marks[pairs[:, 1]])
+    return judged
+
+
 def _below(judged: FloatArray, threshold: float) -> BoolArray:
     return np.asarray(judged < threshold - EDGE)
 

@@ -15,12 +15,12 @@ from eager_otter.core.sums import Sums
 from eager_otter.looks.words import said
 from eager_otter.tables.association import Order, side_order
 from eager_otter.tables.banner import BannerColumns
-from eager_otter.tables.base_rules import mark_names, marks_of
+from eager_otter.tables.base_rules import mark_names, marks_of, with_differences
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
 from eager_otter.tables.notes import preview_notes
 from eager_otter.tables.request import BaseFigure, TableRequest
-from eager_otter.tables.table import MARKS, Evidence, Line, Table, Viewer
+from eager_otter.tables.table import Evidence, Line, Table, Viewer
 from eager_otter.tables.texts import line_label
 
 BASE_LABELS: dict[BaseFigure, str] = {
@@ -75,7 +75,7 @@ class Setting:
 
 def make_preview(request: TableRequest, everybody: Sums, setting: Setting) -> Table:
     """Make a table of bases only, with how many columns there are, how many pairs, and how many are thin."""
-    marks = marks_of(everybody, request.rules)[0]
+    marks = with_differences(marks_of(everybody, request.rules)[0], setting.layout.difference_pairs)
     lines = base_lines(request, everybody, marks, weighted=setting.weighted)
     title = request.words("Banner {name}", name=request.banner.name).strip()
     notes = preview_notes(request, lines[0], setting.layout, setting.facts)
@@ -154,14 +154,13 @@ def _with_differences(table: Table) -> Table:
         return table
     lines = []
     for line in table.lines:
-        values, marks = line.values.astype(np.float64, copy=True), list(line.marks)
+        values = line.values.astype(np.float64, copy=True)
         for k in places:
             a, b = table.columns[k].difference or (0, 0)
             if line.figure not in OWN_DIFFERENCE:
                 there = line.kind != "base" and line.figure not in WITHOUT_DIFFERENCE
                 values[k] = values[a] - values[b] if there and not line.signed else np.nan
-            marks[k] = MARKS[max(MARKS.index(marks[a]), MARKS.index(marks[b]))]
-        lines.append(replace(line, values=values, marks=tuple(marks)))
+        lines.append(replace(line, values=values))
     return replace(table, lines=tuple(lines))
 
 

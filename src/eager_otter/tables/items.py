@@ -17,7 +17,7 @@ from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import said
 from eager_otter.tables.association import whole_table_notes
 from eager_otter.tables.banner import BannerColumns, letter_name
-from eager_otter.tables.base_rules import mark_names, shown
+from eager_otter.tables.base_rules import mark_names, shown, with_differences
 from eager_otter.tables.comparing import Leaf, compare
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.finishing import Setting, finished, heading_line
@@ -95,6 +95,7 @@ def _smallest_base(made: Sequence[Making], sums: Sequence[QuestionSums]) -> list
     bases = np.array([one.base.n[0] for one in sums])
     places, smallest = bases.argmin(axis=0), bases.min(axis=0)
     marks = np.array([made[int(place)].base_marks[k] for k, place in enumerate(places)])
+    marks = with_differences(marks, made[0].layout.difference_pairs)
     return [
         Line(
             label=SMALLEST_BASE,

@@ -26,7 +26,7 @@ from eager_otter.core.sums import Sums, stacked
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import said
 from eager_otter.tables.association import Crossing, side_order, whole_table_notes
-from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown
+from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown, with_differences
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.figures import CELL_SUMMARIES, figures_for
 from eager_otter.tables.finishing import Setting, base_lines, finished, heading_line
@@ -91,11 +91,7 @@ class Making:
 
     def _marks(self, base: Sums) -> IntArray:
         """Judge the columns by a base: (columns,); one that shows a difference carries the severer of its two."""
-        marks: IntArray = marks_of(base, self.request.rules)[0]
-        pairs, places = self.layout.difference_pairs
-        if len(pairs):
-            marks[places] = np.maximum(marks[pairs[:, 0]], marks[pairs[:, 1]])
-        return marks
+        return with_differences(marks_of(base, self.request.rules)[0], self.layout.difference_pairs)
 
     def table(self) -> Table:
         """Make the whole table."""
