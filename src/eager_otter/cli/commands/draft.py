@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from pathlib import Path
 
 import click
@@ -45,8 +46,10 @@ def draft(
     reading = Reading(sheet=sheet, delimiter=delimiter, encoding=encoding, decimal=decimal)  # type: ignore[arg-type]
     folder = into or data.parent
     made = make_draft(data, reading, folder=folder)
-    for path in write_draft(made, folder):
+    written = write_draft(made, folder)
+    for path in written:
         click.echo(shown_path(path))
     roles = Counter(guess.role for guess in made.guesses)
     click.echo("Guessed: " + ", ".join(f"{count} {role}" for role, count in roles.items()), err=True)
-    click.echo("Next: read the comments in the codebook, correct it, then: eager-otter run", err=True)
+    plan = shlex.quote(shown_path(written[-1]))
+    click.echo(f"Next: read the comments in the codebook, correct it, then: eager-otter run {plan}", err=True)
