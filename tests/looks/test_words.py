@@ -51,6 +51,8 @@ def test_the_catalogue_that_ships_holds_every_text_and_none_besides() -> None:
         "{base}: {figures}.",
         "{figure} gegenüber",
         "{reason}: {count}",
+        "{item} {count} ({reasons})",
+        "{item}: {note}",
     }
 
 

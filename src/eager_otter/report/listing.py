@@ -55,7 +55,9 @@ def requests_view(requests: Sequence[TableRequest], codebook: Codebook) -> Rende
     """
     grid = plain_grid()
     for head in ("Id", "Question", "Banner", "Figures", "Of its own"):
-        grid.add_column(head, ratio=1 if head == "Of its own" else None, overflow="fold")
+        grid.add_column(
+            head, ratio=1 if head == "Of its own" else None, overflow="fold", no_wrap=head == "Id"
+        )
     heading = ""
     for request in requests:
         if request.heading != heading:
@@ -69,13 +71,20 @@ def requests_view(requests: Sequence[TableRequest], codebook: Codebook) -> Rende
         own += [f"left out: {figure} ({reason})" for figure, reason in out]
         cells = (
             request.id,
-            request.question,
+            _questions(request),
             request.banner.name or "Total only",
             ", ".join(figure for figure in request.figures if figure not in dict(out)),
             "; ".join(own),
         )
         grid.add_row(*(Text(cell) for cell in cells))
     return Group(grid, Text(f"{len(requests)} tables", style="bold"))
+
+
+def _questions(request: TableRequest) -> str:
+    """Name the question of a table; of several, the first and how many more."""
+    names = dict.fromkeys((request.question,) if request.items is None else request.items.questions)
+    first, *rest = names
+    return f"{first} and {len(rest)} more" if len(rest) > 1 else ", ".join(names)
 
 
 def _left_out(request: TableRequest, codebook: Codebook) -> list[tuple[str, str]]:

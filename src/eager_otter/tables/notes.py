@@ -18,7 +18,8 @@ from eager_otter.tables.note import Note
 from eager_otter.tables.notes_on_bases import (
     base_notes,
     filter_notes,
-    outside_notes,
+    left_out_of_items,
+    outside_of_items,
     score_notes,
     universe_note,
     weight_notes,
@@ -129,13 +130,15 @@ def item_notes(
         shape += [_percent_note(request, figure) for figure in PERCENT_NOTES if figure in percents]
     if items.shape == "answers by items" and any(line.kind == "net" for line in lines):
         shape += _net_notes(request, sums[0].question, lines)
-    scores = dict.fromkeys(note for one in sums for note in score_notes(one, lines, say))
-    outside = dict.fromkeys(note for one in sums for note in outside_notes(one, say)) if alike else {}
+    labels = [
+        own or one.question.label for own, one in zip(items.labels or [""] * len(sums), sums, strict=True)
+    ]
     return (
         *_items_base_notes(request, sums, facts),
+        *left_out_of_items(labels, sums, say),
+        *outside_of_items(sums, say),
         *shape,
-        *scores,
-        *outside,
+        *_item_score_notes(labels, sums, lines, say),
         *filter_notes(facts, say),
         *weight_notes(facts, say),
         *tested,
@@ -143,6 +146,20 @@ def item_notes(
         *sign_notes(request, lines, layout),
         *_own_note(request),
     )
+
+
+def _item_score_notes(
+    labels: Sequence[str], sums: Sequence[QuestionSums], lines: Sequence[Line], say: Words
+) -> Iterator[Note]:
+    """Say what figures of scores rest on; of which item, where they do not all say the same."""
+    found = {one.question.name: tuple(score_notes(one, lines, say)) for one in sums}
+    named = dict(zip((one.question.name for one in sums), labels, strict=True))
+    for name, notes in found.items():
+        for note in notes:
+            if len(set(found.values())) > 1:
+                yield Note(say("{item}: {note}", item=named[name], note=note), note.about)
+    if len(set(found.values())) == 1:
+        yield from next(iter(found.values()))
 
 
 def _items_base_notes(request: TableRequest, sums: Sequence[QuestionSums], facts: Facts) -> Iterator[Note]:

@@ -64,7 +64,6 @@ def universe_note(facts: Facts, say: Words) -> Iterator[Note]:
 def base_notes(request: TableRequest, sums: QuestionSums, facts: Facts) -> Iterator[Note]:
     """Say who is in the base of a question, and who is not."""
     say, question = request.words, sums.question
-    int(sums.base.n[0, 0])
     yield from universe_note(facts, say)
     yield Note(_base_text(request, sums, facts) + _asked_text(question, say), "base")
     reasons = sums.left_out
@@ -93,6 +92,52 @@ def outside_notes(sums: QuestionSums, say: Words) -> Iterator[Note]:
         reasons = reasons_told(outside.reasons, say)
         told = said("In no column of {group}: {count} ({reasons}).")
         yield Note(say(told, group=group, count=outside.people, reasons=reasons), "detail")
+
+
+def left_out_of_items(labels: Sequence[str], sums: Sequence[QuestionSums], say: Words) -> Iterator[Note]:
+    """Say who is out of the base of each of several questions, and why; a question asked for twice is told once."""
+    told = {
+        one.question.name: (label, one)
+        for label, one in zip(reversed(labels), reversed(sums), strict=True)
+        if one.left_out
+    }
+    if not told:
+        return
+    listed = []
+    for label, one in reversed(told.values()):
+        count = sum(count for _, count in one.left_out)
+        only = len(one.left_out) == 1
+        reasons = reason_said(one.left_out[0][0], say) if only else reasons_told(one.left_out, say)
+        listed.append(say("{item} {count} ({reasons})", item=label, count=count, reasons=reasons))
+    text = said("No answer: {items}.") if sums[0].everyone else said("Left out of the bases: {items}.")
+    yield Note(say(text, items=", ".join(listed)), "detail")
+
+
+def outside_of_items(sums: Sequence[QuestionSums], say: Words) -> Iterator[Note]:
+    """Say how many of the bases of several questions are in no column of a banner group, and why."""
+    alike = list(dict.fromkeys(tuple(outside_notes(one, say)) for one in sums))
+    if len(alike) == 1:
+        yield from alike[0]
+        return
+    groups = dict.fromkeys(outside.group for one in sums for outside in one.in_no_column)
+    for group in groups:
+        found = [outside for one in sums for outside in one.in_no_column if outside.group == group]
+        people = [outside.people for outside in found] + [0] * (len(sums) - len(found))
+        reasons = dict.fromkeys(
+            say("an answer without a column") if reason is None else reason_said(reason, say)
+            for outside in found
+            for reason, _ in outside.reasons
+        )
+        places: dict[str, str | int] = {
+            "group": group or say("Own columns"),
+            "least": min(people),
+            "most": max(people),
+        }
+        text = said("In no column of {group}, by item: {least} to {most}.")
+        if reasons:
+            text = said("In no column of {group}, by item: {least} to {most} ({reasons}).")
+            places["reasons"] = "; ".join(reasons)
+        yield Note(say(text, **places), "detail")
 
 
 def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterator[Note]:

@@ -9,24 +9,24 @@ import numpy as np
 
 from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.core.sums import Sums
-from eager_otter.looks.words import Words, said
-from eager_otter.tables.request import BASE_FIGURES, BaseFigure
+from eager_otter.looks.words import said
+from eager_otter.tables.request import BASE_FIGURES, PERCENTS, BaseFigure
 from eager_otter.tables.table import Column, Line, Table
+from eager_otter.tables.texts import FIGURE_SIGNS
 
-HEADS: Mapping[str, str] = {
+SIDE_BY_SIDE = (
+    *PERCENTS,
+    "count",
+    "unweighted count",
+    "index",
+    "column difference",
+    "percent interval low",
+    "percent interval high",
+)
+HEADS: Mapping[str, str] = {  # other figures are called as the notes call them
     "count": said("Count"),
     "unweighted count": said("Count (unweighted)"),
     "column percent": said("Percent"),
-    "percent of answered": said("Percent of answered"),
-    "cumulative percent": said("Cumulative percent"),
-    "row percent": said("Row percent"),
-    "table percent": said("Table percent"),
-    "mention percent": said("Percent of mentions"),
-    "percent of answer": said("Percent of the row named"),
-    "index": said("Index"),
-    "column difference": said("Difference in points"),
-    "percent interval low": said("{level} % from"),
-    "percent interval high": said("{level} % to"),
 }
 
 
@@ -34,7 +34,9 @@ def side_by_side(table: Table) -> Table:
     """Lay the figures of a one-way table side by side; any other table, or one with a single figure, stays as it is."""
     figures = list(
         dict.fromkeys(
-            line.figure for line in table.lines if line.kind in ("answer", "net") and line.figure in HEADS
+            line.figure
+            for line in table.lines
+            if line.kind in ("answer", "net") and line.figure in SIDE_BY_SIDE
         )
     )
     if len(table.columns) != 1 or len(figures) < 2:
@@ -69,9 +71,9 @@ def _rows(lines: Sequence[Line]) -> list[list[Line]]:
 
 
 def _head(table: Table, figure: str) -> str:
-    say: Words = table.words
+    say, head = table.words, HEADS.get(figure, FIGURE_SIGNS[figure])
     level = table.levels[0] if table.levels else 95.0
-    return say(HEADS[figure], level=level) if "{level}" in HEADS[figure] else say(HEADS[figure])
+    return say(head, level=level) if "{level}" in head else say(head)
 
 
 def _joined(row: Line, parts: Sequence[Line | None]) -> Line:
