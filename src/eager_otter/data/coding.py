@@ -76,7 +76,7 @@ def _topics(sheet: SheetFile) -> dict[str, str]:
     """Read the topic list: labels with their codes."""
     if CODE not in sheet.names or TOPIC not in sheet.names:
         raise DataError(f"{sheet.place}: the columns {CODE!r} and {TOPIC!r} are wanted.")
-    table = sheet.read([CODE, TOPIC]).to_pydict()
+    table = sheet.read([CODE, TOPIC]).to_pydict() if sheet.rows else {CODE: [], TOPIC: []}
     topics: dict[str, str] = {}
     for row, (code, label) in enumerate(zip(table[CODE], table[TOPIC], strict=True), 2):
         if code is None and label is None:

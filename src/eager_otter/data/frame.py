@@ -44,9 +44,13 @@ class FrameInMemory:
 
 def _from_series(series: Any, name: str) -> Any:
     try:
-        return pa.array(series, from_pandas=True)
-    except (pa.ArrowInvalid, pa.ArrowTypeError):
+        array = pa.array(series, from_pandas=True)
+    except pa.ArrowException:
         pass
+    else:
+        if pa.types.is_nested(array.type):
+            raise DataError(f"Column {name!r} of the frame holds lists or records, not answers.")
+        return array
     try:  # numbers and text side by side: codes and labels in one column
         texts = [None if blank else str(value) for value, blank in zip(series, series.isna(), strict=True)]
         return pa.array(texts, pa.string())

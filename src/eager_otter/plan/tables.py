@@ -11,10 +11,19 @@ from eager_otter.codebook.model import Answer, Question
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import OtterError, RequestError, nearest
 from eager_otter.plan.context import Context
-from eager_otter.plan.file import EachFile, HeadingFile, ItemFile, ItemsFile, SettingsPart, TableFile
+from eager_otter.plan.file import (
+    EachFile,
+    HeadingFile,
+    ItemFile,
+    ItemsFile,
+    SettingsPart,
+    TableFile,
+    TestsFile,
+)
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.tables.banner import lay_out
 from eager_otter.tables.figures import refuse_figures
+from eager_otter.tables.items import idle_item_tests
 from eager_otter.tables.request import Banner, Items, Shape, TableRequest, TestRules, is_summary
 from eager_otter.tables.rows import NOT_TABULATED
 
@@ -51,6 +60,8 @@ class TablesReading:
         if self.context.codebook is None or self.context.problems:
             return
         for request in requests:
+            if request.items is not None and request.items.shape in ("answers by items", "before by after"):
+                continue  # no banner stands there
             known = self._checked.setdefault(id(request.banner), [])
             if (request.banner, request.tests) in known:
                 continue
@@ -227,6 +238,11 @@ class TablesReading:
                     message = f"figure goes with as: items by columns, not with {part.shape}; take it out."
                     self.context.note((*place, "items", k, "figure"), message, key=True)
         self._refuse_idle_tests(part, request, place)
+        if part.shape == "answers by items" and part.tests is not None:
+            said = {TestsFile.model_fields[name].alias or name for name in part.tests.model_fields_set}
+            for key, message in idle_item_tests(request.tests, questions, items.labels).items():
+                if key in said:
+                    self.context.note((*place, "tests", key), f"{key}: {message}", key=True)
         wanted = replace(
             self.settings.with_rows(request, part, questions, place),
             question=part.grid or ", ".join(names),

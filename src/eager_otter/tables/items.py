@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import cached_property
 
@@ -26,7 +26,7 @@ from eager_otter.tables.note import Note
 from eager_otter.tables.notes import item_notes
 from eager_otter.tables.order import chosen_rows
 from eager_otter.tables.pairing import PairedSums
-from eager_otter.tables.request import Items, Sorting, TableRequest, is_summary
+from eager_otter.tables.request import Items, Sorting, TableRequest, TestRules, is_summary
 from eager_otter.tables.rows import Row
 from eager_otter.tables.table import Column, Group, Line, Table, find_column
 from eager_otter.tables.testing import Tested
@@ -174,6 +174,35 @@ def _table(
 
 
 # --- a column per item ----------------------------------------------------------------------------------
+
+
+def idle_item_tests(tests: TestRules, questions: Sequence[Question], labels: Sequence[str]) -> dict[str, str]:
+    """Give what test rules say that would do nothing for items side by side, or cannot be: message by key of a plan."""
+    found: dict[str, str] = {}
+    known = [*(own or question.label for own, question in _labelled(labels, questions))]
+    if tests.against in ("rest", "total"):
+        found["against"] = (
+            "the same people stand in all columns, so there is no rest; take it out, or name an item."
+        )
+    elif tests.against == "column" and tests.control not in (
+        *known,
+        *(question.name for question in questions),
+    ):
+        found["against"] = str(UnknownName("item", tests.control, known, "the table (as a control of tests)"))
+    if tests.all_parents:
+        found["compare"] = "items stand under no parent, so this would do nothing; take it out."
+    if tests.rest_of_parent:
+        found["rest of"] = "items stand under no parent, so this would do nothing; take it out."
+    same = "answers of the same people have one test of {what}, so this would do nothing; take it out."
+    if tests.proportions != "pooled":
+        found["percents"] = same.format(what="percents")
+    if tests.means != "welch":
+        found["means"] = same.format(what="means")
+    return found
+
+
+def _labelled(labels: Sequence[str], questions: Sequence[Question]) -> Iterator[tuple[str, Question]]:
+    yield from zip(labels or ("",) * len(questions), questions, strict=True)
 
 
 def item_columns(request: TableRequest, questions: Sequence[Question]) -> BannerColumns:

@@ -23,6 +23,7 @@ from eager_otter.tables.finishing import Setting, make_preview
 from eager_otter.tables.items import (
     answers_by_items,
     before_by_after,
+    idle_item_tests,
     in_common,
     item_columns,
     items_table,
@@ -175,12 +176,22 @@ class Survey:
         `shape` is "items by columns" (one `figure` of each: a net, an answer or "mean", across the banner), "answers by
         items" (items side by side, tested as answers of the same people), "one under another" (whole questions) or
         "before by after" (two questions: who moved where). `base` is what `table` takes or "complete
-        answers" (those with a valid answer to every item). Raises what `table` raises.
+        answers" (those with a valid answer to every item). Raises what `table` raises, RequestError also for what would
+        do nothing in such a table.
 
         Example: `survey.items_table("statements", by="wave", figure="Agree (top two)")`.
         """
         grid = self.codebook.grids.get(questions) if isinstance(questions, str) else None
         names = grid.items if grid else (questions,) if isinstance(questions, str) else tuple(questions)
+        if shape != "items by columns" and figure != "mean":
+            raise RequestError(f"figure: goes with items by columns, so {figure!r} would do nothing here.")
+        groups = by.groups if isinstance(by, Banner) else by
+        if shape in ("answers by items", "before by after") and groups:
+            raise RequestError(f"by: no banner stands over {shape}, so this would do nothing; leave it out.")
+        if shape == "answers by items" and tests is not None:
+            asked = [self.codebook.question(name) for name in names]
+            for key, message in idle_item_tests(tests, asked, ()).items():
+                raise RequestError(f"{key}: {message}")
         request = TableRequest(
             question=str(questions) if isinstance(questions, str) else ", ".join(names),
             items=Items(questions=names, shape=shape, figure=figure),

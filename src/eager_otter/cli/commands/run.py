@@ -137,7 +137,8 @@ def make_and_save(
         tell_who_is_counted(report.survey, plan, filter_text)
         written = report.save(*outputs, progress=tell, force=force)
         tell_audit(audit or report.audit or audit_plan(plan, report.survey.responses), plan)
-    click.echo(f"{len(report.tables)} tables from {report.source}", err=True)
+    tables = "1 table" if len(report.tables) == 1 else f"{len(report.tables)} tables"
+    click.echo(f"{tables} from {report.source}", err=True)
     for path in written:
         click.echo(f"{shown_path(path)}  ({size_text(path.stat().st_size)})")
     return 0
