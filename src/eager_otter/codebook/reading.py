@@ -290,7 +290,7 @@ class _Reading:
 
     def _make_pending(self) -> None:
         """Make questions from others as soon as those are there; what is left has mistaken or circular sources."""
-        known = {*self.bodies, *self.questions}
+        known = {*self.bodies, *self.questions} - {name for name in self.bodies if self._stand_for(name)}
         for name, part in list(self.pending.items()):
             if self._note_unknown_sources(name, part, known):
                 del self.pending[name]
@@ -306,13 +306,19 @@ class _Reading:
                 chain = " ← ".join([name, *(source for source, _ in sources_of(part))])
                 self.note(("questions", name), f"defined in a circle: {chain}.", key=True)
 
+    def _stand_for(self, name: str) -> list[str]:
+        """List the questions that a grid or ranking stands for; nothing for a question of its own."""
+        if name in self.questions or name in self.pending:
+            return []
+        return [question for question in self.questions if question.startswith(f"{name}.")]
+
     def _note_unknown_sources(self, name: str, part: QuestionPart, known: set[str]) -> bool:
         unknown = [(source, below) for source, below in sources_of(part) if source not in known]
         for source, below in unknown:
             names = sorted({*known, *self.grids})
             message = f"No question {source!r}.{nearest(source, names)}"
-            if source in self.grids or source in self.bodies:
-                message = f"{source} is a grid; name its items."
+            if several := self._stand_for(source):
+                message = f"{source} stands for several questions; name one of them: {', '.join(several)}."
             self.note(("questions", name, *below), message)
         if unknown:
             check_alone(part, ("questions", name), self.note)
@@ -371,7 +377,7 @@ class _Reading:
     # --- between questions ------------------------------------------------------------------------------
 
     def _check_references(self) -> None:
-        known = {*self.bodies, *self.questions}
+        known = {*self.bodies, *self.questions} - {name for name in self.bodies if self._stand_for(name)}
         for question in self.questions.values():
             place = self._place_of(question)
             if isinstance(question.source, Derived):
