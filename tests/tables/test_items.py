@@ -141,3 +141,119 @@ def test_rows_of_stacked_questions_are_found_by_question_and_label(survey: otter
     assert found == [
         int(survey.table(name).line("Mean").evidence.base.n[0, 0]) for name in ("liking", "recommend")
     ]  # type: ignore[union-attr]
+
+
+GRID = """
+questions:
+  wave: {kind: single, label: Wave, answers: {1: Spring, 2: Autumn}}
+  brands:
+    kind: grid
+    scale: true
+    items: {t: {column: g1, label: Tarn}, b: {column: g2, label: Brookfizz}, q: {column: g3, label: Quillwater}}
+    answers: {1: Poor, 2: Fair, 3: Good, 8: {label: No view, score: none}, 9: {label: Refused, missing: true}}
+    nets: [{top: 1, label: Top}]
+"""
+
+
+def grid_survey(small: Small) -> otter.Survey:
+    rng = np.random.default_rng(3)
+    drawn = {name: rng.choice([1, 2, 3, 8, 9, np.nan], 200, p=p) for name, p in {
+        "g1": [0.1, 0.2, 0.5, 0.1, 0.05, 0.05], "g2": [0.3, 0.3, 0.2, 0.1, 0.1, 0.0], "g3": [0.2, 0.3, 0.5, 0.0, 0.0, 0.0],
+    }.items()}  # fmt: skip
+    return small(GRID, wave=rng.choice([1, 2, np.nan], 200, p=[0.5, 0.4, 0.1]), **drawn)
+
+
+@pytest.mark.parametrize("shape", ["items by columns", "answers by items", "one under another"])
+def test_who_is_out_of_each_base_is_told_item_by_item(small: Small, shape: str) -> None:
+    survey = grid_survey(small)
+    by = () if shape == "answers by items" else "wave"
+    notes = survey.items_table("brands", by=by, shape=shape).notes  # type: ignore[arg-type]
+    (told,) = [note for note in notes if note.startswith("Left out of the bases: ")]
+    answers = {name: survey.responses.reasons(f"brands.{name}") for name in "tbq"}
+    assert answers["q"].codes.any() == (", Quillwater" in told) == False  # noqa: E712
+    for label, name in (("Tarn", "t"), ("Brookfizz", "b")):
+        out = int((answers[name].codes != 0).sum())
+        assert f"{label} {out} (" in told
+    refused = int((survey.responses.table.column("g2").to_numpy() == 9).sum())
+    assert f"Brookfizz {refused} (Refused)" in told  # one reason only: its count is the item's
+    assert "Refused: " in told and "blank: " in told  # Tarn has two
+
+
+def test_who_is_in_no_column_is_told_over_all_items(small: Small) -> None:
+    survey = grid_survey(small)
+    outside = survey.responses.reasons("wave").codes != 0
+    counts = [
+        int((outside & (survey.responses.reasons(f"brands.{name}").codes == 0)).sum()) for name in "tbq"
+    ]
+    assert min(counts) < max(counts)
+    notes = survey.items_table("brands", by="wave").notes
+    assert f"In no column of Wave, by item: {min(counts)} to {max(counts)} (blank)." in notes
+    complete = survey.items_table("brands", by="wave", base="complete answers")
+    (told,) = [note for note in complete.notes if note.startswith("In no column of Wave")]
+    assert told.startswith("In no column of Wave: ") and "(blank: " in told  # one base, one count
+
+
+def test_what_means_rest_on_is_told_of_each_item(small: Small) -> None:
+    survey = grid_survey(small)
+    notes = survey.items_table("brands", by="wave").notes
+    for label, name in (("Tarn", "t"), ("Brookfizz", "b")):
+        column = survey.responses.table.column({"t": "g1", "b": "g2"}[name]).to_numpy()
+        scored = int(np.isin(column, [1, 2, 3]).sum())
+        assert (
+            f"{label}: Means and other figures of scores rest on the {scored} whose answer has a score."
+            in notes
+        )
+    assert not any(note.startswith("Quillwater: Means") for note in notes)  # everybody has a score there
+
+
+def test_an_item_is_a_control_of_the_others(small: Small, write: Callable[..., object]) -> None:
+    tests = otter.TestRules(against="column", control="Brookfizz")
+    table = grid_survey(small).items_table("brands", shape="answers by items", tests=tests)
+    line = table.line("Good", "column percent")
+    assert line.letters[1] == "" and set(line.letters) <= {"", "▲", "▼"} and line.letters[0] == "▲"
+    assert "Items: each column against Brookfizz." in table.notes
+
+
+@pytest.mark.parametrize(
+    ("tests", "key", "message"),
+    [
+        ("{against: rest}", "against", "the same people stand in all columns, so there is no rest"),
+        ("{against: total}", "against", "the same people stand in all columns, so there is no rest"),
+        ("{against: {column: Brookfiz}}", "against", "No item 'Brookfiz' in the table (as a control of tests). Did you mean 'Brookfizz'?"),
+        ("{compare: all parents}", "compare", "items stand under no parent"),
+        ("{rest of: parent}", "rest of", ""),
+        ("{percents: unpooled}", "percents", "answers of the same people have one test of percents"),
+        ("{means: pooled}", "means", "answers of the same people have one test of means"),
+    ],
+)  # fmt: skip
+def test_tests_that_items_of_the_same_people_cannot_have(
+    demo: object, tmp_path: object, tests: str, key: str, message: str
+) -> None:
+    text = f"data: {demo}/responses.csv\ncodebook: {demo}/codebook.yaml\nbanners: {{main: [wave]}}\ntables:\n  - {{grid: rating, as: answers by items, tests: {tests}}}\n"
+    plan = tmp_path / "plan.yaml"  # type: ignore[operator]
+    plan.write_text(text, encoding="utf-8")
+    with pytest.raises(otter.DocumentError) as error:
+        otter.read_plan(plan)
+    assert (
+        "plan.yaml:5:" in str(error.value) and f"{key}: " in str(error.value) and message in str(error.value)
+    )
+    plan.write_text(
+        text.replace("answers by items", "items by columns, figure: mean").replace("Brookfiz}", "Spring}"),
+        encoding="utf-8",
+    )
+    if key not in ("compare", "rest of"):  # a banner of one level has no parents either
+        otter.read_plan(plan)
+
+
+def test_python_refuses_what_items_cannot_have(survey: otter.Survey) -> None:
+    for options, message in (
+        ({"tests": otter.TestRules(against="rest")}, "against: the same people stand in all columns"),
+        (
+            {"tests": otter.TestRules(proportions="unpooled")},
+            "percents: answers of the same people have one test",
+        ),
+        ({"by": "wave"}, "by: no banner stands over answers by items"),
+        ({"figure": "Good"}, "figure: goes with items by columns"),
+    ):
+        with pytest.raises(otter.RequestError, match=message):
+            survey.items_table("rating", shape="answers by items", **options)  # type: ignore[arg-type]

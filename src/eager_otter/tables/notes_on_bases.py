@@ -10,7 +10,7 @@ from eager_otter.looks.words import Words, said
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
-from eager_otter.tables.request import MENTION_FIGURES, TableRequest
+from eager_otter.tables.request import MENTION_FIGURES, TableRequest, is_summary
 from eager_otter.tables.table import Line
 
 REASONS: Mapping[ReasonKind, str] = {
@@ -145,7 +145,12 @@ def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterat
     question, people = sums.question, int(sums.base.n[0, 0])
     without = [answer.label for answer in question.valid if question.scale and not answer.scored]
     own = [line for line in lines if line.evidence is not None and line.question == question.name]
-    scored = [line for line in own if line.kind == "summary" and line.figure not in MENTION_FIGURES]
+    scored = [
+        line
+        for line in own
+        if (line.kind == "summary" or (line.code == question.name and is_summary(line.figure)))
+        and line.figure not in MENTION_FIGURES
+    ]
     if question.kind != "number" and scored and sums.values is not None:
         valued = int(sums.values.n[0, 0])
         if valued < people:
