@@ -300,7 +300,7 @@ def test_mistakes_in_banners_rows_and_items_are_told_at_their_places(write: Writ
         "plan.yaml:14:24: st.a has no net or answer 'Agre'. Did you mean 'Agree'?",
         "plan.yaml:15:32: age is of kind number; only answers can be gone through.",
         "plan.yaml:15:45: no banner 'g'. Known: a, b, c, d, e, f.",
-        "plan.yaml:16:12: no question fits.",
+        "plan.yaml:16:13: no question fits 'x*'. Known: region, age, liking, tried, st.a, st.b.",
     ]
 
 
@@ -434,6 +434,8 @@ def sound(entry: dict[str, object]) -> dict[str, object]:
     """Take out what would do nothing, and is refused, beside what else a table says."""
     if entry.get("tests") == "none":
         entry = {key: value for key, value in entry.items() if key != "untested"}
+    if isinstance(entry.get("sort"), dict) and entry.get("banner") in ("deep", "none"):
+        entry = entry | {"sort": {"by": "figure", "column": "Total", "direction": "up"}}
     if "within" in entry and "figures" in entry:
         entry = entry | {"figures": ["column percent", "count"]}
     if "column percent" in entry.get("figures", ()) and entry.get("banner") != "none":  # type: ignore[operator]

@@ -23,9 +23,10 @@ from eager_otter.plan.file import (
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.tables.banner import lay_out
 from eager_otter.tables.figures import refuse_figures
-from eager_otter.tables.items import idle_item_tests
-from eager_otter.tables.request import Banner, Items, Shape, TableRequest, TestRules, is_summary
+from eager_otter.tables.items import check_alike, idle_item_tests
+from eager_otter.tables.request import Banner, Items, Shape, Sorting, TableRequest, TestRules, is_summary
 from eager_otter.tables.rows import NOT_TABULATED
+from eager_otter.tables.table import find_column
 
 
 class TablesReading:
@@ -37,7 +38,7 @@ class TablesReading:
         written = context.raw("tables")
         self.entries: list[Any] = written if isinstance(written, list) else []
         self.named = {name for entry in self.entries if (name := _named_question(entry)) is not None}
-        self._checked: dict[int, list[tuple[Banner, TestRules]]] = {}
+        self._checked: dict[int, list[tuple[Banner, TestRules, Sorting | None]]] = {}
 
     def requests(self) -> list[TableRequest]:
         """Make all requests; each has an id of its own."""
@@ -63,11 +64,14 @@ class TablesReading:
             if request.items is not None and request.items.shape in ("answers by items", "before by after"):
                 continue  # no banner stands there
             known = self._checked.setdefault(id(request.banner), [])
-            if (request.banner, request.tests) in known:
+            sort = request.rows.sort
+            if (request.banner, request.tests, sort) in known:
                 continue
-            known.append((request.banner, request.tests))
+            known.append((request.banner, request.tests, sort))
             try:
-                lay_out(request.banner, self.context.codebook, request.counting.columns)
+                layout = lay_out(request.banner, self.context.codebook, request.counting.columns)
+                if sort is not None and sort.by == "figure":
+                    find_column(layout.columns, sort.column, "the banner (to sort by)")
             except OtterError as error:
                 self.context.note(place, str(error))
                 return
@@ -154,11 +158,35 @@ class TablesReading:
                 (*place, "untested"), "nothing is tested here, so untested would do nothing.", key=True
             )
         tests = part.tests
+        if tests is not None and request.levels:
+            self._hint_idle_nests(tests, self._banners_of(part, request), request, (*place, "tests"))
         if tests is not None and not request.levels and tests.levels is None:
             idle = tests.model_fields_set - {"whole_table"}
             if idle:
                 message = "no levels are set, so nothing is tested; name levels, or take tests out."
                 self.context.note((*place, "tests"), message, key=True)
+
+    def _banners_of(self, part: SettingsPart, request: TableRequest) -> list[Banner]:
+        """List the banners that a table is made for."""
+        names = part.banner or []
+        if names == ["all"] and "all" not in self.banners.banners:
+            return list(self.banners.banners.values())
+        return [self.banners.banners[n] for n in names if n in self.banners.banners] or [request.banner]
+
+    def _hint_idle_nests(
+        self, tests: TestsFile, banners: Sequence[Banner], request: TableRequest, place: Place
+    ) -> None:
+        """Hint at what is said of parents where no group of the banners stands under any."""
+        nested = [group for banner in banners for group in banner.groups if group.nest]
+        if tests.compare == "all parents" and not nested:
+            message = "compare: no group of the banner is nested, so this would do nothing; take it out."
+            self.context.hint((*place, "compare"), message, key=True)
+        rest = [group for group in nested if (group.against or request.tests.against) in ("rest", "total")]
+        if tests.rest_of == "parent" and not rest:
+            message = (
+                "rest of: no nested group is tested against the rest, so this would do nothing; take it out."
+            )
+            self.context.hint((*place, "rest of"), message, key=True)
 
     def _copies(self, request: TableRequest, part: SettingsPart, place: Place) -> list[TableRequest]:
         """Make a table for each banner, and of each again for every answer of the question it is repeated by."""
@@ -238,6 +266,12 @@ class TablesReading:
                     message = f"figure goes with as: items by columns, not with {part.shape}; take it out."
                     self.context.note((*place, "items", k, "figure"), message, key=True)
         self._refuse_idle_tests(part, request, place)
+        if part.shape == "answers by items":
+            try:
+                check_alike(questions)
+            except RequestError as error:
+                self.context.note(place, str(error))
+                return []
         if part.shape == "answers by items" and part.tests is not None:
             said = {TestsFile.model_fields[name].alias or name for name in part.tests.model_fields_set}
             for key, message in idle_item_tests(request.tests, questions, items.labels).items():
@@ -340,8 +374,13 @@ class TablesReading:
             fits = fits and (each.kinds is None or kind in each.kinds or question.kind in each.kinds)
             if fits and (each.sections is None or question.section in each.sections):
                 found.append(question)
+        for k, pattern in enumerate(each.each):
+            if pattern != "all" and not any(fnmatchcase(q.name, pattern) for q in self.context.codebook):
+                hint = nearest(pattern, [question.name for question in self.context.codebook])
+                self.context.note((*place, k), f"no question fits {pattern!r}.{hint}")
+                return []
         if not found:
-            self.context.note(place, "no question fits.")
+            self.context.note(place, "no question fits all of these.")
         return found
 
 

@@ -211,11 +211,7 @@ def item_columns(request: TableRequest, questions: Sequence[Question]) -> Banner
     Raises RequestError where answer lists differ, UnknownName for a control that is none of the items.
     """
     assert request.items is not None
-    first = questions[0]
     check_alike(questions)
-    for question in questions:
-        if question.kind != first.kind:
-            raise RequestError(f"{question.name} is of kind {question.kind}, {first.name} of {first.kind}.")
     head = request.words(ITEMS)
     columns = tuple(
         Column(
@@ -277,6 +273,8 @@ def check_alike(questions: Sequence[Question]) -> None:
             raise RequestError(
                 f"{question.name} has other answers than {first.name}; items side by side need the same ones."
             )
+        if question.kind != first.kind:
+            raise RequestError(f"{question.name} is of kind {question.kind}, {first.name} of {first.kind}.")
         if question.scores() != first.scores():
             raise RequestError(
                 f"{question.name} has other scores than {first.name}; items side by side need the same ones."

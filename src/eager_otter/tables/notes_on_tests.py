@@ -12,7 +12,7 @@ from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.note import Note
-from eager_otter.tables.request import Count, TableRequest, is_summary
+from eager_otter.tables.request import PERCENTS, Count, TableRequest, is_summary
 from eager_otter.tables.table import Line, tested_rows
 from eager_otter.tables.testing import HIGHER, HIGHER_LAX, LOWER, LOWER_LAX
 from eager_otter.tables.texts import line_label
@@ -31,13 +31,7 @@ SHARE_TESTS = {
     "linear": said("percents by a z test of two proportions with the linearised variance"),
 }
 UNTESTED_FIGURES = (
-    "row percent",
-    "table percent",
-    "mention percent",
-    "cumulative percent",
-    "percent of answered",
-    "percent of answer",
-    "percent of outer",
+    *(figure for figure in PERCENTS if figure != "column percent"),
     "column difference",
     "index",
 )
