@@ -47,6 +47,9 @@ from eager_otter.data.selection import reasons_of, select
 from eager_otter.errors import DataError, RequestError, UnknownName
 
 IN_PARTS_FROM = 64 * 1024 * 1024  # bytes of a CSV file
+KEPT_REASONS = (
+    16  # reasons for no answer take as much memory as the codes: those of the last few questions are kept
+)
 
 
 def encode(question: Question, columns: Columns) -> Answers:
@@ -138,6 +141,8 @@ class Responses:
         """Say why each respondent has no valid answer to a question. Raises UnknownName, DataError."""
         if name not in self._reasons:
             self._reasons[name] = self.reasons_as(self.codebook.question(name))
+            if len(self._reasons) > KEPT_REASONS:
+                del self._reasons[next(iter(self._reasons))]
         return self._reasons[name]
 
     def reasons_as(self, question: Question) -> Reasons:

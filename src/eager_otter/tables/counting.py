@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import Any
@@ -111,15 +111,18 @@ class Population:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class _Counted:
-    """A question on its way: what is wanted, its answers, and the parts to count."""
+    """A question on its way: what is wanted, its answers, and the parts to count.
+
+    `reasons` are kept only where they are counted; `aside` holds the people who are out of the base, or in no column.
+    """
 
     count: Count
     question: Question
     answers: Answers
     counts: RowCounts
     differences: Sequence[tuple[Difference, FloatArray | ValueRows]]
-    answered: BoolArray
     reasons: Reasons | None
+    aside: Mapping[str, Any]
 
 
 class BannerCounting:
@@ -285,8 +288,8 @@ class BannerCounting:
             answers=answers,
             counts=counts,
             differences=differences,
-            answered=answered,
-            reasons=reasons,
+            reasons=reasons if count.reasons else None,
+            aside=self._people_aside(reasons, answered | count.everyone),
         )
 
     def _reasons(self, count: Count, question: Question) -> Reasons:
@@ -351,7 +354,7 @@ class BannerCounting:
             cells.append(finisher.values(own))
             own += 1
         reasons: list[tuple[Reason, Sums]] = []
-        if counted.count.reasons and counted.reasons is not None:
+        if counted.reasons is not None:
             reasons = _reason_rows(finisher, own, counted.reasons)
             own += 1
         beside = None
@@ -368,19 +371,19 @@ class BannerCounting:
             differences=tuple(differences),
             reasons=tuple(reasons),
             beside=beside,
-            **self._people_aside(counted),
+            **counted.aside,
         )
 
-    def _people_aside(self, counted: _Counted) -> dict[str, Any]:
+    def _people_aside(self, reasons: Reasons | None, base: BoolArray) -> dict[str, Any]:
         """Count those who have no answer, by reason, and those of the base who are in no column of a group."""
-        reasons, times = counted.reasons, self.population.frequencies
+        times = self.population.frequencies
         left_out: list[tuple[Reason, int]] = []
         if reasons is not None:
             found = _counted_reasons(reasons, None, times, without=False)
             left_out = [(reason, people) for reason, people in found if reason is not None]
         outside: tuple[Outside, ...] = ()
         if self._outside:
-            outside = self._in_no_column(counted.answered | counted.count.everyone)
+            outside = self._in_no_column(base)
         return {"left_out": tuple(left_out), "in_no_column": outside}
 
     def _quantile(self, values: FloatArray, q: float) -> FloatArray:
@@ -406,7 +409,7 @@ class BannerCounting:
             base=values,
             values=values,
             quantile=partial(self._quantile, answers.values),
-            **self._people_aside(counted),
+            **counted.aside,
         )
 
 
