@@ -93,7 +93,7 @@ def test_extremes_and_sums_are_those_of_numpy(survey: otter.Survey) -> None:
 
 def test_the_reason_why_not_is_said_in_words(survey: otter.Survey) -> None:
     for figure, question, words in (
-        ("mean", "area", "scores"),
+        ("mean", "area", "neither a number nor a scale"),
         ("column percent", "glasses", "number"),
         ("mean mentions", "liking", "multiple-response"),
     ):
