@@ -41,7 +41,7 @@ def people_text(count: int) -> str:
 def touched(responses: Responses, who: BoolArray) -> tuple[int, tuple[str, ...]]:
     """Count some respondents (respondents,), and name the first."""
     places = np.flatnonzero(who)
-    return int(places.size), tuple(responses.row_name(int(k)) for k in places[:NAMED])
+    return responses.people(who), tuple(responses.row_name(int(k)) for k in places[:NAMED])
 
 
 def _unknown_text(answers: SingleAnswers | MultiAnswers) -> str:
@@ -287,8 +287,8 @@ class AnswerChecks:
                 "Take it out, or correct the rules.",
             )
             return
-        told = f"{label!r} ({word}) takes in {people_text(int(taken.sum()))}"
-        without = int((unanswered & (taken if source.everyone else self.rows)).sum())
+        told = f"{label!r} ({word}) takes in {people_text(self.responses.people(taken))}"
+        without = self.responses.people(unanswered & (taken if source.everyone else self.rows))
         if without and source.everyone:
             told += f", {without:,} of them without an answer to any question of the rules"
         elif without:

@@ -15,7 +15,7 @@ from eager_otter.audit.finding import SEVERITIES, Audit, Finding, Recode, Recode
 from eager_otter.codebook.expression import parse
 from eager_otter.codebook.model import Banded, Derived, EqualBands, Merged, Periods, Question
 from eager_otter.codebook.periods import day_text
-from eager_otter.core.arrays import BoolArray, efficiency
+from eager_otter.core.arrays import BoolArray, IntArray, efficiency
 from eager_otter.data.answers import MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
 from eager_otter.data.responses import Responses
 from eager_otter.plan.plan import Acceptance, Plan
@@ -26,7 +26,8 @@ LEAST_EFFICIENT = 0.5
 
 def audit_plan(plan: Plan, responses: Responses) -> Audit:
     """Check data against codebook and plan. Raises what counting would raise: bad weights, a filter without people."""
-    rows = responses.filtered(plan.filter)
+    rows, times = responses.filtered(plan.filter), responses.times()
+    rows = rows if times is None else rows & (times > 0)
     found = [
         *definition_findings(plan.codebook),
         *unequal_nets(plan),
@@ -42,7 +43,7 @@ def audit_plan(plan: Plan, responses: Responses) -> Audit:
     return Audit(
         title=plan.title,
         source=str(responses.source),
-        people=int(rows.sum()),
+        people=responses.people(rows),
         findings=(*ordered, *_idle(plan.accepted, found)),
         recodes=tuple(_recodes(responses, rows)),
     )
@@ -195,21 +196,22 @@ def _banded(responses: Responses, question: Question, of: str, rows: BoolArray) 
     answers, numbers = responses.answers(question.name), responses.answers(of)
     assert isinstance(answers, SingleAnswers) and isinstance(numbers, NumberAnswers)
     for k, answer in enumerate(question.answers):
-        values = numbers.values[rows & (answers.codes == k)]
+        inside = rows & (answers.codes == k)
+        values = numbers.values[inside]
         source = (
             f"{_value(question, values.min())} to {_value(question, values.max())}"
             if values.size
             else "no value"
         )
-        yield RecodeLine(answer=answer.label, source=source, count=int(values.size))
-    placed = answers.codes < len(question.answers)
-    left = numbers.values[rows & ~placed & ~np.isnan(numbers.values)]
-    if left.size:
-        shown, counts = np.unique(left, return_counts=True)
+        yield RecodeLine(answer=answer.label, source=source, count=responses.people(inside))
+    left = rows & (answers.codes >= len(question.answers)) & ~np.isnan(numbers.values)
+    if left.any():
+        shown, places = np.unique(numbers.values[left], return_inverse=True)
+        counts = _people_by(responses, places, left)
         listed = ", ".join(
             f"{_value(question, v)} ({n})" for v, n in list(zip(shown, counts, strict=True))[:8]
         )
-        yield RecodeLine(answer="(not placed)", source=listed, count=int(left.size))
+        yield RecodeLine(answer="(not placed)", source=listed, count=responses.people(left))
 
 
 def _value(question: Question, value: float) -> str:
@@ -224,20 +226,26 @@ def _merged(responses: Responses, question: Question, of: str, rows: BoolArray) 
     assert isinstance(old, SingleAnswers) and isinstance(new, SingleAnswers)
     labels = [answer.label for answer in responses.questions[of].answers]
     for k, answer in enumerate(question.answers):
-        inside = old.codes[rows & (new.codes == k)]
-        yield RecodeLine(answer=answer.label, source=_counted(inside, labels), count=int(inside.size))
-    left = old.codes[rows & (new.codes >= len(question.answers)) & (old.codes < len(labels))]
-    if left.size:
-        yield RecodeLine(answer="(not placed)", source=_counted(left, labels), count=int(left.size))
+        inside = rows & (new.codes == k)
+        told = _counted(responses, old, inside, labels)
+        yield RecodeLine(answer=answer.label, source=told, count=responses.people(inside))
+    left = rows & (new.codes >= len(question.answers)) & (old.codes < len(labels))
+    if left.any():
+        told = _counted(responses, old, left, labels)
+        yield RecodeLine(answer="(not placed)", source=told, count=responses.people(left))
 
 
-def _counted(codes: np.typing.NDArray[np.unsignedinteger], labels: Sequence[str]) -> str:
-    found = [
-        f"{labels[k]} ({n:,})"
-        for k, n in enumerate(np.bincount(codes, minlength=len(labels)))
-        if n and k < len(labels)
-    ]
-    return ", ".join(found)
+def _people_by(responses: Responses, codes: IntArray, who: BoolArray) -> list[int]:
+    """Count the respondents that some rows stand for by code: `codes` are those of `who` (rows,)."""
+    times = responses.times()
+    counts = np.bincount(codes, None if times is None else times[who])
+    return [int(count) for count in counts]
+
+
+def _counted(responses: Responses, answers: SingleAnswers, who: BoolArray, labels: Sequence[str]) -> str:
+    """List the answers that some gave, with their counts."""
+    counts = _people_by(responses, answers.codes[who].astype(np.int64), who)
+    return ", ".join(f"{label} ({n:,})" for label, n in zip(labels, counts, strict=False) if n)
 
 
 def _derived(responses: Responses, question: Question, rows: BoolArray) -> Iterator[RecodeLine]:
@@ -249,11 +257,11 @@ def _derived(responses: Responses, question: Question, rows: BoolArray) -> Itera
     for k, (label, rule) in enumerate(question.source.rules):
         inside = rows & (new.codes == k)
         text = f"{last if rule is None else rule.text}: {_sources(responses, question, inside)}"
-        yield RecodeLine(answer=label, source=text, count=int(inside.sum()))
+        yield RecodeLine(answer=label, source=text, count=responses.people(inside))
     left = rows & (new.codes >= len(question.answers))
     if left.any():
         text = f"no rule holds: {_sources(responses, question, left)}"
-        yield RecodeLine(answer="(not placed)", source=text, count=int(left.sum()))
+        yield RecodeLine(answer="(not placed)", source=text, count=responses.people(left))
 
 
 def _sources(responses: Responses, question: Question, who: BoolArray) -> str:
@@ -273,24 +281,26 @@ def _given(responses: Responses, name: str, who: BoolArray) -> str:
     match answers:
         case SingleAnswers():
             labels = [answer.label for answer in source.answers]
-            parts += [_counted(answers.codes[who & (reasons.codes == 0)], labels)]
+            parts += [_counted(responses, answers, who & (reasons.codes == 0), labels)]
         case MultiAnswers():
             counts = [
-                (answer.label, int((answers.tick(k) & who).sum())) for k, answer in enumerate(source.answers)
+                (answer.label, responses.people(answers.tick(k) & who))
+                for k, answer in enumerate(source.answers)
             ]
             parts += [f"{label} ({n:,})" for label, n in counts if n]
         case NumberAnswers():
-            values = answers.values[who & (reasons.codes == 0)]
+            valued = who & (reasons.codes == 0)
+            values = answers.values[valued]
             if values.size:
                 low, high = (
                     day_text(v) if source.kind == "date" else f"{v:.6g}" for v in (values.min(), values.max())
                 )
-                parts.append(f"{low} to {high} ({values.size:,})")
+                parts.append(f"{low} to {high} ({responses.people(valued):,})")
         case TextAnswers():
-            texts = int((who & (reasons.codes == 0)).sum())
+            texts = responses.people(who & (reasons.codes == 0))
             parts += [f"a text ({texts:,})"] if texts else []
         case _:
             assert_never(answers)
-    without = int((who & (reasons.codes != 0)).sum())
+    without = responses.people(who & (reasons.codes != 0))
     parts += [f"no answer ({without:,})"] if without else []
     return ", ".join(part for part in parts if part)

@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 
 from eager_otter.codebook.model import Codebook, Question
-from eager_otter.core.arrays import BoolArray
+from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.columns import distinct
 from eager_otter.data.reasons import Reason, Reasons
@@ -32,7 +32,7 @@ class AnswerCount:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class QuestionOverview:
-    """A question at a glance. `answered` and `people` count respondents, unweighted.
+    """A question at a glance. `answered` and `people` count respondents, unweighted (a row with a frequency as many).
 
     `summary` holds smallest, lower quartile, median, upper quartile, largest and mean of a number, none for
     other kinds.
@@ -61,14 +61,17 @@ def overview(responses: Responses, name: str, rows: BoolArray | None = None) -> 
     """Look at one question, among some rows (respondents,) or all. Raises UnknownName, DataError."""
     question = responses.codebook.question(name)
     answers = responses.answers(name)
+    times = responses.times()
     if rows is not None:
         answers = answers.chosen(rows)
+        times = None if times is None else times[rows]
+    often = np.ones(len(answers)) if times is None else times
     return QuestionOverview(
         question=question,
-        people=len(answers),
-        answered=int(who_answered(question, answers).sum()),
-        answers=tuple(_answer_counts(question, answers)),
-        summary=_summary(answers),
+        people=int(often.sum()),
+        answered=int(often[who_answered(question, answers)].sum()),
+        answers=tuple(_answer_counts(question, answers, often)),
+        summary=_summary(answers, often),
     )
 
 
@@ -136,9 +139,9 @@ def _searched(question: Question) -> str:
     return "\n".join(parts).casefold()
 
 
-def _answer_counts(question: Question, answers: Answers) -> Iterator[AnswerCount]:
+def _answer_counts(question: Question, answers: Answers, often: FloatArray) -> Iterator[AnswerCount]:
     if isinstance(answers, SingleAnswers):
-        counts = np.bincount(answers.codes, minlength=answers.size)
+        counts = np.bincount(answers.codes, often, answers.size).astype(np.int64)
         for k, answer in enumerate(question.answers):
             note = "missing" if answer.missing else ""
             yield AnswerCount(code=answer.code, label=answer.label, people=int(counts[k]), note=note)
@@ -147,17 +150,17 @@ def _answer_counts(question: Question, answers: Answers) -> Iterator[AnswerCount
     elif isinstance(answers, MultiAnswers):
         for k, answer in enumerate(question.answers):
             note = "missing" if answer.missing else "exclusive" if answer.exclusive else ""
-            people = int(answers.tick(k).sum())
+            people = int(often[answers.tick(k)].sum())
             yield AnswerCount(code=answer.code, label=answer.label, people=people, note=note)
         yield from _unknown(answers.unknown)
-        yield from _behind(_counted(answers.absent), {})
+        yield from _behind(_counted(answers.absent, often), {})
     elif isinstance(answers, NumberAnswers):
-        yield from _behind(_counted(answers.absent), {})
+        yield from _behind(_counted(answers.absent, often), {})
 
 
-def _counted(reasons: Reasons | None) -> Iterator[tuple[Reason, int]]:
+def _counted(reasons: Reasons | None, often: FloatArray) -> Iterator[tuple[Reason, int]]:
     if reasons is not None:
-        counts = np.bincount(reasons.codes, minlength=len(reasons.known) + 1)
+        counts = np.bincount(reasons.codes, often, len(reasons.known) + 1).astype(np.int64)
         yield from zip(reasons.known, counts[1:].tolist(), strict=True)
 
 
@@ -187,10 +190,11 @@ def _unknown(unknown: Mapping[str, int]) -> Iterator[AnswerCount]:
         yield AnswerCount(code=code, label="", people=people, note="not in the codebook")
 
 
-def _summary(answers: Answers) -> tuple[tuple[str, float], ...]:
+def _summary(answers: Answers, often: FloatArray) -> tuple[tuple[str, float], ...]:
     if not isinstance(answers, NumberAnswers):
         return ()
-    values = answers.values[~np.isnan(answers.values)]
+    there = ~np.isnan(answers.values)
+    values = np.repeat(answers.values[there], often[there].astype(np.int64))
     if not values.size:
         return ()
     names = ("smallest", "lower quartile", "median", "upper quartile", "largest")

@@ -215,6 +215,16 @@ class Responses:
             )
         return values
 
+    def times(self) -> FloatArray | None:
+        """Give how many respondents each row stands for (rows,), None for one each. Raises as `frequencies` does."""
+        column = self.codebook.frequency
+        return None if column is None else self.frequencies(column)
+
+    def people(self, who: BoolArray) -> int:
+        """Count the respondents that some rows (rows,) stand for."""
+        times = self.times()
+        return int(who.sum() if times is None else times[who].sum())
+
     def column(self, name: str, kind: str = "column") -> Located:
         """Give a column of the data as read; `kind` is what messages call it. Raises UnknownName."""
         sign = "." if self.file is None else self.file.decimal

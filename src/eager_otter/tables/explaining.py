@@ -171,7 +171,7 @@ class _Working:
         now = 0
         if facts is not None:
             now = facts.rows
-            steps.append(Step(what="rows read", before=now, after=now))
+            steps.append(Step(what="respondents read", before=now, after=now))
             for text, kept in facts.filters:
                 what = f"base: {text}" if text == facts.base else f"filter: {text}"
                 steps.append(Step(what=what, before=now, after=kept))

@@ -223,12 +223,19 @@ def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note
     chance = made * alpha_of(request.levels[-1])
     if request.tests.adjust == "none" and made:
         expected = say("fewer than one") if chance < 1 else say("about {count}", count=round(chance))
-        told = said(
+        one = said(
+            "1 test was made; if nothing differed, {expected} would be marked at the {level} % level by chance."
+        )
+        many = said(
             "{made} tests were made; if nothing differed, {expected} would be marked at the {level} % level by chance."
         )
-        yield Note(say(told, made=made, expected=expected, level=float(request.levels[-1])), "detail")
+        told = one if made == 1 else many
+        count = {} if made == 1 else {"made": made}
+        yield Note(say(told, **count, expected=expected, level=float(request.levels[-1])), "detail")
     elif made:
-        yield Note(say("{made} tests were made.", made=made), "detail")
+        yield Note(
+            say("1 test was made.") if made == 1 else say("{made} tests were made.", made=made), "detail"
+        )
     if impossible:
         one = said(
             "1 comparison could not be tested: all or nobody gave the answer, the same people are in both, or there "
