@@ -161,3 +161,21 @@ def test_every_error_survives_pickling_and_a_pool_of_workers() -> None:
     with ProcessPoolExecutor(1) as pool, pytest.raises(errors.UnknownName) as told:
         list(pool.map(raise_unknown_name, [1]))
     assert str(told.value) == "No row 'Tran' in table 'heard_of'. Did you mean 'Tarn'?"
+
+
+def test_what_a_plan_says_of_outputs_that_it_does_not_write_is_told(
+    run: Run, demo: Path, tmp_path: Path
+) -> None:
+    plan = tmp_path / "plan.yaml"
+    head = f'data: {demo}/responses.csv\ncodebook: {demo}/codebook.yaml\nfilter: status == "complete"\ntables: [liking]\n'
+    plan.write_text(
+        head + "workbook: {letters: below}\nfindings: 5\nslides: {show: table}\noutputs: [t.csv]\n",
+        encoding="utf-8",
+    )
+    _, _, err = run("run", plan, cwd=tmp_path)
+    for key, ending in (("workbook", ".xlsx"), ("findings", ".xlsx"), ("slides", ".pptx")):
+        assert f"Note: {key}: no output of the plan ends in {ending}, so this does nothing." in err
+    _, _, err = run("run", plan, "-o", "other.csv", cwd=tmp_path)
+    assert "no output of the plan" not in err  # asked for on purpose, this once
+    plan.write_text(head + "workbook: {letters: below}\nfindings: 5\noutputs: [t.xlsx]\n", encoding="utf-8")
+    assert "no output of the plan" not in run("run", plan, cwd=tmp_path)[2]

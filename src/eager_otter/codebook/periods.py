@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date, timedelta
 from itertools import pairwise
-from typing import Literal
+from typing import Literal, assert_never
 
 from eager_otter.errors import RequestError
 
@@ -109,11 +109,17 @@ def _from(unit: Unit, day: date) -> Iterator[Period]:
 
 
 def _start(unit: Unit, day: date) -> date:
-    if unit == "week":
-        return day - timedelta(days=day.weekday())
-    if unit == "month":
-        return day.replace(day=1)
-    return date(day.year, 1 if unit == "year" else 3 * ((day.month - 1) // 3) + 1, 1)
+    match unit:
+        case "week":
+            return day - timedelta(days=day.weekday())
+        case "month":
+            return day.replace(day=1)
+        case "quarter":
+            return date(day.year, 3 * ((day.month - 1) // 3) + 1, 1)
+        case "year":
+            return date(day.year, 1, 1)
+        case _:
+            assert_never(unit)
 
 
 def _next(unit: Unit, start: date) -> date:
@@ -125,12 +131,16 @@ def _next(unit: Unit, start: date) -> date:
 
 
 def _name(unit: Unit, start: date) -> tuple[str, str]:
-    if unit == "week":
-        year, week, _ = start.isocalendar()
-        return f"{year}-W{week:02d}", f"Week {week}, {year}"
-    if unit == "month":
-        return f"{start:%Y-%m}", f"{MONTHS[start.month - 1]} {start.year}"
-    if unit == "quarter":
-        quarter = (start.month - 1) // 3 + 1
-        return f"{start.year}-Q{quarter}", f"Q{quarter} {start.year}"
-    return str(start.year), str(start.year)
+    match unit:
+        case "week":
+            year, week, _ = start.isocalendar()
+            return f"{year}-W{week:02d}", f"Week {week}, {year}"
+        case "month":
+            return f"{start:%Y-%m}", f"{MONTHS[start.month - 1]} {start.year}"
+        case "quarter":
+            quarter = (start.month - 1) // 3 + 1
+            return f"{start.year}-Q{quarter}", f"Q{quarter} {start.year}"
+        case "year":
+            return str(start.year), str(start.year)
+        case _:
+            assert_never(unit)

@@ -22,8 +22,10 @@ def write(report: Report, path: Path) -> None:
             _write_parquet(report, path)
         case ".json":
             _write_json(report, path)
-        case _:
+        case ".csv":
             _write_csv(report, path)
+        case other:
+            raise ValueError(f"Records are written as .csv, .parquet or .json, not as {other!r}.")
 
 
 def _write_parquet(report: Report, path: Path) -> None:

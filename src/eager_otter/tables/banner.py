@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import product
 from math import prod
-from typing import Literal
+from typing import Literal, assert_never
 
 import numpy as np
 
@@ -399,12 +399,16 @@ def column_groups(layout: BannerColumns, responses: Responses, rows: BoolArray) 
 
 
 def _of(member: Member, members: BoolArray) -> BoolArray:
-    if member.how == "nobody":
-        return np.zeros(members.shape[1], np.bool_)
-    own = members[member.place]
-    if member.how == "in":
-        return np.asarray(own)
-    return np.asarray(~own if member.parent < 0 else members[member.parent] & ~own)
+    match member.how:
+        case "nobody":
+            return np.zeros(members.shape[1], np.bool_)
+        case "in":
+            return np.asarray(members[member.place])
+        case "rest":
+            own = members[member.place]
+            return np.asarray(~own if member.parent < 0 else members[member.parent] & ~own)
+        case _:
+            assert_never(member.how)
 
 
 def _inside(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import cached_property
+from typing import assert_never
 
 import numpy as np
 
@@ -41,9 +42,15 @@ def items_table(request: TableRequest, sums: Sequence[QuestionSums], setting: Se
     Raises UnknownName for a figure that an item does not have, RequestError for one that it cannot have.
     """
     assert request.items is not None
-    if request.items.shape == "one under another":
-        return _one_under_another(request, request.items, sums, setting)
-    return _items_by_columns(request, request.items, sums, setting)
+    match request.items.shape:
+        case "one under another":
+            return _one_under_another(request, request.items, sums, setting)
+        case "items by columns":
+            return _items_by_columns(request, request.items, sums, setting)
+        case "answers by items" | "before by after":
+            raise ValueError(f"{request.items.shape} has no banner: it is made of its items alone.")
+        case _:
+            assert_never(request.items.shape)
 
 
 def _one_under_another(
@@ -145,12 +152,16 @@ def in_common(questions: Sequence[Question]) -> tuple[Question, list[str]]:
 def _sorted(
     rows: list[tuple[Question, Line]], sort: Sorting, setting: Setting
 ) -> list[tuple[Question, Line]]:
-    if sort.by == "label":
-        return sorted(rows, key=lambda row: row[1].label.casefold(), reverse=not sort.up)
-    if sort.by == "code":
-        return rows if sort.up else rows[::-1]
-    place = find_column(setting.layout.columns, sort.column, "the banner")
-    return sorted(rows, key=lambda row: float(np.nan_to_num(row[1].values[place])), reverse=not sort.up)
+    match sort.by:
+        case "label":
+            return sorted(rows, key=lambda row: row[1].label.casefold(), reverse=not sort.up)
+        case "code":
+            return rows if sort.up else rows[::-1]
+        case "figure":
+            at = find_column(setting.layout.columns, sort.column, "the banner")
+            return sorted(rows, key=lambda row: float(np.nan_to_num(row[1].values[at])), reverse=not sort.up)
+        case _:
+            assert_never(sort.by)
 
 
 def _table(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, assert_never
 
 import numpy as np
 
@@ -184,20 +184,23 @@ def _shape_notes(
 ) -> Iterator[Note]:
     """Say how a table of several questions is read."""
     say = request.words
-    if items.shape == "one under another":
-        found: list[Note] = []
-        for one in sums:
-            found += _row_notes(request, one.question, [line for line in lines if line.kind == "net"])
-        yield from dict.fromkeys(found)
-    elif items.shape == "items by columns":
-        own = "" if alike else " " + say("Its own base stands under it.")
-        yield Note(say("Each row shows {what}.", what=_what(items, say)) + own, "detail")
-    elif items.shape == "answers by items":
-        yield Note(say("Each column is one item; it has its own base."), "detail")
-    else:
-        move = say("Down: the answer before. Across: the answer after, given by the same people.")
-        yield Note(move, "detail")
-        yield from _row_notes(request, sums[0].question, [])
+    match items.shape:
+        case "one under another":
+            found: list[Note] = []
+            for one in sums:
+                found += _row_notes(request, one.question, [line for line in lines if line.kind == "net"])
+            yield from dict.fromkeys(found)
+        case "items by columns":
+            own = "" if alike else " " + say("Its own base stands under it.")
+            yield Note(say("Each row shows {what}.", what=_what(items, say)) + own, "detail")
+        case "answers by items":
+            yield Note(say("Each column is one item; it has its own base."), "detail")
+        case "before by after":
+            move = say("Down: the answer before. Across: the answer after, given by the same people.")
+            yield Note(move, "detail")
+            yield from _row_notes(request, sums[0].question, [])
+        case _:
+            assert_never(items.shape)
 
 
 def _what(items: Items, say: Words) -> str:

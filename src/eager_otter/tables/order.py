@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, assert_never
 
 from eager_otter.codebook.codes import as_number, canonical
 from eager_otter.codebook.model import Answer, Question
@@ -167,12 +167,16 @@ def _kept(blocks: tuple[_Block, ...], rules: RowRules, total: FloatArray) -> tup
 
 
 def _key(sort: Sorting, percents: FloatArray, column: Callable[[str], int]) -> Callable[[Row], Any]:
-    if sort.by == "label":
-        return lambda row: row.label.casefold()
-    if sort.by == "code":
-        return lambda row: (as_number(row.code) is None, as_number(row.code) or 0.0, row.code)
-    place = column(sort.column)
-    return lambda row: float(percents[row.source, place])
+    match sort.by:
+        case "label":
+            return lambda row: row.label.casefold()
+        case "code":
+            return lambda row: (as_number(row.code) is None, as_number(row.code) or 0.0, row.code)
+        case "figure":
+            place = column(sort.column)
+            return lambda row: float(percents[row.source, place])
+        case _:
+            assert_never(sort.by)
 
 
 def _sorted(blocks: tuple[_Block, ...], key: Callable[[Row], Any], *, up: bool) -> tuple[_Block, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -137,11 +138,28 @@ def make_and_save(
         tell_who_is_counted(report.survey, plan, filter_text)
         written = report.save(*outputs, progress=tell, force=force)
         tell_audit(audit or report.audit or audit_plan(plan, report.survey.responses), plan)
+    for note in () if outputs else idle_of_outputs(plan, [path.suffix.lower() for path in written]):
+        click.echo(f"Note: {note}", err=True)
     tables = "1 table" if len(report.tables) == 1 else f"{len(report.tables)} tables"
     click.echo(f"{tables} from {report.source}", err=True)
     for path in written:
         click.echo(f"{shown_path(path)}  ({size_text(path.stat().st_size)})")
     return 0
+
+
+def idle_of_outputs(plan: Plan, endings: Sequence[str]) -> Iterator[str]:
+    """Say what a plan says of outputs that it does not write."""
+    from eager_otter.plan.plan import SlideRules, WorkbookRules
+
+    said = {
+        "workbook": (plan.workbook != WorkbookRules(), ".xlsx"),
+        "findings": (plan.findings > 0, ".xlsx"),
+        "audit": (plan.audit, ".xlsx"),
+        "slides": (plan.slides != SlideRules(), ".pptx"),
+    }
+    for key, (there, ending) in said.items():
+        if there and ending not in endings:
+            yield f"{key}: no output of the plan ends in {ending}, so this does nothing."
 
 
 def tell_audit(audit: Audit, plan: Plan) -> None:
