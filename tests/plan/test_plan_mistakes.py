@@ -174,6 +174,7 @@ def test_a_mistake_of_the_head_is_told(write: Write, tmp_path: Path, line: str, 
         ("{question: liking, banner: deep, tests: {compare: all parents}}", ""),
         ("{question: liking, bases: {mark below: 30, no test below: 75}}", "mark below 30 does nothing, as no test below 75 goes before it"),
         ("{question: liking, bases: {mark below: 75, no test below: 30}}", ""),
+        ("{question: liking, bases: {mark below: 75, judged on: effective base}}", ""),
     ],
 )  # fmt: skip
 def test_what_does_nothing_beside_something_else_is_hinted_at(write: Write, table: str, message: str) -> None:
@@ -181,6 +182,17 @@ def test_what_does_nothing_beside_something_else_is_hinted_at(write: Write, tabl
     plan = otter.read_plan(write("plan.yaml", f"{HEAD}tables:\n  - {table}\n"))
     found = [str(hint) for hint in plan.hints]
     assert (not found) if not message else any(message in hint for hint in found), found
+
+
+@pytest.mark.parametrize("weight", ["none", "wt", None])
+def test_an_effective_base_is_hinted_at_where_nothing_is_weighted(write: Write, weight: str | None) -> None:
+    write("book.yaml", BOOK)
+    said = "" if weight is None else f"weight: {weight}\n"
+    text = f"{HEAD}{said}bases: {{mark below: 75, judged on: effective base}}\ntables: [liking, region]\n"
+    hints = [str(hint) for hint in otter.read_plan(write("plan.yaml", text)).hints]
+    assert [("judged on: nothing is weighted" in hint) for hint in hints] == (
+        [True] if weight == "none" else []
+    )
 
 
 keys = st.sampled_from(["figures", "tests", "bases", "sort", "hide", "most", "above", "base", "digits", "filter", "banner", "untested", "no answer", "value"])  # fmt: skip

@@ -202,6 +202,11 @@ class SettingsReading:
             request = replace(request, base_rows=() if len(shown) == len(BASE_FIGURES) else shown)
         if part.model_fields_set == {"show"}:
             return request
+        if part.judged_on == "effective base" and not self._weighted():
+            message = (
+                "judged on: nothing is weighted, so the effective base is the unweighted one; take it out."
+            )
+            self.context.hint((*place, "judged on"), message, key=True)
         for key, threshold, above, severer in (
             ("mark below", part.mark, part.no_test, "no test below"),
             ("mark below", part.mark, part.withhold, "withhold below"),
@@ -220,6 +225,13 @@ class SettingsReading:
             self.context.note(place, str(error))
             return request
         return replace(request, rules=rules)
+
+    def _weighted(self) -> bool:
+        """Tell whether the plan, or else the codebook, names a weight."""
+        said, codebook = self.context.raw("weight"), self.context.codebook
+        if said is not None:
+            return str(said) != "none"
+        return codebook is None or codebook.weight is not None
 
     def with_rows(
         self, request: TableRequest, part: SettingsPart, questions: Sequence[Question], place: Place
