@@ -6,7 +6,7 @@ from collections.abc import Generator, Iterator, Sequence
 
 import numpy as np
 
-from eager_otter.audit.finding import Finding, Severity, note, warning
+from eager_otter.audit.finding import Finding, Severity, answers_named, note, warning
 from eager_otter.codebook.codes import as_number, canonical
 from eager_otter.codebook.model import (
     Answer,
@@ -158,7 +158,7 @@ class AnswerChecks:
             a for a in question.answers if a.code not in never and not self._given(question, answers, a).any()
         ]
         if nobody and len(nobody) < len(question.answers):
-            labels = ", ".join(f"{answer.label} ({answer.code})" for answer in nobody[:8])
+            labels = answers_named(nobody[:8])
             yield note(
                 "answer nobody gave",
                 question.name,

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
 
-from eager_otter.audit.finding import Finding, warning
+from eager_otter.audit.finding import Finding, answers_named, warning
 from eager_otter.codebook.bands import Band, gaps
 from eager_otter.codebook.label_words import direction, says_no_answer
 from eager_otter.codebook.model import Answer, Banded, Codebook, Difference, Net, Question, scores_of
@@ -41,7 +41,7 @@ def _scale(where: str, question: Question) -> Iterator[Finding]:
     scored = [answer for answer in question.valid if answer.scored]
     unsure = [answer for answer in scored if says_no_answer(answer.label)]
     if unsure:
-        labels = ", ".join(f"{answer.label} ({answer.code})" for answer in unsure)
+        labels = answers_named(unsure)
         yield warning(
             "no answer with a score",
             where,
@@ -83,7 +83,7 @@ def _jumping_codes(where: str, question: Question, answers: Sequence[Answer]) ->
     usual = min(steps)
     odd = [ordered[k + 1] for k, step in enumerate(steps) if step > usual]
     if odd:
-        labels = ", ".join(f"{answer.label} ({answer.code})" for answer in odd)
+        labels = answers_named(odd)
         yield warning(
             "codes of a scale jump",
             where,

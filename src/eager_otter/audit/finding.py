@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
+
+from eager_otter.codebook.model import Answer
 
 Severity = Literal["error", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
@@ -36,6 +39,11 @@ def warning(slip: str, where: str, message: str, remedy: str) -> Finding:
 def note(slip: str, where: str, message: str, remedy: str) -> Finding:
     """Make a note: nothing that has to be done."""
     return Finding(slip=slip, severity="note", where=where, message=message, remedy=remedy)
+
+
+def answers_named(answers: Iterable[Answer]) -> str:
+    """Name answers by label and code."""
+    return ", ".join(f"{answer.label} ({answer.code})" for answer in answers)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

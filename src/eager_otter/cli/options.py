@@ -149,7 +149,7 @@ def notes_on_people(survey: Survey, plan: Plan | None, filter_text: str | None) 
     )
     unfinished = rows & ~responses.chosen_by(finished)
     if unfinished.any() and not accepted:
-        count = survey.people_in(unfinished)
+        count = survey.responses.people(unfinished)
         are = (
             "respondent is counted whose interview is"
             if count == 1

@@ -48,6 +48,11 @@ def efficiency(weights: FloatArray, frequencies: FloatArray | None = None) -> tu
     return effective, effective / float(times.sum())
 
 
+def people_of(rows: BoolArray, frequencies: FloatArray | None) -> int:
+    """Count the respondents that some rows (rows,) stand for; `frequencies` (rows,) are None for one each."""
+    return int(rows.sum() if frequencies is None else frequencies[rows].sum())
+
+
 def smallest_unsigned(largest: int) -> type[np.unsignedinteger[Any]]:
     """Name the smallest unsigned type that holds the values 0 to `largest`."""
     for kind in (np.uint8, np.uint16):

@@ -13,7 +13,7 @@ from eager_otter.codebook.model import Codebook, Question
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.columns import distinct
-from eager_otter.data.reasons import Reason, Reasons
+from eager_otter.data.reasons import REASONS, Reason, Reasons
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import who_answered
 
@@ -162,14 +162,6 @@ def _counted(reasons: Reasons | None, often: FloatArray) -> Iterator[tuple[Reaso
     if reasons is not None:
         counts = np.bincount(reasons.codes, often, len(reasons.known) + 1).astype(np.int64)
         yield from zip(reasons.known, counts[1:].tolist(), strict=True)
-
-
-REASONS = {
-    "not asked": "not asked",
-    "no band": "in no band or period",
-    "no group": "in no answer of the merge or rule",
-    "blank": "blank",
-}
 
 
 def _behind(counted: Iterable[tuple[Reason, int]], unknown: Mapping[str, int]) -> Iterator[AnswerCount]:

@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal, get_args
 
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, CodeArray, IntArray, smallest_unsigned
+from eager_otter.looks.words import said
 
 ReasonKind = Literal["not asked", "missing", "unknown code", "no band", "no group", "blank"]
 ORDER: tuple[ReasonKind, ...] = get_args(ReasonKind)
+REASONS: Mapping[ReasonKind, str] = {  # as notes and the look at a question call them
+    "not asked": said("not asked"),
+    "missing": said("missing code {code}"),
+    "unknown code": said("code unknown to the codebook"),
+    "no band": said("in no band or period"),
+    "no group": said("in no answer of the merge or rule"),
+    "blank": said("blank"),
+}
 
 
 @dataclass(frozen=True, slots=True)

@@ -24,7 +24,7 @@ from eager_otter.codebook.model import (
     Question,
     RankAmong,
 )
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.data.answers import Answers, NumberAnswers, joined
 from eager_otter.data.columns import SHOWN, Located, distinct, numbers
 from eager_otter.data.csv_file import CsvFile
@@ -222,8 +222,7 @@ class Responses:
 
     def people(self, who: BoolArray) -> int:
         """Count the respondents that some rows (rows,) stand for."""
-        times = self.times()
-        return int(who.sum() if times is None else times[who].sum())
+        return people_of(who, self.times())
 
     def column(self, name: str, kind: str = "column") -> Located:
         """Give a column of the data as read; `kind` is what messages call it. Raises UnknownName."""

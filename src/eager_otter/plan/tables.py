@@ -168,10 +168,14 @@ class TablesReading:
 
     def _banners_of(self, part: SettingsPart, request: TableRequest) -> list[Banner]:
         """List the banners that a table is made for."""
-        names = part.banner or []
-        if names == ["all"] and "all" not in self.banners.banners:
-            return list(self.banners.banners.values())
-        return [self.banners.banners[n] for n in names if n in self.banners.banners] or [request.banner]
+        known = self.banners.banners
+        return [known[name] for name in self._banner_names(part) if name in known] or [request.banner]
+
+    def _banner_names(self, part: SettingsPart) -> list[str]:
+        """List the banners that a table names, `all` written out."""
+        if part.banner == ["all"] and "all" not in self.banners.banners:
+            return list(self.banners.banners)
+        return part.banner or []
 
     def _hint_idle_nests(
         self, tests: TestsFile, banners: Sequence[Banner], request: TableRequest, place: Place
@@ -190,9 +194,7 @@ class TablesReading:
 
     def _copies(self, request: TableRequest, part: SettingsPart, place: Place) -> list[TableRequest]:
         """Make a table for each banner, and of each again for every answer of the question it is repeated by."""
-        names = part.banner or []
-        if names == ["all"] and "all" not in self.banners.banners:
-            names = list(self.banners.banners)
+        names = self._banner_names(part)
         if len(names) > 1:
             found = [(name, self.banners.called(name, (*place, "banner"))) for name in names]
             stem = request.id or request.question
@@ -274,7 +276,7 @@ class TablesReading:
                 return []
         if part.shape == "answers by items" and part.tests is not None:
             said = {TestsFile.model_fields[name].alias or name for name in part.tests.model_fields_set}
-            for key, message in idle_item_tests(request.tests, questions, items.labels).items():
+            for key, message in idle_item_tests(request.tests, items, questions).items():
                 if key in said:
                     self.context.note((*place, "tests", key), f"{key}: {message}", key=True)
         wanted = replace(

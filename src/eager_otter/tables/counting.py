@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from eager_otter.codebook.model import Difference, Net, Question
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.core.cells import ColumnCells, column_membership, make_cells
 from eager_otter.core.proportions import SharedPairs, match_pairs
 from eager_otter.core.quantiles import weighted_quantile
@@ -259,7 +259,7 @@ class BannerCounting:
         for group, places, reasons in self._outside:
             who = base[places]
             own = None if times is None else times[places]
-            people = _people(who, own)
+            people = people_of(who, own)
             if people:
                 told = () if reasons is None else tuple(_counted_reasons(reasons, who, own, without=True))
                 found.append(Outside(group=group, people=people, reasons=told))
@@ -418,11 +418,6 @@ def _valued(question: Question, sums: QuestionSums) -> list[Sums]:
     own = {difference.label: found for difference, found in sums.differences}
     found = [own[difference.label] for difference in question.differences]
     return found + ([] if sums.values is None else [sums.values])
-
-
-def _people(who: BoolArray, times: FloatArray | None) -> int:
-    """Count the respondents that some rows (rows,) stand for."""
-    return int(who.sum() if times is None else times[who].sum())
 
 
 def _counted_reasons(

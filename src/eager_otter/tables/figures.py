@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import get_args
 
 from eager_otter.codebook.model import Question
 from eager_otter.errors import RequestError
@@ -10,20 +11,13 @@ from eager_otter.tables.request import (
     CELL_FIGURES,
     MENTION_FIGURES,
     Figure,
+    PlainSummary,
     Shape,
     TableRequest,
     is_summary,
 )
 
-CELL_SUMMARIES = (
-    "mean",
-    "standard deviation",
-    "standard error",
-    "confidence interval",
-    "smallest",
-    "largest",
-    "sum",
-)
+CELL_SUMMARIES = tuple(figure for figure in get_args(PlainSummary) if figure not in MENTION_FIGURES)
 NEEDS_TOTAL = (
     "row percent",
     "table percent",

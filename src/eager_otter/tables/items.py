@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import cached_property
 from typing import assert_never
@@ -62,7 +62,7 @@ def _one_under_another(
     for place, one in enumerate(sums):
         making = Making(request, one, setting)
         changed = before is None or not np.array_equal(before.base.n, one.base.n)
-        heading = heading_line(_label(items, place, one.question.text), len(setting.layout.columns))
+        heading = heading_line(items.label_of(place, one.question.text), len(setting.layout.columns))
         lines += making.bases() if before is None else []
         lines.append(heading)
         if changed and before is not None:
@@ -70,10 +70,6 @@ def _one_under_another(
         lines += making.body()
         before = one
     return _table(request, items, lines, setting, sums, alike=False)
-
-
-def _label(items: Items, place: int, usual: str) -> str:
-    return (items.labels[place] if items.labels else "") or usual
 
 
 def _items_by_columns(
@@ -120,7 +116,7 @@ def _smallest_base(made: Sequence[Making], sums: Sequence[QuestionSums]) -> list
 def _item_line(making: Making, items: Items, place: int) -> Line:
     """Take the line of a net, an answer or a summary out of an item's table, under the item's label."""
     question, figure = making.question, items.figure_of(place)
-    label = _label(items, place, question.label)
+    label = items.label_of(place, question.label)
     if is_summary(figure):
         line = making.summary_of(figure.casefold())
     else:
@@ -187,10 +183,10 @@ def _table(
 # --- a column per item ----------------------------------------------------------------------------------
 
 
-def idle_item_tests(tests: TestRules, questions: Sequence[Question], labels: Sequence[str]) -> dict[str, str]:
+def idle_item_tests(tests: TestRules, items: Items, questions: Sequence[Question]) -> dict[str, str]:
     """Give what test rules say that would do nothing for items side by side, or cannot be: message by key of a plan."""
     found: dict[str, str] = {}
-    known = [*(own or question.label for own, question in _labelled(labels, questions))]
+    known = [items.label_of(place, question.label) for place, question in enumerate(questions)]
     if tests.against in ("rest", "total"):
         found["against"] = (
             "the same people stand in all columns, so there is no rest; take it out, or name an item."
@@ -212,10 +208,6 @@ def idle_item_tests(tests: TestRules, questions: Sequence[Question], labels: Seq
     return found
 
 
-def _labelled(labels: Sequence[str], questions: Sequence[Question]) -> Iterator[tuple[str, Question]]:
-    yield from zip(labels or ("",) * len(questions), questions, strict=True)
-
-
 def item_columns(request: TableRequest, questions: Sequence[Question]) -> BannerColumns:
     """Lay items out as columns, compared with each other unless the request says otherwise.
 
@@ -226,7 +218,7 @@ def item_columns(request: TableRequest, questions: Sequence[Question]) -> Banner
     head = request.words(ITEMS)
     columns = tuple(
         Column(
-            label=_label(request.items, k, question.label),
+            label=request.items.label_of(k, question.label),
             group=head,
             letter=letter_name(k + 1),
             question=question.name,
@@ -422,8 +414,10 @@ def _move_lines(making: Making, label: str, w: FloatArray, base: Sums) -> list[L
                 values = ratio(100.0 * w, base.w[0, :1])
             case "column percent":
                 values = ratio(100.0 * w, base.w[0])
+            case "row percent" | "unweighted count":
+                continue  # of cells alone
             case _:
-                continue  # moves have no other figure
+                raise ValueError(f"A table of moves has no {figure}.")
         lines.append(
             Line(
                 label=label,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from typing import Any, Literal, assert_never
 
 import numpy as np
 
@@ -187,11 +187,16 @@ def _of_line(
     thin = marks_of(evidence.base, table.rules)[0] > 0
     base = np.rint(evidence.base.n[0]).astype(int)
     values = evidence.figures()
-    if tested.kind == "share":
-        scale = 2.0 * np.arcsin(np.sqrt(np.clip(values / 100.0, 0.0, 1.0)))
-        spread = np.ones_like(values)
-    else:
-        scale, spread = values, moments(evidence.sums).variance[row]
+    match tested.kind:
+        case "share":
+            scale = 2.0 * np.arcsin(np.sqrt(np.clip(values / 100.0, 0.0, 1.0)))
+            spread = np.ones_like(values)
+        case "mean":
+            scale, spread = values, moments(evidence.sums).variance[row]
+        case "paired share" | "paired mean":
+            raise ValueError("Items side by side have no rest and no column before: they are no findings.")
+        case _:
+            assert_never(tested.kind)
     for k, (a, b) in enumerate(tested.comparisons.pairs.tolist()):
         column = table.counted[a]
         related = own & sources.get(column.question, frozenset((column.question,)))

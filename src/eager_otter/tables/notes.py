@@ -130,9 +130,7 @@ def item_notes(
         shape += [_percent_note(request, figure) for figure in PERCENT_NOTES if figure in percents]
     if items.shape == "answers by items" and any(line.kind == "net" for line in lines):
         shape += _net_notes(request, sums[0].question, lines)
-    labels = [
-        own or one.question.label for own, one in zip(items.labels or [""] * len(sums), sums, strict=True)
-    ]
+    labels = [items.label_of(place, one.question.label) for place, one in enumerate(sums)]
     return (
         *_items_base_notes(request, sums, facts),
         *left_out_of_items(labels, sums, say),

@@ -2,25 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 
 from eager_otter.codebook.model import Question
-from eager_otter.data.reasons import Reason, ReasonKind
+from eager_otter.data.reasons import REASONS, Reason
 from eager_otter.looks.words import Words, said
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import MENTION_FIGURES, TableRequest, is_summary
 from eager_otter.tables.table import Line
-
-REASONS: Mapping[ReasonKind, str] = {
-    "not asked": said("not asked"),
-    "missing": said("missing code {code}"),
-    "unknown code": said("code unknown to the codebook"),
-    "no band": said("in no band or period"),
-    "no group": said("in no answer of the merge or rule"),
-    "blank": said("blank"),
-}
 
 
 def reason_said(reason: Reason, say: Words) -> str:

@@ -369,6 +369,10 @@ class Items:
         if self.shape == "before by after" and len(self.questions) != 2:
             raise RequestError("Before by after takes two questions: the one before, then the one after.")
 
+    def label_of(self, place: int, usual: str) -> str:
+        """Give the label of the item at a place: its own, or the usual one."""
+        return (self.labels[place] if self.labels else "") or usual
+
     def figure_of(self, place: int) -> str:
         """Give the figure shown of the item at a place."""
         return self.figures[place] if self.figures else self.figure

@@ -10,7 +10,7 @@ from typing import assert_never
 import numpy as np
 
 from eager_otter.codebook.model import Codebook, Question
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.data.files import Source
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError
@@ -185,16 +185,17 @@ class Survey:
         names = grid.items if grid else (questions,) if isinstance(questions, str) else tuple(questions)
         if shape != "items by columns" and figure != "mean":
             raise RequestError(f"figure: goes with items by columns, so {figure!r} would do nothing here.")
+        items = Items(questions=names, shape=shape, figure=figure)
         groups = by.groups if isinstance(by, Banner) else by
         if shape in ("answers by items", "before by after") and groups:
             raise RequestError(f"by: no banner stands over {shape}, so this would do nothing; leave it out.")
         if shape == "answers by items" and tests is not None:
             asked = [self.codebook.question(name) for name in names]
-            for key, message in idle_item_tests(tests, asked, ()).items():
+            for key, message in idle_item_tests(tests, items, asked).items():
                 raise RequestError(f"{key}: {message}")
         request = TableRequest(
             question=str(questions) if isinstance(questions, str) else ", ".join(names),
-            items=Items(questions=names, shape=shape, figure=figure),
+            items=items,
             banner=by if isinstance(by, Banner) else banner_of(by),
             levels=tuple(float(level) for level in levels),
             tests=tests or TestRules(),
@@ -330,23 +331,19 @@ class Survey:
             case _:
                 assert_never(request.items.shape)
 
-    def people_in(self, rows: BoolArray) -> int:
-        """Count the respondents that some rows of the data (rows,) stand for."""
-        return _people(rows, self._frequencies())
-
     def population(self) -> Population:
         """Say who is counted and with what weights. Raises ExpressionError, RequestError, DataError."""
         return self._counted(Selection())[0]
 
     def _counted(self, wanted: Selection) -> tuple[Population, Facts]:
         """Choose the people of a table."""
-        times = self._frequencies()
+        times = self.responses.times()
         rows = self.responses.everyone() if times is None else times > 0
         read = int(rows.sum() if times is None else times.sum())
         filters: list[tuple[str, int]] = []
         if self.filter is not None:
             rows = rows & self.responses.filtered(self.filter)
-            filters.append((self.filter, _people(rows, times)))
+            filters.append((self.filter, people_of(rows, times)))
         weights = None if self.weight is None else self.responses.weights(self.weight, rows)
         for text in (wanted.filter, wanted.base):
             if text is None:
@@ -354,28 +351,24 @@ class Survey:
             keep = self.responses.chosen_by(text) if wanted.may_be_empty else self.responses.filtered(text)
             weights = None if weights is None else weights[keep[rows]]
             rows = rows & keep
-            filters.append((text, _people(rows, times)))
+            filters.append((text, people_of(rows, times)))
             if not rows.any() and not wanted.may_be_empty:
                 both = "; ".join(
                     name for name in (self.filter, wanted.filter, wanted.base) if name is not None
                 )
                 raise RequestError(f"The filters together keep nobody: {both}")
-        before = _people(rows, times)
+        before = people_of(rows, times)
         rows, weights = _without_zero_weights(rows, weights)
         facts = Facts(
             rows=read,
             filters=tuple(filters),
             base=wanted.base,
             weight=self.weight,
-            zero_weights=before - _people(rows, times),
+            zero_weights=before - people_of(rows, times),
             universe=self.codebook.universe,
         )
         chosen_times = None if times is None else times[rows]
         return Population(rows=rows, weights=weights, frequencies=chosen_times), facts
-
-    def _frequencies(self) -> FloatArray | None:
-        column = self.codebook.frequency
-        return None if column is None else self.responses.frequencies(column)
 
     def _own_facts(self, facts: Facts, sums: QuestionSums) -> Facts:
         unknown = unknown_counts(self.responses.answers(sums.question.name))
@@ -464,11 +457,6 @@ def _together(requests: Sequence[TableRequest]) -> list[list[int]]:
         else:
             gathered.append((wanted, [k]))
     return [members for _, members in gathered]
-
-
-def _people(rows: BoolArray, times: FloatArray | None) -> int:
-    """Count the respondents in some rows."""
-    return int(rows.sum() if times is None else times[rows].sum())
 
 
 def _without_zero_weights(rows: BoolArray, weights: FloatArray | None) -> tuple[BoolArray, FloatArray | None]:

@@ -98,8 +98,8 @@ class _Weighing:
         self.lines: list[TargetLine] = []
         self.rounds = 0
         self.worst = 0.0
-        column = responses.codebook.frequency
-        self.times = np.ones(len(responses)) if column is None else responses.frequencies(column)
+        times = responses.times()
+        self.times = np.ones(len(responses)) if times is None else times
         self.rows = rows = rows & (self.times > 0)
         if wanted.start is None:
             self.start = rows.astype(np.float64)
