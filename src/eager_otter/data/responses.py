@@ -83,6 +83,7 @@ class Responses:
     _encoded: dict[str, Answers] = field(default_factory=dict)
     _numbers_read: dict[str, FloatArray] = field(default_factory=dict)
     _reasons: dict[str, Reasons] = field(default_factory=dict)
+    _times: FloatArray | None = None
 
     @property
     def questions(self) -> Mapping[str, Question]:
@@ -200,12 +201,15 @@ class Responses:
             raise DataError(f"Every weight in column {column!r} is 0, so nobody is left to count.")
         return kept
 
-    def frequencies(self, column: str) -> FloatArray:
-        """Read and check how many respondents each row stands for: (rows,).
+    def times(self) -> FloatArray | None:
+        """Read and check, once, how many respondents each row stands for: (rows,); None for one each.
 
         Raises UnknownName for a column that is not there, DataError naming the rows that hold no whole number
         from 0 up.
         """
+        column = self.codebook.frequency
+        if column is None or self._times is not None:
+            return self._times
         values = self._number_column(column, "frequency column")
         wrong = np.flatnonzero(~(values >= 0) | (values != np.rint(values)))
         if wrong.size:
@@ -213,12 +217,8 @@ class Responses:
                 f"The frequency in column {column!r} must be a whole number from 0 up; it is not in {wrong.size:,} "
                 f"of {values.size:,} rows: {self.named_rows(wrong)}."
             )
+        self._times = values
         return values
-
-    def times(self) -> FloatArray | None:
-        """Give how many respondents each row stands for (rows,), None for one each. Raises as `frequencies` does."""
-        column = self.codebook.frequency
-        return None if column is None else self.frequencies(column)
 
     def people(self, who: BoolArray) -> int:
         """Count the respondents that some rows (rows,) stand for."""
