@@ -8,6 +8,7 @@ import numpy as np
 from hypothesis import strategies as st
 
 import eager_otter as otter
+from eager_otter.tables.table import Line
 
 LAW_BOOK = """
 weight: wt
@@ -139,3 +140,10 @@ def request_strategy(draw: st.DrawFn) -> otter.TableRequest:
     if shape == "items":
         base = draw(st.sampled_from(["answered", "complete answers"]))
     return otter.TableRequest(question="liking, again", items=items, base=base, **shared)
+
+
+def held(line: Line, column: int) -> float:
+    """What a spreadsheet holds of a figure: a percent as a fraction, a difference of percents in points."""
+    value = float(line.values[column])
+    percents = {"column percent", "row percent", "table percent", "mention percent", "cumulative percent"}
+    return value / 100 if line.figure_of(column) in percents else value

@@ -35,7 +35,7 @@ def test_a_filter_narrows_that_of_the_plan(run: Run, demo: Path, data: pd.DataFr
     code, out, err = run("look", "region", "--filter", "age >= 60", cwd=demo)
     expected = ((data.status == 1) & (data.age >= 60)).sum()
     assert (code, base_of(out)) == (0, expected) and "unfinished" not in err
-    assert '(status == "complete") and (age >= 60)' in " ".join(out.split())
+    assert "Filter: Status is complete and Age in years is 60 or more." in " ".join(out.split())
 
 
 @pytest.mark.parametrize(

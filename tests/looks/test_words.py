@@ -51,6 +51,12 @@ def test_the_catalogue_that_ships_holds_every_text_and_none_besides() -> None:
         "{base}: {figures}.",
         "{figure} gegenüber",
         "{reason}: {count}",
+        "Benjamini–Hochberg",
+        "Filter: {condition}.",
+        " ({condition})",
+        "{group} {count}",
+        "{reason} {count}",
+        "{title} ({difference})",
         "{item} {count} ({reasons})",
         "{item}: {note}",
     }
@@ -121,8 +127,8 @@ def test_a_theme_says_texts_in_other_words_and_sets_digits_and_letters(demo: Pat
     ("text", "message"),
     [
         ("language: fr\nwords: {Totl: x}\n", "words.yaml:2:9: no text 'Totl' is said anywhere. Did you mean 'Total' or 'to'?\n  2 | words: {Totl: x}\n              ^"),
-        ("language: fr\nwords:\n  '{count} tables': '{n} tableaux'\n", "words.yaml:3:21: the places to fill are to be the same as in English: {count}."),
-        ("language: fr\nwords:\n  '{count} tables': '{count.real} tableaux'\n", "words.yaml:3:21: the places to fill are to be the same as in English: {count}."),
+        ("language: fr\nwords:\n  '{count} {count:table|tables}': '{n} tableaux'\n", "words.yaml:3:35: the places to fill are to be the same as in English: {count}."),
+        ("language: fr\nwords:\n  '{count} {count:table|tables}': '{count.real} tableaux'\n", "words.yaml:3:35: the places to fill are to be the same as in English: {count}."),
         ("words: {}\n", "words.yaml:1:1: the file needs the key 'language'."),
         ("language: 'not a tag'\n", "words.yaml:1:11: language:"),
     ],

@@ -69,7 +69,7 @@ def test_every_mistake_of_plan_and_codebook_is_told_before_data_are_read(
         "plan.yaml:10:5: no question 'lking' in the codebook. Did you mean 'liking'?",
         "plan.yaml:11:34: no figure 'percent'. Did you mean 'row percent' or 'table percent'?",
         "plan.yaml:11:52: no banner 'man'. Did you mean 'main'?",
-        "plan.yaml:12:10: outputs end in .xlsx, .html, .pdf, .pptx, .csv, .parquet, .json, .md or .txt; found 'tables.docx'.",
+        "plan.yaml:12:11: outputs end in .xlsx, .html, .pdf, .pptx, .csv, .parquet, .json, .md or .txt; found 'tables.docx'.",
     ]
     assert list(tmp_path.glob("*.xlsx")) == []
 

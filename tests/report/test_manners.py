@@ -23,6 +23,7 @@ from eager_otter.looks.theme import STANDARD, load_theme
 from eager_otter.plan.reading import only_tables
 from eager_otter.report.ours import is_ours
 from eager_otter.tables.texts import cell_text
+from laws import held
 
 Run = Callable[..., tuple[int, str, str]]
 ENDINGS = ("xlsx", "html", "pdf", "pptx", "csv", "parquet", "json", "md", "txt")
@@ -81,7 +82,7 @@ def test_plain_text_and_markdown_hold_every_text_and_no_markup_of_labels(
     )
     report = otter.Report(title="*", tables=(survey.table("q"),), source=survey.source)
     text = report.save(tmp_path / "u.md")[0].read_text(encoding="utf-8")
-    assert "\\<b\\>\\|" in text and "\\[a\\](b)" in text and "### \\# x \\| \\*\\*y\\*\\*" in text
+    assert "\\<b\\>\\|" in text and "\\[a\\](b)" in text and "### 1\\. \\# x \\| \\*\\*y\\*\\*" in text
 
 
 def test_a_theme_colours_every_output(demo: Path, part: otter.Report, tmp_path: Path) -> None:
@@ -150,14 +151,19 @@ def test_a_mistake_in_a_theme_is_told_before_data_are_read(
 
 def test_the_method_stands_in_workbook_and_page(part: otter.Report, tmp_path: Path) -> None:
     part.save(tmp_path / "t.xlsx", tmp_path / "t.html")
-    told = [cell.value for cell in openpyxl.load_workbook(tmp_path / "t.xlsx")["Method"]["A"]][3:]
-    assert told == [*part.method, part.provenance]
+    sheet = openpyxl.load_workbook(tmp_path / "t.xlsx")["Method"]
+    told = [tuple(cell.value or "" for cell in row) for row in sheet["A4:B99"] if row[0].value]
+    wanted = [
+        row for one in part.method for row in [(one.title, ""), *((s.text, s.tables) for s in one.statements)]
+    ]
+    assert told == [*wanted, (part.provenance, "")]
+    lines = [text for text, _ in wanted]
     made = [
         int(n.split()[0].replace(",", "")) for t in part.tables for n in t.notes if " tests were made;" in n
     ]
-    assert any(line.startswith(f"{sum(made):,} tests were made in all; if nothing differed anywhere, about {sum(made) * 0.1:.0f} ") for line in part.method)  # fmt: skip
+    assert any(line.startswith(f"{sum(made):,} tests were made in all; if nothing differed anywhere, about {sum(made) * 0.1:.0f} ") for line in lines)  # fmt: skip
     page = (tmp_path / "t.html").read_text(encoding="utf-8")
-    assert all(line.split("<")[0].split("'")[0] in page for line in part.method)
+    assert all(line.split("<")[0].split("'")[0] in page for line in lines)
 
 
 def test_a_whole_report_is_known_as_ours_whatever_its_size(report: otter.Report, tmp_path: Path) -> None:
@@ -200,7 +206,7 @@ def test_a_workbook_is_laid_out_as_asked_with_real_numbers_and_working_links(
         "per section": ["Brands", "A new drink", "Drinking and buying"],
         "one": ["Tables"],
     }[sheets]
-    assert book.sheetnames == ["Contents", "Method", *expected]
+    assert book.sheetnames == ["Contents", "Method", "All notes", *expected]
     links = [cell.hyperlink.location for cell in book["Contents"]["B"] if cell.hyperlink]
     for table, link in zip(report.tables, links, strict=True):
         name, cell = link.rsplit("!", 1)
@@ -215,7 +221,9 @@ def test_a_workbook_is_laid_out_as_asked_with_real_numbers_and_working_links(
             row = next(r for r, label in rows.items() if label == line.label)
             numbers = [sheet.cell(row, c).value for c in range(3, sheet.max_column + 1)]
             values = [v for v in numbers if isinstance(v, int | float)]
-            assert values == pytest.approx([v for v in line.values if not np.isnan(v)], rel=1e-14)
+            assert values == pytest.approx(
+                [held(line, k) for k, v in enumerate(line.values) if not np.isnan(v)], rel=1e-14
+            )
             shown = [text for text in line.letters if text]
             if letters == "in cell":
                 formats = [sheet.cell(row, c).number_format for c in range(3, sheet.max_column + 1)]

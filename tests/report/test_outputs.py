@@ -26,6 +26,7 @@ from eager_otter.report.labels import lines_needed
 from eager_otter.report.report import WRITERS
 from eager_otter.tables.table import Table
 from eager_otter.tables.texts import cell_text
+from laws import held
 
 Write = Callable[..., Path]
 FIRST_LINE = 7  # of a table's sheet, counting from 1
@@ -54,7 +55,7 @@ def test_every_figure_stands_in_the_workbook_as_a_real_number_with_its_letters(
 ) -> None:
     book = openpyxl.load_workbook(workbook)
     assert book.sheetnames == [
-        "Contents", "Findings", "Method", *(table.id for table in report.tables), "Chart data",
+        "Contents", "Findings", "Method", "All notes", *(table.id for table in report.tables), "Chart data",
     ]  # fmt: skip
     for table in report.tables:
         sheet = book[table.id]
@@ -65,11 +66,15 @@ def test_every_figure_stands_in_the_workbook_as_a_real_number_with_its_letters(
                 if np.isnan(line.values[k]):
                     assert value == cell_text(table, line, k)
                 else:
-                    assert value == pytest.approx(line.values[k], rel=1e-14)
+                    assert value == pytest.approx(held(line, k), rel=1e-14)
+                    shown_as_percent = "%" in str(sheet.cell(row, place).number_format).split(";")[-1]
+                    if cell_text(table, line, k) != "–":
+                        assert shown_as_percent == cell_text(table, line, k).endswith("%")
                 if table.columns[k].letter and table.levels:
                     assert (sheet.cell(row, place + 1).value or "") == line.letters[k]
         texts = [cell.value for cell in sheet["A"]]
-        assert [text for text in texts if text in table.notes] == list(table.notes)
+        assert texts[-1 - len(table.notes_shown()) : -1] == list(table.notes_shown())
+        assert set(table.notes) <= {cell.value for cell in book["All notes"]["B"]}
         assert texts[-1] == report.provenance
 
 
@@ -115,7 +120,7 @@ def test_heads_and_stub_are_repeated_on_every_page_of_a_large_table(
     report = otter.Report(
         title="x", tables=(replace(wide, id="wide"), replace(long, id="long")), source=survey.source
     )
-    (path,) = report.save(tmp_path / "t.xlsx")
+    (path,) = report.save(tmp_path / "t.xlsx", notes="full")
     book = openpyxl.load_workbook(path)
     assert book["wide"].print_title_cols == "$A:$B" and book["wide"].page_setup.fitToWidth == 2
     assert book["wide"].print_title_rows == book["long"].print_title_rows == "$1:$6"
@@ -145,13 +150,14 @@ def test_each_chart_in_the_workbook_draws_the_figures_of_its_table(
             assert spec is not None
             last = column_index_from_string(book[table.id].print_area.split("$")[-2])
             assert pixels(book[table.id], last) >= 860  # the whole chart is printed
-            assert chart.anchor._from.row > len(table.lines) + len(table.notes)
+            assert chart.anchor._from.row > len(table.lines) + len(table.notes_shown())
             kind = {"bars": "BarChart", "stacked bars": "BarChart", "lines": "LineChart"}[spec.kind]
             assert type(chart).__name__ == kind and len(chart.series) == len(spec.series)
             assert getattr(chart, "grouping", "") == ("percentStacked" if spec.kind == "stacked bars" else "standard" if spec.kind == "lines" else "clustered")  # fmt: skip
             for drawn, series in zip(chart.series, spec.series, strict=True):
                 assert cells(drawn.val.numRef.f) == [
-                    v if v is None else pytest.approx(v, rel=1e-14) for v in series.values
+                    v if v is None else pytest.approx(v / 100 if spec.percent else v, rel=1e-14)
+                    for v in series.values
                 ]
                 assert cells(drawn.cat.strRef.f) == list(spec.categories)
                 assert cells(drawn.tx.strRef.f) == [series.name]

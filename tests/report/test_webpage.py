@@ -174,7 +174,7 @@ def test_searching_sorting_counting_and_hiding(opened: Any, part: otter.Report) 
     place = table.column_position("South")
     answers = [line for line in table.lines if line.kind == "answer"]
     assert first == [line.label for line in sorted(answers, key=lambda line: -line.values[place])]
-    opened.locator("summary").click()
+    opened.locator(".figures summary").click()
     opened.check("#counts")
     cell = opened.locator("#table-1 tbody tr", has_text="Skerrow").locator("td").nth(1)
     counted = part.tables[0].line("Skerrow").evidence

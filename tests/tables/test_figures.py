@@ -119,7 +119,7 @@ def test_a_base_by_expression_rebases_and_says_so(random: tuple[otter.Survey, di
     based, filtered = survey.table("liking", base="area == 1"), survey.table("liking", filter="area == 1")
     for one, other in zip(based.lines, filtered.lines, strict=True):
         np.testing.assert_allclose(one.values, other.values)
-    assert any(note.endswith("respondents who answered and satisfy area == 1.") for note in based.notes)
+    assert any("who answered (area is " in note for note in based.notes)
 
 
 ORDER = """

@@ -220,9 +220,10 @@ def test_zero_near_zero_and_absent_figures_have_their_own_texts(small: Small) ->
     rare, never = table.body[0], table.body[1]
     assert [cell_text(table, rare, k) for k in (0, 2)] == ["<1%", "n/a"]
     assert cell_text(table, never, 0) == "–"
-    assert table.notes[-1] == (
-        "Signs: – nobody; <1% more than none, but rounds to zero; n/a no such figure, as nobody is in the column "
-        "or too few to work it out."
+    assert table.notes[-3:] == (
+        "– nobody.",
+        "<1% more than none, but rounds to zero.",
+        "n/a no such figure, as nobody is in the column or too few to work it out.",
     )
 
 

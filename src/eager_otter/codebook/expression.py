@@ -188,6 +188,19 @@ def parse(text: str) -> Expression:
     return Expression(text, parser.whole())
 
 
+def tokens_of(text: str) -> Iterator[str]:
+    """Go through the words and signs of an expression, text in quotes without the kind of its quotes.
+
+    Raises ExpressionError for a character without meaning.
+
+    >>> list(tokens_of("age>=18 and name == 'Ann'"))
+    ['age', '>=', '18', 'and', 'name', '==', '"Ann"']
+    """
+    for token in _tokens(text):
+        if token.kind != "end":
+            yield f'"{token.text[1:-1]}"' if token.kind == "text" else token.text
+
+
 def _tokens(text: str) -> Iterator[_Token]:
     position = 0
     end = len(text.rstrip())

@@ -387,6 +387,7 @@ class CodebookFile(Part):
     frequency: Text | None = None
     finished: Text | None = None
     universe: Text | None = None
+    conditions: dict[str, Text] = {}
     missing: list[Code] = []
     include: list[Text] = []
     nets: list[Any] = []

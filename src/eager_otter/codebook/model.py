@@ -295,7 +295,11 @@ class Grid:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Codebook:
-    """All questions, in survey order. `digest` is a fingerprint of the files it was read from; "" for none."""
+    """All questions, in survey order.
+
+    `conditions` are the analyst's own words for filters, bases and routing: text by expression.
+    `digest` is a fingerprint of the files it was read from; "" for none.
+    """
 
     title: str
     questions: Mapping[str, Question]
@@ -305,6 +309,7 @@ class Codebook:
     frequency: str | None = None
     finished: Expression | None = None
     universe: str = ""
+    conditions: Mapping[str, str] = field(default_factory=dict)
     path: Path | None = None
     digest: str = ""
 

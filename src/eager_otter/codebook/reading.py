@@ -149,12 +149,21 @@ class _Reading:
             frequency=head.frequency if head else None,
             finished=finished,
             universe=(head.universe or "") if head else "",
+            conditions=self._conditions(head),
             path=self.document.path,
         )
         sound = {*self.questions, *self.grids}
         return Draft(
             codebook=codebook, mistaken=frozenset(set(self.bodies) - sound), problems=tuple(self.problems)
         )
+
+    def _conditions(self, head: CodebookFile | None) -> dict[str, str]:
+        """Check the conditions that have words of their own."""
+        conditions = {} if head is None else head.conditions
+        for text in conditions:
+            _, problems = parse_or_problem(text, self.document, ("conditions", text), self.questions)
+            self.problems += problems
+        return conditions
 
     def parse(self, text: str, place: Place) -> Expression | None:
         """Parse an expression; None after a noted problem."""

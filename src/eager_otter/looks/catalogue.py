@@ -17,7 +17,7 @@ from pydantic import Field
 from eager_otter.documents.checking import Part, Text, check
 from eager_otter.documents.yaml_nodes import Document, Place, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, Problem, UnknownName, nearest
-from eager_otter.looks.words import ENGLISH, Words
+from eager_otter.looks.words import BETWEEN_FORMS, ENGLISH, Words
 
 SHIPPED = {"en": "", "de": "german.yaml"}  # by language tag (BCP 47); English needs no catalogue
 
@@ -57,17 +57,19 @@ def wording_problems(texts: Mapping[str, str], document: Document, place: Place)
 
 
 def places_in(text: str) -> frozenset[str] | None:
-    """Give the names in braces in a text; None where the braces are not plain names.
+    """Give the names in braces in a text, with or without forms of a word; None where the braces are not of that kind.
 
-    >>> sorted(places_in("{kept} of {before}")), places_in("{0.real}"), places_in("half {")
+    >>> sorted(places_in("{kept} of {before} {before:row|rows}")), places_in("{0.real}"), places_in("half {")
     (['before', 'kept'], None, None)
     """
     try:
         parts = list(string.Formatter().parse(text))
     except ValueError:
         return None
-    names = [(name, style, change) for _, name, style, change in parts if name is not None]
-    if any(not name.isidentifier() or style or change for name, style, change in names):
+    names = [(name, forms, change) for _, name, forms, change in parts if name is not None]
+    if any(not name.isidentifier() or change or "{" in (forms or "") for name, forms, change in names):
+        return None
+    if any(forms and BETWEEN_FORMS not in forms for _, forms, _ in names):
         return None
     return frozenset(name for name, _, _ in names)
 

@@ -4,8 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
+from typing import TYPE_CHECKING
 
+if TYPE_CHECKING:
+    from babel.core import Locale
+
+CATEGORIES = ("zero", "one", "two", "few", "many", "other")  # of plurals, in the order of the Unicode CLDR
 SWAP = "\0"
+BETWEEN_FORMS = "|"
 
 
 def said(text: str) -> str:
@@ -13,9 +20,58 @@ def said(text: str) -> str:
     return text
 
 
+@lru_cache(maxsize=64)
+def plural_forms(language: str) -> tuple[str, ...]:
+    """Give the plural categories of a language (BCP 47), as the Unicode CLDR names and orders them; "other" is last.
+
+    A language that the CLDR does not know has those of English.
+
+    >>> plural_forms("en"), plural_forms("pl")
+    (('one', 'other'), ('one', 'few', 'many', 'other'))
+    """
+    tags = _locale(language).plural_form.tags
+    return tuple(category for category in CATEGORIES if category in tags or category == "other")
+
+
+@lru_cache(maxsize=1024)
+def _form_of(language: str, count: int | float) -> int:
+    """Give the place of a count's plural category among those of a language."""
+    return plural_forms(language).index(_locale(language).plural_form(count))
+
+
+@lru_cache(maxsize=64)
+def _locale(language: str) -> Locale:
+    from babel.core import Locale, UnknownLocaleError
+
+    try:
+        return Locale.parse(language, sep="-")
+    except (UnknownLocaleError, ValueError):
+        return Locale("en")
+
+
+class _Count(str):
+    """A number as written, which chooses between the forms of a word: `{count:row|rows}`."""
+
+    __slots__ = ("language", "number")
+    number: int | float
+    language: str
+
+    def __format__(self, forms: str) -> str:
+        if not forms:
+            return str(self)
+        choice = forms.split(BETWEEN_FORMS)
+        return choice[min(_form_of(self.language, self.number), len(choice) - 1)]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Words:
     """The wording of one language: `texts` from English, and the signs in numbers. Called with an English text.
+
+    Beside a place to fill, `{count}`, a text may hold the forms of a word that goes with the number there, in the order
+    of `plural_forms`: `{count:row|rows}`.
+
+    >>> ENGLISH("{count} {count:row|rows}", count=1), ENGLISH("{count} {count:row|rows}", count=1200)
+    ('1 row', '1,200 rows')
 
     >>> German = Words(language="de", texts={"{count} tables": "{count} Tabellen"}, decimal=",", thousands=".")
     >>> German("{count} tables", count=1200), German("Base", count=1)
@@ -53,7 +109,9 @@ class Words:
     def _shown(self, value: str | int | float) -> str:
         if isinstance(value, str):
             return value
-        return self.whole(value) if isinstance(value, int) else self.number(f"{value:g}")
+        shown = _Count(self.whole(value) if isinstance(value, int) else self.number(f"{value:g}"))
+        shown.number, shown.language = value, self.language
+        return shown
 
 
 ENGLISH = Words()

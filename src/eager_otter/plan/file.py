@@ -11,6 +11,7 @@ from eager_otter.documents.checking import Code, Part, Text
 from eager_otter.errors import UnknownName
 from eager_otter.looks.theme import DigitsKind, LettersPlace, as_percent_digits
 from eager_otter.plan.plan import SheetsPer
+from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import (
     BASE_FIGURES,
     Against,
@@ -342,6 +343,28 @@ class HeadingFile(Part):
     heading: Text
 
 
+def as_output(value: object) -> object:
+    """Take a name alone as that of a file."""
+    return value if isinstance(value, dict) else {"file": value}
+
+
+class OutputFile(Part):
+    """A file to write, and how long the notes in it are."""
+
+    file: Text
+    notes: NotesLength | None = None
+
+    @field_validator("file")
+    @classmethod
+    def _known_ending(cls, file: str) -> str:
+        if not file.lower().endswith(OUTPUTS):
+            raise ValueError(f"outputs end in {', '.join(OUTPUTS[:-1])} or {OUTPUTS[-1]}; found {file!r}.")
+        return file
+
+
+OutputEntry = Annotated[OutputFile, BeforeValidator(as_output, json_schema_input_type=OutputFile | Text)]
+
+
 def _as_file(value: object) -> object:
     return value if isinstance(value, dict) else {"file": value}
 
@@ -385,9 +408,11 @@ class PlanFile(Part):
     include: Texts = []
 
     title: Text = ""
+    author: Text = ""
     data: Annotated[DataPart, BeforeValidator(_as_file, json_schema_input_type=DataPart | Text)]
     codebook: Text
     filter: Text | None = None
+    conditions: dict[str, Text] = {}
     weight: Text | None = None
     banners: dict[str, Any] = {}
     tests: Any = None
@@ -401,16 +426,12 @@ class PlanFile(Part):
     slides: SlidesFile = SlidesFile()
     workbook: WorkbookFile = WorkbookFile()
     accept: list[AcceptFile] = []
-    outputs: list[Text] = []
+    notes: NotesLength = "short"
+    outputs: list[OutputEntry] = []
 
     @field_validator("outputs")
     @classmethod
-    def _known_outputs(cls, outputs: list[str]) -> list[str]:
-        for output in outputs:
-            if not output.lower().endswith(OUTPUTS):
-                raise ValueError(
-                    f"outputs end in {', '.join(OUTPUTS[:-1])} or {OUTPUTS[-1]}; found {output!r}."
-                )
-        if len({output.casefold() for output in outputs}) < len(outputs):
+    def _each_once(cls, outputs: list[OutputFile]) -> list[OutputFile]:
+        if len({output.file.casefold() for output in outputs}) < len(outputs):
             raise ValueError("an output is named twice.")
         return outputs

@@ -12,6 +12,7 @@ from eager_otter.data.opening import Reading
 from eager_otter.errors import Problem
 from eager_otter.looks.theme import STANDARD, LettersPlace, Theme
 from eager_otter.looks.words import ENGLISH, Words
+from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import Banner, TableRequest
 
 SheetsPer = Literal["per table", "per section", "one"]
@@ -47,10 +48,12 @@ class WorkbookRules:
 class Plan:
     """Everything a report is made from.
 
-    `narrowed` is the plan's own filter where another one on top of it makes `filter`. `weight` is None for an
-    unweighted report; paths are ready to open; `findings` is how many notable differences the report lists; `hints`
-    tell what is better written otherwise today. `theme` and `words` are as loaded, the wording of the theme in the
-    words; `theme_name` and `language` are how the plan names them.
+    `narrowed` is the plan's own filter where another one on top of it makes `filter`; `conditions` are words of its
+    own for filters and bases (text by expression). `weight` is None for an unweighted report. Paths are ready to open;
+    `author` stands in the properties of outputs; `notes` is how long the notes under tables are, `output_notes` where
+    an output has them otherwise. `findings` is how many notable differences the report lists; `hints` tell what is
+    better written otherwise today. `theme` and `words` are as loaded, the wording of the theme in the words;
+    `theme_name` and `language` are how the plan names them.
     """
 
     data: Path
@@ -58,12 +61,16 @@ class Plan:
     requests: tuple[TableRequest, ...]
     path: Path = Path("plan.yaml")
     title: str = ""
+    author: str = ""
     reading: Reading = field(default_factory=Reading)
     filter: str | None = None
     narrowed: str | None = None
+    conditions: Mapping[str, str] = field(default_factory=dict)
     weight: str | None = None
     banners: Mapping[str, Banner] = field(default_factory=dict)
+    notes: NotesLength = "short"
     outputs: tuple[Path, ...] = ()
+    output_notes: Mapping[Path, NotesLength] = field(default_factory=dict)
     standard: TableRequest = field(default_factory=lambda: TableRequest(question=""))
     findings: int = 0
     audit: bool = False

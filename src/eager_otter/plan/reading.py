@@ -21,7 +21,7 @@ from eager_otter.plan.tables import TablesReading
 
 NO_WEIGHT = "none"
 JOINED_LISTS = ("tables", "accept")  # entries of included files come first
-JOINED_MAPPINGS = ("banners",)
+JOINED_MAPPINGS = ("banners", "conditions")
 
 
 def read_plan(path: str | Path) -> Plan:
@@ -83,6 +83,9 @@ def _plan(document: Document) -> Plan:
     plan_filter = context.text("filter")
     if plan_filter is not None:
         context.check_expression(plan_filter, ("filter",))
+    conditions: dict[str, str] = {} if head is None else head.conditions
+    for expression in conditions:
+        context.check_expression(expression, ("conditions", expression))
     if context.problems or head is None or context.codebook is None:
         raise DocumentError(context.problems)
     folder = document.path.parent
@@ -91,6 +94,7 @@ def _plan(document: Document) -> Plan:
     return Plan(
         path=document.path,
         title=head.title or context.codebook.title,
+        author=head.author,
         data=folder / head.data.file,
         reading=Reading(
             sheet=head.data.sheet,
@@ -103,7 +107,12 @@ def _plan(document: Document) -> Plan:
         weight=weight,
         banners=banners.banners,
         requests=tuple(requests),
-        outputs=tuple(folder / output for output in head.outputs),
+        conditions=conditions,
+        notes=head.notes,
+        outputs=tuple(folder / output.file for output in head.outputs),
+        output_notes={
+            folder / output.file: output.notes for output in head.outputs if output.notes is not None
+        },
         standard=standard,
         findings=head.findings,
         audit=head.audit,

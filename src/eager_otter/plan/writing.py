@@ -61,9 +61,11 @@ class _Writing:
         return _filled(
             {
                 "title": plan.title,
+                "author": plan.author,
                 "data": {"file": data, **how} if how else data,
                 "codebook": self._path(plan.codebook.path),
                 "filter": plan.filter,
+                "conditions": dict(plan.conditions),
                 "weight": "none" if plan.weight is None else plan.weight,
                 "banners": {name: _banner(banner) for name, banner in self.banners.items()},
                 "tests": _tests(self.standard.levels, self.standard.tests),
@@ -86,9 +88,15 @@ class _Writing:
                     {"finding": entry.slip, "where": entry.where, "because": entry.because}
                     for entry in plan.accepted
                 ],
-                "outputs": [self._path(output) for output in plan.outputs],
+                "notes": None if plan.notes == "short" else plan.notes,
+                "outputs": [self._output(output) for output in plan.outputs],
             }
         )
+
+    def _output(self, output: Path) -> str | dict[str, str]:
+        """Write an output: its path, with the length of its notes where it has one of its own."""
+        own, path = self.plan.output_notes.get(output), self._path(output)
+        return path if own is None else {"file": path, "notes": own}
 
     def _named(self, name: str) -> str:
         """Give what ships by its name, a file by its path from the plan's folder."""

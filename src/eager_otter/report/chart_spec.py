@@ -9,12 +9,12 @@ from dataclasses import dataclass
 from typing import Literal
 
 from eager_otter.looks.theme import Theme, is_dark
-from eager_otter.report.number_formats import number_format_of
-from eager_otter.tables.note import Note
+from eager_otter.report.number_formats import number_format_of, spreadsheet_number
 from eager_otter.tables.request import PERCENTS
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import MARK_SIGNS, cell_text
 
+ON_A_CHART = ("letters", "against", "marks", "signs")  # notes that a chart is not to be shown without
 NARROW = 4  # percent: narrower pieces of a stacked bar of an office program carry no figure
 ChartKind = Literal["bars", "stacked bars", "lines"]
 MOST_SERIES = 6
@@ -64,14 +64,23 @@ class ChartSpec:
         return "#FFFFFF" if self.kind == "stacked bars" and is_dark(color) else theme.ink
 
     @property
+    def figure(self) -> str:
+        """The kind of figure that is drawn: a percent or a mean."""
+        return "column percent" if self.percent else "mean"
+
+    @property
     def number_format(self) -> str:
-        """The number format of what is drawn."""
-        return number_format_of(1.0, "column percent" if self.percent else "mean", self.digits)
+        """The number format of what is drawn, for the numbers of `spreadsheet_values`."""
+        return number_format_of(1.0, self.figure, self.digits)
+
+    def spreadsheet_values(self, series: Series) -> list[float | None]:
+        """Give the values of a series as a spreadsheet holds them: percents as fractions."""
+        return [None if value is None else spreadsheet_number(value, self.figure) for value in series.values]
 
     @property
     def label_format(self) -> str:
         """The number format of labels: a figure in a sliver of a stacked bar cannot be read and is left out."""
-        return f'[<{NARROW}]"";0"%"' if self.kind == "stacked bars" else self.number_format
+        return f'[<{NARROW / 100}]"";0%' if self.kind == "stacked bars" else self.number_format
 
 
 def chart_of(table: Table) -> ChartSpec | None:
@@ -193,14 +202,7 @@ def _bases(table: Table, columns: Sequence[int]) -> str:
 
 
 def _notes(table: Table, bases: str) -> tuple[str, ...]:
-    """Give who is counted, the bases of the columns drawn, and the notes on weight, letters and marks."""
-    needful = essential_notes(table)
-    first = 1 if needful and needful[0].about == "base" else 0
-    return (*needful[:first], bases, *needful[first:])
-
-
-def essential_notes(table: Table) -> tuple[Note, ...]:
-    """Choose the notes that a figure is not to be shown without: who is counted, weight, letters, marks, signs."""
-    return tuple(
-        note for note in table.notes if note.about in ("base", "weight", "letters", "marks", "signs")
-    )
+    """Give who is counted, the bases of the columns drawn, and the short notes on filter, letters and marks."""
+    first = " ".join(note.short for note in table.notes if note.about in ("base", "filter") and note.short)
+    rest = (note.short for note in table.notes if note.about in ON_A_CHART and note.short)
+    return tuple(text for text in (first, bases, *rest) if text)

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from html import escape
 
 from eager_otter.looks.theme import STANDARD, Theme
+from eager_otter.tables.note import NotesLength
 from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import cell_text, line_sign
 
@@ -22,11 +23,14 @@ STYLE = (
 )
 
 
-def table_html(table: Table, theme: Theme = STANDARD) -> str:
+def table_html(table: Table, theme: Theme = STANDARD, length: NotesLength = "short") -> str:
     """Give a table as HTML; every text in it is escaped."""
     table = table.displayed
     style = STYLE.format(line=theme.line, quiet=theme.quiet, letter=theme.letter)
-    notes = "".join(f"<div>{escape(note)}</div>" for note in table.notes)
+    notes = "".join(f"<div>{escape(note)}</div>" for note in table.notes_shown(length))
+    if length != "full":
+        every = "".join(f"<li>{escape(note)}</li>" for note in table.notes)
+        notes += f"<details><summary>{escape(table.words('All notes'))}</summary><ul>{every}</ul></details>"
     return (
         f'{style}<table class="otter-table"><caption>{escape(table.title)}</caption>'
         f"<thead>{''.join(_head(table))}</thead><tbody>{''.join(_body(table))}</tbody></table>"

@@ -8,11 +8,25 @@ from eager_otter.tables.rounding import rounded
 from eager_otter.tables.texts import COUNTS, ZERO, near_zero
 
 
+def spreadsheet_number(value: float, figure: str, *, difference: bool = False) -> float:
+    """Give the number that a spreadsheet holds for a figure: a percent as a fraction, all else as it is.
+
+    A difference of two percents is in points and stays so. Fifteen digits are kept, which is what a spreadsheet shows.
+
+    >>> spreadsheet_number(14.5, "column percent"), spreadsheet_number(3.5, "mean")
+    (0.145, 3.5)
+    """
+    fraction = not difference and (figure in PERCENTS or figure in LIMITS)
+    return float(f"{value / 100.0 if fraction else value:.15g}")
+
+
 def number_format_of(value: float, figure: str, digits: int, sign: str = "", words: Words = ENGLISH) -> str:
     """Give the number format under which a spreadsheet shows the text that every other output shows.
 
+    It is for the number that `spreadsheet_number` gives.
+
     >>> number_format_of(11.0, "column percent", 0)
-    '[=0]"–";[<0.5]"<1%";#,##0"%"'
+    '[=0]"–";[<0.005]"<1%";#,##0%'
     >>> number_format_of(62.0, "unweighted base", 0, "*")
     '#,##0"*"'
     """
@@ -20,12 +34,11 @@ def number_format_of(value: float, figure: str, digits: int, sign: str = "", wor
     after = f'"{sign}"' if sign else ""
     if figure in PERCENTS or figure in COUNTS:
         percent = "%" if figure in PERCENTS else ""
-        number = places + (f'"{percent}"' if percent else "")
-        return (
-            f'[=0]"{ZERO}";[<{half_step(digits)}]"{words.number(near_zero(digits, percent))}";{number}{after}'
-        )
+        least = half_step(digits + 2 if percent else digits)
+        zero = words.number(near_zero(digits, percent))
+        return f'[=0]"{ZERO}";[<{least}]"{zero}";{places}{percent}{after}'
     if figure in LIMITS:
-        return f'{places}"%"{after}'
+        return f"{places}%{after}"
     if value < 0 and rounded(value, digits).is_zero():
         return f"{places}{after};{places}{after}"  # no minus sign for what rounds to zero
     return places + after

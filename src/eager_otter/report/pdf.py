@@ -6,21 +6,32 @@ The whole report is laid out first, so that page numbers are known when the cont
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from eager_otter import __version__
-from eager_otter.errors import MissingPackage, RequestError
+from eager_otter.errors import MissingPackage
+from eager_otter.report.contents import contents_titles
 from eager_otter.report.pdf_fonts import MISSING, Fonts
-from eager_otter.report.pdf_measures import HEAD_LINE, ROW, SIZE, SMALL, MeasuredTable
+from eager_otter.report.pdf_layout import BETWEEN, TablePart, pages_of
+from eager_otter.report.pdf_measures import (
+    HEAD_LINE,
+    NOTE_LINE,
+    ROW,
+    SIZE,
+    SMALL,
+    TITLE,
+    TITLE_LINE,
+    MeasuredTable,
+)
+from eager_otter.report.plain import statement_text
 from eager_otter.report.report import Report, with_new_headings
 from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import line_sign
 
 PAPERS = {"A4": (841.9, 595.3), "Letter": (792.0, 612.0)}  # landscape, in points
 MARGIN = 36.0
-TITLE, NOTE_LINE = 13.0, 8.2
+METHOD, METHOD_LINE = "method", 11.0
 
 
 def write(report: Report, path: Path) -> None:
@@ -31,129 +42,73 @@ def write(report: Report, path: Path) -> None:
     _Document(report).write(path)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class _Page:
-    """A part of a table that one page holds: some of its columns, some of its lines."""
-
-    table: Table
-    columns: tuple[int, ...]
-    lines: tuple[int, ...]
-    part: int
-    parts: int = 1
-
-
 class _Document:
     def __init__(self, report: Report) -> None:
         theme = report.theme
         self.report, self.theme, self.say = report, theme, report.words
         self.width, self.height = PAPERS[theme.paper]
         self.fonts = Fonts(theme.font_files)
+        self.total = 0
+        self.numbers = {table.id: number for number, table in enumerate(report.tables, 1)}
+        self.titles = dict(zip(self.numbers, contents_titles(report.tables), strict=True))
         self._colors: dict[str, Any] = {}
         self._waiting: list[tuple[str, float, str, float, float, str]] = []  # texts of the page
         self.room = self.width - 2 * MARGIN
-        self.measured = {
-            table.id: MeasuredTable(table, self.fonts, self.room, below=theme.letters == "below")
+        self.measured = [
+            MeasuredTable(
+                table,
+                self.fonts,
+                self.room,
+                below=theme.letters == "below",
+                notes=table.notes_shown(report.notes),
+            )
             for table in report.tables
-        }
+        ]
 
     def write(self, path: Path) -> None:
         try:
             from reportlab.pdfgen.canvas import Canvas
         except ImportError as error:
             raise MissingPackage(MISSING) from error
-        pages = [page for table in self.report.tables for page in self._pages(table)]
-        contents = list(self._contents_pages())
+        pages = pages_of(self.measured, self.room, self.height - 2 * MARGIN)
+        contents, method = list(self._contents_pages()), list(self._method_pages())
         first: dict[str, int] = {}
         for number, page in enumerate(pages, len(contents) + 1):
-            first.setdefault(page.table.id, number)
-        total = len(contents) + len(pages)
-        canvas = Canvas(str(path), pagesize=(self.width, self.height), invariant=1, pageCompression=1)
-        canvas.setTitle(self.report.shown_title)
-        canvas.setCreator(f"eager-otter {__version__}")
-        canvas.setSubject(self.report.provenance)
-        for number, tables in enumerate(contents, 1):
-            self._draw_contents(canvas, tables, first, number, total)
+            for part in page:
+                first.setdefault(_destination(part.table.id), number)
+        first[METHOD] = len(contents) + len(pages) + 1
+        self.total = len(contents) + len(pages) + len(method)
+        canvas = Canvas(
+            str(path),
+            pagesize=(self.width, self.height),
+            invariant=1,
+            pageCompression=1,
+            lang=self.say.language,
+        )
+        self._describe(canvas)
+        for number, entries in enumerate(contents, 1):
+            self._draw_contents(canvas, entries, first, number)
         heading = ""
         for number, page in enumerate(pages, len(contents) + 1):
-            if page.part == 1:
-                if page.table.heading not in ("", heading):
-                    canvas.bookmarkPage(f"part-{number}")
-                    canvas.addOutlineEntry(page.table.heading, f"part-{number}", 0)
-                heading = page.table.heading
-                canvas.bookmarkPage(page.table.id)
-                canvas.addOutlineEntry(page.table.title, page.table.id, 1 if heading else 0)
-            self._draw_table(canvas, page, number, total)
+            heading = self._draw_page(canvas, page, number, heading)
+        for number, lines in enumerate(method, first[METHOD]):
+            self._draw_method(canvas, lines, number, begins=number == first[METHOD])
         canvas.save()
         with path.open("ab") as file:  # a comment, where the maker is found without reading the whole file
             file.write(f"% made with eager-otter {__version__}\n".encode("ascii"))
 
+    def _describe(self, canvas: Any) -> None:
+        """Say in the document's properties what it is, whose, and of when its data are."""
+        report = self.report
+        canvas.setTitle(report.shown_title)
+        canvas.setAuthor(report.author or f"eager-otter {__version__}")
+        canvas.setCreator(f"eager-otter {__version__}")
+        canvas.setSubject(report.provenance)
+        day = "".join(character for character in report.source.changed if character.isdigit())
+        if day:
+            canvas.setDateFormatter(lambda *_: f"D:{day}00Z")
+
     # --- laying out -------------------------------------------------------------------------------------
-
-    def _pages(self, table: Table) -> list[_Page]:
-        """Cut a table into pages: first its columns, then its lines."""
-        measured = self.measured[table.id]
-        chunks = list(self._column_chunks(table, measured))
-        rows = list(self._line_chunks(table, measured))
-        found = [(columns, lines) for columns in chunks for lines in rows]
-        return [
-            _Page(table=table, columns=columns, lines=lines, part=k, parts=len(found))
-            for k, (columns, lines) in enumerate(found, 1)
-        ]
-
-    def _column_chunks(self, table: Table, measured: MeasuredTable) -> Iterator[tuple[int, ...]]:
-        """Gather columns that fit side by side, whole groups where they do; the Total stands on every page."""
-        loose = table.loose
-        fixed = measured.stub + measured.sign + sum(measured.column(k) for k in loose)
-        room = self.room - fixed
-        chunk: list[int] = []
-        used = 0.0
-        for group in table.groups:
-            columns = list(range(group.start, group.stop))
-            need = sum(measured.column(k) for k in columns)
-            if chunk and used + need > room:
-                yield self._with_total(table, chunk)
-                chunk, used = [], 0.0
-            for k in columns:
-                own = measured.column(k)
-                if own > room:
-                    raise RequestError(
-                        f"Table {table.id!r}: column {table.columns[k].label!r} is wider than a page."
-                    )
-                if chunk and used + own > room:
-                    yield self._with_total(table, chunk)
-                    chunk, used = [], 0.0
-                chunk.append(k)
-                used += own
-        yield self._with_total(table, chunk)
-
-    def _with_total(self, table: Table, chunk: Sequence[int]) -> tuple[int, ...]:
-        return tuple(sorted({*table.loose, *chunk}))
-
-    def _line_chunks(self, table: Table, measured: MeasuredTable) -> Iterator[tuple[int, ...]]:
-        """Gather lines that fit on a page under the bases; the figures of one row stay together."""
-        leading = table.leading
-        notes = NOTE_LINE * min(len(measured.notes), 30) + 10
-        top = 42.0 + measured.head_height + sum(measured.row(k) for k in leading)
-        room = self.height - 2 * MARGIN - top - notes - 12
-        blocks: list[list[int]] = []
-        for k, line in enumerate(table.lines):
-            if k in leading:
-                continue
-            before = table.lines[k - 1] if k else None
-            if blocks and (line.continues(before) or (before is not None and before.kind == "heading")):
-                blocks[-1].append(k)
-            else:
-                blocks.append([k])
-        chunk: list[int] = []
-        used = 0.0
-        for block in blocks:
-            need = sum(measured.row(k) for k in block)
-            if chunk and used + need > max(room, 3 * ROW):
-                yield (*leading, *chunk)
-                chunk, used = [], 0.0
-            chunk += block
-            used += need
-        yield (*leading, *chunk)
 
     def _contents_pages(self) -> Iterator[list[Table | str]]:
         """Spread the contents over pages: headings and tables."""
@@ -161,8 +116,20 @@ class _Document:
         entries: list[Table | str] = []
         for table, heading in with_new_headings(self.report.tables):
             entries += [heading, table] if heading else [table]
+        entries.append(METHOD)
         for start in range(0, len(entries), room):
             yield entries[start : start + room]
+
+    def _method_pages(self) -> Iterator[list[tuple[str, bool]]]:
+        """Spread the method part over pages: lines of text, each with whether it is a heading."""
+        lines: list[tuple[str, bool]] = []
+        for part in self.report.method:
+            lines += [("", False), (part.title, True)]
+            for one in part.statements:
+                lines += [(text, False) for text in self.fonts.wrapped(statement_text(one), SIZE, self.room)]
+        room = int((self.height - 2 * MARGIN - 24) // METHOD_LINE)
+        for start in range(0, len(lines), room):
+            yield lines[start : start + room]
 
     # --- drawing ----------------------------------------------------------------------------------------
 
@@ -213,7 +180,7 @@ class _Document:
             self._colors[color] = HexColor(color)
         return self._colors[color]
 
-    def _frame(self, number: int, total: int, running: str) -> None:
+    def _frame(self, number: int, running: str) -> None:
         """Draw the running head and the foot of a page."""
         quiet = self.theme.quiet
         self._text(MARGIN, self.height - MARGIN + 8, self._cut(running, self.room), SMALL, color=quiet)
@@ -221,7 +188,7 @@ class _Document:
         self._text(
             self.width - MARGIN,
             MARGIN - 16,
-            self.say("Page {page} of {pages}", page=number, pages=total),
+            self.say("Page {page} of {pages}", page=number, pages=self.total),
             SMALL,
             color=quiet,
             right=True,
@@ -232,9 +199,9 @@ class _Document:
         return lines[0] if len(lines) == 1 else f"{lines[0]} …"
 
     def _draw_contents(
-        self, canvas: Any, entries: Sequence[Table | str], first: dict[str, int], number: int, total: int
+        self, canvas: Any, entries: Sequence[Table | str], first: dict[str, int], number: int
     ) -> None:
-        self._frame(number, total, self.report.shown_title)
+        self._frame(number, self.report.shown_title)
         y = self.height - MARGIN - 16
         title = self.report.shown_title
         self._text(
@@ -265,75 +232,123 @@ class _Document:
             self._text(x, y - 13, text, SMALL, color=self.theme.quiet, right=True)
         y -= 28
         for entry in entries:
-            if isinstance(entry, str):
+            if isinstance(entry, str) and entry != METHOD:
                 self._text(MARGIN, y, entry, SIZE + 1, bold=True, color=self.theme.river)
             else:
-                shown = self._cut(entry.title, self.room - 150, SIZE + 0.5)
-                width = self._text(MARGIN + 8, y, shown, SIZE + 0.5)
-                self._text(
-                    self.width - MARGIN - 60,
-                    y,
-                    self.say.whole(entry.people),
-                    SMALL,
-                    color=self.theme.quiet,
-                    right=True,
-                )
-                self._text(self.width - MARGIN, y, str(first[entry.id]), SIZE + 0.5, right=True)
-                box = (MARGIN + 8, y - 2, max(MARGIN + 8 + width, self.width - MARGIN), y + 9)
-                canvas.linkRect("", entry.id, box, relative=0, thickness=0)
+                self._draw_entry(canvas, entry, first, y)
             y -= 13
         self._end_page(canvas)
 
-    def _draw_table(self, canvas: Any, page: _Page, number: int, total: int) -> None:
-        table, measured = page.table, self.measured[page.table.id]
-        self._frame(number, total, " · ".join(part for part in (self.report.title, table.heading) if part))
+    def _draw_entry(self, canvas: Any, entry: Table | str, first: dict[str, int], y: float) -> None:
+        """Draw a line of the contents: number, title, base and page of a table, or where the method part is."""
+        right, quiet = self.width - MARGIN, self.theme.quiet
+        if isinstance(entry, str):
+            place, title = entry, self.say("Method")
+        else:
+            place, title = _destination(entry.id), self.titles[entry.id]
+            self._text(MARGIN + 18, y, str(self.numbers[entry.id]), SMALL, color=quiet, right=True)
+            self._text(right - 60, y, self.say.whole(entry.people), SMALL, color=quiet, right=True)
+        self._text(MARGIN + 24, y, self._cut(title, self.room - 150, SIZE + 0.5), SIZE + 0.5)
+        self._text(right, y, str(first[place]), SIZE + 0.5, right=True)
+        canvas.linkRect("", place, (MARGIN + 8, y - 2, right, y + 9), relative=0, thickness=0)
+
+    def _draw_page(self, canvas: Any, page: Sequence[TablePart], number: int, heading: str) -> str:
+        """Draw the tables of a page, with bookmarks where they begin; gives the heading that they end under."""
+        running = (self.report.title, page[0].table.heading)
+        self._frame(number, " · ".join(part for part in running if part))
+        y = self.height - MARGIN - 10
+        for part in page:
+            table = part.table
+            if part.part == 1:
+                if table.heading not in ("", heading):
+                    canvas.bookmarkPage(f"part-{number}")
+                    canvas.addOutlineEntry(table.heading, f"part-{number}", 0)
+                heading = table.heading
+                canvas.bookmarkHorizontalAbsolute(_destination(table.id), y + TITLE)
+                canvas.addOutlineEntry(self.titles[table.id], _destination(table.id), 1 if heading else 0)
+            self._draw_table(canvas, part, y)
+            y -= part.height + BETWEEN
+        self._end_page(canvas)
+        return heading
+
+    def _draw_method(
+        self, canvas: Any, lines: Sequence[tuple[str, bool]], number: int, *, begins: bool
+    ) -> None:
+        """Draw a page of the method part."""
+        title = self.say("Method")
+        self._frame(number, self.report.shown_title)
+        y = self.height - MARGIN - 10
+        self._text(
+            MARGIN, y, title if begins else self.say("{title} (continued)", title=title), TITLE, bold=True
+        )
+        if begins:
+            canvas.bookmarkPage(METHOD)
+            canvas.addOutlineEntry(title, METHOD, 0)
+        for text, strong in lines:
+            y -= METHOD_LINE
+            self._text(MARGIN, y, text, bold=strong, color=self.theme.river if strong else "")
+        self._end_page(canvas)
+
+    def _draw_table(self, canvas: Any, part: TablePart, y: float) -> None:
+        table, measured = part.table, part.measured
         more = ""
-        if page.part > 1:
-            more = self.say(" (continued, part {part} of {parts})", part=page.part, parts=page.parts)
-        y = self.height - MARGIN - 16
-        for text in self.fonts.wrapped(table.title + more, TITLE, self.room, bold=True)[:2]:
-            self._text(MARGIN, y, text, TITLE, bold=True, color=self.theme.river)
-            y -= 16
-        places = self._places(page, measured)
-        y = self._draw_heads(canvas, page, measured, places, y + 2)
+        if part.part > 1:
+            more = self.say(" (continued, part {part} of {parts})", part=part.part, parts=part.parts)
+        titles = self.fonts.wrapped(table.title, TITLE, measured.title_room, bold=True)[
+            : measured.title_lines
+        ]
+        number = self.say("Table {number}", number=self.numbers[table.id])
+        self._text(self.width - MARGIN, y, number, SMALL, color=self.theme.quiet, right=True)
+        for k, text in enumerate(titles):
+            shown = f"{text}{more}" if k == len(titles) - 1 else text
+            self._text(
+                MARGIN,
+                y,
+                self._cut(shown, measured.title_room, TITLE),
+                TITLE,
+                bold=True,
+                color=self.theme.river,
+            )
+            y -= TITLE_LINE
+        places = self._places(part, measured)
+        y = self._draw_heads(canvas, part, measured, places, y + 7)
         before: Line | None = None
-        for k in page.lines:
-            y = self._draw_line(canvas, page, measured, places, k, before, y)
+        for k in part.lines:
+            y = self._draw_line(canvas, part, measured, places, k, before, y)
             before = table.lines[k]
         canvas.setStrokeColor(self.theme.line)
-        canvas.line(MARGIN, y + ROW - 3, self._end(page, places, measured), y + ROW - 3)
-        if page.part < page.parts:
-            self._text(MARGIN, y - 1, self.say("continued on the next page"), SMALL, color=self.theme.quiet)
-        y -= 12
-        self._draw_notes(measured, y)
-        self._end_page(canvas)
+        canvas.line(MARGIN, y + ROW - 3, self._end(part, places, measured), y + ROW - 3)
+        if part.part < part.parts:
+            more = self.say("continued on the next page")
+            self._text(self.width - MARGIN, y + 3, more, SMALL, color=self.theme.quiet, right=True)
+        self._draw_notes(measured, y - 1)
 
     def _draw_notes(self, measured: MeasuredTable, y: float) -> None:
         """Draw the notes; where they are longer than the page has room for, the type is set smaller."""
-        room = y - MARGIN + 4
+        room = y - MARGIN + 8
         step = min(NOTE_LINE, room / max(len(measured.notes), 1))
         for note in measured.notes:
             self._text(MARGIN, y, note, min(SMALL, step * 0.76), color=self.theme.quiet)
             y -= step
 
-    def _places(self, page: _Page, measured: MeasuredTable) -> dict[int, float]:
+    def _places(self, part: TablePart, measured: MeasuredTable) -> dict[int, float]:
         """Give the left edge of each column."""
         x = MARGIN + measured.stub + measured.sign
         places = {}
-        for k in page.columns:
+        for k in part.columns:
             places[k] = x
             x += measured.column(k)
         return places
 
-    def _end(self, page: _Page, places: dict[int, float], measured: MeasuredTable) -> float:
-        last = page.columns[-1]
+    def _end(self, part: TablePart, places: dict[int, float], measured: MeasuredTable) -> float:
+        last = part.columns[-1]
         return places[last] + measured.column(last)
 
     def _draw_heads(
-        self, canvas: Any, page: _Page, measured: MeasuredTable, places: dict[int, float], y: float
+        self, canvas: Any, part: TablePart, measured: MeasuredTable, places: dict[int, float], y: float
     ) -> float:
-        table = page.table
-        end = self._end(page, places, measured)
+        table = part.table
+        end = self._end(part, places, measured)
         bottom = y - measured.head_height
         self._fill(canvas, self.theme.reed)
         canvas.rect(MARGIN, bottom, end - MARGIN, measured.head_height, stroke=0, fill=1)
@@ -342,8 +357,8 @@ class _Document:
             if level:
                 self._draw_level(canvas, level, measured, places, y)
                 y -= HEAD_LINE
-        for k in page.columns:
-            right = places[k] + measured.pad + measured.figure[k]
+        for k in part.columns:
+            right = places[k] + measured.pad + measured.figure[k] + measured.reach(k)
             head = measured.heads[k]
             for depth, text in enumerate(head):
                 line_y = bottom + 4 + HEAD_LINE * (len(head) - depth)
@@ -375,15 +390,15 @@ class _Document:
     def _draw_line(
         self,
         canvas: Any,
-        page: _Page,
+        part: TablePart,
         measured: MeasuredTable,
         places: dict[int, float],
         k: int,
         before: Line | None,
         y: float,
     ) -> float:
-        line = page.table.lines[k]
-        end = self._end(page, places, measured)
+        line = part.table.lines[k]
+        end = self._end(part, places, measured)
         high = measured.row(k)
         if line.kind == "base":
             self._fill(canvas, self.theme.sand)
@@ -399,11 +414,11 @@ class _Document:
         self._text(
             MARGIN + measured.stub,
             y,
-            line_sign(line, page.table.words),
+            line_sign(line, part.table.words),
             SMALL,
             color=self.theme.quiet,
         )
-        for column in page.columns:
+        for column in part.columns:
             right = places[column] + measured.pad + measured.figure[column]
             self._text(right, y, measured.texts[k][column], bold=bold, color=color, right=True)
             letters = line.letters[column]
@@ -413,3 +428,8 @@ class _Document:
             elif letters:
                 self._text(right + 2.5, y, letters, bold=True, color=self.theme.letter)
         return y - high if not line.continues(before) else y - measured.more_row(k)
+
+
+def _destination(table: str) -> str:
+    """Name where a table begins, so that no other destination has its name."""
+    return f"table-{table}"

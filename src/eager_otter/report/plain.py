@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
+from eager_otter.report.method import Statement
 from eager_otter.report.report import Report, with_new_headings
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import cell_text, line_sign
@@ -25,18 +26,29 @@ def plain_text(report: Report) -> str:
 
     parts = [report.shown_title, ""]
     for table in report.tables:
-        parts += [as_text(table_view(table, WIDTH), WIDTH), ""]
+        parts += [as_text(table_view(table, WIDTH, report.notes), WIDTH), ""]
+    for part in report.method:
+        parts += [part.title, *(f"  {statement_text(one)}" for one in part.statements), ""]
     return "\n".join([*parts, report.provenance, ""])
+
+
+def statement_text(statement: Statement) -> str:
+    """Give a statement on method with the tables that it is true of, in one text."""
+    return f"{statement.text} ({statement.tables})" if statement.tables else statement.text
 
 
 def markdown(report: Report) -> str:
     """Give a report as Markdown: a pipe table each, letters beside the figures, notes below."""
     parts = [f"# {_safe(report.shown_title)}", ""]
-    for table, heading in with_new_headings(report.tables):
+    for number, (table, heading) in enumerate(with_new_headings(report.tables), 1):
         if heading:
             parts += [f"## {_safe(heading)}", ""]
-        parts += [f"### {_safe(table.title)}", "", *_pipe_table(table), ""]
-        parts += [f"- {_safe(note)}" for note in table.notes] + [""]
+        parts += [f"### {number}\\. {_safe(table.title)}", "", *_pipe_table(table), ""]
+        parts += [f"- {_safe(note)}" for note in table.notes_shown(report.notes)] + [""]
+    parts += [f"## {_safe(report.words('Method'))}", ""]
+    for part in report.method:
+        parts += [f"### {_safe(part.title)}", ""]
+        parts += [f"- {_safe(statement_text(one))}" for one in part.statements] + [""]
     return "\n".join([*parts, _safe(report.provenance), ""])
 
 

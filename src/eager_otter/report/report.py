@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -26,6 +26,7 @@ from eager_otter.report.ours import check_ours
 from eager_otter.report.places import written_beside
 from eager_otter.report.view import StandardViewer
 from eager_otter.tables.notable import Notable, notable_differences, requests_against
+from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import Banner, BannerGroup
 from eager_otter.tables.survey import Survey
 from eager_otter.tables.table import Table
@@ -36,6 +37,7 @@ from eager_otter.weighing.weighing import weigh as make_weights
 if TYPE_CHECKING:
     import pandas as pd
 
+    from eager_otter.report.method import MethodPart
     from eager_otter.tables.explaining import Explanation
 
 WRITERS = {
@@ -69,6 +71,9 @@ class Report:
     theme: Theme = STANDARD
     audit: Audit | None = None
     words: Words = ENGLISH
+    author: str = ""
+    notes: NotesLength = "short"
+    output_notes: Mapping[Path, NotesLength] = field(default_factory=dict)
 
     def __repr__(self) -> str:
         return f"<Report {self.title!r}: {len(self.tables)} tables; {self.provenance}>"
@@ -80,10 +85,17 @@ class Report:
         return say(
             "Data: {source}; filter: {filter}; weight: {weight}; made with {maker}",
             source=_source_text(self.source, say),
-            filter=self.filter or say("none"),
+            filter=self.filter_told or say("none"),
             weight=self.weight or say("none"),
             maker=f"eager-otter {__version__}",
         )
+
+    @property
+    def filter_told(self) -> str:
+        """The filter in a reader's words; "" where there is none."""
+        if self.filter is None or self.survey is None:
+            return self.filter or ""
+        return self.survey.conditions.said(self.filter)
 
     @property
     def shown_title(self) -> str:
@@ -163,16 +175,23 @@ class Report:
         return picture_of(self.table(table), self.theme, self.provenance).save(path)
 
     @property
-    def method(self) -> tuple[str, ...]:
-        """How the tables were counted and tested, in whole sentences."""
+    def method(self) -> tuple[MethodPart, ...]:
+        """How the tables were counted and tested: whole sentences by subject, each with the tables it is true of."""
         from eager_otter.report.method import method_of
 
         return method_of(self.tables, self.words)
 
-    def save(self, *paths: str | Path, progress: Progress | None = None, force: bool = True) -> list[Path]:
+    def save(
+        self,
+        *paths: str | Path,
+        progress: Progress | None = None,
+        force: bool = True,
+        notes: NotesLength | None = None,
+    ) -> list[Path]:
         """Write the report to files, by their endings, or to the plan's outputs when none is named.
 
         Without `force`, a file that is there and was not made by this package is not overwritten.
+        `notes` is how long the notes under tables are ("short", "full", "none"; None: as the plan says).
         All are written beside their places first and then put there, so a failure leaves nothing half-written.
         Gives the paths. Raises RequestError for an ending that is not known, FileProblem when a file cannot be
         written.
@@ -189,7 +208,8 @@ class Report:
                 if progress is not None:
                     progress(f"Writing {path.name}", k, len(wanted))
                 tidy = WRITERS[path.suffix.lower()].endswith(".tidy")
-                _writer(path).write(self if tidy else self.displayed, part)
+                length = notes or self.output_notes.get(path, self.notes)
+                _writer(path).write(replace(self if tidy else self.displayed, notes=length), part)
         return wanted
 
     @property
@@ -208,7 +228,7 @@ def with_new_headings(tables: Sequence[Table]) -> Iterator[tuple[Table, str]]:
 
 def _source_text(source: Source, say: Words) -> str:
     """Tell where responses came from."""
-    parts = [source.name, source.how, say("{count} rows", count=source.rows)]
+    parts = [source.name, source.how, say("{count} {count:row|rows}", count=source.rows)]
     parts.append(say("file of {time} UTC", time=source.changed) if source.changed else "")
     parts.append(f"SHA-256 {source.fingerprint}…" if source.fingerprint else "")
     return ", ".join(part for part in parts if part)
@@ -251,8 +271,9 @@ def survey_of(plan: Plan) -> Survey:
         responses=responses,
         filter=plan.filter,
         weight=plan.weight,
-        viewer=StandardViewer(plan.theme),
+        viewer=StandardViewer(plan.theme, plan.notes),
         words=plan.words,
+        own_conditions=plan.conditions,
     )
     survey.population()
     return survey
@@ -275,7 +296,14 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
     survey = (
         survey_of(plan)
         if earlier is None
-        else replace(earlier, filter=plan.filter, weight=plan.weight, words=plan.words)
+        else replace(
+            earlier,
+            filter=plan.filter,
+            weight=plan.weight,
+            words=plan.words,
+            own_conditions=plan.conditions,
+            viewer=StandardViewer(plan.theme, plan.notes),
+        )
     )
     survey.population()
     ready = {} if before is None or earlier is None else _tables_before(before, plan)
@@ -294,6 +322,9 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
         survey=survey,
         theme=plan.theme,
         words=plan.words,
+        author=plan.author,
+        notes=plan.notes,
+        output_notes=plan.output_notes,
     )
     if plan.audit:
         report = replace(report, audit=audit_plan(plan, survey.responses))
@@ -320,14 +351,21 @@ def _survey_before(before: Report, plan: Plan) -> Survey | None:
 def _tables_before(before: Report, plan: Plan) -> dict[str, Table]:
     """Give the tables of an earlier report that are wanted again, by id, where the same people are counted alike."""
     old = before.plan
-    if old is None or (old.filter, old.weight) != (plan.filter, plan.weight):
+    if old is None or _counted_alike(old) != _counted_alike(plan):
         return {}
     known = {request.id: (request, table) for request, table in zip(old.requests, before.tables, strict=True)}
-    return {
-        request.id: known[request.id][1]
-        for request in plan.requests
-        if request.id in known and known[request.id][0] == request
-    }
+    viewer = StandardViewer(plan.theme, plan.notes)
+    found = {}
+    for request in plan.requests:
+        if request.id in known and known[request.id][0] == request:
+            table = known[request.id][1]
+            found[request.id] = table if table.viewer == viewer else replace(table, viewer=viewer)
+    return found
+
+
+def _counted_alike(plan: Plan) -> tuple[object, ...]:
+    """Give what a table takes from its plan beside its own request."""
+    return plan.filter, plan.weight, plan.conditions
 
 
 def run_audit(plan: str | Path | Plan) -> Audit:

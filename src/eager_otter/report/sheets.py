@@ -31,7 +31,9 @@ Style = dict[str, Any]
 class Book:
     """A workbook being written, its fixed words as `say` says them, for a paper of a theme."""
 
-    def __init__(self, path: Path, title: str, say: Words = ENGLISH, paper: Paper = "A4") -> None:
+    def __init__(
+        self, path: Path, title: str, say: Words = ENGLISH, paper: Paper = "A4", author: str = ""
+    ) -> None:
         self.say, self.paper = say, PAPERS[paper]
         options = {
             "strings_to_numbers": False,
@@ -41,7 +43,12 @@ class Book:
         }
         self._book = xlsxwriter.Workbook(str(path), options)
         self._book.set_properties(
-            {"title": title, "created": FIXED_DAY, "comments": f"made with eager-otter {__version__}"}
+            {
+                "title": title,
+                "author": author,
+                "created": FIXED_DAY,
+                "comments": f"made with eager-otter {__version__}",
+            }
         )
         self._styles: dict[tuple[tuple[str, Any], ...], Any] = {}
         self._names: set[str] = set()

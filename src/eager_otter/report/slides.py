@@ -11,8 +11,10 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import FileProblem, MissingPackage, shown_path
-from eager_otter.report.chart_spec import ChartSpec, chart_of, essential_notes
+from eager_otter.report.chart_spec import ChartSpec, chart_of
+from eager_otter.report.contents import contents_titles
 from eager_otter.report.labels import lines_needed
+from eager_otter.report.plain import statement_text
 from eager_otter.report.report import Report
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import cell_text, line_sign
@@ -23,6 +25,7 @@ ROWS_ON_A_SLIDE, COLUMNS_ON_A_SLIDE, ENTRIES_ON_A_SLIDE = 16, 12, 22
 PLAIN_GRID = "{2D5ABB26-0587-4C30-8999-92F81FD0307C}"  # the format's own name of a table without a style
 ROWS_WITH_LETTERS_BELOW = 12
 FOOT_LINE, FOOT_CHARACTERS = 0.135, 17.0  # of the foot: inches a line, widths of a digit an inch
+METHOD_LINES, METHOD_CHARACTERS = 34, 14.0  # of a method slide: its lines, widths of a digit an inch
 FIXED = datetime(2000, 1, 1)
 ZIP_DATE = (2000, 1, 1, 0, 0, 0)
 
@@ -45,6 +48,9 @@ class _Slides:
         except ImportError as error:
             raise MissingPackage("Slides need another package: pip install 'eager-otter[slides]'") from error
         self.report, self.theme, self.say = report, report.theme, report.words
+        self.titles = dict(
+            zip((table.id for table in report.tables), contents_titles(report.tables), strict=True)
+        )
         template = None if report.plan is None else report.plan.slides.template
         self.as_tables = report.plan is not None and report.plan.slides.show == "table"
         if template is None:
@@ -69,8 +75,9 @@ class _Slides:
             slides = self._table_slides(table)
             first[table.id] = slides[0]
         self._fill_contents(contents, first)
+        self._method_slides()
         properties = self.deck.core_properties
-        properties.title, properties.author = self.report.shown_title, ""
+        properties.title, properties.author = self.report.shown_title, self.report.author
         properties.comments = self.report.provenance
         properties.created = properties.modified = FIXED
         properties.last_modified_by, properties.revision = "", 1
@@ -123,7 +130,10 @@ class _Slides:
     def _title_slide(self) -> None:
         slide = self._slide(self.report.shown_title, "Title Slide")
         box = (self.edge, int(1.4 * INCH), self.width - 2 * self.edge, INCH)
-        lines = [self.say("{count} tables", count=len(self.report.tables)), self.report.provenance]
+        lines = [
+            self.say("{count} {count:table|tables}", count=len(self.report.tables)),
+            self.report.provenance,
+        ]
         self._text(slide, box, lines, 12, self.theme.quiet)
         if self.theme.logo is not None:
             top = self.height - int(1.3 * INCH)
@@ -140,10 +150,11 @@ class _Slides:
         half = ENTRIES_ON_A_SLIDE // 2
         for slide, tables in contents:
             for k, table in enumerate(tables):
+                title = self.titles[table.id]
                 left = self.edge + (k // half) * (self.width - 2 * self.edge) // 2
                 top = int(1.3 * INCH) + (k % half) * int(0.48 * INCH)
                 box = (left, top, (self.width - 2 * self.edge) // 2 - self.edge // 2, int(0.45 * INCH))
-                shape = self._text(slide, box, [_short(table.title, 78)], 11, self.theme.river)
+                shape = self._text(slide, box, [_short(title, 78)], 11, self.theme.river)
                 shape.click_action.target_slide = first[table.id]
 
     def _table_slides(self, table: Table) -> list[Any]:
@@ -153,6 +164,28 @@ class _Slides:
         slide = self._chart_slide(spec)
         self._speak(slide, table)
         return [slide]
+
+    def _method_slides(self) -> None:
+        """Say how the tables were counted and tested, on as many slides as that takes."""
+        characters = (self.width - 2 * self.edge) / INCH * METHOD_CHARACTERS
+        blocks: list[list[str]] = []  # a heading stays with its first statement
+        for part in self.report.method:
+            first, *others = (f"– {statement_text(one)}" for one in part.statements)
+            blocks += [[*([""] if blocks else []), part.title.upper(), first], *([text] for text in others)]
+        slides: list[list[str]] = [[]]
+        used = 0
+        for block in blocks:
+            need = sum(lines_needed(text, characters) for text in block)
+            if used and used + need > METHOD_LINES:
+                slides.append([])
+                used = 0
+            slides[-1] += block if slides[-1] else [text for text in block if text]
+            used += need
+        title = self.say("Method")
+        for number, lines in enumerate(slides):
+            head = title if not number else self.say("{title} (continued)", title=title)
+            box = (self.edge, int(1.1 * INCH), self.width - 2 * self.edge, self.height - int(1.4 * INCH))
+            self._text(self._slide(head, "Title Only"), box, lines, 10, self.theme.ink)
 
     # --- a chart ----------------------------------------------------------------------------------------
 
@@ -170,7 +203,7 @@ class _Slides:
         data = CategoryChartData(number_format="General")
         data.categories = list(spec.categories)
         for series in spec.series:
-            data.add_series(series.name, list(series.values))
+            data.add_series(series.name, spec.spreadsheet_values(series))
         top = int(1.15 * INCH)
         foot = self._foot_height(spec.notes)
         frame = slide.shapes.add_chart(
@@ -292,7 +325,7 @@ class _Slides:
             )
         for row, k in enumerate(lines, 1):
             self._fill_line(grid, row, table, table.lines[k], columns)
-        self._foot(slide, essential_notes(table))
+        self._foot(slide, table.notes_shown(self.report.notes))
         self._speak(slide, table)
         return slide
 

@@ -12,7 +12,11 @@ from eager_otter.core.arrays import FloatArray
 from eager_otter.looks.words import Words
 from eager_otter.plan.plan import WorkbookRules
 from eager_otter.report.labels import lines_needed, text_width
-from eager_otter.report.number_formats import difference_format_of, number_format_of
+from eager_otter.report.number_formats import (
+    difference_format_of,
+    number_format_of,
+    spreadsheet_number,
+)
 from eager_otter.report.report import Report
 from eager_otter.report.sheets import Sheet, Style, link_style, plain_style, title_style
 from eager_otter.tables.request import DIFFERENCES
@@ -46,7 +50,7 @@ class TableSheet:
 
     def __init__(self, sheet: Sheet, table: Table, report: Report, rules: WorkbookRules, top: int) -> None:
         self.sheet, self.table, self.provenance, self.theme = sheet, table, report.provenance, report.theme
-        self.say = report.words
+        self.say, self.notes = report.words, report.notes
         self.letters, self.top = rules.letters, top
         self.plain = plain_style(self.theme)
         tested = any(any(line.letters) for line in table.lines) or bool(table.levels)
@@ -212,6 +216,7 @@ class TableSheet:
     def _write_figures(self, row: int, line: Line, styles: dict[int, Style]) -> None:
         """Write the figures of a line as numbers under their formats, each format made once."""
         values, number_formats = line.values.tolist(), self._number_formats(line)
+        shown = [line.figure_of(k) for k in range(len(values))]
         keys = list(zip(self.shape, number_formats, strict=True))
         made = {
             (shape, number_format): self.sheet.made({**styles[shape], "num_format": number_format})
@@ -222,7 +227,7 @@ class TableSheet:
         self.sheet.numbers(
             row,
             [self.place[k] for k in there],
-            [float(f"{values[k]:.15g}") for k in there],
+            [spreadsheet_number(values[k], shown[k], difference=self.differences[k]) for k in there],
             [made[keys[k]] for k in there],
         )
         if len(there) < len(values):
@@ -273,7 +278,7 @@ class TableSheet:
             "valign": "top",
             "font_size": 9,
         }
-        for note in (*self.table.notes, self.provenance):
+        for note in (*self.table.notes_shown(self.notes), self.provenance):
             self.sheet.across(row, 0, last, note, style)
             self.sheet.height(row, 12.5 * lines_needed(note, room * 1.25) + 1)
             row += 1

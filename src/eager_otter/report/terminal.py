@@ -15,6 +15,7 @@ from rich.padding import Padding
 from rich.text import Text
 
 from eager_otter.report.labels import fitted
+from eager_otter.tables.note import NotesLength
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import cell_text, line_sign
 
@@ -34,8 +35,8 @@ class _Panel:
     columns: tuple[int, ...]
 
 
-def table_view(table: Table, width: int) -> RenderableType:
-    """Lay a table out for a terminal that is `width` characters wide."""
+def table_view(table: Table, width: int, notes: NotesLength = "short") -> RenderableType:
+    """Lay a table out for a terminal that is `width` characters wide, its `notes` in short or in full."""
     table = table.displayed
     cells = _Cells(table)
     total = [_Panel("", table.loose)] if table.loose else []
@@ -45,7 +46,7 @@ def table_view(table: Table, width: int) -> RenderableType:
     parts: list[RenderableType] = [Text(table.title, style="bold")]
     for panels in _chunks(list(_panels(table, cells, room)), cells, room):
         parts += [*_chunk_lines(cells, [*panels, *total] if last else [*total, *panels]), Text()]
-    parts += [Padding(Text(note, style="dim"), (0, 0, 0, 2)) for note in table.notes]
+    parts += [Padding(Text(note, style="dim"), (0, 0, 0, 2)) for note in table.notes_shown(notes)]
     return Group(*parts)
 
 

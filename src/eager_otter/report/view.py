@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from eager_otter.looks.theme import STANDARD, Theme
+from eager_otter.tables.note import NotesLength
 from eager_otter.tables.table import Table
 
 if TYPE_CHECKING:
@@ -17,6 +18,7 @@ class StandardViewer:
     """Shows tables in the looks of a theme; imports what it needs when first asked."""
 
     theme: Theme = STANDARD
+    notes: NotesLength = "short"
 
     def text(self, table: Table, width: int | None = None) -> str:
         """Lay a table out for a terminal `width` characters wide (None: as wide as the terminal is)."""
@@ -25,13 +27,13 @@ class StandardViewer:
         from eager_otter.report.terminal import as_text, table_view
 
         columns = width or shutil.get_terminal_size((120, 40)).columns
-        return as_text(table_view(table, columns), columns)
+        return as_text(table_view(table, columns, self.notes), columns)
 
     def html(self, table: Table) -> str:
         """Lay a table out as a piece of HTML."""
         from eager_otter.report.fragment import table_html
 
-        return table_html(table, self.theme)
+        return table_html(table, self.theme, self.notes)
 
     def picture(self, table: Table) -> Picture:
         """Draw a table. Raises RequestError for a table without figures to draw, MissingPackage without Matplotlib."""

@@ -17,9 +17,11 @@ import numpy as np
 from eager_otter import __version__
 from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.looks.theme import Theme
+from eager_otter.report.contents import contents_titles
 from eager_otter.report.report import Report, with_new_headings
 from eager_otter.tables.banner import REST
 from eager_otter.tables.base_rules import WITHHELD, marks_of
+from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import PERCENTS, Count
 from eager_otter.tables.table import Evidence, Group, Line, Table
 from eager_otter.tables.texts import cell_text, figure_text, line_sign
@@ -59,13 +61,14 @@ def _parts(report: Report) -> Iterator[str]:
         provenance=report.provenance,
         method=report.method,
         say=say,
-        count=say("{count} tables", count=len(report.tables)),
+        count=say("{count} {count:table|tables}", count=len(report.tables)),
         figures=_figures(report.tables),
         levels=[(f"{level:g}", say.number(f"{level:g}")) for level in LEVELS],
         logo=_data_address(report.theme.logo),
         below=report.theme.letters == "below",
         entries=_entries(report.tables),
-        tables=_views(report.tables),
+        full=report.notes == "full",
+        tables=_views(report.tables, report.notes),
         look=Markup(look),
         style=Markup(style),
         script=Markup(script),
@@ -140,20 +143,23 @@ def _figures(tables: Sequence[Table]) -> list[str]:
 
 def _entries(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
     """Give the contents: a heading before the first of its tables."""
+    titles = contents_titles(tables)
     for number, (table, heading) in enumerate(with_new_headings(tables), 1):
         yield {
             "anchor": f"table-{number}",
-            "title": table.title,
+            "number": number,
+            "title": titles[number - 1],
             "heading": heading,
             "people": table.words.whole(table.people),
         }
 
 
-def _views(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
+def _views(tables: Sequence[Table], length: NotesLength) -> Iterator[dict[str, Any]]:
     for number, table in enumerate(tables, 1):
         starts = {group.start for group in table.groups} | {group.stop for group in table.groups}
         yield {
             "anchor": f"table-{number}",
+            "number": number,
             "id": table.id,
             "title": table.title,
             "heads": [
@@ -164,7 +170,8 @@ def _views(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
                 for k, column in enumerate(table.columns)
             ],
             "lines": list(_lines(table, starts)),
-            "notes": table.notes,
+            "notes": table.notes_shown(length),
+            "all_notes": table.notes,
         }
 
 

@@ -11,6 +11,7 @@ from eager_otter.errors import RequestError
 from eager_otter.looks.theme import Theme
 from eager_otter.looks.words import said
 from eager_otter.plan.plan import WorkbookRules
+from eager_otter.report.contents import contents_titles
 from eager_otter.report.labels import lines_needed
 from eager_otter.report.report import Report, with_new_headings
 from eager_otter.report.sheets import (
@@ -40,6 +41,9 @@ AUDIT_HEADS = (
 SEVERITIES = (said("error"), said("warning"), said("note"))
 FINDINGS_HEADS = (said("Effect"), said("Size"), said("Table"), said("What differs"), said("P corrected"))
 CONTENTS_HEADS = (said("No."), said("Table"), said("Title"), said("Base"), said("Columns with a mark"))
+METHOD_WIDTHS = (100.0, 34.0)
+NOTES_WIDTH = 130.0
+DIGIT_OVER_LETTER = 1.16
 Place = tuple[str, int]  # a sheet, and the row in it where a table begins
 
 
@@ -47,10 +51,11 @@ def write(report: Report, path: Path) -> None:
     """Write a report as .xlsx. Raises RequestError where the format cannot hold a table."""
     _check_limits(report.tables)
     say = report.words
-    book = Book(path, report.shown_title, say, report.theme.paper)
+    book = Book(path, report.shown_title, say, report.theme.paper, report.author)
     contents = book.sheet(say("Contents"))
     notable = book.sheet(say("Findings")) if report.notable else None
     method = book.sheet(say("Method"))
+    every_note = book.sheet(say("All notes")) if report.notes != "full" else None
     audited = book.sheet(say("Audit")) if report.audit is not None else None
     rules = WorkbookRules(letters=report.theme.letters) if report.plan is None else report.plan.workbook
     charts = WorkbookCharts(book, report.theme) if rules.charts else None
@@ -61,6 +66,8 @@ def write(report: Report, path: Path) -> None:
         charts.write_data()
     _Contents(contents, report, report.theme).write(places)
     _write_method(method, report)
+    if every_note is not None:
+        _write_notes(every_note, report, places)
     if audited is not None and report.audit is not None:
         _write_audit(audited, report.audit, report)
     if notable is not None:
@@ -122,17 +129,57 @@ def _write_tables(
     return places
 
 
+def _wrapped_lines(text: str, width: float) -> int:
+    """Count the lines that a text takes in a cell of a width in digits; letters are narrower than digits."""
+    return lines_needed(text, width * DIGIT_OVER_LETTER)
+
+
 def _write_method(sheet: Sheet, report: Report) -> None:
     """Write how the tables were counted and tested."""
     plain = plain_style(report.theme)
     sheet.text(0, 0, report.words("Method"), title_style(report.theme))
     back_to_contents(sheet, 1, report.words, {**plain, **link_style(report.theme)})
-    for row, text in enumerate((*report.method, report.provenance), 3):
-        sheet.text(row, 0, text, {**plain, "text_wrap": True, "valign": "top"})
-        sheet.height(row, LINE_HEIGHT * lines_needed(text, 116) + 3)
-    sheet.widths([100])
+    wrapped = {**plain, "text_wrap": True, "valign": "top"}
+    row = 3
+    for part in report.method:
+        sheet.text(row, 0, part.title, head_style(report.theme))
+        sheet.text(row, 1, "", head_style(report.theme))
+        for one in part.statements:
+            row += 1
+            sheet.text(row, 0, one.text, wrapped)
+            sheet.text(row, 1, one.tables, {**wrapped, "font_color": report.theme.quiet})
+            lines = max(
+                _wrapped_lines(one.text, METHOD_WIDTHS[0]), _wrapped_lines(one.tables, METHOD_WIDTHS[1])
+            )
+            sheet.height(row, LINE_HEIGHT * lines + 3)
+        row += 2
+    sheet.across(row, 0, 1, report.provenance, {**wrapped, "font_color": report.theme.quiet})
+    sheet.height(row, LINE_HEIGHT * _wrapped_lines(report.provenance, sum(METHOD_WIDTHS)))
+    sheet.widths(METHOD_WIDTHS)
     sheet.print_set_up(title=report.words("Method"), rows=(0, 0), columns=0, breaks=(), wide=1)
-    sheet.print_area(len(report.method) + 4, 1)
+    sheet.print_area(row + 1, 2)
+
+
+def _write_notes(sheet: Sheet, report: Report, places: Sequence[Place]) -> None:
+    """Write all notes of every table in full, each table with a link to it."""
+    plain = plain_style(report.theme)
+    sheet.text(0, 0, report.words("All notes"), title_style(report.theme))
+    back_to_contents(sheet, 1, report.words, {**plain, **link_style(report.theme)})
+    wrapped = {**plain, "text_wrap": True, "valign": "top"}
+    row = 3
+    for number, (table, (name, top)) in enumerate(zip(report.tables, places, strict=True), 1):
+        sheet.number(row, 0, number, {**head_style(report.theme), "valign": "top"})
+        link = {**head_style(report.theme), **link_style(report.theme), "text_wrap": True, "valign": "top"}
+        sheet.link(row, 1, name, table.title, link, to=top)
+        sheet.height(row, LINE_HEIGHT * _wrapped_lines(table.title, NOTES_WIDTH) + 2)
+        for note in table.notes:
+            row += 1
+            sheet.text(row, 1, str(note), wrapped)
+            sheet.height(row, LINE_HEIGHT * _wrapped_lines(note, NOTES_WIDTH) + 1)
+        row += 2
+    sheet.widths([5, NOTES_WIDTH])
+    sheet.print_set_up(title=report.words("All notes"), rows=(0, 0), columns=0, breaks=(), wide=1)
+    sheet.print_area(row, 2)
 
 
 def _write_audit(sheet: Sheet, audit: Audit, report: Report) -> None:
@@ -229,12 +276,15 @@ class _Contents:
         sheet.text(0, 0, self.report.shown_title, title_style(theme))
         if theme.logo is not None:
             sheet.picture(0, 4, theme.logo)
-        sheet.text(1, 0, say("{count} tables", count=len(places)), {**plain, "font_color": theme.quiet})
+        sheet.text(
+            1, 0, say("{count} {count:table|tables}", count=len(places)), {**plain, "font_color": theme.quiet}
+        )
         for column, text in enumerate(CONTENTS_HEADS):
             side = {"align": "right"} if column in (0, 3) else {"align": "left", "indent": 1}
             sheet.text(3, column, say(text), {**head, **side})
         row = 4
         tables = with_new_headings(self.report.tables)
+        titles = contents_titles(self.report.tables)
         for number, ((table, heading), (name, top)) in enumerate(zip(tables, places, strict=True), 1):
             if heading:
                 strip = {**plain, "bold": True, "bg_color": theme.sand, "font_color": theme.river}
@@ -245,10 +295,10 @@ class _Contents:
             sheet.link(
                 row, 1, name, table.id, {**plain, **link_style(theme), "valign": "top", "indent": 1}, to=top
             )
-            sheet.text(row, 2, table.title, wrapped)
+            sheet.text(row, 2, titles[number - 1], wrapped)
             sheet.number(row, 3, table.people, {**plain, "num_format": "#,##0", "valign": "top"})
             sheet.text(row, 4, _marked_columns(table), wrapped)
-            lines = max(lines_needed(table.title, 76), lines_needed(_marked_columns(table), 44))
+            lines = max(lines_needed(titles[number - 1], 66), lines_needed(_marked_columns(table), 44))
             sheet.height(row, LINE_HEIGHT * lines + 2)
             row += 1
         quiet = {**plain, "font_color": theme.quiet, "text_wrap": True, "valign": "top"}

@@ -66,7 +66,7 @@ class WorkbookCharts:
         for place, category in enumerate(spec.categories, row + 2):
             sheet.text(place, 0, category, plain)
             for column, series in enumerate(spec.series, 1):
-                value = series.values[place - row - 2]
+                value = spec.spreadsheet_values(series)[place - row - 2]
                 if value is not None:
                     sheet.number(place, column, value, number)
 

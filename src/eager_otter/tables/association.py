@@ -194,12 +194,13 @@ def whole_table_notes(
         return ()
     if why_not or not associations:
         reason = say(why_not or said("no banner group has columns to compare"))
-        return (Note(say("Whole table: no test, as {reason}.", reason=reason), "detail"),)
+        told = say("Whole table: no test, as {reason}.", reason=reason)
+        return (Note(told, "whole table", told),)
     levels = request.levels or (95.0,)
-    return tuple(
-        Note(one.sentence(levels[0], lax=levels[-1], every=wanted == "all", words=say), "detail")
-        for one in associations
-    )
+    sentences = [
+        one.sentence(levels[0], lax=levels[-1], every=wanted == "all", words=say) for one in associations
+    ]
+    return tuple(Note(sentence, "whole table", sentence) for sentence in sentences)
 
 
 def _size(measure: Measure, *, ordered: bool) -> str:
@@ -223,8 +224,8 @@ def p_said(p: float, say: Words) -> str:
 def _test_words(test: WholeTableTest, say: Words) -> str:
     statistic, p = say.number(f"{test.statistic:.2f}"), p_said(test.p_value, say)
     if test.method == "chi-square":
-        told = said("chi-square {statistic} on {df} degrees of freedom, {p}")
-        return say(told, statistic=statistic, df=float(test.df1), p=p)
+        told = said("chi-square {statistic} on {df} {df:degree|degrees} of freedom, {p}")
+        return say(told, statistic=statistic, df=int(test.df1), p=p)
     corrected = said(
         "chi-square of the weighted shares, corrected for the weights (Rao and Scott): F = {statistic} on {df1} and "
         "{df2} degrees of freedom, {p}"

@@ -172,10 +172,10 @@ class _Working:
         if facts is not None:
             now = facts.rows
             steps.append(Step(what="respondents read", before=now, after=now))
-            for text, kept in facts.filters:
-                what = f"base: {text}" if text == facts.base else f"filter: {text}"
-                steps.append(Step(what=what, before=now, after=kept))
-                now = kept
+            for step in facts.filters:
+                what = f"base: {step.expression}" if step is facts.base else f"filter: {step.expression}"
+                steps.append(Step(what=what, before=now, after=step.kept))
+                now = step.kept
             if facts.zero_weights:
                 steps.append(Step(what="weight above 0", before=now, after=now - facts.zero_weights))
                 now -= facts.zero_weights

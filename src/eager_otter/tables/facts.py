@@ -6,13 +6,27 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class FilterStep:
+    """A filter, or the condition of a base: its expression, how readers are told of it, and how many it kept."""
+
+    expression: str
+    told: str
+    kept: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Facts:
-    """How those counted were chosen: rows read, filters with what they kept, weight, rows of weight 0."""
+    """How those counted were chosen: rows read, filters with what they kept, weight, rows of weight 0.
+
+    `base` is the step of `filters` that is the condition of the table's base; `asked` says in a reader's words whom
+    the question was asked of.
+    """
 
     rows: int
     universe: str = ""
-    filters: tuple[tuple[str, int], ...] = ()
+    filters: tuple[FilterStep, ...] = ()
     weight: str | None = None
-    base: str | None = None
+    base: FilterStep | None = None
+    asked: str = ""
     zero_weights: int = 0
     unknown: tuple[tuple[str, int], ...] = ()

@@ -47,7 +47,8 @@ OWN_DIFFERENCE = frozenset({"interval low", "interval high", "percent interval l
 class Setting:
     """What surrounds a table: the banner, who is counted and how they were chosen.
 
-    `questions` are those of the banner; `sharing` holds the starts of groups in which someone is in two columns, and
+    `questions` are those of the banner; `labels` those of all questions by name; `sharing` holds the starts of groups
+    in which someone is in two columns, and
     `overlapping` (pairs, 2) the pairs of columns whose pair sums there are.
     """
 
@@ -59,6 +60,11 @@ class Setting:
     sharing: frozenset[int] = frozenset()
     overlapping: IntArray = field(default_factory=lambda: np.zeros((0, 2), np.int64))
     viewer: Viewer | None = None
+    labels: Mapping[str, str] = field(default_factory=dict)
+
+    def label_of(self, name: str) -> str:
+        """Give the label of a question, its name where the setting knows none."""
+        return self.labels.get(name, name)
 
     def column_order(self, columns: Sequence[int]) -> Order:
         """Tell whether columns have an order: two, or answers of an ordered question as these follow each other."""

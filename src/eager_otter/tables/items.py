@@ -169,7 +169,8 @@ def _table(
     *,
     alike: bool,
 ) -> Table:
-    title = request.title or request.question
+    labels = dict.fromkeys(items.label_of(place, one.question.label) for place, one in enumerate(sums))
+    title = request.title or ", ".join(labels)
     if items.shape == "items by columns" and not items.figures and not request.title:
         figure = items.figure
         title = f"{title} – {request.words(figure.casefold()) if is_summary(figure) else figure}"
@@ -265,7 +266,7 @@ def answers_by_items(
     if not left_out:
         return table
     told = request.words("Not shown, as not all items have them alike: {rows}.", rows=", ".join(left_out))
-    return replace(table, notes=(*table.notes, Note(told, "detail")))
+    return replace(table, notes=(*table.notes, Note(told, "rows", told)))
 
 
 def check_alike(questions: Sequence[Question]) -> None:

@@ -39,6 +39,7 @@ from eager_otter.tables.request import (
     CellFigure,
     Count,
     TableRequest,
+    is_summary,
     percentile_of,
     plain_summary,
     quantile_of,
@@ -98,13 +99,24 @@ class Making:
         request = self.request
         lines = [*self.bases(), *self.body()]
         notes = notes_of(request, self.sums, lines, self.setting)
-        title, people = request.title or self.question.text, int(self.sums.base.n[0, 0])
+        title, people = request.title or self._usual_title(), int(self.sums.base.n[0, 0])
         table = finished(request, self.setting, lines, notes, title=title, people=people)
         table = replace(table, crossings=self._crossings())
         if request.tests.whole_table == "none":
             return table
         told = whole_table_notes(request, table.associations(), self.no_whole_table())
         return replace(table, notes=(*notes, *told))
+
+    def _usual_title(self) -> str:
+        """Give the question's text, and what the cells sum up of another question."""
+        if self.request.value is None:
+            return self.question.text
+        say = self.request.words
+        figures = ", ".join(say(figure) for figure in self.figures if is_summary(figure)) or say("mean")
+        label = self.setting.label_of(self.request.value)
+        return say(
+            "{title} – {figures} of {question}", title=self.question.text, figures=figures, question=label
+        )
 
     def no_whole_table(self) -> str:
         """Say why the table as a whole cannot be tested, "" where it can."""

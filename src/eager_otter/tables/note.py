@@ -1,30 +1,79 @@
-"""A note under a table: a whole sentence that knows what it is about."""
+"""A note under a table: a whole sentence that knows what it is about, and how it is said shortly."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Literal
 
 About = Literal[
-    "universe", "base", "filter", "weight", "letters", "tests", "marks", "signs", "method", "detail"
+    "universe",
+    "base",
+    "left out",
+    "filter",
+    "weight",
+    "columns",
+    "rows",
+    "figures",
+    "scores",
+    "whole table",
+    "letters",
+    "against",
+    "tests",
+    "chance",
+    "untested",
+    "marks",
+    "signs",
+    "own",
 ]
+NotesLength = Literal["short", "full", "none"]
+
+OF_LINE: tuple[frozenset[About], ...] = (  # the lines of short notes
+    frozenset({"universe", "base", "left out", "filter", "weight", "columns"}),
+    frozenset({"rows", "figures", "scores", "untested", "marks", "signs", "tests", "chance"}),
+    frozenset({"letters", "against"}),
+    frozenset({"whole table"}),
+    frozenset({"own"}),
+)
+OF_METHOD: frozenset[About] = frozenset(
+    {"universe", "filter", "weight", "figures", "letters", "against", "tests", "marks", "signs"}
+)
+ALWAYS: frozenset[About] = frozenset(  # what explains a sign in the table, or was asked for
+    {"letters", "against", "untested", "marks", "signs", "whole table", "own"}
+)
 
 
 class Note(str):
-    """A text, and what it is about, so that an output can choose notes whatever their language.
+    """A text, what it is about, and its `short` form: "" where a table with short notes goes without it.
 
-    >>> note = Note("Not weighted.", "weight")
-    >>> note, note.about
-    ('Not weighted.', 'weight')
+    >>> note = Note("Base: the 812 respondents who answered.", "base", "Base: respondents who answered.")
+    >>> note, note.about, note.short
+    ('Base: the 812 respondents who answered.', 'base', 'Base: respondents who answered.')
     """
 
-    __slots__ = ("about",)
+    __slots__ = ("about", "short")
     about: About
+    short: str
 
-    def __new__(cls, text: str, about: About) -> Note:
+    def __new__(cls, text: str, about: About, short: str = "") -> Note:
         """Make a note of a text."""
         made = super().__new__(cls, text)
-        made.about = about
+        made.about, made.short = about, short
         return made
 
-    def __getnewargs__(self) -> tuple[str, About]:  # type: ignore[override]
-        return str(self), self.about
+    def __getnewargs__(self) -> tuple[str, About, str]:  # type: ignore[override]
+        return str(self), self.about, self.short
+
+
+def notes_shown(notes: Iterable[Note], length: NotesLength) -> tuple[str, ...]:
+    """Give notes at a length: all in full; shortly, in a few lines; or of the short ones only what explains a sign.
+
+    >>> base = Note("Base: the 812 respondents who answered.", "base", "Base: respondents who answered.")
+    >>> sign = Note("Signs: – nobody.", "signs", "– nobody.")
+    >>> notes_shown([base, sign], "short"), notes_shown([base, sign], "none")
+    (('Base: respondents who answered.', '– nobody.'), ('– nobody.',))
+    """
+    if length == "full":
+        return tuple(str(note) for note in notes)
+    kept = [note for note in notes if note.short and (length == "short" or note.about in ALWAYS)]
+    lines = (" ".join(note.short for note in kept if note.about in line) for line in OF_LINE)
+    return tuple(line for line in lines if line)

@@ -71,7 +71,7 @@ def notes_of(
         *filter_notes(facts, say),
         *weight_notes(facts, say),
         *_rule_notes(request, sums.question),
-        *_row_notes(request, sums.question, lines),
+        *_row_notes(request, sums.question, lines, setting),
         *score_notes(sums, lines, say),
         *testing_notes(request, lines, layout, shares_people=_shares_people(sums, setting.shared)),
         *mark_notes(request, lines, layout),
@@ -82,7 +82,7 @@ def notes_of(
 
 def _own_note(request: TableRequest) -> Iterator[Note]:
     if request.note:
-        yield Note(request.note, "detail")
+        yield Note(request.note, "own", request.note)
 
 
 def preview_notes(
@@ -98,13 +98,14 @@ def preview_notes(
     }
     thin = ", ".join(f"{count} {say(mark)}" for mark, count in counts.items() if count) or say("none is thin")
     shape = say(
-        "{columns} columns beside the Total; {pairs} comparisons in each row. By the minimum bases: {thin}.",
+        "{columns} {columns:column|columns} beside the Total; {pairs} {pairs:comparison|comparisons} in each row. By "
+        "the minimum bases: {thin}.",
         columns=lettered,
         pairs=pairs,
         thin=thin,
     )
     return (
-        Note(shape, "detail"),
+        Note(shape, "base", shape),
         *filter_notes(facts, say),
         *weight_notes(facts, say),
         *mark_notes(request, [bases], layout),
@@ -124,7 +125,7 @@ def item_notes(
     say, facts, layout = request.words, setting.facts, setting.layout
     shares = items.shape != "answers by items" and _shares_people(sums[0], setting.shared)
     tested = tuple(testing_notes(request, lines, layout, shares_people=shares))
-    shape = list(_shape_notes(request, items, lines, sums, alike=alike))
+    shape = list(_shape_notes(request, items, lines, sums, setting, alike=alike))
     percents = {line.figure for line in lines} & set(PERCENT_NOTES)
     if items.shape != "one under another":
         shape += [_percent_note(request, figure) for figure in PERCENT_NOTES if figure in percents]
@@ -155,7 +156,8 @@ def _item_score_notes(
     for name, notes in found.items():
         for note in notes:
             if len(set(found.values())) > 1:
-                yield Note(say("{item}: {note}", item=named[name], note=note), note.about)
+                short = say("{item}: {note}", item=named[name], note=note.short) if note.short else ""
+                yield Note(say("{item}: {note}", item=named[name], note=note), note.about, short)
     if len(set(found.values())) == 1:
         yield from next(iter(found.values()))
 
@@ -169,7 +171,8 @@ def _items_base_notes(request: TableRequest, sums: Sequence[QuestionSums], facts
         base = say("{least} to {most}", least=min(bases), most=max(bases))
     yield from universe_note(facts, say)
     who = say(request.base_text or said("the respondents who answered each item"))
-    yield Note(say("Base: {who} ({count}).", who=who, count=base), "base")
+    text = say("Base: {who} ({count}).", who=who, count=base)
+    yield Note(text, "base", say("Base: {who}.", who=who))
 
 
 def _shape_notes(
@@ -177,6 +180,7 @@ def _shape_notes(
     items: Items,
     lines: Sequence[Line],
     sums: Sequence[QuestionSums],
+    setting: Setting,
     *,
     alike: bool,
 ) -> Iterator[Note]:
@@ -186,17 +190,20 @@ def _shape_notes(
         case "one under another":
             found: list[Note] = []
             for one in sums:
-                found += _row_notes(request, one.question, [line for line in lines if line.kind == "net"])
+                found += _row_notes(
+                    request, one.question, [line for line in lines if line.kind == "net"], setting
+                )
             yield from dict.fromkeys(found)
         case "items by columns":
             own = "" if alike else " " + say("Its own base stands under it.")
-            yield Note(say("Each row shows {what}.", what=_what(items, say)) + own, "detail")
+            told = say("Each row shows {what}.", what=_what(items, say))
+            yield Note(told + own, "rows", told)
         case "answers by items":
-            yield Note(say("Each column is one item; it has its own base."), "detail")
+            yield Note(say("Each column is one item; it has its own base."), "rows")
         case "before by after":
             move = say("Down: the answer before. Across: the answer after, given by the same people.")
-            yield Note(move, "detail")
-            yield from _row_notes(request, sums[0].question, [])
+            yield Note(move, "rows", move)
+            yield from _row_notes(request, sums[0].question, [], setting)
         case _:
             assert_never(items.shape)
 
@@ -220,7 +227,7 @@ def _percent_note(request: TableRequest, figure: str) -> Note:
         "percent interval low": {"level": level},
         "difference interval low": {"level": level, "column": column},
     }
-    return Note(request.words(PERCENT_NOTES[figure], **places.get(figure, {})), "detail")
+    return Note(request.words(PERCENT_NOTES[figure], **places.get(figure, {})), "figures")
 
 
 def _rule_notes(request: TableRequest, question: Question) -> Iterator[Note]:
@@ -228,25 +235,28 @@ def _rule_notes(request: TableRequest, question: Question) -> Iterator[Note]:
     rules, say = request.rows, request.words
     if rules.hide:
         hidden = _named(question, rules.hide)
-        yield Note(say("Not shown, but in the base: {answers}.", answers=hidden), "detail")
+        told = say("Not shown, but in the base: {answers}.", answers=hidden)
+        yield Note(told, "rows", told)
     if rules.leave_out:
         out = _named(question, rules.leave_out)
-        yield Note(say("Left out, of the base too: {answers}.", answers=out), "detail")
+        yield Note(say("Left out, of the base too: {answers}.", answers=out), "rows")
     if rules.most is not None:
-        told = said("Only the first {count} answers are shown; the others are in the base.")
-        yield Note(say(told, count=rules.most), "detail")
+        told = said("Only the first {count} {count:answer is|answers are} shown; the others are in the base.")
+        text = say(told, count=rules.most)
+        yield Note(text, "rows", text)
     if rules.above is not None:
         told = said(
             "Only answers with more than {percent} % of the Total are shown; the others are in the base."
         )
-        yield Note(say(told, percent=float(rules.above)), "detail")
+        text = say(told, percent=float(rules.above))
+        yield Note(text, "rows", text)
     if rules.sort is not None:
         sort = rules.sort
         key = say(SORT_KEYS[sort.by]) if sort.by in SORT_KEYS else ""
         key = key or say("the percent of {column}", column=say(sort.column))
         up = said("Sorted up by {key}; other, none and don't know keep the end.")
         down = said("Sorted down by {key}; other, none and don't know keep the end.")
-        yield Note(say(up if sort.up else down, key=key), "detail")
+        yield Note(say(up if sort.up else down, key=key), "rows")
 
 
 def _named(question: Question, names: Sequence[str]) -> str:
@@ -257,31 +267,34 @@ def _named(question: Question, names: Sequence[str]) -> str:
     )
 
 
-def _row_notes(request: TableRequest, question: Question, lines: Sequence[Line]) -> Iterator[Note]:
+def _row_notes(
+    request: TableRequest, question: Question, lines: Sequence[Line], setting: Setting
+) -> Iterator[Note]:
     say = request.words
     if question.kind == "multi":
         several = said("Several answers possible: percents are of respondents and may add to more than 100.")
-        yield Note(say(several), "detail")
+        yield Note(say(several), "figures", say("Several answers possible."))
     if request.value is not None:
         told = said("Cells sum up {question} among those in the row and the column who have a value.")
-        yield Note(say(told, question=request.value), "detail")
+        text = say(told, question=setting.label_of(request.value))
+        yield Note(text, "rows", text)
     percents = {line.figure for line in lines} & set(PERCENT_NOTES)
     yield from (_percent_note(request, figure) for figure in PERCENT_NOTES if figure in percents)
     if len(percents | {line.figure for line in lines if line.figure == "column percent"}) > 2:
         kinds = said("Several kinds of percents stand in this table; each says what it is a percent of.")
-        yield Note(say(kinds), "detail")
+        yield Note(say(kinds), "figures")
     figures = {line.figure for line in lines}
     if figures & {"standard deviation", "standard error", "interval low"}:
         told = said(
             "Deviations are of the weighted values, times n / (n − 1) with n the unweighted number of values."
         )
-        yield Note(say(told), "method")
+        yield Note(say(told), "figures")
     if any(quantile_of(figure) is not None for figure in figures):
         told = said(
             "Medians and other quantiles are the first value whose cumulated share of weight exceeds theirs, or the "
             "midpoint of it and the next where it equals it."
         )
-        yield Note(say(told), "method")
+        yield Note(say(told), "figures")
     if any(line.kind == "net" for line in lines):
         yield from _net_notes(request, question, lines)
 
@@ -289,23 +302,25 @@ def _row_notes(request: TableRequest, question: Question, lines: Sequence[Line])
 def _net_notes(request: TableRequest, question: Question, lines: Sequence[Line]) -> Iterator[Note]:
     say = request.words
     if any(net.how == "any" for net in question.nets):
-        yield Note(say("A net counts each respondent once who gave any of its answers."), "method")
+        yield Note(say("A net counts each respondent once who gave any of its answers."), "figures")
     ways = {
         "all": said("{net}: those who gave all of its {count} answers."),
         "none": said("{net}: those who gave none of its {count} answers."),
     }
     for net in question.nets:
         if net.how in ways:
-            yield Note(say(ways[net.how], net=net.label, count=len(net.of)), "detail")
+            text = say(ways[net.how], net=net.label, count=len(net.of))
+            yield Note(text, "rows", text)
         elif net.how != "any":
             told = said("{net}: those who gave at least {least} of its {count} answers.")
-            yield Note(say(told, net=net.label, least=net.least, count=len(net.of)), "detail")
+            text = say(told, net=net.label, least=net.least, count=len(net.of))
+            yield Note(text, "rows", text)
     shown = {line.label for line in lines if line.figure == "difference"}
     for difference in question.differences:
         if difference.label in shown:
             plus, minus = (_labels(question, codes) for codes in (difference.plus, difference.minus))
             told = said("{row}: percent of {plus}, minus percent of {minus}.")
-            yield Note(say(told, row=difference.label, plus=plus, minus=minus), "detail")
+            yield Note(say(told, row=difference.label, plus=plus, minus=minus), "rows")
 
 
 def _labels(question: Question, codes: Sequence[str]) -> str:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from eager_otter.codebook.model import Question
 from eager_otter.data.reasons import REASONS, Reason
 from eager_otter.looks.words import Words, said
 from eager_otter.tables.counting import QuestionSums
@@ -46,6 +45,18 @@ def reasons_told(reasons: Sequence[tuple[Reason | None, int]], say: Words) -> st
     )
 
 
+def counted_reasons(reasons: Sequence[tuple[Reason | None, int]], say: Words) -> str:
+    """List reasons shortly, each with its count: "not asked 13, blank 4"."""
+    return ", ".join(
+        say(
+            "{reason} {count}",
+            count=count,
+            reason=say("an answer without a column") if reason is None else reason_said(reason, say),
+        )
+        for reason, count in reasons
+    )
+
+
 def universe_note(facts: Facts, say: Words) -> Iterator[Note]:
     """Say who was interviewed at all."""
     if facts.universe:
@@ -54,35 +65,43 @@ def universe_note(facts: Facts, say: Words) -> Iterator[Note]:
 
 def base_notes(request: TableRequest, sums: QuestionSums, facts: Facts) -> Iterator[Note]:
     """Say who is in the base of a question, and who is not."""
-    say, question = request.words, sums.question
+    say = request.words
     yield from universe_note(facts, say)
-    yield Note(_base_text(request, sums, facts) + _asked_text(question, say), "base")
+    yield _base_note(request, sums, facts)
     reasons = sums.left_out
     if reasons and sums.everyone:
-        yield Note(say("No answer ({reasons}).", reasons=reasons_told(reasons, say)), "detail")
+        told = say("No answer ({reasons}).", reasons=reasons_told(reasons, say))
+        short = say("No answer: {reasons}.", reasons=counted_reasons(reasons, say))
+        yield Note(told, "left out", short)
     elif reasons:
         total = sum(count for _, count in reasons)
         told = say(
             "Left out of the base: {count} ({reasons}).", count=total, reasons=reasons_told(reasons, say)
         )
-        yield Note(told, "detail")
+        short = say("Left out: {reasons}.", reasons=counted_reasons(reasons, say))
+        yield Note(told, "left out", short)
     yield from outside_notes(sums, say)
     if facts.unknown:
         found = ", ".join(f"{value!r} ({say.whole(count)})" for value, count in facts.unknown)
         unknown = said("Not counted, as the codebook does not know them (in all rows of the data): {codes}.")
-        yield Note(say(unknown, codes=found), "detail")
+        short = say("Codes not in the codebook, not counted: {codes}.", codes=found)
+        yield Note(say(unknown, codes=found), "left out", short)
 
 
 def outside_notes(sums: QuestionSums, say: Words) -> Iterator[Note]:
-    """Say, by banner group, how many of the base are in none of its columns, and why."""
-    for outside in sums.in_no_column:
-        group = outside.group or say("Own columns")
+    """Say, by banner group, how many of the base are in none of its columns, and why; shortly all groups at once."""
+    named = [(outside.group or say("Own columns"), outside) for outside in sums.in_no_column]
+    each = [say("{group} {count}", group=group, count=outside.people) for group, outside in named]
+    short = say("In no column: {groups}.", groups=", ".join(each))
+    for group, outside in named:
         if not outside.reasons:
-            yield Note(say("In no column of {group}: {count}.", group=group, count=outside.people), "detail")
-            continue
-        reasons = reasons_told(outside.reasons, say)
-        told = said("In no column of {group}: {count} ({reasons}).")
-        yield Note(say(told, group=group, count=outside.people, reasons=reasons), "detail")
+            told = say("In no column of {group}: {count}.", group=group, count=outside.people)
+        else:
+            reasons = reasons_told(outside.reasons, say)
+            text = said("In no column of {group}: {count} ({reasons}).")
+            told = say(text, group=group, count=outside.people, reasons=reasons)
+        yield Note(told, "columns", short)
+        short = ""  # said once for all groups
 
 
 def left_out_of_items(labels: Sequence[str], sums: Sequence[QuestionSums], say: Words) -> Iterator[Note]:
@@ -101,7 +120,12 @@ def left_out_of_items(labels: Sequence[str], sums: Sequence[QuestionSums], say: 
         reasons = reason_said(one.left_out[0][0], say) if only else reasons_told(one.left_out, say)
         listed.append(say("{item} {count} ({reasons})", item=label, count=count, reasons=reasons))
     text = said("No answer: {items}.") if sums[0].everyone else said("Left out of the bases: {items}.")
-    yield Note(say(text, items=", ".join(listed)), "detail")
+    counts = [sum(count for _, count in one.left_out) for one in sums]
+    shortly = said("Without an answer: {least} to {most} by item.")
+    if min(counts) == max(counts):
+        shortly = said("Without an answer: {least} in each item.")
+    short = say(shortly, least=min(counts), **({} if min(counts) == max(counts) else {"most": max(counts)}))
+    yield Note(say(text, items=", ".join(listed)), "left out", short)
 
 
 def outside_of_items(sums: Sequence[QuestionSums], say: Words) -> Iterator[Note]:
@@ -110,7 +134,16 @@ def outside_of_items(sums: Sequence[QuestionSums], say: Words) -> Iterator[Note]
     if len(alike) == 1:
         yield from alike[0]
         return
-    groups = dict.fromkeys(outside.group for one in sums for outside in one.in_no_column)
+    groups = list(dict.fromkeys(outside.group for one in sums for outside in one.in_no_column))
+    spans = []
+    for group in groups:
+        people = [sum(o.people for o in one.in_no_column if o.group == group) for one in sums]
+        text = said("{group} {least} to {most}") if min(people) < max(people) else said("{group} {count}")
+        counts = (
+            {"least": min(people), "most": max(people)} if min(people) < max(people) else {"count": people[0]}
+        )
+        spans.append(say(text, group=group or say("Own columns"), **counts))
+    short = say("In no column: {groups}.", groups=", ".join(spans))
     for group in groups:
         found = [outside for one in sums for outside in one.in_no_column if outside.group == group]
         people = [outside.people for outside in found] + [0] * (len(sums) - len(found))
@@ -128,7 +161,8 @@ def outside_of_items(sums: Sequence[QuestionSums], say: Words) -> Iterator[Note]
         if reasons:
             text = said("In no column of {group}, by item: {least} to {most} ({reasons}).")
             places["reasons"] = "; ".join(reasons)
-        yield Note(say(text, **places), "detail")
+        yield Note(say(text, **places), "columns", short)
+        short = ""  # said once for all groups
 
 
 def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterator[Note]:
@@ -146,7 +180,8 @@ def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterat
         valued = int(sums.values.n[0, 0])
         if valued < people:
             told = said("Means and other figures of scores rest on the {count} whose answer has a score.")
-            yield Note(say(told, count=valued), "detail")
+            short = say("Scores rest on {count}.", count=valued)
+            yield Note(say(told, count=valued), "scores", short)
     for line in own:
         if line.figure == "difference" and without and line.evidence is not None:
             told = said(
@@ -154,42 +189,51 @@ def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterat
                 "need not be the difference of their percents."
             )
             count = int(line.evidence.base.n[0, 0])
-            yield Note(say(told, row=line.label, count=count), "detail")
+            short = say("{row} rests on the {count} with a score.", row=line.label, count=count)
+            yield Note(say(told, row=line.label, count=count), "scores", short)
     if without and (scored or any(net.label for net in question.nets)):
-        yield Note(say("In the base, without a score: {answers}.", answers=", ".join(without)), "detail")
+        told = say("In the base, without a score: {answers}.", answers=", ".join(without))
+        yield Note(told, "scores", told)
 
 
-def _base_text(request: TableRequest, sums: QuestionSums, facts: Facts) -> str:
-    """Say in words who is in the base, and how many they are."""
+def _base_note(request: TableRequest, sums: QuestionSums, facts: Facts) -> Note:
+    """Say in words who is in the base and how many they are, and whom the question was asked of."""
     say, people = request.words, int(sums.base.n[0, 0])
+    asked = say(" Asked of {people}.", people=facts.asked) if facts.asked else ""
+    shortly = say("; asked of {people}", people=facts.asked) if facts.asked else ""
     if request.base_text:
-        return say("Base: {who} ({count} respondents).", who=say(request.base_text), count=people)
+        who = say(request.base_text)
+        text = said("Base: {who} ({count} {count:respondent|respondents}).")
+        told = say(text, who=who, count=people)
+        return Note(told + asked, "base", say("Base: {who}{asked}.", who=who, asked=shortly))
     if sums.everyone:
-        return say("Base: all {count} respondents, whether or not they answered.", count=people)
+        text = said("Base: all {count} {count:respondent|respondents}, whether or not they answered.")
+        short = say("Base: all respondents, whether or not they answered{asked}.", asked=shortly)
+        return Note(say(text, count=people) + asked, "base", short)
     if request.nest:
-        text = said("Base: the {count} respondents who answered all of these{more}.")
+        text = said("Base: the {count} {count:respondent|respondents} who answered all of these{more}.")
+        shorter = said("Base: respondents who answered all of these{more}{asked}.")
     elif sums.question.kind == "number":
-        text = said("Base: the {count} respondents who gave a number{more}.")
+        text = said("Base: the {count} {count:respondent|respondents} who gave a number{more}.")
+        shorter = said("Base: respondents who gave a number{more}{asked}.")
     else:
-        text = said("Base: the {count} respondents who answered{more}.")
-    more = "" if facts.base is None else say(" and satisfy {expression}", expression=facts.base)
-    return say(text, count=people, more=more)
-
-
-def _asked_text(question: Question, say: Words) -> str:
-    if question.asked is None:
-        return ""
-    return " " + say("The question was asked if {expression}.", expression=question.asked.text)
+        text = said("Base: the {count} {count:respondent|respondents} who answered{more}.")
+        shorter = said("Base: respondents who answered{more}{asked}.")
+    more = "" if facts.base is None else say(" ({condition})", condition=facts.base.told)
+    return Note(say(text, count=people, more=more) + asked, "base", say(shorter, more=more, asked=shortly))
 
 
 def filter_notes(facts: Facts, say: Words) -> Iterator[Note]:
     """Say what each filter kept."""
     before = facts.rows
-    for text, kept in facts.filters:
-        if text != facts.base:
-            told = said("Filter: {expression}; {kept} of {before} respondents.")
-            yield Note(say(told, expression=text, kept=kept, before=before), "filter")
-        before = kept
+    every = "; ".join(step.told for step in facts.filters if step is not facts.base)
+    short = say("Filter: {condition}.", condition=every)
+    for step in facts.filters:
+        if step is not facts.base:
+            told = said("Filter: {condition}; {kept} of {before} {before:respondent|respondents}.")
+            yield Note(say(told, condition=step.told, kept=step.kept, before=before), "filter", short)
+            short = ""  # said once for all filters
+        before = step.kept
 
 
 def weight_notes(facts: Facts, say: Words) -> Iterator[Note]:
@@ -199,5 +243,5 @@ def weight_notes(facts: Facts, say: Words) -> Iterator[Note]:
         return
     yield Note(say("Weighted by {weight}; tests use effective bases.", weight=facts.weight), "weight")
     if facts.zero_weights:
-        told = said("Out of every base for a weight of 0: {count}.")
-        yield Note(say(told, count=facts.zero_weights), "detail")
+        told = say("Out of every base for a weight of 0: {count}.", count=facts.zero_weights)
+        yield Note(told, "left out", told)

@@ -24,16 +24,20 @@ def mark_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColum
     base = say(said("base") if unweighted else said("effective base"))
     if "low base" in found and rules.mark is not None:
         told = said("{sign} {base} below {least}: read with care.")
-        yield Note(say(told, sign=MARK_SIGNS["low base"], base=base, least=float(rules.mark)), "marks")
+        text = say(told, sign=MARK_SIGNS["low base"], base=base, least=float(rules.mark))
+        yield Note(text, "marks", text)
     if "not tested" in found and rules.no_test is not None:
         told = said("{sign} {base} below {least}: not tested.")
-        yield Note(say(told, sign=MARK_SIGNS["not tested"], base=base, least=float(rules.no_test)), "marks")
+        text = say(told, sign=MARK_SIGNS["not tested"], base=base, least=float(rules.no_test))
+        yield Note(text, "marks", text)
     if "withheld" in found and rules.withhold is not None:
         told = said(
             "{sign} {base} below {least}: figures withheld and not tested. This keeps thin figures from being read; "
             "it does not protect anybody's privacy."
         )
-        yield Note(say(told, sign=WITHHELD, base=base, least=float(rules.withhold)), "marks")
+        least = float(rules.withhold)
+        short = say("{sign} {base} below {least}: withheld.", sign=WITHHELD, base=base, least=least)
+        yield Note(say(told, sign=WITHHELD, base=base, least=least), "marks", short)
     yield from _thin_summaries(lines, seen, say)
 
 
@@ -49,7 +53,7 @@ def _thin_summaries(lines: Sequence[Line], seen: Sequence[int], say: Words) -> I
             told = said(
                 "Figures with a mark of their own rest on fewer respondents than the base of their column."
             )
-            yield Note(say(told), "marks")
+            yield Note(say(told), "marks", say("A mark beside a figure: it rests on fewer respondents."))
             return
 
 
@@ -66,16 +70,15 @@ def sign_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColum
     for line in lines:
         if line.kind not in ("base", "heading"):
             texts.update(_special(line, request, seen))
-    meanings = []
     if ZERO in texts:
-        meanings.append(say("{sign} nobody", sign=ZERO))
-    small = sorted(text for text in texts if text[0] == "<")
-    meanings += [say("{sign} more than none, but rounds to zero", sign=text) for text in small]
+        told = say("{sign} nobody.", sign=ZERO)
+        yield Note(told, "signs", told)
+    for small in sorted(text for text in texts if text[0] == "<"):
+        told = say("{sign} more than none, but rounds to zero.", sign=small)
+        yield Note(told, "signs", say("{sign} rounds to zero.", sign=small))
     if NOT_THERE in texts:
-        none = said("{sign} no such figure, as nobody is in the column or too few to work it out")
-        meanings.append(say(none, sign=NOT_THERE))
-    if meanings:
-        yield Note(say("Signs: {meanings}.", meanings="; ".join(meanings)), "signs")
+        none = said("{sign} no such figure, as nobody is in the column or too few to work it out.")
+        yield Note(say(none, sign=NOT_THERE), "signs", say("{sign} nobody, or too few.", sign=NOT_THERE))
 
 
 def _special(line: Line, request: TableRequest, seen: IntArray) -> Iterator[str]:

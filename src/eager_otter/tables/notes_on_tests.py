@@ -7,7 +7,7 @@ from typing import get_args
 
 from eager_otter.core.arrays import IntArray
 from eager_otter.core.letters import alpha_of
-from eager_otter.looks.words import said
+from eager_otter.looks.words import Words, said
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
@@ -22,13 +22,24 @@ CORRECTIONS = {
     "holm": said("Holm"),
     "benjamini-hochberg": said("Benjamini and Hochberg (the share of false marks, not the chance of any)"),
 }
+CORRECTION_NAMES = {
+    "bonferroni": said("Bonferroni"),
+    "holm": said("Holm"),
+    "benjamini-hochberg": said("Benjamini–Hochberg"),
+}
+SHORT_SIDES = {  # what marks are against, where it is not the column that it names
+    "rest": said("the rest"),
+    "total": said("the Total"),
+    "previous": said("the column before"),
+    "first": said("the first column of the group"),
+}
 SHARE_TESTS = {
-    "pooled": said("percents by a z test of two proportions with their pooled share"),
+    "pooled": said("Percents: a z test of two proportions with their pooled share."),
     "unpooled": said(
-        "percents by a z test of two proportions with their own shares (pooled where few are expected)"
+        "Percents: a z test of two proportions with their own shares (pooled where few are expected)."
     ),
-    "t": said("percents by a t test of two proportions with their pooled share"),
-    "linear": said("percents by a z test of two proportions with the linearised variance"),
+    "t": said("Percents: a t test of two proportions with their pooled share."),
+    "linear": said("Percents: a z test of two proportions with the linearised variance."),
 }
 UNTESTED_FIGURES = (
     *(figure for figure in PERCENTS if figure != "column percent"),
@@ -36,8 +47,8 @@ UNTESTED_FIGURES = (
     "index",
 )
 MEAN_TESTS = {
-    "welch": said("{what} by Welch's t test"),
-    "pooled": said("{what} by Student's t test with the pooled variance"),
+    "welch": said("{what}: Welch's t test."),
+    "pooled": said("{what}: Student's t test with the pooled variance."),
 }
 
 
@@ -49,30 +60,33 @@ def testing_notes(
     if not layout.groups:
         return
     if not request.levels:
-        yield Note(say("No significance tests were made."), "detail")
+        yield Note(say("No significance tests were made."), "untested", say("No significance tests."))
         return
     if not len(comparisons):
-        yield Note(say("No tests: no group has two columns to compare."), "detail")
+        told = say("No tests: no group has two columns to compare.")
+        yield Note(told, "untested", told)
         return
     if not any(line.evidence is not None and line.evidence.tested is not None for line in lines):
-        yield Note(say("Nothing in this table is tested."), "detail")
+        told = say("Nothing in this table is tested.")
+        yield Note(told, "untested", told)
         return
     if comparisons.letters:
-        yield Note(_letters_note(request), "letters")
+        yield Note(_letters_note(request), "letters", _short_letters(request))
     if comparisons.marks:
         yield from _marks_notes(request, layout)
-    sentences = [_tests_used(request, lines)]
+    yield from (Note(sentence, "tests") for sentence in _tests_used(request, lines))
     if shares_people:
-        sentences.append(say("Where two columns share respondents, the variance allows for those in both."))
+        told = say("Where two columns share respondents, the variance allows for those in both.")
+        yield Note(told, "tests")
     if 0 in layout.shown and not layout.columns[0].letter:
-        sentences.append(say("The Total is not tested."))
-    yield Note(" ".join(sentences), "tests")
+        yield Note(say("The Total is not tested."), "tests")
     if shares_people or request.tests.proportions in ("unpooled", "linear") or _paired(lines):
         told = said(
             "Where fewer than 5 are expected to give the answer, or not to give it, in either column, the pooled share "
             "decides the variance."
         )
-        yield Note(say(told), "method")
+        yield Note(say(told), "tests")
+    yield from _never_tested_note(lines, say)
     yield from _number_notes(request, lines)
     yield from _untested_notes(request, lines, layout)
 
@@ -117,6 +131,29 @@ def _letters_note(request: TableRequest) -> str:
     return say(text, at=at, corrected=_corrected(request))
 
 
+def _short_letters(request: TableRequest) -> str:
+    """Say in a line what a letter means, and at which level."""
+    say, levels = request.words, request.levels
+    if len(levels) == 2:
+        text = said(
+            "Letters: significantly higher than the column of that letter, capitals at {strict} %, small letters at "
+            "{lax} %"
+        )
+        told = say(text, strict=float(levels[0]), lax=float(levels[1]))
+    else:
+        text = said("Letters: significantly higher than the column of that letter, at {level} %")
+        told = say(text, level=float(levels[0]))
+    return f"{_after_correction(told, request)}."
+
+
+def _after_correction(told: str, request: TableRequest) -> str:
+    """Add the correction, where there is one."""
+    if request.tests.adjust == "none":
+        return told
+    say, name = request.words, CORRECTION_NAMES[request.tests.adjust]
+    return say("{told}, after correction ({correction})", told=told, correction=say(name))
+
+
 def _marks_notes(request: TableRequest, layout: BannerColumns) -> Iterator[Note]:
     """Say what the marks mean, and what each group is tested against."""
     say, levels = request.words, request.levels
@@ -126,8 +163,12 @@ def _marks_notes(request: TableRequest, layout: BannerColumns) -> Iterator[Note]
         lax = said(" ({higher} {lower} at the {level} % level only)")
         marks += say(lax, higher=HIGHER_LAX, lower=LOWER_LAX, level=float(levels[1]))
     told = said("Marks: {marks}; two-sided, {corrected}.")
-    yield Note(say(told, marks=marks, corrected=_corrected(request)), "letters")
+    shortly = _after_correction(say(strict, higher=HIGHER, lower=LOWER, level=float(levels[0])), request)
+    if len(levels) == 2:
+        shortly += say(lax, higher=HIGHER_LAX, lower=LOWER_LAX, level=float(levels[1]))
+    yield Note(say(told, marks=marks, corrected=_corrected(request)), "letters", f"{shortly}.")
     by_group: dict[str, list[str]] = {}
+    sides: dict[str, None] = {}
     for k, (against, at) in enumerate(zip(layout.comparisons.against, layout.comparisons.at, strict=True)):
         if at < 0:
             continue
@@ -142,12 +183,14 @@ def _marks_notes(request: TableRequest, layout: BannerColumns) -> Iterator[Note]
         group = next(g for g in layout.groups if g.start <= at < g.stop)
         head = ": ".join(group.outer[:1]) or group.label or say("Own columns")
         by_group.setdefault(_against_text(request, against, second.label), []).append(head)
+        sides.setdefault(say(SHORT_SIDES[against]) if against in SHORT_SIDES else second.label)
     each = said("{groups}: each column against {other}")
     texts = [
         say(each, groups=", ".join(dict.fromkeys(heads)), other=text) if heads else text
         for text, heads in by_group.items()
     ]
-    yield Note(f"{'; '.join(texts)}.", "detail")
+    short = say("Marks are against {others}.", others=", ".join(sides)) if sides else ""
+    yield Note(f"{'; '.join(texts)}.", "against", short)
 
 
 def _against_text(request: TableRequest, against: str, control: str) -> str:
@@ -170,43 +213,46 @@ def _against_text(request: TableRequest, against: str, control: str) -> str:
     return control
 
 
-def _tests_used(request: TableRequest, lines: Sequence[Line]) -> str:
+def _tests_used(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
+    """Name the test behind each kind of row, in a sentence each, and what the tests take for granted."""
     say = request.words
     kinds = {line.evidence.tested.kind for line in lines if line.evidence and line.evidence.tested}
     differences = any(line.figure == "difference" for line in lines)
-    what = say(said("means and differences") if differences else said("means"))
-    used = []
+    what = say(said("Means and scores") if differences else said("Means"))
     if "share" in kinds:
-        used.append(say(SHARE_TESTS[request.tests.proportions]))
+        yield say(SHARE_TESTS[request.tests.proportions])
     if "mean" in kinds:
-        used.append(say(MEAN_TESTS[request.tests.means], what=what))
+        yield say(MEAN_TESTS[request.tests.means], what=what)
     if "paired share" in kinds:
         told = said(
-            "percents of the same people by a z test that allows for those in both bases (McNemar's test, without "
-            "continuity correction, where everybody answered both and nothing is weighted)"
+            "Percents of the same people: a z test that allows for those in both bases (McNemar's test, without "
+            "continuity correction, where everybody answered both and nothing is weighted)."
         )
-        used.append(say(told))
+        yield say(told)
     if "paired mean" in kinds:
         told = said(
-            "{what} of the same people by a t test that allows for those in both bases (the paired t test where "
-            "everybody answered both and nothing is weighted)"
+            "{what} of the same people: a t test that allows for those in both bases (the paired t test where "
+            "everybody answered both and nothing is weighted)."
         )
-        used.append(say(told, what=what))
-    told = said("Tested: {tests}; respondents are taken as independent, whatever the sample design.")
-    sentences = [say(told, tests=", ".join(used))]
+        yield say(told, what=what)
+    yield say("Tests take respondents as independent, whatever the sample design.")
     lettered = {line.figure for line in lines if line.evidence and line.evidence.tested}
     if lettered & set(get_args(Count)):
-        sentences.append(
-            say("Letters and marks beside counts rest on column percents; differences of counts carry none.")
+        yield say(
+            "Letters and marks beside counts rest on column percents; differences of counts carry none."
         )
+
+
+def _never_tested_note(lines: Sequence[Line], say: Words) -> Iterator[Note]:
+    """Name the figures of the table that have no test."""
     figures = dict.fromkeys(line.figure for line in lines if line.figure in UNTESTED_FIGURES)
     summaries = dict.fromkeys(
         line_label(line, say) if line.fixed else line.label for line in lines if _never_tested(line.figure)
     )
     never = [*(say(figure) for figure in figures), *summaries]
     if never:
-        sentences.append(say("Not tested: {rows}.", rows=", ".join(never)))
-    return " ".join(sentences)
+        told = say("Not tested: {rows}.", rows=", ".join(never))
+        yield Note(told, "untested", told)
 
 
 def _never_tested(figure: str) -> bool:
@@ -223,29 +269,20 @@ def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note
     chance = made * alpha_of(request.levels[-1])
     if request.tests.adjust == "none" and made:
         expected = say("fewer than one") if chance < 1 else say("about {count}", count=round(chance))
-        one = said(
-            "1 test was made; if nothing differed, {expected} would be marked at the {level} % level by chance."
+        told = said(
+            "{made} {made:test was|tests were} made; if nothing differed, {expected} would be marked at the {level} % "
+            "level by chance."
         )
-        many = said(
-            "{made} tests were made; if nothing differed, {expected} would be marked at the {level} % level by chance."
-        )
-        told = one if made == 1 else many
-        count = {} if made == 1 else {"made": made}
-        yield Note(say(told, **count, expected=expected, level=float(request.levels[-1])), "detail")
+        yield Note(say(told, made=made, expected=expected, level=float(request.levels[-1])), "chance")
     elif made:
-        yield Note(
-            say("1 test was made.") if made == 1 else say("{made} tests were made.", made=made), "detail"
-        )
+        yield Note(say("{made} {made:test was|tests were} made.", made=made), "chance")
     if impossible:
-        one = said(
-            "1 comparison could not be tested: all or nobody gave the answer, the same people are in both, or there "
-            "are too few values or no spread."
+        told = said(
+            "{count} {count:comparison|comparisons} could not be tested: all or nobody gave the answer, the same "
+            "people are in both, or there are too few values or no spread."
         )
-        several = said(
-            "{count} comparisons could not be tested: all or nobody gave the answer, the same people are in both, or "
-            "there are too few values or no spread."
-        )
-        yield Note(say(one) if impossible == 1 else say(several, count=impossible), "detail")
+        shortly = said("{count} {count:comparison|comparisons} could not be tested.")
+        yield Note(say(told, count=impossible), "untested", say(shortly, count=impossible))
 
 
 def _against_thin(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[str]:
@@ -276,13 +313,17 @@ def _untested_notes(request: TableRequest, lines: Sequence[Line], layout: Banner
         wanted = {name.casefold() for name in request.rows.untested}
         off = [line.label for line in lines if {line.label.casefold(), line.code.casefold()} & wanted]
         if off:
-            yield Note(say("Not tested, as asked: {rows}.", rows=", ".join(dict.fromkeys(off))), "detail")
+            rows = ", ".join(dict.fromkeys(off))
+            told = say("Not tested, as asked: {rows}.", rows=rows)
+            yield Note(told, "untested", say("Not tested: {rows}.", rows=rows))
     against_thin = list(_against_thin(request, lines, layout))
     if against_thin:
         told = said("Not tested, as the base that they are compared with is too thin: {columns}.")
-        yield Note(say(told, columns=", ".join(dict.fromkeys(against_thin))), "marks")
+        text = say(told, columns=", ".join(dict.fromkeys(against_thin)))
+        yield Note(text, "untested", text)
     used = set(layout.comparisons.pairs.reshape(-1).tolist())
     idle = [group.path for group in layout.groups if not used & set(range(group.start, group.stop))]
     if idle:
         groups = ", ".join(dict.fromkeys(name for name in idle if name))
-        yield Note(say("No tests in: {groups}.", groups=groups), "detail")
+        told = say("No tests in: {groups}.", groups=groups)
+        yield Note(told, "untested", told)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import assert_never
 
 import numpy as np
 
+from eager_otter.codebook.conditions import Conditions
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.data.files import Source
@@ -17,7 +18,7 @@ from eager_otter.errors import RequestError
 from eager_otter.looks.words import ENGLISH, Words, said
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
-from eager_otter.tables.facts import Facts
+from eager_otter.tables.facts import Facts, FilterStep
 from eager_otter.tables.figures import MOVE_FIGURES, refuse_figures
 from eager_otter.tables.finishing import Setting, make_preview
 from eager_otter.tables.items import (
@@ -65,6 +66,7 @@ class Survey:
     weight: str | None = None
     viewer: Viewer | None = None
     words: Words = ENGLISH
+    own_conditions: Mapping[str, str] = field(default_factory=dict)
 
     def __repr__(self) -> str:
         parts = [f"{len(self.questions)} questions", str(self.source)]
@@ -257,6 +259,7 @@ class Survey:
             weighted=counting.population.weights is not None,
             facts=facts,
             viewer=self.viewer,
+            labels={question.name: question.label for question in self.codebook},
         )
 
     def tables(self, requests: Sequence[TableRequest], done: Done | None = None) -> list[Table]:
@@ -340,10 +343,10 @@ class Survey:
         times = self.responses.times()
         rows = self.responses.everyone() if times is None else times > 0
         read = int(rows.sum() if times is None else times.sum())
-        filters: list[tuple[str, int]] = []
+        filters: list[FilterStep] = []
         if self.filter is not None:
             rows = rows & self.responses.filtered(self.filter)
-            filters.append((self.filter, people_of(rows, times)))
+            filters.append(self._step(self.filter, people_of(rows, times)))
         weights = None if self.weight is None else self.responses.weights(self.weight, rows)
         for text in (wanted.filter, wanted.base):
             if text is None:
@@ -351,18 +354,15 @@ class Survey:
             keep = self.responses.chosen_by(text) if wanted.may_be_empty else self.responses.filtered(text)
             weights = None if weights is None else weights[keep[rows]]
             rows = rows & keep
-            filters.append((text, people_of(rows, times)))
+            filters.append(self._step(text, people_of(rows, times)))
             if not rows.any() and not wanted.may_be_empty:
-                both = "; ".join(
-                    name for name in (self.filter, wanted.filter, wanted.base) if name is not None
-                )
-                raise RequestError(f"The filters together keep nobody: {both}")
+                raise RequestError(_keep_nobody(self.filter, wanted))
         before = people_of(rows, times)
         rows, weights = _without_zero_weights(rows, weights)
         facts = Facts(
             rows=read,
             filters=tuple(filters),
-            base=wanted.base,
+            base=None if wanted.base is None else filters[-1],
             weight=self.weight,
             zero_weights=before - people_of(rows, times),
             universe=self.codebook.universe,
@@ -372,7 +372,26 @@ class Survey:
 
     def _own_facts(self, facts: Facts, sums: QuestionSums) -> Facts:
         unknown = unknown_counts(self.responses.answers(sums.question.name))
-        return replace(facts, unknown=tuple(unknown.items()))
+        asked = sums.question.asked
+        told = "" if asked is None else self.conditions.people(asked)
+        return replace(facts, unknown=tuple(unknown.items()), asked=told)
+
+    @property
+    def conditions(self) -> Conditions:
+        """What says filters, bases and routing to readers."""
+        return Conditions(self.questions, self.words, {**self.codebook.conditions, **self.own_conditions})
+
+    def _step(self, expression: str, kept: int) -> FilterStep:
+        return FilterStep(expression=expression, told=self.conditions.said(expression), kept=kept)
+
+
+def _keep_nobody(of_all: str | None, wanted: Selection) -> str:
+    """Say which filters leave nobody: that of the report, the table's own, the condition of its base."""
+    parts = {"the report's filter": of_all, "the table's filter": wanted.filter, "its base": wanted.base}
+    named = [f"{what} ({text})" for what, text in parts.items() if text is not None]
+    if len(named) == 1:
+        return f"{named[0][0].upper()}{named[0][1:]} keeps nobody."
+    return f"No respondent satisfies {', '.join(named[:-1])} and {named[-1]} together."
 
 
 def _settled(request: TableRequest) -> TableRequest:

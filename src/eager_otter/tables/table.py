@@ -18,7 +18,7 @@ from eager_otter.looks.words import ENGLISH, Words
 from eager_otter.tables.association import Association, Crossing, associate
 from eager_otter.tables.comparing import Comparisons
 from eager_otter.tables.facts import Facts
-from eager_otter.tables.note import Note
+from eager_otter.tables.note import Note, NotesLength, notes_shown
 from eager_otter.tables.request import BaseRules, Digits, TestRules
 from eager_otter.tables.testing import Tested
 
@@ -222,6 +222,13 @@ class Table:
     crossings: tuple[Crossing, ...] = ()
     words: Words = ENGLISH
     logical: Table | None = None
+
+    def notes_shown(self, length: NotesLength = "short") -> tuple[str, ...]:
+        """Give the notes as they stand under the table: in a few lines, all in "full", or with "none" what must stay.
+
+        What must stay explains a mark or a letter, says that something was not tested, or was asked for.
+        """
+        return notes_shown(self.notes, length)
 
     @property
     def displayed(self) -> Table:
