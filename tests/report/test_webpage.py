@@ -5,19 +5,20 @@ from __future__ import annotations
 import json
 import re
 import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from html import unescape
 from html.parser import HTMLParser
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 import eager_otter as otter
 from eager_otter.plan.reading import in_language, only_tables
 from eager_otter.report.webpage import page
-from eager_otter.tables.texts import cell_text
+from eager_otter.tables.texts import cell_text, mark_sign
 
 CHROMIUM = shutil.which("chromium")
 LETTERS = """[...document.querySelectorAll('section[data-table]')].map(s => [...s.querySelectorAll('tbody tr:not(.heading)')].map(
@@ -38,7 +39,7 @@ class Texts(HTMLParser):
         self.tags.append(tag)
         if tag == "tr":
             self.cells.append([])
-        self.inside = tag in ("td", "th") or (self.inside and tag in ("b", "span"))
+        self.inside = tag in ("td", "th") or (self.inside and tag in ("b", "i", "span"))
         if tag in ("td", "th"):
             self.cells[-1].append("")
 
@@ -116,36 +117,138 @@ def letters_of(report: otter.Report) -> list[list[list[str]]]:
     return [[list(line.letters) for line in t.lines if line.kind != "heading"] for t in report.tables]
 
 
-def test_letters_made_on_the_page_are_those_that_a_report_with_these_rules_has(
+SIGNS = """[...document.querySelectorAll('section[data-table]')].map(s => [...s.querySelectorAll('tbody tr:not(.heading)')].map(
+    r => [...r.cells].slice(2).map(c => (c.querySelector('i') || {textContent: ''}).textContent)))"""
+SHORT = """[...document.querySelectorAll('section[data-table]')].map(s => [...s.querySelectorAll('.shown li')].map(l => l.textContent.trim()))"""
+
+
+def signs_of(report: otter.Report) -> list[list[list[str]]]:
+    return [
+        [[mark_sign(line, k, t.column_marks) for k in range(len(t.columns))] for line in t.lines if line.kind != "heading"]
+        for t in report.tables
+    ]  # fmt: skip
+
+
+def change(
+    tab: Any, levels: Sequence[float] = (), adjust: str = "", least: float | None = None, judged: str = ""
+) -> None:
+    """Set what is changed on the page; what is left out is as reported."""
+    tab.fill("#level", f"{levels[0]:g}" if levels else "")
+    tab.set_checked("#single", len(levels) == 1)
+    tab.fill("#second", f"{levels[1]:g}" if len(levels) > 1 else "")
+    tab.select_option("#adjust", adjust)
+    tab.select_option("#judged", judged)
+    tab.fill("#least", "" if least is None else f"{least:g}")
+
+
+def ruled(
+    report: otter.Report, levels: Sequence[float], adjust: str, least: float, judged: str
+) -> otter.Report:
+    """The report made again, by Python, with other rules."""
+    assert report.plan is not None
+    on = "effective base" if judged == "e" else "unweighted base"
+    requests = tuple(
+        replace(
+            request,
+            levels=tuple(levels),
+            tests=replace(request.tests, adjust=adjust),  # type: ignore[arg-type]
+            rules=replace(request.rules, no_test=least, judged_on=on),  # type: ignore[arg-type]
+        )
+        for request in report.plan.requests
+    )
+    return otter.run(replace(report.plan, requests=requests))
+
+
+def words_of(lines: Sequence[str]) -> list[str]:
+    """The sentences of short notes, as the page may put a new one on a line of its own; intervals keep their level."""
+    told = re.sub(r"[\d.]+ % interval", "interval", " ".join(" ".join(lines).split()))
+    return sorted(re.split(r"(?<=[.]) (?=[A-Z*–▲·<\d])", told))
+
+
+PAGE_PLAN = """data: {demo}/responses.csv
+codebook: {demo}/codebook.yaml
+filter: status == "complete"
+banners:
+  sides: [region, age_band, {{question: user_type, keep: [Heavy, Medium, Light]}}]
+  marks: [{{question: wave, against: previous}}, {{question: region, against: rest}}, {{question: age_band, against: {{column: 16-24}}}}]
+  gap: [{{question: wave, differences: {{Change: [Autumn, Spring]}}}}, {{question: user_type, keep: [Heavy, Light], differences: {{Gap: [Light, Heavy]}}}}, {{question: drunk_month, keep: [Tarn, Skerrow]}}]
+tests: {{levels: [95, 80]}}
+bases: {{mark below: 120, no test below: 60}}
+tables:
+  - {{question: heard_of, id: sides}}
+  - {{question: heard_of, id: marks, banner: marks, figures: [column percent, count]}}
+  - {{question: liking, id: means, banner: marks, figures: [column percent, mean, median]}}
+  - {{question: spend, id: spends, banner: sides, figures: [mean, median, confidence interval]}}
+  - {{question: bought_at, id: spend-by-place, value: spend, figures: [mean]}}
+  - {{question: recommend, id: gap, banner: gap}}
+  - {{question: spend, id: gap-of-means, banner: gap, figures: [mean]}}
+  - {{question: drunk_ever, id: not-all-tested, banner: sides, untested: [Tarn, Skerrow]}}
+  - {{grid: rating, id: items, figure: Good or very good}}
+  - {{grid: rating, id: beside, as: answers by items}}
+"""
+
+
+@pytest.fixture(scope="module")
+def judged(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> otter.Report:
+    """Tables of all kinds of tests and marks, none of them withheld."""
+    folder = tmp_path_factory.mktemp("judged")
+    (folder / "plan.yaml").write_text(PAGE_PLAN.format(demo=demo), encoding="utf-8")
+    return otter.run(folder / "plan.yaml")
+
+
+def random_rules(seed: int) -> tuple[list[float], str, float, str]:
+    """One or two levels, a correction, a minimum base, and what it is judged on."""
+    rng = np.random.default_rng(seed)
+    levels = sorted(
+        {round(float(level), 1) for level in rng.uniform(50, 99.9, rng.integers(1, 3))}, reverse=True
+    )
+    adjust = str(rng.choice(["none", "bonferroni", "holm", "benjamini-hochberg"]))
+    return levels, adjust, int(rng.choice([0, 45, 130, 260, 700])), str(rng.choice(["n", "e"]))
+
+
+def test_letters_marks_and_notes_made_on_the_page_are_those_that_python_makes(
+    browser: Any, judged: otter.Report, tmp_path: Path
+) -> None:
+    (path,) = judged.save(tmp_path / "t.html")
+    tab = browser.new_page(viewport={"width": 1280, "height": 800})
+    tab.goto(f"file://{path}")
+    for seed in range(12):
+        levels, adjust, least, on = random_rules(seed)
+        change(tab, levels, adjust, least, on)
+        made = ruled(judged, levels, adjust, least, on)
+        assert tab.evaluate(LETTERS) == letters_of(made), (levels, adjust, least, on)
+        assert tab.evaluate(SIGNS) == signs_of(made), (levels, adjust, least, on)
+        for table, shown in zip(made.tables, tab.evaluate(SHORT), strict=True):
+            assert words_of(shown) == words_of(table.notes_shown()), (table.id, levels, adjust, least, on)
+    tab.close()
+
+
+def test_what_is_changed_on_the_page_is_said_on_screen_and_in_print_and_taken_back(
     opened: Any, part: otter.Report
 ) -> None:
-    assert part.plan is not None
     assert opened.evaluate(LETTERS) == letters_of(part)
-    for levels, adjust, least, judged in (((99.0, 80.0), "holm", 120, "e"), ((90.0,), "benjamini-hochberg", 300, "e"), ((95.0, 70.0), "bonferroni", 0, "n")):  # fmt: skip
-        requests = tuple(
-            replace(
-                request,
-                levels=levels,
-                tests=replace(request.tests, adjust=adjust),  # type: ignore[arg-type]
-                rules=replace(
-                    request.rules,
-                    no_test=least,
-                    judged_on="effective base" if judged == "e" else "unweighted base",
-                ),
-            )
-            for request in part.plan.requests
-        )
-        opened.select_option("#level", f"{levels[0]:g}")
-        opened.select_option("#second", f"{levels[1]:g}" if len(levels) > 1 else "0")
-        opened.select_option("#adjust", adjust)
-        opened.select_option("#judged", judged)
-        opened.fill("#least", str(least))
-        made = otter.run(replace(part.plan, requests=requests))
-        assert opened.evaluate(LETTERS) == letters_of(made), (levels, adjust, least)
-    assert "correction Bonferroni" in opened.locator(".changed").first.inner_text()
+    reported = opened.evaluate(SHORT)
+    change(opened, (99.5,), "bonferroni", 120, "n")
+    told = "Changed on this page: 99.5 % level, correction Bonferroni, no test below 120 (unweighted base)."
+    changed = opened.locator(".changed").first
+    assert changed.inner_text() == told and opened.locator("#method .reported").is_visible()
+    letters = opened.locator("#table-1 .shown [data-about=letters]")
+    assert letters.inner_text() == "Letters: significantly higher than the column of that letter, at 99.5 %, after correction (Bonferroni)."  # fmt: skip
+    opened.emulate_media(media="print")
+    assert changed.is_visible() and letters.is_visible()
+    opened.emulate_media(media="screen")
+    opened.fill("#level", "30")
+    assert opened.locator("#refused").inner_text().startswith("A level is a percent from 50 to 99.9")
+    opened.fill("#level", "80")
+    opened.uncheck("#single")
+    opened.fill("#second", "90")
+    assert opened.locator("#refused").inner_text() == "The second level is not below the first, so only the first is used."  # fmt: skip
+    withheld = opened.locator("section", has=opened.locator("[data-withheld]")).first
+    assert (withheld.locator(".changed").text_content() or "").endswith("Withheld figures stay withheld.")
     opened.click("#reset")
     opened.wait_for_function("document.querySelector('.changed').hidden")
-    assert opened.evaluate(LETTERS) == letters_of(part)
+    assert opened.evaluate(LETTERS) == letters_of(part) and opened.evaluate(SHORT) == reported
+    assert opened.locator("#refused").inner_text() == "" and opened.locator(".reported:visible").count() == 0
 
 
 def test_a_cell_tells_its_working_by_mouse_and_by_keyboard(opened: Any, part: otter.Report) -> None:
@@ -159,8 +262,13 @@ def test_a_cell_tells_its_working_by_mouse_and_by_keyboard(opened: Any, part: ot
     assert told.count("Significantly higher at the 95 % level than Region:") == 3
     opened.keyboard.press("Escape")
     assert working.is_hidden()
-    row.locator("td[tabindex]").first.focus()
-    assert working.is_visible()
+    opened.locator("#table-1 tbody th").first.focus()
+    for _ in range(8):
+        opened.keyboard.press("ArrowDown")
+    opened.keyboard.press("ArrowRight")
+    opened.keyboard.press("ArrowRight")
+    opened.keyboard.press("ArrowRight")
+    assert working.is_visible() and working.locator(".head").inner_text().endswith("× Wave: Spring")
 
 
 def test_searching_sorting_counting_and_hiding(opened: Any, part: otter.Report) -> None:
@@ -173,7 +281,15 @@ def test_searching_sorting_counting_and_hiding(opened: Any, part: otter.Report) 
     table = part.tables[0]
     place = table.column_position("South")
     answers = [line for line in table.lines if line.kind == "answer"]
-    assert first == [line.label for line in sorted(answers, key=lambda line: -line.values[place])]
+    moving = [line for line in answers if line.label != "None of these"]
+    assert first == [
+        *(one.label for one in sorted(moving, key=lambda one: -one.values[place])),
+        "None of these",
+    ]
+    opened.fill("#find", "autumn ÜSER")  # of the banner, in any case and with any accents
+    found = [t for t in part.tables if {"Wave", "User type"} <= {group.label for group in t.groups}]
+    assert opened.locator("section[data-table]:visible").count() == len(found) > 0
+    opened.fill("#find", "")
     opened.locator(".figures summary").click()
     opened.check("#counts")
     cell = opened.locator("#table-1 tbody tr", has_text="Skerrow").locator("td").nth(1)
@@ -191,7 +307,8 @@ def test_a_table_is_copied_as_cells_and_the_theme_turns_dark(opened: Any) -> Non
         "document.querySelector('#table-1 [role=status]').textContent.startsWith('Copied')"
     )
     rows = opened.evaluate("navigator.clipboard.readText()").split("\n")
-    assert any(re.match(r"Tarn\t%\t80%\t75%\t85% A\t", row) for row in rows)
+    assert any(row.startswith("Tarn\t%\t80%\t75%\t\t85%\tA\t") for row in rows)
+    assert len({row.count("\t") for row in rows[1:]}) == 1  # every figure stands under its head
     before = opened.evaluate("getComputedStyle(document.body).backgroundColor")
     opened.click("#theme")
     assert opened.evaluate("getComputedStyle(document.body).backgroundColor") != before
@@ -208,12 +325,81 @@ def test_a_withheld_figure_does_not_travel_in_the_page(survey: otter.Survey, jud
     rules = otter.BaseRules(withhold=withhold, judged_on=judged_on)  # type: ignore[arg-type]
     table = survey.table("heard_of", by="region", bases=rules)
     report = otter.Report(title="x", tables=(table,), source=survey.source)
-    data = json.loads(re.findall(r'id="data">(.*?)</script>', page(report))[0])["tables"][0]
+    travelling = json.loads(re.findall(r'id="data">(.*?)</script>', page(report))[0])
+    data = {**travelling["banners"][0], **travelling["tables"][0]}
     west = table.shown[table.column_position("West")]
     for line in data["lines"].values():
         assert line["v"][west] is None
         assert all(p is None for p, pair in zip(line["p"], data["pairs"], strict=True) if west in pair)
     assert all(values[table.column_position("West")] is None for k, values in data["values"].items() if table.lines[int(k)].kind != "base")  # fmt: skip
+
+
+def test_the_contents_land_on_their_table_at_the_first_click(
+    browser: Any, report: otter.Report, tmp_path: Path
+) -> None:
+    (path,) = report.save(tmp_path / "t.html")
+    tab = browser.new_page(viewport={"width": 1280, "height": 800})
+    tab.goto(f"file://{path}")
+    links = tab.locator("nav a")
+    for number in (40, 7, 70, 23, 3):
+        links.nth(number - 1).click()
+        tab.wait_for_timeout(500)
+        place = tab.evaluate(f"document.getElementById('table-{number}').getBoundingClientRect().top")
+        assert abs(place) <= 1, (number, place)
+        assert tab.evaluate("document.activeElement.closest('section').id") == f"table-{number}"
+    tab.goto(f"file://{path}#table-55")  # and from an address
+    tab.wait_for_timeout(500)
+    assert abs(tab.evaluate("document.getElementById('table-55').getBoundingClientRect().top")) <= 1
+    tab.close()
+
+
+def test_a_table_has_one_tab_stop_and_arrow_keys_reach_every_cell(opened: Any, part: otter.Report) -> None:
+    stops = "[...document.querySelectorAll('#table-1 table :is(th, td, button)')].filter(e => e.tabIndex === 0).length"
+    assert opened.evaluate(stops) == 1
+    opened.locator("#table-1 tbody th").first.focus()
+    opened.keyboard.press("ArrowUp")  # the heads
+    opened.keyboard.press("Home")
+    reached = []
+    for _ in range(1 + len(part.tables[0].lines)):
+        row = []
+        for _ in range(2 + len(part.tables[0].columns)):
+            row.append(opened.evaluate("document.activeElement.closest('th, td').textContent"))
+            opened.keyboard.press("ArrowRight")
+        reached.append(row)
+        assert opened.evaluate(stops) == 1
+        opened.keyboard.press("Home")
+        opened.keyboard.press("ArrowDown")
+    shown = opened.evaluate("[...document.querySelectorAll('#table-1 .columns, #table-1 tbody tr')].map(r => [...r.cells].map(c => c.textContent))")  # fmt: skip
+    assert reached == shown
+    opened.locator("#table-1 tbody th").first.focus()
+    opened.keyboard.press("ArrowUp")
+    opened.keyboard.press("End")
+    opened.keyboard.press("Enter")  # sorts by the column whose head is reached
+    assert opened.locator("#table-1 th[aria-sort]").get_attribute("aria-sort") == "descending"
+    assert opened.evaluate("[...document.querySelectorAll('main *')].filter(e => /auto|scroll/.test(getComputedStyle(e).overflowY) && e.scrollHeight > e.clientHeight + 1).length") == 0  # fmt: skip
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_an_accessibility_checker_finds_no_fault(
+    browser: Any, judged: otter.Report, part: otter.Report, tmp_path: Path, theme: str
+) -> None:
+    from axe_playwright_python.sync_playwright import Axe
+
+    for report in (judged, part):
+        (path,) = report.save(tmp_path / "t.html")
+        tab = browser.new_context(bypass_csp=True, viewport={"width": 1280, "height": 800}).new_page()
+        tab.goto(f"file://{path}")
+        tab.evaluate("name => { document.documentElement.dataset.theme = name; }", theme)
+        tab.evaluate(
+            "document.querySelectorAll('section').forEach(s => { s.style.contentVisibility = 'visible'; })"
+        )
+        for _ in range(2):
+            found = Axe().run(tab)
+            assert found.violations_count == 0, found.generate_report()
+            change(tab, (97.5,), "holm", 300, "n")
+            tab.locator("details").first.evaluate("one => { one.open = true; }")
+            tab.check("#highlight")
+        tab.close()
 
 
 def test_the_page_speaks_the_language_of_the_report(browser: Any, part: otter.Report, tmp_path: Path) -> None:
@@ -230,10 +416,10 @@ def test_the_page_speaks_the_language_of_the_report(browser: Any, part: otter.Re
     told = tab.locator("#working").inner_text()
     assert told.count("Signifikant höher auf dem 95-%-Niveau als Region:") == 3 and "P unter 0,0001" in told
     assert re.search(r"51,28 % gegenüber \d\d,\d+ %", told)
-    tab.select_option("#level", "99.9")
+    tab.fill("#level", "99.9")
     tab.select_option("#adjust", "holm")
     note = tab.locator(".changed").first.inner_text()
-    assert note.startswith("Buchstaben wie auf dieser Seite geändert: Niveau 99,9, 90 %, Korrektur Holm")
+    assert note.startswith("Auf dieser Seite geändert: Niveau 99,9, 90 %, Korrektur Holm")
     tab.fill("#find", "pebblecourt")
     assert re.fullmatch(r"\d von \d Tabellen", tab.locator("#found").inner_text())
     letters = row.locator("td", has_text="51%").locator("b")

@@ -7,6 +7,7 @@ import hashlib
 import json
 import math
 import re
+import unicodedata
 from collections.abc import Iterator, Sequence
 from importlib.resources import files
 from pathlib import Path
@@ -16,18 +17,22 @@ import numpy as np
 
 from eager_otter import __version__
 from eager_otter.core.arrays import FloatArray, effective_base
+from eager_otter.core.sums import Sums
 from eager_otter.looks.theme import Theme
+from eager_otter.looks.words import CATEGORIES, plural_forms
 from eager_otter.report.contents import contents_titles
 from eager_otter.report.report import Report, with_new_headings
 from eager_otter.tables.banner import REST
 from eager_otter.tables.base_rules import WITHHELD, marks_of
-from eager_otter.tables.note import NotesLength
+from eager_otter.tables.note import NotesLength, note_lines
 from eager_otter.tables.request import PERCENTS, Count
 from eager_otter.tables.table import Evidence, Group, Line, Table
-from eager_otter.tables.texts import cell_text, figure_text, line_sign
+from eager_otter.tables.texts import cell_text, figure_text, line_sign, mark_sign
 
-LEVELS = (99.9, 99, 95, 90, 80, 70)  # to choose from on the page
+LEVELS = (99.9, 99, 95, 90, 80, 70)  # offered on the page, where any other may be typed
 SAID = re.compile(r'\bsay\("([^"]*)"')  # what the page's script says
+MOST_LETTERS = 9  # beside a figure for which the page keeps room in the whole column
+SHOWN_DIGITS = 6  # of figures that are sorted by, or shown with two decimal places
 DIGITS = 9  # significant digits of what travels in the page for tests made there
 
 
@@ -63,7 +68,7 @@ def _parts(report: Report) -> Iterator[str]:
         say=say,
         count=say("{count} {count:table|tables}", count=len(report.tables)),
         figures=_figures(report.tables),
-        levels=[(f"{level:g}", say.number(f"{level:g}")) for level in LEVELS],
+        levels=[f"{level:g}" for level in LEVELS],
         logo=_data_address(report.theme.logo),
         below=report.theme.letters == "below",
         entries=_entries(report.tables),
@@ -88,10 +93,18 @@ def _data_parts(report: Report, said: Sequence[str]) -> Iterator[str]:
     """
     say = report.words
     words = {text: say(text) for text in said}
-    yield f'{{"words":{_json(words)},"decimal":{_json(say.decimal)},"tables":['
+    head = {
+        "words": words,
+        "decimal": say.decimal,
+        "thousands": say.thousands,
+        "forms": [category for category in CATEGORIES if category in plural_forms(say.language)],
+    }
+    yield f'{_json(head)[:-1]},"tables":['
+    shared: dict[str, int] = {}  # what tables of one banner have in common travels once
     for number, table in enumerate(report.tables):
-        yield f"{',' if number else ''}{_json(_data(table))}"
-    yield "]}"
+        banner = shared.setdefault(_json(_banner_data(table)), len(shared))
+        yield f"{',' if number else ''}{_json({'banner': banner, **_data(table)})}"
+    yield f'],"banners":[{",".join(shared)}]}}'
 
 
 def _json(value: object) -> str:
@@ -155,24 +168,37 @@ def _entries(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
 
 
 def _views(tables: Sequence[Table], length: NotesLength) -> Iterator[dict[str, Any]]:
+    names = contents_titles(tables)
     for number, table in enumerate(tables, 1):
         starts = {group.start for group in table.groups} | {group.stop for group in table.groups}
+        classes = [_class_of(table, k, edge=k in starts) for k in range(len(table.columns))]
         yield {
             "anchor": f"table-{number}",
             "number": number,
+            "name": names[number - 1],
             "id": table.id,
             "title": table.title,
             "heads": [
                 list(_level(table, level)) for level in [*table.outer_heads(), list(table.groups)] if level
             ],
             "columns": [
-                {"label": column.label, "letter": column.letter, "edge": "edge" if k in starts else ""}
+                {"label": column.label, "letter": column.letter, "class": classes[k]}
                 for k, column in enumerate(table.columns)
             ],
-            "lines": list(_lines(table, starts)),
-            "notes": table.notes_shown(length),
+            "lines": list(_lines(table, classes)),
+            "notes": [
+                [{"about": note.about, "text": str(note)} for note in line]
+                for line in note_lines(table.notes, length)
+            ],
             "all_notes": table.notes,
         }
+
+
+def _class_of(table: Table, column: int, *, edge: bool) -> str:
+    """Give the class of a column's cells: at a group's edge or not, with room for so many letters beside figures."""
+    longest = max(len(line.letters[column]) for line in table.lines)
+    names = [f"l{longest}"] if 0 < longest <= MOST_LETTERS else []
+    return " ".join(["edge"] * edge + names)
 
 
 def _level(table: Table, heads: Sequence[Group]) -> Iterator[dict[str, Any]]:
@@ -185,9 +211,10 @@ def _level(table: Table, heads: Sequence[Group]) -> Iterator[dict[str, Any]]:
         k = k + 1 if head is None else head.stop
 
 
-def _lines(table: Table, starts: set[int]) -> Iterator[dict[str, Any]]:
+def _lines(table: Table, classes: Sequence[str]) -> Iterator[dict[str, Any]]:
     before: Line | None = None
     for line in table.lines:
+        signs = [mark_sign(line, k, table.column_marks) for k in range(len(table.columns))]
         yield {
             "label": line.label,
             "kind": line.kind,
@@ -195,11 +222,15 @@ def _lines(table: Table, starts: set[int]) -> Iterator[dict[str, Any]]:
             "indent": min(line.indent, 4),
             "sign": line_sign(line, table.words),
             "more": line.kind != "heading" and line.continues(before),
+            "last": line.keeps_end,
+            "signed": line.signed,
             "cells": [
                 {
-                    "text": cell_text(table, line, k),
+                    "text": cell_text(table, line, k).removesuffix(signs[k]),
+                    "mark": signs[k],
+                    "withheld": line.marks[k] == "withheld",
                     "letters": line.letters[k],
-                    "edge": "edge" if k in starts else "",
+                    "class": classes[k],
                 }
                 for k in range(len(table.columns))
             ],
@@ -210,37 +241,64 @@ def _lines(table: Table, starts: set[int]) -> Iterator[dict[str, Any]]:
 # --- what the page needs to make tests again ------------------------------------------------------------
 
 
-def _data(table: Table) -> dict[str, Any]:
-    """Give the figures and P values of a table, as the page's script takes them."""
+def _banner_data(table: Table) -> dict[str, Any]:
+    """Give the columns of a table and what is compared, as the page's script takes them."""
     comparisons = table.comparisons
-    tested = [line.evidence for line in table.lines if line.evidence is not None]
-    base = tested[0].base if tested else None
-    found: dict[str, Any] = {
-        "text": " ".join([table.id, table.title, *(line.label for line in table.lines)]).lower(),
-        "levels": list(table.levels),
-        "adjust": table.tests.adjust,
-        "least": table.rules.no_test or 0,
-        "judged": "n" if table.rules.judged_on == "unweighted base" else "e",
+    return {
         "shown": list(table.shown),
         "letters": [column.letter for column in table.counted],
         "names": [
             column.path if column.fixed != REST else table.words("the rest") for column in table.counted
         ],
-        "n": [] if base is None else _numbers(base.n[0]),
-        "e": [] if base is None else _numbers(np.nan_to_num(effective_base(base.w, base.w2)[0])),
         "pairs": [] if comparisons is None else comparisons.pairs.tolist(),
         "family": [] if comparisons is None else comparisons.family.tolist(),
         "at": [] if comparisons is None else comparisons.at.tolist(),
+        "differences": {
+            k: list(column.difference)
+            for k, column in enumerate(table.counted)
+            if column.difference is not None
+        },
+    }
+
+
+def _data(table: Table) -> dict[str, Any]:
+    """Give the figures and P values of a table, as the page's script takes them."""
+    tested = [line.evidence for line in table.lines if line.evidence is not None]
+    base = tested[0].base if tested else None
+    found: dict[str, Any] = {
+        "text": _searched(table),
+        "levels": list(table.levels),
+        "adjust": table.tests.adjust,
+        "mark": table.rules.mark or 0,
+        "least": table.rules.no_test or 0,
+        "judged": "n" if table.rules.judged_on == "unweighted base" else "e",
+        "n": [] if base is None else _numbers(base.n[0]),
+        "e": [] if base is None else _numbers(np.nan_to_num(effective_base(base.w, base.w2)[0])),
         "total": table.loose[0] if table.loose else -1,
         "percents": [k for k, line in enumerate(table.lines) if line.figure in PERCENTS],
-        "values": {k: _numbers(line.values) for k, line in enumerate(table.lines) if line.kind != "heading"},
+        "values": {
+            k: _numbers(line.values, SHOWN_DIGITS)
+            for k, line in enumerate(table.lines)
+            if line.kind != "heading"
+        },
         "lines": {},
+        "bases": {},
+        "intervals": any("interval" in line.figure for line in table.lines),
         "counts": {},
         "signs": {},
     }
+    seen: set[tuple[int, int]] = set()
+    if base is not None and table.lines[0].evidence is None:
+        found["bases"][0] = _smallest(tested)
     for k, line in enumerate(table.lines):
+        if line.evidence is not None and (line.evidence.base is not base or (k and line.signed)):
+            found["bases"][k] = _base_sizes(line.evidence.base)
         if line.evidence is not None and line.evidence.tested is not None:
             found["lines"][k] = _tests(table, line, line.evidence)
+            key = id(line.evidence.tested), line.evidence.row
+            if key in seen:
+                found["lines"][k]["again"] = 1  # the same tests beside another figure of the row
+            seen.add(key)
         if line.figure == "column percent" and line.evidence is not None:
             found["counts"][k] = _counts(table, line, line.evidence)
             found["signs"][k] = line_sign(line, table.words)
@@ -265,17 +323,42 @@ def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
         p_value[:] = np.nan  # the row is taken out of all tests
     found: dict[str, Any] = {
         "p": _numbers(p_value),
-        "s": [1 if up else -1 for up in tested.tests.statistic[row] > 0],
-        "v": _numbers(np.where(withheld, np.nan, evidence.figures())),
+        "s": "".join("+" if up else "-" for up in tested.tests.statistic[row] > 0),
+        "v": _numbers(np.where(withheld, np.nan, evidence.figures()), SHOWN_DIGITS),
         "percent": tested.kind in ("share", "paired share"),
     }
-    if tested.kind in ("mean", "paired mean"):
-        found["n"] = _numbers(evidence.base.n[0])
-        found["e"] = _numbers(np.nan_to_num(effective_base(evidence.base.w, evidence.base.w2)[0]))
+    if withheld.any():
+        found["withheld"] = np.flatnonzero(withheld).tolist()
+    if tested.kind == "share" and np.all(tested.out[row if len(tested.out) > 1 else 0]):
+        found["out"] = 1
     idle = np.flatnonzero(tested.idle).tolist()
     if idle:
         found["idle"] = idle
     return found
+
+
+def _base_sizes(base: Sums) -> list[list[float | int | None]]:
+    """Give the unweighted and effective base of each column counted."""
+    return [_numbers(base.n[0]), _numbers(np.nan_to_num(effective_base(base.w, base.w2)[0]))]
+
+
+def _smallest(tested: Sequence[Evidence]) -> list[list[float | int | None]]:
+    """Give, of bases that differ by item, the smallest of each column and its effective base."""
+    people = np.array([evidence.base.n[0] for evidence in tested])
+    effective = np.array(
+        [np.nan_to_num(effective_base(evidence.base.w, evidence.base.w2)[0]) for evidence in tested]
+    )
+    places = people.argmin(axis=0)
+    return [_numbers(people.min(axis=0)), _numbers(effective[places, np.arange(people.shape[1])])]
+
+
+def _searched(table: Table) -> str:
+    """Give the words by which a table is found: id, title, rows, banner; without case or accents."""
+    heads = [head for group in table.groups for head in (group.label, *group.outer)]
+    labels = [*(line.label for line in table.lines), *(column.label for column in table.columns), *heads]
+    words = " ".join(dict.fromkeys([table.id, table.title, *labels]))
+    plain = unicodedata.normalize("NFD", words)
+    return "".join(character for character in plain if not unicodedata.combining(character)).lower()
 
 
 def _counts(table: Table, line: Line, evidence: Evidence) -> list[list[str]]:
@@ -295,13 +378,13 @@ def _counts(table: Table, line: Line, evidence: Evidence) -> list[list[str]]:
     return texts
 
 
-def _numbers(values: FloatArray) -> list[float | int | None]:
+def _numbers(values: FloatArray, digits: int = DIGITS) -> list[float | int | None]:
     """Give numbers for JSON: whole ones whole, others with enough digits, None where there is none."""
     found: list[float | int | None] = []
     for value in np.asarray(values, np.float64).tolist():
         if not math.isfinite(value):
             found.append(None)
         else:
-            short = float(f"{value:.{DIGITS}g}")
+            short = float(f"{value:.{digits}g}")
             found.append(int(short) if short == int(short) else short)
     return found

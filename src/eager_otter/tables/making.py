@@ -311,6 +311,7 @@ class Making:
             question=self.question.name,
             level=self.interval_level if "interval" in figure else None,
             no_answer=row.no_answer,
+            keeps_end=row.last,
         )
 
     def _cell_figures(

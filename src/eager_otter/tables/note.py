@@ -21,6 +21,8 @@ About = Literal[
     "tests",
     "chance",
     "untested",
+    "undecided",
+    "thin",
     "marks",
     "signs",
     "own",
@@ -29,7 +31,7 @@ NotesLength = Literal["short", "full", "none"]
 
 OF_LINE: tuple[frozenset[About], ...] = (  # the lines of short notes
     frozenset({"universe", "base", "left out", "filter", "weight", "columns"}),
-    frozenset({"rows", "figures", "scores", "untested", "marks", "signs", "tests", "chance"}),
+    frozenset({"rows", "figures", "scores", "untested", "undecided", "thin", "marks", "signs"}),
     frozenset({"letters", "against"}),
     frozenset({"whole table"}),
     frozenset({"own"}),
@@ -38,7 +40,7 @@ OF_METHOD: frozenset[About] = frozenset(
     {"universe", "filter", "weight", "figures", "letters", "against", "tests", "marks", "signs"}
 )
 ALWAYS: frozenset[About] = frozenset(  # what explains a sign in the table, or was asked for
-    {"letters", "against", "untested", "marks", "signs", "whole table", "own"}
+    {"letters", "against", "untested", "undecided", "thin", "marks", "signs", "whole table", "own"}
 )
 
 
@@ -64,6 +66,19 @@ class Note(str):
         return str(self), self.about, self.short
 
 
+def note_lines(notes: Iterable[Note], length: NotesLength) -> tuple[tuple[Note, ...], ...]:
+    """Give notes at a length by the line that they stand on; what is shown of each is the note itself."""
+    if length == "full":
+        return tuple((note,) for note in notes)
+    kept = [
+        Note(note.short, note.about, note.short)
+        for note in notes
+        if note.short and (length == "short" or note.about in ALWAYS)
+    ]
+    lines = (tuple(note for note in kept if note.about in line) for line in OF_LINE)
+    return tuple(line for line in lines if line)
+
+
 def notes_shown(notes: Iterable[Note], length: NotesLength) -> tuple[str, ...]:
     """Give notes at a length: all in full; shortly, in a few lines; or of the short ones only what explains a sign.
 
@@ -72,8 +87,4 @@ def notes_shown(notes: Iterable[Note], length: NotesLength) -> tuple[str, ...]:
     >>> notes_shown([base, sign], "short"), notes_shown([base, sign], "none")
     (('Base: respondents who answered.', '– nobody.'), ('– nobody.',))
     """
-    if length == "full":
-        return tuple(str(note) for note in notes)
-    kept = [note for note in notes if note.short and (length == "short" or note.about in ALWAYS)]
-    lines = (" ".join(note.short for note in kept if note.about in line) for line in OF_LINE)
-    return tuple(line for line in lines if line)
+    return tuple(" ".join(line) for line in note_lines(notes, length))

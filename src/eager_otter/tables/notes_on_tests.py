@@ -282,7 +282,7 @@ def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note
             "people are in both, or there are too few values or no spread."
         )
         shortly = said("{count} {count:comparison|comparisons} could not be tested.")
-        yield Note(say(told, count=impossible), "untested", say(shortly, count=impossible))
+        yield Note(say(told, count=impossible), "undecided", say(shortly, count=impossible))
 
 
 def _against_thin(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[str]:
@@ -320,7 +320,7 @@ def _untested_notes(request: TableRequest, lines: Sequence[Line], layout: Banner
     if against_thin:
         told = said("Not tested, as the base that they are compared with is too thin: {columns}.")
         text = say(told, columns=", ".join(dict.fromkeys(against_thin)))
-        yield Note(text, "untested", text)
+        yield Note(text, "thin", text)
     used = set(layout.comparisons.pairs.reshape(-1).tolist())
     idle = [group.path for group in layout.groups if not used & set(range(group.start, group.stop))]
     if idle:

@@ -103,8 +103,9 @@ class Line:
     `values` are at full precision; percents run from 0 to 100; NaN where a figure does not exist or is
     withheld (the mark tells which). A `signed` line shows the signs of its columns' marks. `fixed` is the English word
     that the label says, where it is one of ours ("Mean"). `question` is the one whose row it is; an interval has a
-    `level`, a confidence percent; `no_answer` tells the rows of those who gave none. `parts` are the lines that a line
-    with another figure in each column is made of, None where the row has no such figure.
+    `level`, a confidence percent; `no_answer` tells the rows of those who gave none; one that `keeps_end` (other, none,
+    don't know) stays last where rows are sorted. `parts` are the lines that a line with another figure in each column
+    is made of, None where the row has no such figure.
     """
 
     label: str
@@ -121,6 +122,7 @@ class Line:
     question: str = ""
     level: float | None = None
     no_answer: bool = False
+    keeps_end: bool = False
     parts: tuple[Line | None, ...] = ()
 
     def figure_of(self, column: int) -> str:

@@ -1,31 +1,63 @@
 "use strict";
 (() => {
-  const { tables, words: texts, decimal } = JSON.parse(document.getElementById("data").textContent);
-  const say = (text, values = {}) => texts[text].replace(/\{(\w+)\}/g, (place, name) => values[name]);
-  const number = (text) => String(text).replace(".", decimal);
+  const { tables, banners, words: texts, decimal, thousands, forms } = JSON.parse(document.getElementById("data").textContent);
+  tables.forEach((table) => Object.assign(table, banners[table.banner]));
   const $ = (id) => document.getElementById(id);
   const sections = [...document.querySelectorAll("section[data-table]")];
   const entries = [...document.querySelectorAll("nav li[data-table]")];
   const working = $("working");
+  const TESTING = ["level", "second", "single", "adjust", "least", "judged"];
+
+  // --- saying -----------------------------------------------------------------------------------
+
+  const plural = new Intl.PluralRules(document.documentElement.lang);
+  const number = (text) => String(text).replace(".", decimal);
+  const whole = (count) => String(count).replace(/\B(?=(\d{3})+(?!\d))/g, thousands);
+  const shown = (value) => (typeof value !== "number" ? value : Number.isInteger(value) ? whole(value) : number(value));
+  const say = (text, values = {}) => texts[text].replace(/\{(\w+)(?::([^}]*))?\}/g, (place, name, choice) => {
+    if (!choice) return shown(values[name]);
+    const words = choice.split("|"), form = forms.indexOf(plural.select(values[name]));
+    return words[Math.min(form < 0 ? forms.length - 1 : form, words.length - 1)];
+  });
   const CORRECTIONS = { none: say("none"), bonferroni: "Bonferroni", holm: "Holm", "benjamini-hochberg": "Benjamini–Hochberg" };
   const SIGNS = { up: ["▲", "△"], down: ["▼", "▽"] };
+  const EDGE = 1e-9; // a base this little below a threshold is at it
 
-  // --- what is decided of each comparison -------------------------------------------------------
+  // --- what is wanted of tests ------------------------------------------------------------------
+
+  const given = (id) => ($(id).value === "" || !$(id).checkValidity() ? null : +$(id).value);
 
   function rules(table) {
-    const level = $("level").value, second = $("second").value, least = $("least").value;
+    const level = given("level"), second = given("second"), least = given("least");
     let levels = table.levels.slice();
-    if (level !== "") levels[0] = +level;
-    if (second === "0") levels = levels.slice(0, 1);
-    else if (second !== "") levels[1] = +second;
+    if (level !== null) levels[0] = level;
+    if ($("single").checked) levels = levels.slice(0, 1);
+    else if (second !== null) levels[1] = second;
     if (levels.length > 1 && !(levels[1] < levels[0])) levels = levels.slice(0, 1);
     return {
       levels,
       adjust: $("adjust").value || table.adjust,
-      least: least === "" ? table.least : +least,
+      least: least === null ? table.least : least,
       judged: $("judged").value || table.judged,
     };
   }
+
+  function touched() {
+    return $("single").checked || TESTING.some((id) => id !== "single" && $(id).value !== "" && $(id).checkValidity());
+  }
+
+  function refused() {
+    const wrong = ["level", "second"].filter((id) => !$(id).checkValidity());
+    if (wrong.length) return say("A level is a percent from 50 to 99.9; as reported until then.");
+    if (!$("least").checkValidity()) return say("A minimum base is a whole number from 0 up; as reported until then.");
+    const level = given("level"), second = given("second");
+    if (second !== null && !$("single").checked && tables.some((table) => table.levels.length && second >= (level === null ? table.levels[0] : level))) {
+      return say("The second level is not below the first, so only the first is used.");
+    }
+    return "";
+  }
+
+  // --- what is decided of each comparison -------------------------------------------------------
 
   function adjusted(p, family, how) {
     if (how === "none") return p;
@@ -44,55 +76,192 @@
     return out;
   }
 
-  function decided(table, line, rule) {
-    const base = (line[rule.judged] || table[rule.judged]);
-    const p = line.p.map((value, k) => {
-      const [a, b] = table.pairs[k];
-      const thin = base[a] < rule.least - 1e-9 || base[b] < rule.least - 1e-9;
-      return value === null || thin ? null : value;
-    });
-    return adjusted(p, table.family, rule.adjust);
+  function baseOf(table, index, rule) {
+    const own = table.bases[index];
+    return own ? own[rule.judged === "n" ? 0 : 1] : table[rule.judged];
   }
 
-  function cells(table, line, rule) {
-    const texts = table.shown.map(() => []);
+  const below = (size, least) => size < least - EDGE;
+
+  function untested(table, index, rule) { // by pair: "" or why: "thin", "undecided", "out"
+    const line = table.lines[index], base = baseOf(table, index, rule);
+    return line.p.map((value, k) => {
+      const [a, b] = table.pairs[k];
+      if (line.out || (line.idle && line.idle.includes(k))) return "out";
+      const withheld = line.withheld || [];
+      if (below(base[a], rule.least) || below(base[b], rule.least) || withheld.includes(a) || withheld.includes(b)) return "thin";
+      return value === null ? "undecided" : "";
+    });
+  }
+
+  function decided(table, index, rule) {
+    const line = table.lines[index], why = untested(table, index, rule);
+    return adjusted(line.p.map((value, k) => (why[k] ? null : value)), table.family, rule.adjust);
+  }
+
+  const alphas = (rule) => rule.levels.map((level) => (100 - level) / 100 + 1e-12);
+
+  function cells(table, index, rule) {
+    const line = table.lines[index], found = table.shown.map(() => []);
     const place = new Map(table.shown.map((counted, k) => [counted, k]));
-    const p = decided(table, line, rule);
-    const alpha = rule.levels.map((level) => (100 - level) / 100 + 1e-12);
+    const p = decided(table, index, rule), alpha = alphas(rule);
     p.forEach((value, k) => {
       if (value === null || !alpha.length || value > alpha[alpha.length - 1]) return;
-      const strict = value <= alpha[0], up = line.s[k] > 0, [a, b] = table.pairs[k], at = table.at[k];
-      if (at >= 0) { texts[place.get(at)].push([0, SIGNS[up ? "up" : "down"][strict ? 0 : 1]]); return; }
+      const strict = value <= alpha[0], up = line.s[k] === "+", [a, b] = table.pairs[k], at = table.at[k];
+      if (at >= 0) { found[place.get(at)].push([0, SIGNS[up ? "up" : "down"][strict ? 0 : 1]]); return; }
       const high = up ? a : b, low = up ? b : a, letter = table.letters[low];
-      texts[place.get(high)].push([low, strict ? letter : letter.toLowerCase()]);
+      found[place.get(high)].push([low, strict ? letter : letter.toLowerCase()]);
     });
     const joint = table.letters.some((letter) => letter.length > 1) ? " " : "";
-    return texts.map((found) => found.sort((x, y) => x[0] - y[0]).map((one) => one[1]).join(joint));
+    return found.map((some) => some.sort((x, y) => x[0] - y[0]).map((one) => one[1]).join(joint));
   }
 
-  function retest() {
-    const touched = ["level", "second", "adjust", "least", "judged"].some((id) => $(id).value !== "");
-    sections.forEach((section, t) => {
-      const table = tables[t], rule = rules(table);
-      for (const [index, line] of Object.entries(table.lines)) {
-        if (!line.p) continue;
-        const row = section.querySelector(`tr[data-line="${index}"]`);
-        cells(table, line, rule).forEach((text, k) => setLetters(row.cells[k + 2], text));
-      }
-      const note = section.querySelector(".changed");
-      note.hidden = !touched || !table.pairs.length;
-      note.textContent = touched ? say("Letters as changed on this page: {levels} % level, correction {correction}, no test below {least} ({base}).", {
-        levels: rule.levels.map(number).join(", "), correction: CORRECTIONS[rule.adjust], least: number(rule.least),
-        base: rule.judged === "n" ? say("unweighted base") : say("effective base"),
-      }) : "";
+  function marks(table, index, rule) { // of each column shown: "", "*" or "**"
+    const base = baseOf(table, index, rule);
+    const mark = (k) => (below(base[k], rule.least) ? 2 : below(base[k], table.mark) ? 1 : 0);
+    return table.shown.map((k) => {
+      const pair = table.differences[k];
+      return ["", "*", "**"][pair ? Math.max(mark(pair[0]), mark(pair[1])) : mark(k)];
     });
   }
 
-  function setLetters(cell, text) {
-    let b = cell.querySelector("b");
-    if (!text) { if (b) b.remove(); return; }
-    if (!b) { b = document.createElement("b"); cell.append(b); }
-    b.textContent = text;
+  // --- what follows on the page -----------------------------------------------------------------
+
+  function retest() {
+    const changed = touched();
+    $("refused").textContent = refused();
+    sections.forEach((section, t) => {
+      const table = tables[t], rule = rules(table);
+      const longest = table.shown.map(() => 0);
+      for (const index of Object.keys(table.lines)) {
+        const row = section.querySelector(`tr[data-line="${index}"]`);
+        cells(table, index, rule).forEach((text, k) => {
+          setPart(row.cells[k + 2], "b", text);
+          longest[k] = Math.max(longest[k], text.length);
+        });
+      }
+      makeRoom(section, longest);
+      remark(section, table, rule);
+      renote(section, table, rule, changed);
+    });
+    document.querySelectorAll(".reported").forEach((one) => { one.hidden = !changed; });
+  }
+
+  function makeRoom(section, longest) { // beside the figures of a column, for its letters
+    section.querySelectorAll(".columns, tbody tr:not(.heading)").forEach((row) => longest.forEach((length, k) => {
+      const names = row.cells[k + 2].classList;
+      [...names].filter((name) => /^l\d$/.test(name)).forEach((name) => names.remove(name));
+      if (length && length < 10) names.add(`l${length}`);
+    }));
+  }
+
+  function remark(section, table, rule) {
+    if (!table.n.length) return;
+    const first = marks(table, 0, rule);
+    Object.keys(table.values).map(Number).forEach((index) => {
+      const own = index === 0 || table.bases[index];
+      if (!own) return;
+      const row = section.querySelector(`tr[data-line="${index}"]`), signs = marks(table, index, rule);
+      const signed = index === 0 || row.classList.contains("signed");
+      signs.forEach((sign, k) => {
+        const cell = row.cells[k + 2];
+        if (table.values[index][k] !== null && cell.dataset.withheld === undefined) setPart(cell, "i", signed || sign !== first[k] ? sign : "");
+      });
+    });
+  }
+
+  function ownMarks(section, table, rule) { // whether a row is marked otherwise than its columns are
+    const first = marks(table, 0, rule);
+    const seen = (index, signs) => signs.map((sign, k) => (section.querySelector(`tr[data-line="${index}"]`).cells[k + 2].dataset.withheld !== undefined ? "··" : sign));
+    const columns = seen(0, first).join(), shown = table.shown.map((k, place) => (table.differences[k] ? -1 : place)).filter((k) => k >= 0);
+    const only = (text) => { const all = text.split(","); return shown.map((k) => all[k]).join(); };
+    return Object.keys(table.bases).some((index) => index !== "0" && only(seen(index, marks(table, index, rule)).join()) !== only(columns));
+  }
+
+  function setPart(cell, name, text) {
+    let part = cell.querySelector(name);
+    if (!text) { if (part) part.remove(); return; }
+    if (!part) {
+      part = document.createElement(name);
+      if (name === "i") cell.insertBefore(part, cell.querySelector("b")); else cell.append(part);
+    }
+    part.textContent = text;
+  }
+
+  const originals = new Map();
+
+  function renote(section, table, rule, changed) {
+    const list = section.querySelector(".shown"), told = section.querySelector(".changed");
+    if (!originals.has(section)) originals.set(section, [...list.childNodes].map((one) => one.cloneNode(true)));
+    const tested = table.pairs.length > 0 && table.levels.length > 0;
+    list.replaceChildren(...originals.get(section).map((one) => one.cloneNode(true)));
+    told.hidden = !changed || !tested;
+    told.textContent = "";
+    if (!changed || !tested) return;
+    const follow = ["letters", "marks", "undecided", "thin", "chance"], now = statements(section, table, rule);
+    list.querySelectorAll("span[data-about]").forEach((span) => {
+      if (!follow.includes(span.dataset.about)) return;
+      const own = now[span.dataset.about];
+      span.textContent = own.shift() || "";
+    });
+    const rest = follow.flatMap((about) => now[about]).filter(Boolean);
+    if (rest.length) {
+      const item = document.createElement("li");
+      item.textContent = rest.join(" ");
+      list.append(item);
+    }
+    list.querySelectorAll("li").forEach((item) => { if (!item.textContent.trim()) item.remove(); });
+    told.textContent = [
+      say("Changed on this page: {levels} % level, correction {correction}, no test below {least} ({base}).", {
+        levels: rule.levels.map(number).join(", "), correction: CORRECTIONS[rule.adjust], least: rule.least,
+        base: rule.judged === "n" ? say("unweighted base") : say("effective base"),
+      }),
+      ...(table.intervals ? [say("Intervals stay at the level that their rows name.")] : []),
+      ...(section.querySelector("[data-withheld]") ? [say("Withheld figures stay withheld.")] : []),
+    ].join(" ");
+  }
+
+  function statements(section, table, rule) {
+    const found = { letters: [], marks: [], undecided: [], thin: [], chance: [] };
+    const [strict, lax] = rule.levels, two = rule.levels.length > 1;
+    const corrected = (text) => (rule.adjust === "none" ? text : say("{told}, after correction ({correction})", { told: text, correction: CORRECTIONS[rule.adjust] }));
+    if (table.at.some((at) => at < 0)) {
+      found.letters.push(`${corrected(two
+        ? say("Letters: significantly higher than the column of that letter, capitals at {strict} %, small letters at {lax} %", { strict, lax })
+        : say("Letters: significantly higher than the column of that letter, at {level} %", { level: strict }))}.`);
+    }
+    if (table.at.some((at) => at >= 0)) {
+      const first = corrected(say("{higher} significantly higher, {lower} significantly lower, at the {level} % level", { higher: "▲", lower: "▼", level: strict }));
+      found.letters.push(`${first}${two ? say(" ({higher} {lower} at the {level} % level only)", { higher: "△", lower: "▽", level: lax }) : ""}.`);
+    }
+    const base = rule.judged === "n" ? say("base") : say("effective base");
+    const there = (sign) => [...section.querySelectorAll("tbody i")].some((one) => one.textContent === sign);
+    if (there("*")) found.marks.push(say("{sign} {base} below {least}: read with care.", { sign: "*", base, least: table.mark }));
+    if (there("**")) found.marks.push(say("{sign} {base} below {least}: not tested.", { sign: "**", base, least: rule.least }));
+    const kept = [...originals.get(section)].flatMap((one) => (one.querySelectorAll ? [...one.querySelectorAll("span[data-about=marks]")] : []));
+    kept.filter((one) => one.textContent.startsWith("··")).forEach((one) => found.marks.push(one.textContent));
+    if (ownMarks(section, table, rule)) found.marks.push(say("A mark beside a figure: it rests on fewer respondents."));
+    let made = 0, undecided = 0;
+    const thin = new Set();
+    for (const index of Object.keys(table.lines)) {
+      if (table.lines[index].again) continue; // the same tests beside another figure of the row
+      const why = untested(table, index, rule), sizes = baseOf(table, index, rule);
+      made += why.filter((one) => !one).length;
+      undecided += why.filter((one) => one === "undecided").length;
+      table.at.forEach((at, k) => {
+        if (at < 0 || why[k] !== "thin") return;
+        const [a, b] = table.pairs[k].map((one) => below(sizes[one], rule.least));
+        if (table.differences[at] ? a || b : !a && b) thin.add(at);
+      });
+    }
+    if (undecided) found.undecided.push(say("{count} {count:comparison|comparisons} could not be tested.", { count: undecided }));
+    if (thin.size) {
+      found.thin.push(say("Not tested, as the base that they are compared with is too thin: {columns}.", { columns: [...thin].map((k) => table.names[k]).join(", ") }));
+    }
+    if (originals.get(section).some((one) => one.querySelector && one.querySelector("span[data-about=chance]"))) {
+      found.chance.push(say("{made} {made:test was|tests were} made.", { made }));
+    }
+    return found;
   }
 
   // --- the working of a cell --------------------------------------------------------------------
@@ -100,22 +269,22 @@
   const pText = (p) => (p < 0.0001 ? say("P below {p}", { p: number("0.0001") }) : `P = ${number(p.toFixed(4))}`);
 
   function sentences(section, row, column) {
-    const t = +section.dataset.table, table = tables[t], line = table.lines[row.dataset.line];
-    if (!line || !line.p) return [];
-    const rule = rules(table), p = decided(table, line, rule), own = table.shown[column], found = [];
+    const table = tables[+section.dataset.table], index = row.dataset.line, line = table.lines[index];
+    if (!line) return [];
+    const rule = rules(table), p = decided(table, index, rule), own = table.shown[column], found = [];
     table.pairs.forEach(([a, b], k) => {
       const at = table.at[k];
       if (line.idle && line.idle.includes(k)) return;
       if (!(at === own || (at < 0 && (a === own || b === own)))) return;
       const first = at >= 0 || a === own, other = first ? b : a, mine = first ? a : b;
-      const up = first ? line.s[k] > 0 : line.s[k] < 0;
+      const up = first ? line.s[k] === "+" : line.s[k] === "-";
       const unit = line.percent ? " %" : "";
       const pair = say("{figure} against {other}", { figure: `${round(line.v[mine])}${unit}`, other: `${round(line.v[other])}${unit}` });
       const name = table.names[other];
       if (p[k] === null) { found.push(say("Not tested against {name}: {pair}.", { name, pair })); return; }
       const level = rule.levels.find((one) => p[k] <= (100 - one) / 100 + 1e-12);
-      const shown = rule.adjust === "none" ? pText(p[k]) : say("{p} after correction ({correction})", { p: pText(p[k]), correction: CORRECTIONS[rule.adjust] });
-      const values = { name, pair, p: shown, level: level === undefined ? "" : number(level) };
+      const told = rule.adjust === "none" ? pText(p[k]) : say("{p} after correction ({correction})", { p: pText(p[k]), correction: CORRECTIONS[rule.adjust] });
+      const values = { name, pair, p: told, level: level === undefined ? "" : level };
       if (level === undefined) found.push(say("No significant difference from {name}: {pair}, {p}.", values));
       else if (up) found.push(say("Significantly higher at the {level} % level than {name}: {pair}, {p}.", values));
       else found.push(say("Significantly lower at the {level} % level than {name}: {pair}, {p}.", values));
@@ -147,23 +316,62 @@
   function testedCell(target) {
     const cell = target.closest ? target.closest("td") : null;
     if (!cell || cell.classList.contains("sign") || !cell.closest("tbody")) return null;
-    const line = tables[+cell.closest("section").dataset.table].lines[cell.parentElement.dataset.line];
-    return line && line.p ? cell : null;
+    return tables[+cell.closest("section").dataset.table].lines[cell.parentElement.dataset.line] ? cell : null;
+  }
+
+  // --- going about: contents, arrow keys --------------------------------------------------------
+
+  function land(target, left = 20) { // sections above may change their height as they are laid out: look again
+    const top = target.getBoundingClientRect().top;
+    const end = document.documentElement.scrollHeight - innerHeight - scrollY;
+    if (Math.abs(top) > 1 && !(top > 0 && end < 1)) target.scrollIntoView({ block: "start", behavior: "instant" });
+    if (left) requestAnimationFrame(() => land(target, left - 1));
+  }
+
+  function landOnHash() {
+    const target = location.hash.length > 1 && document.getElementById(location.hash.slice(1));
+    if (target) land(target);
+  }
+
+  const inside = (cell) => cell.querySelector("button") || cell;
+
+  function settle(section, cell) { // the one cell of a table that the tab key reaches
+    const before = section.querySelector("table [tabindex='0']");
+    if (before) before.tabIndex = -1;
+    inside(cell).tabIndex = 0;
+  }
+
+  function step(section, event) {
+    const cell = event.target.closest("th, td");
+    const rows = [...section.querySelectorAll("thead .columns, tbody tr")].filter((row) => !row.hidden);
+    let row = rows.indexOf(cell.parentElement), column = cell.cellIndex;
+    if (row < 0) return;
+    const moves = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] };
+    if (moves[event.key]) { row += moves[event.key][0]; column += moves[event.key][1]; }
+    else if (event.key === "Home") column = 0;
+    else if (event.key === "End") column = Infinity;
+    else return;
+    event.preventDefault();
+    row = Math.max(0, Math.min(row, rows.length - 1));
+    const next = rows[row].cells[Math.max(0, Math.min(column, rows[row].cells.length - 1))];
+    settle(section, next);
+    inside(next).focus();
   }
 
   // --- finding, sorting, copying, highlighting --------------------------------------------------
 
+  const folded = (text) => text.normalize("NFD").replace(/\p{M}/gu, "").toLowerCase();
+
   function find() {
-    const words = $("find").value.toLowerCase().split(/\s+/).filter(Boolean);
+    const words = folded($("find").value).split(/\s+/).filter(Boolean);
     let count = 0;
     sections.forEach((section, t) => {
-      const text = tables[t].text;
-      const fits = words.every((word) => text.includes(word));
+      const fits = words.every((word) => tables[t].text.includes(word));
       section.hidden = !fits;
       entries[t].hidden = !fits;
       count += fits;
     });
-    $("found").textContent = words.length ? say("{count} of {all} tables", { count, all: sections.length }) : "";
+    $("found").textContent = words.length ? say("{count} of {all} {all:table|tables}", { count, all: sections.length }) : "";
   }
 
   function sort(section, column, head) {
@@ -177,7 +385,7 @@
     original.forEach((row) => { if (row.classList.contains("more")) blocks[blocks.length - 1].push(row); else blocks.push([row]); });
     const table = tables[+section.dataset.table];
     const value = (block) => { const v = table.values[block[0].dataset.line]; return v && v[column] !== null ? v[column] : -Infinity; };
-    const free = (block) => block[0].classList.contains("answer") && block[0].cells[0].classList.contains("in0");
+    const free = (block) => block[0].classList.contains("answer") && block[0].cells[0].classList.contains("in0") && !block[0].classList.contains("last");
     const places = blocks.map((block, k) => k).filter((k) => free(blocks[k]));
     const moved = places.map((k) => blocks[k]);
     if (way) moved.sort((a, b) => (way === "descending" ? value(b) - value(a) : value(a) - value(b)));
@@ -187,10 +395,30 @@
 
   const words = (node) => (node.childNodes.length ? [...node.childNodes].map(words).filter(Boolean).join(" ") : (node.textContent || "").replace(/\s+/g, " ").trim());
 
-  function copy(section) {
+  function copied(section) { // figures alone in their cells; letters, and the signs of marks, in cells of their own
     const rows = [...section.querySelectorAll("tr")].filter((row) => !row.hidden);
-    const text = rows.map((row) => [...row.cells].flatMap((cell) => [words(cell), ...Array(cell.colSpan - 1).fill("")]).join("\t")).join("\n");
-    const told = section.querySelector(".tools [role=status]");
+    const lettered = new Set();
+    rows.forEach((row) => [...row.cells].forEach((cell) => { if (cell.querySelector("b, i, .letter")) lettered.add(cell.cellIndex); }));
+    const line = (row) => {
+      const out = [];
+      let column = 0;
+      [...row.cells].forEach((cell) => {
+        const extra = [...cell.querySelectorAll("b, i, .letter")].map(words).join(" ");
+        const plain = cell.cloneNode(true);
+        plain.querySelectorAll("b, i, .letter").forEach((one) => one.remove());
+        out.push(words(plain));
+        for (let k = 0; k < cell.colSpan; k++, column++) {
+          if (k) out.push("");
+          if (lettered.has(column)) out.push(k ? "" : extra);
+        }
+      });
+      return out.join("\t");
+    };
+    return rows.map(line).join("\n");
+  }
+
+  function copy(section) {
+    const text = copied(section), told = section.querySelector(".tools [role=status]");
     const done = () => { told.textContent = say("Copied; paste it into a spreadsheet."); };
     const fallback = () => {
       const area = document.createElement("textarea");
@@ -240,12 +468,17 @@
 
   // --- beginning --------------------------------------------------------------------------------
 
-  sections.forEach((section, t) => {
-    const table = tables[t];
+  const widths = new ResizeObserver((found) => found.forEach(({ target }) => {
+    target.classList.toggle("fits", target.firstElementChild.offsetWidth <= target.clientWidth);
+  }));
+
+  sections.forEach((section) => {
+    const table = tables[+section.dataset.table], scroll = section.querySelector(".scroll");
     section.querySelectorAll(".columns th[scope=col]").forEach((th, k) => {
       if (k < 2) return;
       const button = document.createElement("button");
       button.type = "button";
+      button.tabIndex = -1;
       button.title = say("Sort by this column");
       button.append(...th.childNodes);
       th.append(button);
@@ -254,20 +487,36 @@
     const button = section.querySelector(".copy");
     button.hidden = false;
     button.addEventListener("click", () => copy(section));
-    for (const [index, line] of Object.entries(table.lines)) {
-      if (!line.p) continue;
-      const row = section.querySelector(`tr[data-line="${index}"]`);
-      [...row.cells].slice(2).forEach((cell) => { if (cell.querySelector("b")) cell.tabIndex = 0; });
-    }
+    scroll.removeAttribute("tabindex");
+    scroll.removeAttribute("role");
+    scroll.removeAttribute("aria-label");
+    widths.observe(scroll);
+    const first = section.querySelector("tbody tr");
+    if (first) inside(first.cells[0]).tabIndex = 0;
+    const grid = section.querySelector("table");
+    grid.addEventListener("keydown", (event) => step(section, event));
+    grid.addEventListener("mousedown", (event) => { const cell = event.target.closest("th, td"); if (cell && cell.closest("tbody")) settle(section, cell); });
+    for (const index of Object.keys(table.lines)) section.querySelector(`tr[data-line="${index}"]`).classList.add("tested");
   });
   $("controls").hidden = false;
   $("controls").addEventListener("submit", (event) => event.preventDefault());
   $("find").addEventListener("input", find);
-  ["level", "second", "adjust", "least", "judged"].forEach((id) => $(id).addEventListener("input", retest));
+  TESTING.forEach((id) => $(id).addEventListener("input", retest));
   document.querySelectorAll("input[name=figure]").forEach((box) => box.addEventListener("change", figures));
   $("counts").addEventListener("change", counts);
   ["highlight", "points"].forEach((id) => $(id).addEventListener("input", highlight));
   $("reset").addEventListener("click", () => setTimeout(() => { find(); retest(); figures(); counts(); highlight(); }, 0));
+  document.querySelectorAll("nav a").forEach((link) => link.addEventListener("click", (event) => {
+    event.preventDefault();
+    const target = document.getElementById(link.hash.slice(1));
+    history.pushState(null, "", link.hash);
+    land(target);
+    const cell = target.querySelector("table [tabindex='0']");
+    if (cell) cell.focus({ preventScroll: true });
+  }));
+  addEventListener("hashchange", landOnHash);
+  addEventListener("popstate", landOnHash);
+  landOnHash();
   const dark = () => document.documentElement.dataset.theme === "dark" || (!document.documentElement.dataset.theme && matchMedia("(prefers-color-scheme: dark)").matches);
   const name = () => { $("theme").textContent = dark() ? say("Light") : say("Dark"); };
   $("theme").addEventListener("click", () => { document.documentElement.dataset.theme = dark() ? "light" : "dark"; name(); });
