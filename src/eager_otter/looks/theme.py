@@ -19,6 +19,7 @@ from eager_otter.looks.catalogue import wording_problems
 Paper = Literal["A4", "Letter"]
 LettersPlace = Literal["beside", "below", "in cell"]
 DigitsKind = Literal["percent", "count", "mean"]
+TINTS = (("#FFFFFF", 0.0), ("#FFFFFF", 0.55), ("#000000", 0.45))  # of a palette that is used up
 SHIPPED = ("river", "slate")
 LOGOS = (".png", ".jpg", ".jpeg")
 FONT_NAME = re.compile(r"[\w .-]+")  # so that it stays a name wherever it is written
@@ -54,6 +55,12 @@ class Theme:
     low: str = "#C8763A"  # the ends of a scale: told apart by eyes that see few colours, and in grey
     middle: str = "#D9DCD6"
     high: str = "#1B6A78"
+
+    def series_color(self, number: int) -> str:
+        """Give the colour of a series by its number, from 0: the palette's in turn, then lighter, then darker ones."""
+        used, place = divmod(number, len(self.palette))
+        toward, share = TINTS[used % len(TINTS)]
+        return _mixed(self.palette[place], toward, share)
 
     def ramp(self, count: int) -> tuple[str, ...]:
         """Give colours from the low to the high end of a scale."""

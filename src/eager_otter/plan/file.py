@@ -251,6 +251,7 @@ class SettingsPart(Part):
     outer_level: Annotated[int, Field(ge=0)] | None = Field(default=None, alias="outer level")
     base_text: Text | None = Field(default=None, alias="base text")
     note: Text | None = None
+    chart_group: OneOrMore | None = Field(default=None, alias="chart group")
     untested: OneOrMore | None = None
     headings: dict[str, Text] | None = None
     digits: DigitsEntry | None = None

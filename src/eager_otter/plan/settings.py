@@ -94,6 +94,7 @@ class SettingsReading:
             part=self._part_named(part, place),
             base_text=part.base_text or "",
             note=part.note or "",
+            chart_groups=tuple(part.chart_group or ()),
             percent_of=request.percent_of
             if part.percent_of is None or "percent of" in idle
             else part.percent_of,

@@ -9,7 +9,7 @@ from typing import Any
 
 from eager_otter.codebook.model import Answer, Question
 from eager_otter.documents.yaml_nodes import Place
-from eager_otter.errors import OtterError, RequestError, nearest
+from eager_otter.errors import OtterError, RequestError, UnknownName, nearest
 from eager_otter.plan.context import Context
 from eager_otter.plan.file import (
     EachFile,
@@ -24,9 +24,18 @@ from eager_otter.plan.settings import SettingsReading
 from eager_otter.tables.banner import lay_out
 from eager_otter.tables.figures import refuse_figures
 from eager_otter.tables.items import check_alike, idle_item_tests
-from eager_otter.tables.request import Banner, Items, Shape, Sorting, TableRequest, TestRules, is_summary
+from eager_otter.tables.request import (
+    EVERY_GROUP,
+    Banner,
+    Items,
+    Shape,
+    Sorting,
+    TableRequest,
+    TestRules,
+    is_summary,
+)
 from eager_otter.tables.rows import NOT_TABULATED
-from eager_otter.tables.table import find_column
+from eager_otter.tables.table import find_column, find_group
 
 
 class TablesReading:
@@ -53,6 +62,7 @@ class TablesReading:
             found = self._entry(entry, replace(self.standard, heading=heading), place)
             self._check_columns(found, place)
             self._check_figures(found, place)
+            self._check_chart_groups(found, place)
             requests += found
         return _with_ids(requests, self._written_ids())
 
@@ -75,6 +85,27 @@ class TablesReading:
             except OtterError as error:
                 self.context.note(place, str(error))
                 return
+
+    def _check_chart_groups(self, requests: Sequence[TableRequest], place: Place) -> None:
+        """Find the banner groups that charts are wanted of."""
+        where = (*place, "chart group")
+        for request in requests:
+            if not request.chart_groups or self.context.codebook is None or self.context.problems:
+                continue
+            across = request.items is None or request.items.shape in ("items by columns", "one under another")
+            if not across or not request.banner.groups:
+                self.context.note(
+                    where, "the table has no banner groups, so this would do nothing; take it out."
+                )
+                return
+            layout = lay_out(request.banner, self.context.codebook, request.counting.columns)
+            for name in request.chart_groups:
+                try:
+                    if name != EVERY_GROUP:
+                        find_group(layout.groups, layout.columns, name, "the banner")
+                except UnknownName as error:
+                    self.context.note(where, str(error))
+                    return
 
     def _check_figures(self, requests: Sequence[TableRequest], place: Place) -> None:
         """Refuse figures that a table names and none of its questions can have."""
@@ -322,6 +353,7 @@ class TablesReading:
                 self.context.note((*place, "figure"), what)
                 return
             labels = [net.label for net in question.nets] + [answer.label for answer in question.valid]
+            labels += [difference.label for difference in question.differences]
             known = {label.casefold() for label in labels} | {answer.code for answer in question.valid}
             if figure.casefold() not in known:
                 hint = nearest(figure, labels)

@@ -177,6 +177,7 @@ class _Writing:
                     "base": None if request.base == "answered" else request.base,
                     "no answer": "by reason" if request.reason_rows else None,
                     "base text": request.base_text,
+                    "chart group": list(request.chart_groups),
                     **_rows(request.rows),
                     "note": request.note,
                 }

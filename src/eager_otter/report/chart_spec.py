@@ -1,23 +1,24 @@
-"""What a chart of a table shows: one choice for slides and pictures."""
+"""What a chart of a table shows: one choice for slides, workbooks and pictures."""
 
 from __future__ import annotations
 
 import math
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
+from eager_otter.core.sums import Sums
 from eager_otter.looks.theme import Theme, is_dark
 from eager_otter.report.number_formats import number_format_of, spreadsheet_number
-from eager_otter.tables.request import PERCENTS
-from eager_otter.tables.table import Line, Table
-from eager_otter.tables.texts import MARK_SIGNS, cell_text
+from eager_otter.tables.request import EVERY_GROUP, PERCENTS
+from eager_otter.tables.table import Group, Line, Table, find_group
+from eager_otter.tables.texts import MARK_SIGNS, cell_text, figure_text
 
 ON_A_CHART = ("letters", "against", "marks", "signs")  # notes that a chart is not to be shown without
 NARROW = 4  # percent: narrower pieces of a stacked bar of an office program carry no figure
 ChartKind = Literal["bars", "stacked bars", "lines"]
-MOST_SERIES = 6
+MOST_SERIES = 6  # columns of a banner group that is drawn unasked
 TIME = re.compile(  # in the languages that ship
     r"wave|day|week|month|quarter|year|period|date|welle|\btag|woche|monat|quartal|jahr|datum", re.IGNORECASE
 )
@@ -41,32 +42,64 @@ class Series:
 class ChartSpec:
     """A chart: bars by answer, bars stacked to 100 % by column, or lines over waves.
 
-    `bases` tells the bases of the columns drawn in a sentence; `notes`, it among them, stand under the chart.
+    All values are of one `figure`: percents (0 to 100), means, or scores (the difference of two percents, which may be
+    below zero). `group` is the banner group whose columns are drawn, "" for the Total; `subtitle` says so. `bases`
+    tells the bases of what is drawn in a sentence; `notes`, it among them, stand under the chart. A part of a larger
+    chart knows the `whole`, whose axis it has.
     """
 
     kind: ChartKind
     title: str
+    subtitle: str
+    group: str
     categories: tuple[str, ...]
     series: tuple[Series, ...]
-    percent: bool
+    figure: str
     digits: int
     bases: str
     notes: tuple[str, ...]
+    whole: ChartSpec | None = None
+
+    @property
+    def percent(self) -> bool:
+        """Whether percents are drawn."""
+        return self.figure in PERCENTS
+
+    @property
+    def lowest(self) -> float:
+        """The lowest value drawn, at most 0: where the axis of values begins."""
+        return min(0.0, *self._there())
+
+    @property
+    def highest(self) -> float:
+        """The highest value drawn, at least 0."""
+        return max(0.0, *self._there())
+
+    def _there(self) -> list[float]:
+        series = (self.whole or self).series
+        return [0.0, *(v for one in series for v in one.values if v is not None)]
+
+    @property
+    def longest_label(self) -> int:
+        """The number of characters of the longest figure with its letters."""
+        whole = self.whole or self
+        return max(len(series.label(k)) for series in whole.series for k in range(len(whole.categories)))
 
     def colors(self, theme: Theme) -> tuple[str, ...]:
-        """Give a colour for each series: those of a scale for stacked bars, else the palette's in turn."""
+        """Give a colour for each series: those of a scale for stacked bars, else the palette's and tints of it."""
         if self.kind == "stacked bars":
             return theme.ramp(len(self.series))
-        return tuple(theme.palette[k % len(theme.palette)] for k in range(len(self.series)))
+        return tuple(theme.series_color(k) for k in range(len(self.series)))
+
+    def rounds(self, theme: Theme) -> tuple[int, ...]:
+        """Tell for each series how often the palette was used up before it: those of a round share a pattern."""
+        if self.kind == "stacked bars":
+            return (0,) * len(self.series)
+        return tuple(k // len(theme.palette) for k in range(len(self.series)))
 
     def label_color(self, color: str, theme: Theme) -> str:
         """Give the colour of the labels of a series: those of stacked bars stand on its own colour."""
         return "#FFFFFF" if self.kind == "stacked bars" and is_dark(color) else theme.ink
-
-    @property
-    def figure(self) -> str:
-        """The kind of figure that is drawn: a percent or a mean."""
-        return "column percent" if self.percent else "mean"
 
     @property
     def number_format(self) -> str:
@@ -82,27 +115,62 @@ class ChartSpec:
         """The number format of labels: a figure in a sliver of a stacked bar cannot be read and is left out."""
         return f'[<{NARROW / 100}]"";0%' if self.kind == "stacked bars" else self.number_format
 
+    def split(self, most: int) -> list[ChartSpec]:
+        """Spread the categories over several charts of at most so many bars; a chart of lines stays whole."""
+        if self.kind == "lines":
+            return [self]
+        per_category = len(self.series) if self.kind == "bars" else 2
+        step = max(1, most // per_category)
+        parts = math.ceil(len(self.categories) / step)
+        step = math.ceil(len(self.categories) / parts)
+        return [self._some(start, start + step) for start in range(0, len(self.categories), step)]
 
-def chart_of(table: Table) -> ChartSpec | None:
+    def _some(self, start: int, stop: int) -> ChartSpec:
+        series = tuple(
+            replace(
+                one,
+                values=one.values[start:stop],
+                texts=one.texts[start:stop],
+                letters=one.letters[start:stop],
+            )
+            for one in self.series
+        )
+        return replace(self, categories=self.categories[start:stop], series=series, whole=self)
+
+
+def chart_of(table: Table, group: str = "") -> ChartSpec | None:
     """Choose the chart of a table: None where it holds nothing to draw.
 
     A scale, and items side by side, become bars stacked to 100 %, a bar per column; key figures by waves become lines;
-    everything else bars, a group per row. The columns are the first banner group's where it has at most six, else the
-    Total.
+    everything else bars, a group per row. The columns are those of `group` (a label or question of the banner) or,
+    where none is named, of the first group with at most six columns, else the Total. Raises UnknownName.
     """
     table = table.logical or table
-    columns = _columns(table)
-    rows = _rows(table)
+    columns = _columns(table, group)
+    rows, left_out = _rows(table)
     if not rows or not columns:
         return None
-    waves = bool(table.groups) and bool(TIME.search(table.groups[0].label)) and len(columns) > 1
+    drawn = next((one for one in table.groups if one.start <= columns[-1] < one.stop), None)
+    waves = drawn is not None and bool(TIME.search(drawn.label)) and len(columns) > 1
     by_items = all(line.code and line.code in _questions(table) for line in rows)
     if waves and by_items:
         timed = [k for k in columns if k not in table.loose]
-        return _spec(table, "lines", rows, timed, across=True)
+        return _spec(table, "lines", rows, timed, drawn, left_out, across=True)
     if _adds_up(table, rows, columns) and (_is_scale(table) or not table.loose):
-        return _spec(table, "stacked bars", rows, columns, across=True)
-    return _spec(table, "bars", rows, columns, across=False)
+        return _spec(table, "stacked bars", rows, columns, drawn, left_out, across=True)
+    return _spec(table, "bars", rows, columns, drawn, left_out, across=False)
+
+
+def charts_of(table: Table, groups: Sequence[str] = ()) -> list[ChartSpec]:
+    """Give the charts of a table: for the groups named, else for those that the table asks for, else the usual one.
+
+    "all" stands for every group of the banner. Raises UnknownName.
+    """
+    wanted = list(groups or table.chart_groups)
+    if EVERY_GROUP in wanted:
+        wanted = [one.path for one in (table.logical or table).groups]
+    specs = (chart_of(table, group) for group in wanted or [""])
+    return [spec for spec in specs if spec is not None]
 
 
 def _questions(table: Table) -> set[str]:
@@ -110,25 +178,40 @@ def _questions(table: Table) -> set[str]:
     return {line.code for line in table.lines if "." in line.code or line.code in table.question.split(", ")}
 
 
-def _columns(table: Table) -> list[int]:
+def _columns(table: Table, wanted: str) -> list[int]:
     loose = list(table.loose)
+    if wanted:
+        return _shown(table, find_group(table.groups, table.columns, wanted, f"table {table.id!r}"))
     if not table.groups:
         return loose
-    group = table.groups[0]
-    own = [k for k in range(group.start, group.stop) if table.columns[k].difference is None]
+    own = _shown(table, table.groups[0])
     if not loose:
-        return own[: 2 * MOST_SERIES]
+        return own
     return own if len(own) <= MOST_SERIES else loose
 
 
-def _rows(table: Table) -> list[Line]:
-    """Take the lines to draw: percents of answers, or what each question of a table shows, else means."""
-    percents = [line for line in table.body if line.kind == "answer" and line.figure in PERCENTS]
-    first = percents[0].figure if percents else ""
-    chosen = [line for line in percents if line.figure == first]
-    if chosen:
-        return chosen
-    return [line for line in table.body if line.figure == "mean"]
+def _shown(table: Table, group: Group) -> list[int]:
+    return [k for k in range(group.start, group.stop) if table.columns[k].difference is None]
+
+
+def _rows(table: Table) -> tuple[list[Line], list[Line]]:
+    """Take the lines to draw, all of one figure, and those of other figures that cannot stand on the same axis.
+
+    They are percents of answers, or what each question of a table shows, else means, else scores.
+    """
+    answers = [line for line in table.body if line.kind == "answer" and line.figure in PERCENTS]
+    items = [line for line in table.body if line.kind == "answer" and line.code in _questions(table)]
+    figures = [line for line in items if not line.figure.endswith(" base")]
+    if figures:
+        chosen = [line for line in figures if line.figure == figures[0].figure]
+        return chosen, [line for line in figures if line.figure != figures[0].figure]
+    if answers:
+        return [line for line in answers if line.figure == answers[0].figure], []
+    for figure in ("mean", "difference"):
+        found = [line for line in table.body if line.figure == figure]
+        if found:
+            return found, []
+    return [], []
 
 
 def _is_scale(table: Table) -> bool:
@@ -145,7 +228,14 @@ def _adds_up(table: Table, rows: Sequence[Line], columns: Sequence[int]) -> bool
 
 
 def _spec(
-    table: Table, kind: ChartKind, rows: Sequence[Line], columns: Sequence[int], *, across: bool
+    table: Table,
+    kind: ChartKind,
+    rows: Sequence[Line],
+    columns: Sequence[int],
+    group: Group | None,
+    left_out: Sequence[Line],
+    *,
+    across: bool,
 ) -> ChartSpec:
     """Lay rows and columns out as series and categories; with `across`, a series per row."""
     names = [_column_name(table, k) for k in columns]
@@ -155,17 +245,19 @@ def _spec(
         series = [_series(labels[r], [cells[r, c] for c in range(len(columns))]) for r in range(len(rows))]
     else:
         series = [_series(names[c], [cells[r, c] for r in range(len(rows))]) for c in range(len(columns))]
-    figure = rows[0].figure
-    bases = _bases(table, columns)
+    figure, path = rows[0].figure, "" if group is None else group.path
+    bases = _bases(table, rows, columns, path)
     return ChartSpec(
         kind=kind,
         title=table.title,
+        subtitle=table.words("by {groups}", groups=path) if path else "",
+        group=path,
         categories=tuple(names if across else labels),
         series=tuple(series),
-        percent=figure in PERCENTS,
+        figure=figure,
         digits=table.digits.of(figure),
         bases=bases,
-        notes=_notes(table, bases),
+        notes=tuple(_notes(table, bases, left_out)),
     )
 
 
@@ -193,16 +285,30 @@ def _column_name(table: Table, k: int) -> str:
     return f"{column.label}{letter}{MARK_SIGNS[mark] if mark != 'withheld' else ' ··'}"
 
 
-def _bases(table: Table, columns: Sequence[int]) -> str:
-    """Tell the bases of the columns drawn."""
-    figures = ", ".join(f"{table.columns[k].label} {cell_text(table, table.bases[0], k)}" for k in columns)
-    group = next((g for g in table.groups if g.start <= columns[-1] < g.stop), None)
-    shown = f", {group.path}" if group is not None and group.path else ""
-    return table.words("{base}: {figures}.", base=f"{table.bases[0].label}{shown}", figures=figures)
+def _bases(table: Table, rows: Sequence[Line], columns: Sequence[int], group: str) -> str:
+    """Tell the bases of what is drawn in the columns drawn: of all rows, of the values, or the smallest of items."""
+    say, first = table.words, table.bases[0]
+    own: dict[int, Sums] = {id(line.evidence.base): line.evidence.base for line in rows if line.evidence}
+    label = first.label
+    texts = {k: cell_text(table, first, k) for k in columns}
+    if len(own) == 1 and first.evidence is not None and id(first.evidence.base) not in own:
+        ((base),) = own.values()
+        label = say("Respondents with a value")
+        texts = {
+            k: figure_text(float(base.n[0, table.shown[k]]), "unweighted base", table.digits, words=say)
+            for k in columns
+        }
+    figures = ", ".join(f"{table.columns[k].label} {texts[k]}" for k in columns)
+    return say("{base}: {figures}.", base=f"{label}{f', {group}' if group else ''}", figures=figures)
 
 
-def _notes(table: Table, bases: str) -> tuple[str, ...]:
-    """Give who is counted, the bases of the columns drawn, and the short notes on filter, letters and marks."""
+def _notes(table: Table, bases: str, left_out: Sequence[Line]) -> Iterator[str]:
+    """Go through who is counted, the bases of what is drawn, and the short notes on filter, letters and marks."""
     first = " ".join(note.short for note in table.notes if note.about in ("base", "filter") and note.short)
-    rest = (note.short for note in table.notes if note.about in ON_A_CHART and note.short)
-    return tuple(text for text in (first, bases, *rest) if text)
+    if first:
+        yield first
+    yield bases
+    if left_out:
+        rows = ", ".join(line.label for line in left_out)
+        yield table.words("Not drawn, as in other units: {rows}.", rows=rows)
+    yield from (note.short for note in table.notes if note.about in ON_A_CHART and note.short)

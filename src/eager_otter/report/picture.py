@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 import textwrap
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -11,12 +12,19 @@ from typing import Any
 
 from eager_otter.errors import FileProblem, MissingPackage, RequestError, shown_path
 from eager_otter.looks.theme import STANDARD, Theme
-from eager_otter.report.chart_spec import ChartSpec, chart_of
+from eager_otter.report.chart_spec import ChartSpec, chart_of, charts_of
 from eager_otter.report.places import written_beside
 from eager_otter.tables.table import Table
 
 ENDINGS = (".png", ".svg")
 INCHES = (10.0, 6.25)
+TITLE_LINE, SUBTITLE_LINE, NOTE_LINE, LEGEND_LINE = 0.3, 0.22, 0.137, 0.24  # inches
+BAR, LABEL_LINE, BETWEEN, AROUND = 0.15, 0.15, 0.08, 2.0  # inches: a bar, a line of a label, around them
+LABEL_LINES, LEGEND_COLUMNS, LEGEND_LONGEST = 3, 6, 28
+WIDEST_CHARACTER = 0.62  # of the size of the type
+HATCHES = ("", "///", "...", "xx")  # of series whose colours have stood before
+DASHES = ("-", "--", ":", "-.")
+MARKERS = ("o", "s", "^", "D")
 DOTS = 128  # per inch: 1280 × 800
 FONTS = (
     "DejaVu Sans",
@@ -59,7 +67,7 @@ class Picture:
                 fontManager.addfont(str(path))
             except (RuntimeError, OSError) as error:
                 raise FileProblem(
-                    f"{shown_path(path)}: is no TrueType font that can be drawn with."
+                    f"{shown_path(path)}: is not a TrueType font that can be drawn with."
                 ) from error
             names.append(FontProperties(fname=str(path)).get_name())
         return list(dict.fromkeys(names))
@@ -81,31 +89,35 @@ class Picture:
             "font.size": 9,
         }
         with rc_context(settings):
-            figure = Figure(figsize=INCHES, dpi=DOTS, facecolor="white")
+            figure = Figure(figsize=size_of(self.spec), dpi=DOTS, facecolor="white")
             FigureCanvasAgg(figure)
             _draw(figure, self.spec, self.theme, self.provenance)
             metadata: Any = {"Date": None} if kind == "svg" else {"Software": None}
             figure.savefig(target, format=kind, metadata=metadata)
 
 
-def picture_of(table: Table, theme: Theme = STANDARD, provenance: str = "") -> Picture:
-    """Draw a table, and under it where its figures come from.
+def picture_of(table: Table, theme: Theme = STANDARD, provenance: str = "", *, group: str = "") -> Picture:
+    """Draw the columns of a banner group of a table, or the usual ones, and under it where its figures come from.
 
-    Raises RequestError for a table without figures to draw, MissingPackage without Matplotlib.
+    Raises RequestError for a table without figures to draw, UnknownName, MissingPackage without Matplotlib.
     """
-    spec = chart_of(table)
+    spec = chart_of(table, group)
     if spec is None:
-        raise RequestError(f"Table {table.id!r} holds no percents or means to draw.")
+        raise RequestError(f"Table {table.id!r} holds no percents, means or scores to draw.")
     return Picture(spec, theme, provenance)
 
 
-def write_chart(table: Table, path: Path, theme: Theme = STANDARD, provenance: str = "") -> None:
-    """Draw a table as .png or .svg: the same file for the same table.
+def pictures_of(
+    table: Table, theme: Theme = STANDARD, provenance: str = "", *, groups: Sequence[str] = ()
+) -> list[Picture]:
+    """Draw each chart of a table: of the groups named ("all" for every one), else of those that the table asks for.
 
-    Raises RequestError for another ending or a table without figures to draw, MissingPackage without Matplotlib.
+    Raises what `picture_of` raises.
     """
-    _check_ending(path)
-    picture_of(table, theme, provenance)._write(path, path.suffix.lower().lstrip("."))
+    pictures = [Picture(spec, theme, provenance) for spec in charts_of(table, groups)]
+    if not pictures:
+        raise RequestError(f"Table {table.id!r} holds no percents, means or scores to draw.")
+    return pictures
 
 
 def _check_ending(path: Path) -> None:
@@ -116,60 +128,113 @@ def _check_ending(path: Path) -> None:
 def _draw(figure: Any, spec: ChartSpec, theme: Theme, provenance: str) -> None:
     told = (*spec.notes, *([provenance] if provenance else []))
     notes = [line for note in told for line in textwrap.wrap(note, 175)]
-    foot = 0.04 + 0.022 * len(notes)
-    legend = 0.07 if len(spec.series) > 1 else 0.02
+    width, height = figure.get_size_inches()
     title = textwrap.wrap(spec.title, 78)[:2]
-    top = 0.95 - 0.05 * len(title)
+    above = 0.3 + TITLE_LINE * len(title) + (SUBTITLE_LINE if spec.subtitle else 0.0)  # inches
+    foot = 0.25 + NOTE_LINE * len(notes)
+    rows = math.ceil(len(spec.series) / LEGEND_COLUMNS) if len(spec.series) > 1 else 0
+    below = foot + LEGEND_LINE * rows + (0.3 if spec.kind == "lines" else 0.1)
     left = 0.06 if spec.kind == "lines" else 0.26
-    axes = figure.add_axes((left, foot + legend + 0.03, 0.96 - left, top - foot - legend - 0.03))
+    axes = figure.add_axes((left, below / height, 0.97 - left, 1 - (above + below) / height))
     for depth, text in enumerate(title):
-        figure.text(
-            0.02, 0.95 - 0.05 * depth, text, fontsize=14, weight="bold", color=theme.river, va="center"
-        )
+        at = 1 - (0.3 + TITLE_LINE * depth) / height
+        figure.text(0.02, at, text, fontsize=14, weight="bold", color=theme.river, va="center")
+    if spec.subtitle:
+        at = 1 - (0.28 + TITLE_LINE * len(title)) / height
+        figure.text(0.02, at, spec.subtitle, fontsize=10, color=theme.quiet, va="center")
+    room = (0.97 - left) * width * 72  # points across
     draw = {"bars": _bars, "stacked bars": _stacked, "lines": _lines}[spec.kind]
-    draw(axes, spec, theme)
+    draw(axes, spec, theme, room)
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
     for side in ("left", "bottom"):
         axes.spines[side].set_color(theme.line)
     axes.tick_params(colors=theme.ink, length=0)
     if len(spec.series) > 1:
+        names = [_cut(series.name, LEGEND_LONGEST) for series in spec.series]
         figure.legend(
+            axes.get_legend_handles_labels()[0],
+            names,
             loc="lower center",
-            bbox_to_anchor=(0.5, foot),
-            ncols=min(len(spec.series), 6),
+            bbox_to_anchor=(0.5, foot / height),
+            ncols=min(len(spec.series), LEGEND_COLUMNS),
             frameon=False,
             fontsize=9,
         )
     for depth, text in enumerate(reversed(notes)):
-        figure.text(0.02, 0.02 + 0.022 * depth, text, fontsize=7, color=theme.quiet)
+        figure.text(0.02, (0.12 + NOTE_LINE * depth) / height, text, fontsize=7, color=theme.quiet)
+
+
+def size_of(spec: ChartSpec) -> tuple[float, float]:
+    """Give the size of a picture in inches: higher than usual where its bars or labels need the room."""
+    if spec.kind == "lines":
+        return INCHES
+    bars = len(spec.series) if spec.kind == "bars" else 2
+    rows = sum(max(BAR * bars, LABEL_LINE * len(_wrapped(name))) + BETWEEN for name in spec.categories)
+    return INCHES[0], max(INCHES[1], rows + AROUND)
+
+
+def _cut(text: str, most: int) -> str:
+    return text if len(text) <= most else f"{text[: most - 1]}…"
+
+
+def _wrapped(name: str) -> list[str]:
+    lines = textwrap.wrap(name, 30) or [""]
+    return (
+        lines
+        if len(lines) <= LABEL_LINES
+        else [*lines[: LABEL_LINES - 1], _cut(lines[LABEL_LINES - 1] + "……", 30)]
+    )
 
 
 def _labels(axes: Any, names: Sequence[str], places: Sequence[float]) -> None:
-    axes.set_yticks(places, ["\n".join(textwrap.wrap(name, 30)[:3]) for name in names])
-    axes.invert_yaxis()
+    axes.set_yticks(places, ["\n".join(_wrapped(name)) for name in names])
+    axes.set_ylim(len(names) - 0.5, -0.6)
 
 
-def _bars(axes: Any, spec: ChartSpec, theme: Theme) -> None:
+def _bars(axes: Any, spec: ChartSpec, theme: Theme, room: float) -> None:
     """Draw a group of bars per category; the figure and its letters stand behind each."""
-    high = 0.82 / len(spec.series)
-    size = max(5.5, min(9.0, 150 * high / max(len(spec.categories), 1)))
-    largest = max((v for series in spec.series for v in series.values if v is not None), default=1.0)
-    for number, (series, color) in enumerate(zip(spec.series, spec.colors(theme), strict=True)):
+    high, size = 0.82 / len(spec.series), 8.0
+    low, top = _limits(spec, room, size)
+    gap = (top - low) * 4 / room
+    drawn = zip(spec.series, spec.colors(theme), spec.rounds(theme), strict=True)
+    for number, (series, color, used) in enumerate(drawn):
         places = [k - 0.41 + high * (number + 0.5) for k in range(len(spec.categories))]
-        axes.barh(places, [v or 0.0 for v in series.values], high * 0.92, color=color, label=series.name)
+        axes.barh(
+            places,
+            [v or 0.0 for v in series.values],
+            high * 0.92,
+            color=color,
+            hatch=HATCHES[used % len(HATCHES)],
+            edgecolor="white",
+            linewidth=0,
+            label=series.name,
+        )
         for k, place in enumerate(places):
-            value = series.values[k]
-            axes.text(
-                max(value or 0.0, 0.0) + largest * 0.008, place, series.label(k), va="center", fontsize=size
-            )
+            value = series.values[k] or 0.0
+            at, side = (value - gap, "right") if value < 0 else (value + gap, "left")
+            axes.text(at, place, series.label(k), va="center", ha=side, fontsize=size)
     _labels(axes, spec.categories, range(len(spec.categories)))
-    lowest = min((v for series in spec.series for v in series.values if v is not None), default=0.0)
-    axes.set_xlim(min(lowest, 0.0), max(largest, 1e-9) * 1.14)
+    axes.set_xlim(low, top)
+    if spec.lowest < 0:
+        axes.axvline(0, color=theme.line, linewidth=1)
+        axes.spines["left"].set_visible(False)
     axes.xaxis.set_visible(False)
 
 
-def _stacked(axes: Any, spec: ChartSpec, theme: Theme) -> None:
+def _limits(spec: ChartSpec, room: float, size: float) -> tuple[float, float]:
+    """Give the ends of an axis of values through zero on which every label has room beside its bar.
+
+    `room` is the length of the axis and `size` that of the type, in points.
+    """
+    longest = spec.longest_label * size * WIDEST_CHARACTER + 8
+    span = max(spec.highest - spec.lowest, 1e-9)
+    sides = 2 if spec.lowest < 0 else 1
+    unit = span / max(room - sides * longest, room / 4)  # of values, a point
+    return spec.lowest - (longest * unit if spec.lowest < 0 else 0.0), spec.highest + longest * unit
+
+
+def _stacked(axes: Any, spec: ChartSpec, theme: Theme, room: float) -> None:
     """Draw bars stacked to 100 %; a figure stands in its piece where that is wide enough.
 
     Figures with letters whose pieces are narrow stand above the bar, one after the other.
@@ -185,30 +250,44 @@ def _stacked(axes: Any, spec: ChartSpec, theme: Theme) -> None:
             if wide >= 1.15 * len(text):
                 axes.text(middle, k, text, ha="center", va="center", color=ink, fontsize=8.5)
             elif series.letters[k]:
-                place = max(starts[k], above[k])
+                need = 0.95 * (len(text) + 1)
+                place = min(max(starts[k], above[k]), 100 - need)  # never over the edge
                 axes.text(place, k - 0.37, text, ha="left", va="bottom", color=theme.ink, fontsize=7)
-                above[k] = place + 0.95 * (len(text) + 1)
+                above[k] = place + need
             starts[k] += wide
     _labels(axes, spec.categories, range(len(spec.categories)))
     axes.set_xlim(0, 100)
     axes.xaxis.set_visible(False)
 
 
-def _lines(axes: Any, spec: ChartSpec, theme: Theme) -> None:
-    """Draw a line per series; labels at the last point are moved apart where they would collide."""
+def _lines(axes: Any, spec: ChartSpec, theme: Theme, room: float) -> None:
+    """Draw a line per series; labels are moved apart where they would collide."""
     places, colors = range(len(spec.categories)), spec.colors(theme)
-    for series, color in zip(spec.series, colors, strict=True):
+    for number, (series, color) in enumerate(zip(spec.series, colors, strict=True)):
         values = [float("nan") if value is None else value for value in series.values]
-        axes.plot(places, values, marker="o", color=color, label=series.name)
-    largest = max((v for series in spec.series for v in series.values if v is not None), default=1.0)
-    axes.set_ylim(0, largest * 1.15)
-    step = largest * 0.045
+        used = spec.rounds(theme)[number]
+        axes.plot(
+            places,
+            values,
+            marker=MARKERS[used % len(MARKERS)],
+            linestyle=DASHES[used % len(DASHES)],
+            color=color,
+            label=series.name,
+        )
+    span = max(spec.highest - spec.lowest, 1e-9)
+    step, highest = span * 0.045, spec.highest
     for k in places:
         given = [(one.values[k], one, n) for n, one in enumerate(spec.series) if one.values[k] is not None]
-        last = -step
+        last = spec.lowest - 2 * step
         for value, series, number in sorted(given, key=lambda entry: entry[0] or 0.0):
             last = max(value or 0.0, last + step)
             axes.text(k + 0.02, last + step * 0.35, series.label(k), color=colors[number], fontsize=8.5)
-    axes.set_xticks(list(places), list(spec.categories))
-    axes.set_xlim(-0.2, len(spec.categories) - 0.6)
+            highest = max(highest, last + step)
+    axes.set_ylim(spec.lowest - (0.06 * span if spec.lowest < 0 else 0.0), highest + 0.08 * span)
+    if spec.lowest < 0:
+        axes.axhline(0, color=theme.line, linewidth=1)
+    axes.set_xticks(list(places), ["\n".join(_wrapped(name)) for name in spec.categories])
+    behind = (spec.longest_label * 8.5 * WIDEST_CHARACTER + 8) / room  # share of the width that labels need
+    across = len(spec.categories) - 1 + 0.2
+    axes.set_xlim(-0.2, len(spec.categories) - 1 + max(0.1, across * behind / (1 - behind)))
     axes.grid(axis="y", color=theme.reed)

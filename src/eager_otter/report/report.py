@@ -168,11 +168,14 @@ class Report:
             }
         )
 
-    def chart(self, table: str, path: str | Path) -> Path:
-        """Draw a table as .png or .svg. Raises UnknownName, RequestError, MissingPackage without Matplotlib."""
+    def chart(self, table: str, path: str | Path, *, group: str = "") -> Path:
+        """Draw a table as .png or .svg: the columns of a banner group, or the usual ones.
+
+        Raises UnknownName, RequestError, MissingPackage without Matplotlib.
+        """
         from eager_otter.report.picture import picture_of
 
-        return picture_of(self.table(table), self.theme, self.provenance).save(path)
+        return picture_of(self.table(table), self.theme, self.provenance, group=group).save(path)
 
     @property
     def method(self) -> tuple[MethodPart, ...]:

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import FileProblem, MissingPackage, shown_path
-from eager_otter.report.chart_spec import ChartSpec, chart_of
+from eager_otter.report.chart_spec import ChartSpec, charts_of
 from eager_otter.report.contents import contents_titles
 from eager_otter.report.labels import lines_needed
 from eager_otter.report.plain import statement_text
@@ -25,6 +25,8 @@ ROWS_ON_A_SLIDE, COLUMNS_ON_A_SLIDE, ENTRIES_ON_A_SLIDE = 16, 12, 22
 PLAIN_GRID = "{2D5ABB26-0587-4C30-8999-92F81FD0307C}"  # the format's own name of a table without a style
 ROWS_WITH_LETTERS_BELOW = 12
 FOOT_LINE, FOOT_CHARACTERS = 0.135, 17.0  # of the foot: inches a line, widths of a digit an inch
+BARS_ON_A_SLIDE = 30  # of more, the answers are spread over several slides
+LABEL_ROOM = 0.013  # of the axis, for a character of a label
 METHOD_LINES, METHOD_CHARACTERS = 34, 14.0  # of a method slide: its lines, widths of a digit an inch
 FIXED = datetime(2000, 1, 1)
 ZIP_DATE = (2000, 1, 1, 0, 0, 0)
@@ -158,12 +160,19 @@ class _Slides:
                 shape.click_action.target_slide = first[table.id]
 
     def _table_slides(self, table: Table) -> list[Any]:
-        spec = None if self.as_tables else chart_of(table)
-        if spec is None:
+        specs = [] if self.as_tables else charts_of(table)
+        if not specs:
             return list(self._native_tables(table))
-        slide = self._chart_slide(spec)
-        self._speak(slide, table)
-        return [slide]
+        slides = []
+        for spec in specs:
+            parts = spec.split(BARS_ON_A_SLIDE)
+            for number, part in enumerate(parts, 1):
+                more = (
+                    self.say(" ({part} of {parts})", part=number, parts=len(parts)) if len(parts) > 1 else ""
+                )
+                slides.append(self._chart_slide(part, more))
+                self._speak(slides[-1], table)
+        return slides
 
     def _method_slides(self) -> None:
         """Say how the tables were counted and tested, on as many slides as that takes."""
@@ -189,12 +198,15 @@ class _Slides:
 
     # --- a chart ----------------------------------------------------------------------------------------
 
-    def _chart_slide(self, spec: ChartSpec) -> Any:
+    def _chart_slide(self, spec: ChartSpec, more: str = "") -> Any:
         from pptx.chart.data import CategoryChartData
-        from pptx.enum.chart import XL_CHART_TYPE, XL_LEGEND_POSITION
+        from pptx.enum.chart import XL_CHART_TYPE, XL_LEGEND_POSITION, XL_TICK_LABEL_POSITION
         from pptx.util import Pt
 
-        slide = self._slide(spec.title, "Title Only")
+        slide = self._slide(spec.title + more, "Title Only")
+        if spec.subtitle:
+            box = (self.edge, int(0.92 * INCH), self.width - 2 * self.edge, int(0.3 * INCH))
+            self._text(slide, box, [spec.subtitle], 12, self.theme.quiet)
         kinds = {
             "bars": XL_CHART_TYPE.BAR_CLUSTERED,
             "stacked bars": XL_CHART_TYPE.BAR_STACKED_100,
@@ -224,7 +236,16 @@ class _Slides:
         if spec.kind != "lines":
             chart.category_axis.reverse_order = True  # the first at the top, as in the table
         axis = chart.value_axis
-        axis.minimum_scale = 0
+        if spec.lowest < 0:
+            chart.category_axis.tick_label_position = XL_TICK_LABEL_POSITION.LOW
+        else:
+            axis.minimum_scale = 0
+        if spec.kind == "bars":
+            share = 1 + spec.longest_label * LABEL_ROOM  # so that the longest label does not leave the chart
+            unit = 100.0 if spec.percent else 1.0
+            axis.maximum_scale = max(spec.highest, 1e-9) * share / unit
+            if spec.lowest < 0:
+                axis.minimum_scale = spec.lowest * share / unit
         axis.has_major_gridlines = False
         axis.visible = spec.kind == "lines"
         axis.tick_labels.number_format, axis.tick_labels.number_format_is_linked = spec.label_format, False
@@ -235,17 +256,23 @@ class _Slides:
 
     def _color(self, plot: Any, spec: ChartSpec) -> None:
         from pptx.dml.color import RGBColor
+        from pptx.enum.dml import MSO_LINE
 
-        for series, own in zip(plot.series, spec.colors(self.theme), strict=True):
-            color = RGBColor.from_string(own.lstrip("#"))
+        dashes = (MSO_LINE.SOLID, MSO_LINE.DASH, MSO_LINE.ROUND_DOT, MSO_LINE.DASH_DOT)
+        drawn = zip(plot.series, spec.colors(self.theme), spec.rounds(self.theme), strict=True)
+        for series, own, used in drawn:
+            color, fill = RGBColor.from_string(own.lstrip("#")), series.format.fill
             if spec.kind == "lines":
                 series.format.line.color.rgb = color
+                series.format.line.dash_style = dashes[used % len(dashes)]
                 series.smooth = False
                 series.marker.format.fill.solid()
                 series.marker.format.fill.fore_color.rgb = color
-            else:
-                series.format.fill.solid()
-                series.format.fill.fore_color.rgb = color
+                continue
+            fill.solid()
+            fill.fore_color.rgb = color
+            if used:
+                series.format.line.color.rgb = RGBColor.from_string(self.theme.ink.lstrip("#"))
 
     def _labels(self, plot: Any, spec: ChartSpec) -> None:
         """Label every point with its figure, and with its letters those that carry some."""

@@ -35,8 +35,11 @@ class StandardViewer:
 
         return table_html(table, self.theme, self.notes)
 
-    def picture(self, table: Table) -> Picture:
-        """Draw a table. Raises RequestError for a table without figures to draw, MissingPackage without Matplotlib."""
+    def picture(self, table: Table, group: str = "") -> Picture:
+        """Draw a table: the columns of a banner group, or the usual ones.
+
+        Raises RequestError for a table without figures to draw, UnknownName, MissingPackage without Matplotlib.
+        """
         from eager_otter.report.picture import picture_of
 
-        return picture_of(table, self.theme)
+        return picture_of(table, self.theme, group=group)

@@ -7,16 +7,18 @@ from collections.abc import Sequence
 from typing import Any
 
 from eager_otter.looks.theme import Theme
-from eager_otter.report.chart_spec import ChartSpec, Series, chart_of
+from eager_otter.report.chart_spec import ChartSpec, Series, charts_of
 from eager_otter.report.sheets import Book, Sheet, Style, plain_style, title_style
 from eager_otter.tables.table import Table
 
 WIDTH = 860  # pixels
 HEAD, FOOT, LINE = 150, 40, 300  # title and legend; bases; the height of lines over waves
 BAR = {"bars": 17, "stacked bars": 34}  # pixels of a bar
-GAP, TALLEST = 8, 1600
+GAP, TALLEST = 8, 4000
 ROW = 20  # pixels of a row without a height of its own
 MOST_LABELLED = 4  # lines: of more, only the last points are labelled
+LABEL_ROOM = 0.013  # of the axis, for a character of a label
+DASHES = ("solid", "dash", "round_dot", "dash_dot")  # of series whose colours have stood before
 USUAL_COLUMN = 64  # pixels of a column without a width of its own
 
 
@@ -30,17 +32,16 @@ class WorkbookCharts:
         self.row = 0
 
     def draw(self, sheet: Sheet, table: Table, row: int) -> int:
-        """Draw a table, where it holds something to draw, from a row of its sheet on; gives the row behind it."""
-        spec = chart_of(table)
-        if spec is None:
-            return row
-        self.drawn.append((self.row, spec))
-        made = self._chart(spec, self.row + 1)
-        self.row += len(spec.categories) + 3
-        height = _height(spec)
-        made.set_size({"width": WIDTH, "height": height})
-        sheet.chart(row, 0, made, spec.title)
-        return row + math.ceil(height / ROW) + 1
+        """Draw the charts of a table, one under the other, from a row of its sheet on; gives the row behind them."""
+        for spec in charts_of(table):
+            self.drawn.append((self.row, spec))
+            made = self._chart(spec, self.row + 1)
+            self.row += len(spec.categories) + 3
+            height = _height(spec)
+            made.set_size({"width": WIDTH, "height": height})
+            sheet.chart(row, 0, made, spec.title)
+            row += math.ceil(height / ROW) + 1
+        return row
 
     def write_data(self) -> None:
         """Write the sheet of what is drawn, where anything is."""
@@ -78,20 +79,24 @@ class WorkbookCharts:
         }
         chart = self.book.chart(kinds[spec.kind])
         first, last = top + 1, top + len(spec.categories)
-        colors = spec.colors(self.theme)
-        for column, (series, color) in enumerate(zip(spec.series, colors, strict=True), 1):
+        drawn = zip(spec.series, spec.colors(self.theme), spec.rounds(self.theme), strict=True)
+        for column, (series, color, used) in enumerate(drawn, 1):
             chart.add_series(
                 {
                     "name": [self.name, top, column],
                     "categories": [self.name, first, 0, last, 0],
                     "values": [self.name, first, column, last, column],
                     "data_labels": self._labels(spec, series, color),
-                    **_looks(spec, color),
+                    **_looks(spec, color, used, self.theme.ink),
                 }
             )
         self._axes(chart, spec)
         chart.set_title(
-            {"name": spec.title, "overlay": False, "name_font": self._font(11, self.theme.river, bold=True)}
+            {
+                "name": " – ".join(filter(None, (spec.title, spec.subtitle))),
+                "overlay": False,
+                "name_font": self._font(11, self.theme.river, bold=True),
+            }
         )
         if len(spec.series) > 1:
             chart.set_legend({"position": "bottom", "font": self._font(9)})
@@ -104,8 +109,16 @@ class WorkbookCharts:
         """Percents start from zero; the bases stand at the axis along the bottom."""
         bases = {"name": spec.bases, "name_font": self._font(8, self.theme.quiet)}
         quiet = {"line": {"none": True}, "major_gridlines": {"visible": False}, "major_tick_mark": "none"}
-        numbers = {"min": 0, "num_font": self._font(9), "num_format": spec.number_format}
-        categories = {"num_font": self._font(9), "line": {"color": self.theme.line}}
+        numbers: dict[str, Any] = {"num_font": self._font(9), "num_format": spec.number_format}
+        categories: dict[str, Any] = {"num_font": self._font(9), "line": {"color": self.theme.line}}
+        share, unit = 1 + spec.longest_label * LABEL_ROOM, 100.0 if spec.percent else 1.0
+        if spec.lowest < 0:
+            categories["label_position"] = "low"  # not over the bars that hang below zero
+        else:
+            numbers["min"] = 0
+        if spec.kind == "bars":
+            numbers["max"] = max(spec.highest, 1e-9) * share / unit
+            numbers |= {"min": spec.lowest * share / unit} if spec.lowest < 0 else {}
         if spec.kind == "lines":
             grid = {"visible": True, "line": {"color": self.theme.reed}}
             chart.set_x_axis({**categories, **bases})
@@ -155,12 +168,14 @@ def columns_under(widths: Sequence[float]) -> int:
     return count
 
 
-def _looks(spec: ChartSpec, color: str) -> dict[str, Any]:
+def _looks(spec: ChartSpec, color: str, used: int, outline: str) -> dict[str, Any]:
     if spec.kind == "lines":
         filled = {"fill": {"color": color}, "border": {"color": color}}
-        return {"line": {"color": color, "width": 2}, "marker": {"type": "circle", "size": 6, **filled}}
+        line = {"color": color, "width": 2, "dash_type": DASHES[used % len(DASHES)]}
+        return {"line": line, "marker": {"type": "circle", "size": 6, **filled}}
     gap = 40 if spec.kind == "stacked bars" else 45
-    return {"fill": {"color": color}, "border": {"none": True}, "gap": gap}
+    border = {"color": outline} if used else {"none": True}
+    return {"fill": {"color": color}, "border": border, "gap": gap}
 
 
 def _height(spec: ChartSpec) -> int:

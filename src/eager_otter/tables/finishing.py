@@ -125,6 +125,7 @@ def finished(
         tests=request.tests,
         base=request.base_text or request.base,
         words=say,
+        chart_groups=request.chart_groups,
     )
     return _in_shown_order(_with_differences(table), layout.shown)
 

@@ -114,16 +114,20 @@ def _smallest_base(made: Sequence[Making], sums: Sequence[QuestionSums]) -> list
 
 
 def _item_line(making: Making, items: Items, place: int) -> Line:
-    """Take the line of a net, an answer or a summary out of an item's table, under the item's label."""
+    """Take the line of a net, an answer, a difference or a summary out of an item's table, under the item's label."""
     question, figure = making.question, items.figure_of(place)
     label = items.label_of(place, question.label)
+    difference = making.difference_called(figure)
     if is_summary(figure):
         line = making.summary_of(figure.casefold())
+    elif difference is not None:
+        line = difference
     else:
         try:
             line = making.line_of(making.row_called(figure))
         except UnknownName as error:
-            raise UnknownName("net or answer", figure, [*error.known, "mean"], question.name) from None
+            known = [*error.known, *(one.label for one in question.differences), "mean"]
+            raise UnknownName("net or answer", figure, known, question.name) from None
     if items.figures and not (items.labels and items.labels[place]):
         label = f"{label}: {making.request.words(figure.casefold()) if is_summary(figure) else figure}"
     return replace(line, label=label, fixed="", kind="answer", code=question.name, indent=0)

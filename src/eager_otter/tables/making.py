@@ -532,25 +532,32 @@ class Making:
         """Make the difference rows above or below the answers: means of +100, 0 and −100, on those with a score."""
         if "column percent" not in self.figures:
             return []
-        lines = []
+        return [
+            self._difference_line(difference.label, sums)
+            for difference, sums in self.sums.differences
+            if (difference.place == "above") == (place == "above")
+        ]
+
+    def difference_called(self, name: str) -> Line | None:
+        """Make the line of the difference of a label (any case), None where the question has no such difference."""
         for difference, sums in self.sums.differences:
-            if (difference.place == "above") != (place == "above"):
-                continue
-            marks = np.maximum(self._marks(sums), self._withheld())
-            tested = None if self._is_untested(difference.label) else self._tested_means(sums, marks)
-            lines.append(
-                Line(
-                    label=difference.label,
-                    kind="net",
-                    figure="difference",
-                    values=shown(moments(sums).mean[0], marks),
-                    letters=("",) * self.columns if tested is None else tested.letters[0],
-                    marks=mark_names(marks),
-                    evidence=Evidence(row=0, sums=sums, base=sums, tested=tested),
-                    question=self.question.name,
-                )
-            )
-        return lines
+            if difference.label.casefold() == name.casefold():
+                return self._difference_line(difference.label, sums)
+        return None
+
+    def _difference_line(self, label: str, sums: Sums) -> Line:
+        marks = np.maximum(self._marks(sums), self._withheld())
+        tested = None if self._is_untested(label) else self._tested_means(sums, marks)
+        return Line(
+            label=label,
+            kind="net",
+            figure="difference",
+            values=shown(moments(sums).mean[0], marks),
+            letters=("",) * self.columns if tested is None else tested.letters[0],
+            marks=mark_names(marks),
+            evidence=Evidence(row=0, sums=sums, base=sums, tested=tested),
+            question=self.question.name,
+        )
 
     def _withheld(self) -> IntArray:
         """Carry the marks of columns that are withheld or untested as a whole over to their summaries."""

@@ -196,7 +196,7 @@ def _shape_notes(
             yield from dict.fromkeys(found)
         case "items by columns":
             own = "" if alike else " " + say("Its own base stands under it.")
-            told = say("Each row shows {what}.", what=_what(items, say))
+            told = say("Each row shows {what}.", what=_what(items, lines, say))
             yield Note(told + own, "rows", told)
         case "answers by items":
             yield Note(say("Each column is one item; it has its own base."), "rows")
@@ -208,13 +208,15 @@ def _shape_notes(
             assert_never(items.shape)
 
 
-def _what(items: Items, say: Words) -> str:
+def _what(items: Items, lines: Sequence[Line], say: Words) -> str:
     """Say what the rows of an items table show."""
     if items.figures:
         return say("the figure named, of one question")
     figure = items.figure
     if is_summary(figure):
         return say("the {figure} of one item", figure=say(figure.casefold()))
+    if any(line.figure == "difference" for line in lines):
+        return say("the score {row} of one item", row=figure)
     return say("the percent of {answer} of one item", answer=figure)
 
 

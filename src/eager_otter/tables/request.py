@@ -74,6 +74,7 @@ Against = Literal["each other", "rest", "total", "previous", "first", "column", 
 MOST_DIGITS = 10
 PLAIN_BASES = ("answered", "all")
 COMPLETE = "complete answers"
+EVERY_GROUP = "all"  # where banner groups are named
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -397,6 +398,7 @@ class TableRequest:
     "column difference" takes off; `outer_level` the level of a nested banner (1 the outermost, 0 the innermost above
     the columns) whose base "percent of outer" is a percent of. `base_rows` are the bases shown (none named: all that
     the table has), and `base_text` says in words who is in the base. `note` is put under the table.
+    `chart_groups` are the banner groups that charts are wanted of, by label or question, or "all".
     `words` say the fixed texts of the table: labels of bases and summaries, the Total, notes.
     Raises RequestError for levels or figures that cannot be had.
     """
@@ -422,6 +424,7 @@ class TableRequest:
     difference_from: str = "Total"
     outer_level: int = 0
     note: str = ""
+    chart_groups: tuple[str, ...] = ()
     rows: RowRules = RowRules()
     levels: tuple[float, ...] = (95.0,)
     tests: TestRules = TestRules()

@@ -186,8 +186,8 @@ class Viewer(Protocol):
     def html(self, table: Table) -> str:
         """Lay a table out as a piece of HTML."""
 
-    def picture(self, table: Table) -> Drawn:
-        """Draw a table."""
+    def picture(self, table: Table, group: str = "") -> Drawn:
+        """Draw a table: the columns of a banner group, or the usual ones."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -197,7 +197,8 @@ class Table:
     `columns` hold the Total first, last or not at all; `lines` start with the bases; `notes` are whole sentences;
     `people` is the Total's unweighted base. `counted` are the columns as they were counted, hidden ones among them,
     and `shown` the places there of the table's own columns; `facts`, `rules`, `tests` and `base` tell how they were
-    chosen, judged and tested. `words` said its fixed texts. A table laid out for reading only names the `logical` one.
+    chosen, judged and tested. `chart_groups` are the banner groups that charts are wanted of ("all" for every one).
+    `words` said its fixed texts. A table laid out for reading only names the `logical` one.
     """
 
     id: str
@@ -222,6 +223,7 @@ class Table:
     tests: TestRules = field(default_factory=TestRules)
     base: str = "answered"
     crossings: tuple[Crossing, ...] = ()
+    chart_groups: tuple[str, ...] = ()
     words: Words = ENGLISH
     logical: Table | None = None
 
@@ -360,11 +362,12 @@ class Table:
         """Find a column by label, `group: label`, code or letter. Raises UnknownName, RequestError."""
         return find_column(self.columns, name, f"table {self.id!r}")
 
-    def chart(self) -> Drawn:
+    def chart(self, group: str = "") -> Drawn:
         """Draw the table: the picture shows itself in a notebook, and `save` writes it as .png or .svg.
 
-        Raises RequestError for a table without percents or means, or without a viewer, MissingPackage without
-        Matplotlib.
+        `group` is the banner group whose columns are drawn, by label or question; left out, the first with at most six
+        columns, else the Total. Raises RequestError for a table without percents, means or scores, or without a viewer,
+        UnknownName for a group that the banner does not have, MissingPackage without Matplotlib.
 
         Example: `table.chart().save("heard_of.png")`.
         """
@@ -372,7 +375,7 @@ class Table:
             raise RequestError(
                 "This table has no viewer that could draw it; open the survey with open_survey."
             )
-        return self.viewer.picture(self)
+        return self.viewer.picture(self, group)
 
     def explain(self, row: str, column: str, figure: str | None = None) -> Explanation:
         """Give the working of a cell: who is counted, the formula with its numbers, the test behind each letter.
@@ -446,6 +449,18 @@ def tested_rows(lines: Iterable[Line]) -> Iterator[tuple[Line, Tested, int]]:
         if key not in seen:
             seen.add(key)
             yield line, line.evidence.tested, line.evidence.row
+
+
+def find_group(groups: Sequence[Group], columns: Sequence[Column], name: str, where: str) -> Group:
+    """Find a banner group by its label (any case), by that with the heads above it, or by its question.
+
+    `columns` are those that the groups hold by place. Raises UnknownName.
+    """
+    for group in groups:
+        questions = {columns[k].question for k in range(group.start, group.stop)}
+        if name.casefold() in (group.label.casefold(), group.path.casefold()) or questions == {name}:
+            return group
+    raise UnknownName("banner group", name, [group.path for group in groups], where)
 
 
 def find_column(columns: Sequence[Column], name: str, where: str) -> int:

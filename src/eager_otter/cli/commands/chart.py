@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
+from fnmatch import fnmatchcase
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -16,7 +19,12 @@ from eager_otter.cli.options import (
     spoken,
     tell_who_is_counted,
 )
-from eager_otter.errors import shown_path
+from eager_otter.errors import OtterError, UnknownName, shown_path
+
+if TYPE_CHECKING:
+    from eager_otter.plan.plan import Plan
+    from eager_otter.report.report import Report
+    from eager_otter.tables.table import Table
 
 
 @click.command()
@@ -27,6 +35,14 @@ from eager_otter.errors import shown_path
     default=Path(),
     help="Where the pictures go; each is named by its table's id. Default: here.",
 )
+@click.option(
+    "--group",
+    "groups",
+    multiple=True,
+    metavar="GROUP",
+    help="Draw the columns of this banner group, by its label or question; may be given several times; 'all' for every "
+    "one. Default: as the plan says, else the first with at most six columns, else the Total.",
+)
 @click.option("--format", "kind", type=click.Choice(["png", "svg"]), default="png", show_default=True)
 @plan_option
 @language_option
@@ -34,31 +50,71 @@ from eager_otter.errors import shown_path
 def chart(
     tables: tuple[str, ...],
     folder: Path,
+    groups: tuple[str, ...],
     kind: str,
     plan_path: Path,
     language: str | None,
     **people: Any,
-) -> None:
+) -> int:
     """Draw tables of the plan as pictures: bars, stacked bars for scales and items, lines for key figures by wave.
 
-    TABLE is a table's id (`eager-otter run --list`), with * for several.
+    TABLE is a table's id (`eager-otter run --list`), with * for several. A table that cannot be drawn does not stop
+    the others.
 
     \b
     eager-otter chart heard_of liking
     eager-otter chart 'rating*' --format svg --folder charts
+    eager-otter chart liking --group region --group age_band
     """
     from eager_otter.plan.reading import only_tables
-    from eager_otter.report.picture import write_chart
-    from eager_otter.report.places import written_beside
     from eager_otter.report.report import run
 
     plan = spoken(changed(read_named_plan(plan_path), **people), language)
-    report = run(only_tables(plan, tables))
+    known, problems = _known(plan, tables)
+    if not known:
+        raise problems[0]
+    report = run(only_tables(plan, known))
     assert report.survey is not None
     tell_who_is_counted(report.survey, plan, people["filter_text"])
-    paths = [folder / f"{table.id}.{kind}" for table in report.tables]
-    with written_beside(paths) as beside:
-        for table, path in zip(report.tables, beside, strict=True):
-            write_chart(table, path, report.theme, report.provenance)
-    for path in paths:
-        click.echo(shown_path(path))
+    folder.mkdir(parents=True, exist_ok=True)
+    for table in report.tables:
+        try:
+            paths = _draw(table, report, groups, folder, kind)
+        except OtterError as error:
+            problems.append(error)
+        else:
+            for path in paths:
+                click.echo(shown_path(path))
+    for problem in problems:
+        click.echo(f"Error: {problem}", err=True)
+    return 2 if problems else 0
+
+
+def _known(plan: Plan, names: Sequence[str]) -> tuple[list[str], list[OtterError]]:
+    """Tell the names that fit tables of a plan from those that fit none, each of these with its problem."""
+    known, problems = [], list[OtterError]()
+    ids = [request.id for request in plan.requests]
+    for name in names:
+        if any(fnmatchcase(one, name) for one in ids):
+            known.append(name)
+        else:
+            problems.append(UnknownName("table", name, ids, "the plan"))
+    return known, problems
+
+
+def _draw(table: Table, report: Report, groups: Sequence[str], folder: Path, kind: str) -> list[Path]:
+    """Draw the charts of a table; gives their paths. Raises OtterError."""
+    from eager_otter.report.picture import pictures_of
+
+    pictures = pictures_of(table, report.theme, report.provenance, groups=groups)
+    asked = bool(groups or table.chart_groups)
+    paths = []
+    for picture in pictures:
+        ending = f"-{_plain(picture.spec.group)}" if asked and picture.spec.group else ""
+        paths.append(picture.save(folder / f"{table.id}{ending}.{kind}"))
+    return paths
+
+
+def _plain(group: str) -> str:
+    """Give a banner group's name as a part of a file's name."""
+    return re.sub(r"[^\w.]+", "-", group).strip("-").lower()
