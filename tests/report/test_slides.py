@@ -69,7 +69,7 @@ def test_a_table_draws_itself_in_a_notebook(survey: otter.Survey, tmp_path: Path
     path = chart.save(tmp_path / "h.svg")
     text = path.read_text(encoding="utf-8")
     assert "Tarn" in text and "85% A" in text and "Base (unweighted), Wave: Spring" in text
-    with pytest.raises(otter.RequestError, match="holds no percents or means to draw"):
+    with pytest.raises(otter.RequestError, match="holds no percents, means or scores to draw"):
         survey.table("spend", figures=["median"]).chart()
 
 

@@ -16,9 +16,11 @@ from scipy import stats
 
 import eager_otter as otter
 from eager_otter.plan.reading import only_tables
+from eager_otter.tables.explaining import explain
 from eager_otter.tables.figures import why_not
 from eager_otter.tables.request import FIGURES
 from eager_otter.tables.texts import cell_text
+from eager_otter.tables.workings import number
 
 Run = Callable[..., tuple[int, str, str]]
 
@@ -79,6 +81,110 @@ def test_a_test_worked_by_hand_gives_its_statistic_and_verdict(shapes: otter.Rep
                 carried = {"letter": letter, "small letter": letter.lower(), "": ""}[test.mark]
                 assert (carried in letters) if carried else (letter.upper() not in letters.upper())
                 assert f"P {'below 0.0001' if test.p_value < 0.0001 else '= ' + format(round(test.p_value, 4), '.4f')}" in test.sentence  # type: ignore[operator,arg-type]  # fmt: skip
+
+
+def test_every_number_of_a_test_can_be_worked_by_hand(shapes: otter.Report, demo: Path) -> None:
+    """Means, scores and percents, of columns apart, of columns that share people and of items of the same people."""
+    report = otter.run(only_tables(otter.read_plan(demo / "plan.yaml"), ["liking", "reasons-by-brand", "recommend", "ratings-side-by-side", "spend", "intent"]))  # fmt: skip
+    seen = set()
+    for table in report.tables:
+        for line in table.lines:
+            if line.evidence is None or line.evidence.tested is None:
+                continue
+            for place in range(len(table.columns)):
+                for test in explain(table, line.path, table.columns[place].path, line.figure).tests:
+                    if test.error is None:
+                        continue
+                    percent = test.pooled is not None
+                    unit = 100.0 if percent else 1.0
+                    assert test.statistic == pytest.approx(test.difference / test.error)  # type: ignore[operator]
+                    law = stats.norm.sf(abs(test.statistic)) if test.degrees is None else stats.t.sf(abs(test.statistic), test.degrees)  # type: ignore[arg-type]  # fmt: skip
+                    assert test.p_value == pytest.approx(2 * law, rel=1e-6, abs=1e-12)
+                    if test.parts is None:
+                        continue
+                    first, second, both = test.parts
+                    assert (test.error / unit) ** 2 == pytest.approx(first + second - 2 * both, rel=1e-6)
+                    if not percent and not both:
+                        e1, e2, v1, v2 = (
+                            test.effective,
+                            test.other_effective,
+                            test.variance,
+                            test.other_variance,
+                        )
+                        assert (first, second) == pytest.approx((v1 / e1, v2 / e2))  # type: ignore[operator]
+                        assert test.degrees == pytest.approx((first + second) ** 2 / (first**2 / (e1 - 1) + second**2 / (e2 - 1)))  # type: ignore[operator]  # fmt: skip
+                        assert f"variances {number(v1)} and {number(v2)}" in test.sentence  # type: ignore[arg-type]
+                    if both:
+                        told = f"V = {number(first)} + {number(second)} − 2 × {number(both)}"
+                        assert told in test.sentence
+                    seen.add((percent, bool(both)))
+    assert seen == {(True, True), (True, False), (False, True), (False, False)}
+
+
+def test_a_median_shows_the_values_around_its_cut(small: Callable[..., otter.Survey]) -> None:
+    book = "questions:\n  by: {kind: single, answers: {1: P, 2: Q, 3: R}}\n  x: {kind: number}\nweight: w\n"
+    values = [1.0, 2.0, 4.0, 9.0, 3.0, 3.0, 5.0, 7.0, 8.0]
+    survey = small(
+        book, by=[1, 1, 1, 1, 2, 2, 2, 2, 3], x=values, w=[1.0, 1.0, 1.0, 1.0, 1.0, 1.5, 2.0, 0.5, 1.0]
+    )
+    table = survey.table("x", by="by", figures=["median", "mean"])
+    even, odd, alone = (explain(table, "Median", column) for column in "PQR")
+    assert (even.value, even.worked) == (3.0, "(2 + 4) / 2 = 3")
+    assert even.also == (
+        "4 values of weight 4, cumulated share 0.25 up to 1, 0.5 up to 2, the next value is 4",
+    )
+    assert odd.also == ("4 values of weight 5, 0.5 up to 3, the next value is 5",) and odd.value == 4.0
+    assert alone.also == ("1 value of weight 1, 1 up to 8",) and alone.value == 8.0
+    spread = explain(table, "Mean", "P").also[0]
+    assert spread.endswith(f"= {number(np.var(values[:4], ddof=1))}")
+    left, right = by_hand(spread.rpartition("(n − 1) = ")[2])
+    assert left == pytest.approx(right)
+
+
+@pytest.mark.parametrize(
+    ("columns", "row", "why"),
+    [
+        ({"by": [1, 1, 2, 2], "q": [1, 1, 1, 1]}, "Yes", "everybody in both columns gave the answer"),
+        ({"by": [1, 1, 2, 2], "q": [1, 1, 1, 1]}, "No", "nobody in either column gave the answer"),
+        ({"by": [1, 1, 1, 1], "q": [1, 2, 1, 2]}, "Yes", "nobody is in By: Q"),
+        ({"by": [1, 1, 1, 2], "q": [1, 2, 1, 2]}, "Mean", "By: Q has 1 value, and a test needs two"),
+        ({"by": [1, 1, 2, 2], "q": [1, 1, 2, 2]}, "Mean", "all values in each of the two columns are alike"),
+        ({"by": [1, 1, 2, 2], "q": [1, 2, 2, 1]}, "Yes", ""),
+    ],
+)
+def test_the_one_reason_that_kept_a_pair_from_being_tested_is_told(
+    small: Callable[..., otter.Survey], columns: dict[str, list[int]], row: str, why: str
+) -> None:
+    book = "questions:\n  by: {kind: single, label: By, answers: {1: P, 2: Q}}\n  q: {kind: single, scale: true, answers: {1: 'Yes', 2: 'No'}}\n"
+    (test,) = small(book, **columns).table("q", by="by").explain(row, "P").tests
+    assert (
+        (test.sentence == f"Against By: Q (B): not tested, as {why}.") if why else (test.p_value is not None)
+    )
+
+
+def test_both_thin_bases_are_named(survey: otter.Survey) -> None:
+    table = survey.table("heard_of", by="region", bases=otter.BaseRules(no_test=600))
+    told = explain(table, "Tarn", "East").tests[2].sentence
+    assert told == "Against Region: West (D): not tested, as the base of Region: East is not tested by the minimum bases and the base of Region: West is not tested by the minimum bases."  # fmt: skip
+
+
+def test_a_working_begins_with_one_plain_line(demo: Path, run: Run) -> None:
+    report = otter.run(only_tables(otter.read_plan(demo / "plan.yaml"), ["heard_of", "liking", "spend", "drunk_month-1"]))  # fmt: skip
+    cells = {
+        ("heard_of", "Tarn", "Age: 35–54"): "77% of the 708 respondents in Age: 35–54 are in the row Tarn (weighted). It is significantly lower (95 %) than Age: 16–24 (I), Age: 25–34 (J); not significantly different from Age: 55+ (L).",
+        ("heard_of", "Tarn", "Total"): "80% of the 2,328 respondents in Total are in the row Tarn (weighted).",
+        ("spend", "Median", "East"): "Median in Region: East: 7.75, over the 368 respondents in Region: East.",
+        ("drunk_month-1", "Tarn", "Autumn"): "The figure of Tarn in Wave: Autumn is withheld: the base is below the threshold. It is not tested against Wave: Spring (A).",
+    }  # fmt: skip
+    for (table, row, column), summary in cells.items():
+        found = report.explain(table, row, column)
+        assert found.summary == summary and str(found).splitlines()[2] == summary
+    code, out, _ = run(
+        "explain", "heard_of", "Tarn", "Age: 35–54", "--plan", str(demo / "plan.yaml"), cwd=demo
+    )
+    assert code == 0 and " ".join(out.split()).index("77% of the 708") < " ".join(out.split()).index(
+        "Who is counted"
+    )
 
 
 def test_who_is_counted_goes_down_to_the_people_in_the_cell(demo: Path) -> None:

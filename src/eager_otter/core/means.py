@@ -13,6 +13,7 @@ from eager_otter.core.proportions import (
     SAME_PEOPLE,
     PairTests,
     SharedPairs,
+    VarianceParts,
     either_base,
     two_sided_t,
 )
@@ -114,7 +115,8 @@ def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs, method: MeanTes
     pooled_variance, pooled_apart = pooled * inverse, pooled * inverse
     if shared.may.size:
         k, where = shared.may, shared.sums
-        own1, own2, both = _overlap_parts(sums, m, pairs[k], where)
+        parts = overlap_parts(sums, pairs[k], where)
+        own1, own2, both = parts.first, parts.second, parts.cross
         people = sums.pair_n[:, where] > 0
         in_both[:, k] = people
         part1[:, k] = np.where(people, own1, part1[:, k])
@@ -140,16 +142,18 @@ def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs, method: MeanTes
     return PairTests(t, two_sided_t(t, degrees), degrees, in_both, error)
 
 
-def _overlap_parts(
-    sums: Sums, m: Moments, pairs: IntArray, positions: IntArray
-) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """V1, V2 and the cross term of the linearised variance: each (rows, pairs)."""
+def overlap_parts(sums: Sums, pairs: IntArray, positions: IntArray) -> VarianceParts:
+    """Give the parts of the linearised variance of `test_means` for columns that share people: each (rows, pairs).
+
+    `positions` are those of the pairs among the pair sums. Raises ValueError for sums that only count.
+    """
     if sums.w2_squares is None or sums.pair_products is None:
         raise ValueError("These sums hold no values, only counts.")
     a, b = pairs[:, 0], pairs[:, 1]
-    scaled = ratio(small_sample(m.effective), sums.w)
+    scaled = ratio(small_sample(effective_base(sums.w, sums.w2)), sums.w)
     single = scaled**2 * sums.w2_squares
-    return single[:, a], single[:, b], scaled[:, a] * scaled[:, b] * sums.pair_products[:, positions]
+    cross = scaled[:, a] * scaled[:, b] * sums.pair_products[:, positions]
+    return VarianceParts(first=single[:, a], second=single[:, b], cross=cross)
 
 
 def small_sample(effective: FloatArray) -> FloatArray:

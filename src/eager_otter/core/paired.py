@@ -13,6 +13,7 @@ from eager_otter.core.proportions import (
     DEGREES_TOLERANCE,
     SAME_PEOPLE,
     PairTests,
+    VarianceParts,
     pooled_share,
     share_squares,
     shares,
@@ -68,8 +69,8 @@ def test_item_proportions(answers: Sums, base: Sums, pairs: IntArray, shared: Sh
     share, e = shares(answers, base), effective_base(base.w, base.w2)[0]
     p1, p2, e1, e2 = share[:, a], share[:, b], e[a], e[b]
     p = pooled_share(p1, p2, e1, e2)
-    apart = share_squares(answers, base, a, p) + share_squares(answers, base, b, p)
-    crossed = ratio(shared_variation(shared, p, p), base.w[:, a] * base.w[:, b])
+    parts = item_share_parts(answers, base, pairs, shared, p)
+    apart, crossed = parts.first + parts.second, parts.cross
     inverse = ratio(np.ones_like(e1), e1) + ratio(np.ones_like(e2), e2)
     least = np.where(thin_pairs(p, e1, e2), p * (1.0 - p) * inverse - 2.0 * crossed, -np.inf)
     variance = np.maximum(apart - 2.0 * crossed, least)
@@ -77,6 +78,18 @@ def test_item_proportions(answers: Sums, base: Sums, pairs: IntArray, shared: Sh
     error = np.sqrt(np.where(undecided, np.nan, variance))
     z = (p1 - p2) / error
     return PairTests(z, two_sided_normal(z), np.full_like(z, np.nan), shared.people > 0, error)
+
+
+def item_share_parts(
+    answers: Sums, base: Sums, pairs: IntArray, shared: SharedAnswers, p: FloatArray
+) -> VarianceParts:
+    """Give the parts of V of `test_item_proportions`: each (rows, pairs)."""
+    a, b = pairs[:, 0], pairs[:, 1]
+    return VarianceParts(
+        first=share_squares(answers, base, a, p),
+        second=share_squares(answers, base, b, p),
+        cross=ratio(shared_variation(shared, p, p), base.w[:, a] * base.w[:, b]),
+    )
 
 
 def shared_variation(shared: SharedAnswers, p1: FloatArray, p2: FloatArray) -> FloatArray:
@@ -95,13 +108,9 @@ def test_item_means(values: Sums, pairs: IntArray, shared: SharedValues) -> Pair
     than 1 degree of freedom.
     """
     a, b = pairs[:, 0], pairs[:, 1]
-    if values.w2_squares is None:
-        raise ValueError("These sums hold no values, only counts.")
-    m = moments(values)
-    scaled = ratio(small_sample(m.effective), values.w)
-    own = scaled**2 * values.w2_squares
-    apart = own[:, a] + own[:, b]
-    variance = apart - 2.0 * scaled[:, a] * scaled[:, b] * shared.products
+    m, parts = moments(values), item_mean_parts(values, pairs, shared)
+    apart = parts.first + parts.second
+    variance = apart - 2.0 * parts.cross
     degrees = np.minimum(m.effective[:, a], m.effective[:, b]) - 1.0
     deviation = np.sqrt(m.variance)
     flat = NO_SPREAD * np.maximum(m.largest[:, a], m.largest[:, b])
@@ -111,3 +120,15 @@ def test_item_means(values: Sums, pairs: IntArray, shared: SharedValues) -> Pair
     t = mean_gaps(values, pairs) / error
     degrees = np.where(np.isnan(t), np.nan, degrees)
     return PairTests(t, two_sided_t(t, degrees), degrees, shared.people > 0, error)
+
+
+def item_mean_parts(values: Sums, pairs: IntArray, shared: SharedValues) -> VarianceParts:
+    """Give the parts of V of `test_item_means`: each (1, pairs). Raises ValueError for sums that only count."""
+    if values.w2_squares is None:
+        raise ValueError("These sums hold no values, only counts.")
+    a, b = pairs[:, 0], pairs[:, 1]
+    scaled = ratio(small_sample(effective_base(values.w, values.w2)), values.w)
+    own = scaled**2 * values.w2_squares
+    return VarianceParts(
+        first=own[:, a], second=own[:, b], cross=scaled[:, a] * scaled[:, b] * shared.products
+    )

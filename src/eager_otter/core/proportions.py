@@ -182,12 +182,33 @@ def _overlap_variance(
     answers: Sums, base: Sums, pairs: IntArray, positions: IntArray, p: FloatArray, thin: BoolArray
 ) -> tuple[FloatArray, FloatArray]:
     """V of `test_proportions`, and what it would be with nobody shared; (rows, pairs)."""
+    parts = overlap_parts(answers, base, pairs, positions, p, thin)
+    apart = parts.first + parts.second
+    return apart - 2.0 * parts.cross, apart
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class VarianceParts:
+    """What the variance of a difference is made of, V = first + second − 2·cross: each (rows, pairs).
+
+    `first` and `second` come from the two columns, `cross` from those who are in both.
+    """
+
+    first: FloatArray
+    second: FloatArray
+    cross: FloatArray
+
+
+def overlap_parts(
+    answers: Sums, base: Sums, pairs: IntArray, positions: IntArray, p: FloatArray, thin: BoolArray
+) -> VarianceParts:
+    """Give the parts of V of `test_proportions` for columns that share people, `positions` among the pair sums."""
     a, b = pairs[:, 0], pairs[:, 1]
     crossed = base.w[0, a] * base.w[0, b]
-    apart = share_squares(answers, base, a, p) + share_squares(answers, base, b, p)
     both = (1.0 - 2.0 * p) * answers.pair_w2[:, positions] + p * p * base.pair_w2[:, positions]
-    variance = apart - 2.0 * both / crossed
-    spread = p * (1.0 - p)
-    thin_apart = spread * (ratio(base.w2[0], base.w[0] ** 2)[a] + ratio(base.w2[0], base.w[0] ** 2)[b])
-    thin_variance = thin_apart - 2.0 * spread * base.pair_w2[:, positions] / crossed
-    return np.where(thin, thin_variance, variance), np.where(thin, thin_apart, apart)
+    spread, inverse = p * (1.0 - p), ratio(base.w2[0], base.w[0] ** 2)
+    return VarianceParts(
+        first=np.where(thin, spread * inverse[a], share_squares(answers, base, a, p)),
+        second=np.where(thin, spread * inverse[b], share_squares(answers, base, b, p)),
+        cross=np.where(thin, spread * base.pair_w2[:, positions] / crossed, both / crossed),
+    )

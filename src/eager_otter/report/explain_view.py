@@ -21,9 +21,17 @@ def explain_view(found: Explanation) -> RenderableType:
     steps.add_column("After", justify="right")
     for step in found.steps:
         steps.add_row(Text(step.what), f"{step.before:,}", f"{step.after:,}")
-    parts: list[RenderableType] = [Text(found.title, style="dim"), head, Text(), steps, Text()]
+    parts: list[RenderableType] = [
+        Text(found.title, style="dim"),
+        head,
+        Text(found.summary),
+        Text(),
+        steps,
+        Text(),
+    ]
     parts += [Text("The figure", style="bold"), _inset(found.formula)]
     parts += [_inset(found.worked)] if found.worked else []
+    parts += [_inset(text) for text in found.also]
     parts += [Text(), Text("Tests", style="bold")]
     for test in found.tests:
         style = "bold" if test.mark else ""

@@ -13,7 +13,7 @@ from eager_otter.codebook.model import Difference, Net, Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.core.cells import ColumnCells, column_membership, make_cells
 from eager_otter.core.proportions import SharedPairs, match_pairs
-from eager_otter.core.quantiles import weighted_quantile
+from eager_otter.core.quantiles import Cut, quantile_cut
 from eager_otter.core.sums import Finisher, Sums
 from eager_otter.core.tally import CodedRows, Rows, Tally, ValueRows, tally
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
@@ -38,7 +38,7 @@ from eager_otter.tables.rows import RowCounts, difference_parts, row_counts
 BATCH_SUMS = 4_000_000  # numbers held at once for one batch of questions: 32 MB
 
 
-Quantile = Callable[[float], FloatArray]  # a share in, the quantile of each column (columns,) out
+Quantile = Callable[[float], list[Cut]]  # a share in, the quantile of each column out
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -386,8 +386,8 @@ class BannerCounting:
             outside = self._in_no_column(base)
         return {"left_out": tuple(left_out), "in_no_column": outside}
 
-    def _quantile(self, values: FloatArray, q: float) -> FloatArray:
-        """Give the q-quantile of a number in each column; not additive, so from the values themselves."""
+    def _cuts(self, values: FloatArray, q: float) -> list[Cut]:
+        """Find where the q-quantile of a number cuts it in each column; not additive, so from the values themselves."""
         order = np.argsort(values, kind="stable")
         order = order[: int((~np.isnan(values)).sum())]
         population = self.population
@@ -397,8 +397,8 @@ class BannerCounting:
         found = []
         for column in range(self.cells.columns):
             inside = column_membership(self.cells, column)[order]
-            found.append(weighted_quantile(ordered[inside], sorted_weights[inside], q))
-        return np.array(found)
+            found.append(quantile_cut(ordered[inside], sorted_weights[inside], q))
+        return found
 
     def _finish_values(self, values: Sums, counted: _Counted) -> QuestionSums:
         answers = counted.answers
@@ -408,7 +408,7 @@ class BannerCounting:
             answers=None,
             base=values,
             values=values,
-            quantile=partial(self._quantile, answers.values),
+            quantile=partial(self._cuts, answers.values),
             **counted.aside,
         )
 

@@ -3,34 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, assert_never
-
-import numpy as np
+from typing import Any
 
 from eager_otter.core.arrays import effective_base
-from eager_otter.core.intervals import (
-    difference_interval,
-    item_overlap,
-    mean_difference_interval,
-    overlap_correlation,
-    wilson_interval,
-)
-from eager_otter.core.letters import alpha_of
-from eager_otter.core.means import mean_gaps, moments
-from eager_otter.core.paired import SharedAnswers
-from eager_otter.core.proportions import shares
+from eager_otter.core.means import moments
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError
-from eager_otter.tables.banner import REST
-from eager_otter.tables.base_rules import NOT_TESTED, marks_of
-from eager_otter.tables.comparing import NOWHERE
-from eager_otter.tables.request import TestRules, quantile_of
-from eager_otter.tables.rounding import p_words
-from eager_otter.tables.table import MARKS, Evidence, Line, Table
-from eager_otter.tables.testing import Tested
+from eager_otter.tables.request import PERCENTS, quantile_of
+from eager_otter.tables.table import Evidence, Line, Table
 from eager_otter.tables.texts import cell_text
+from eager_otter.tables.workings import TestWorking, number, workings
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,41 +27,12 @@ class Step:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class TestWorking:
-    """One comparison of the cell with another column: both figures, bases, the statistic and the verdict.
-
-    `figure` and `other_figure` are percents or means, `difference` the first minus the second, in points or units;
-    `effective` and `other_effective` the effective bases; `shared` is the number of respondents in both. `error` is the
-    standard error of the difference, as the test takes it; `low` and `high` are the ends of its interval at the first
-    level. Numbers are None where there is no test.
-    """
-
-    __test__ = False  # not a test case, whatever its name
-
-    other: str
-    figure: float | None
-    other_figure: float | None
-    effective: float | None
-    other_effective: float | None
-    shared: int
-    difference: float | None
-    error: float | None
-    low: float | None
-    high: float | None
-    statistic: float | None
-    degrees: float | None
-    p_value: float | None
-    adjusted: float | None
-    mark: str
-    sentence: str
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Explanation:
     """The working of one cell, as data; `str()` gives it in words.
 
-    `value` is at full precision (None where there is none), `shown` the text in the table. `formula` is in symbols,
-    `worked` the same with the numbers of `terms` in it.
+    `summary` says in one plain line what the figure is and what it differs from. `value` is at full precision (None
+    where there is none), `shown` the text in the table. `formula` is in symbols, `worked` the same with the numbers of
+    `terms` in it; `also` works out the variance of a mean, or tells the values around a quantile.
     """
 
     table: str
@@ -93,13 +48,16 @@ class Explanation:
     terms: tuple[tuple[str, float], ...]
     tests: tuple[TestWorking, ...]
     notes: tuple[str, ...] = ()
+    summary: str = ""
+    also: tuple[str, ...] = ()
 
     def __str__(self) -> str:
         head = f"{self.title}\n{self.row} × {self.column}: {self.figure} {self.shown}".rstrip()
-        parts = [head, "Who is counted"]
+        parts = [head, *([self.summary] if self.summary else []), "Who is counted"]
         width = max((len(step.what) for step in self.steps), default=0)
         parts += [f"  {step.what:<{width}}  {step.before:>9,} → {step.after:,}" for step in self.steps]
         parts += ["The figure", f"  {self.formula}", *([f"  {self.worked}"] if self.worked else [])]
+        parts += [f"  {text}" for text in self.also]
         parts.append("Tests")
         parts += [f"  {test.sentence}" for test in self.tests]
         parts += [f"  {note}" for note in self.notes]
@@ -122,17 +80,6 @@ def explain(table: Table, row: str, column: str, figure: str | None = None) -> E
     return _Working(table, table.line(row, figure), table.column_position(column)).explanation()
 
 
-def number(value: float) -> str:
-    """Write a number with as many digits as working by hand needs.
-
-    >>> number(30.927835051546392), number(412.0), number(0.00001234567)
-    ('30.92783505', '412', '1.234567e-05')
-    """
-    if math.isnan(value):
-        return "n/a"
-    return f"{value:,.0f}" if value == round(value) and abs(value) < 1e15 else f"{value:.10g}"
-
-
 class _Working:
     def __init__(self, table: Table, line: Line, place: int) -> None:
         if line.evidence is None:
@@ -145,7 +92,7 @@ class _Working:
     def explanation(self) -> Explanation:
         value = float(self.line.values[self.place])
         formula, worked, terms = self._figure()
-        tests, notes = self._tests()
+        tests, notes = workings(self.table, self.line, self.place)
         return Explanation(
             table=self.table.id,
             title=self.table.title,
@@ -160,7 +107,39 @@ class _Working:
             terms=terms,
             tests=tests,
             notes=notes,
+            also=self._also(),
+            summary=" ".join(part for part in (self._said(), _verdicts(tests)) if part),
         )
+
+    def _also(self) -> tuple[str, ...]:
+        """Work out what the figure's tests, or the figure, rest on beside its formula."""
+        there = not math.isnan(float(self.line.values[self.place])) and self.column.difference is None
+        if there and quantile_of(self.line.figure) is not None:
+            return (_around(self),)
+        if there and self.line.figure in ("mean", "mean mentions", "difference"):
+            return tuple(text for text in (_variance(self),) if text)
+        return ()
+
+    def _said(self) -> str:
+        """Say the figure in one plain sentence."""
+        line, shown, column = self.line, cell_text(self.table, self.line, self.place), self.column.path
+        if line.marks[self.place] == "withheld":
+            return f"The figure of {line.label} in {column} is withheld: the base is below the threshold."
+        if math.isnan(float(line.values[self.place])):
+            return f"There is no figure of {line.label} in {column}."
+        if self.column.difference is not None:
+            return f"{line.label}: {shown} is the difference that {column} shows."
+        base = self.evidence.base
+        people = f"{round(float(base.n[0, self.at])):,}"
+        of = f"the {people} respondents in {column}" if people != "1" else f"the 1 respondent in {column}"
+        if line.figure == "column percent" and line.kind in ("answer", "net") and not self._paired:
+            weighted = " (weighted)" if self.table.weighted else ""
+            return f"{shown} of {of} are in the row {line.label}{weighted}."
+        if line.kind == "base":
+            return f"{line.label} of {column}: {shown}."
+        if line.figure in PERCENTS:
+            return f"{line.label} in {column}: {shown} ({line.figure})."
+        return f"{line.label} in {column}: {shown}, over {of}."
 
     # --- who is counted ---------------------------------------------------------------------------------
 
@@ -234,299 +213,23 @@ class _Working:
         text = pattern.format(**{name: number(term) for name, term in terms.items()})
         return formula, f"{text} = {number(value)}", tuple(terms.items())
 
-    # --- tests ------------------------------------------------------------------------------------------
 
-    def _tests(self) -> tuple[tuple[TestWorking, ...], tuple[str, ...]]:
-        line = self._tested_line()
-        if self.column.letter == "" and self.column.difference is None:
-            return (), (f"{self.column.path} is not tested.",)
-        if line is None or line.evidence is None or line.evidence.tested is None:
-            return (), (self._why_no_tests(),)
-        tested, row = line.evidence.tested, line.evidence.row
-        comparisons = tested.comparisons
-        found = []
-        for k, (a, b) in enumerate(comparisons.pairs.tolist()):
-            at = int(comparisons.at[k])
-            if tested.idle[k]:
-                continue
-            if at == self.at or (at == NOWHERE and self.at in (a, b)):
-                found.append(self._test(line, tested, row, k, flipped=at == NOWHERE and b == self.at))
-        if not found:
-            return (), ("The column is compared with no other.",)
-        made = [test for test in found if test.p_value is not None]
-        shared = {bool(test.shared) for test in made}
-        return tuple(found), tuple(_formulas(tested, self.table.tests, shared))
-
-    def _tested_line(self) -> Line | None:
-        """Find the line of the same row that carries the tests."""
-        if self.line.evidence is not None and self.line.evidence.tested is not None:
-            return self.line
-        same = (
-            line
-            for line in self.table.lines
-            if line.row == self.line.row and line.evidence is not None and line.evidence.tested is not None
-        )
-        return next(same, None)
-
-    def _why_no_tests(self) -> str:
-        if not self.table.levels:
-            return "No significance tests were made: they are switched off."
-        if self.line.kind == "base":
-            return "Bases are not tested."
-        return "This row is not tested."
-
-    def _test(self, line: Line, tested: Tested, row: int, pair: int, *, flipped: bool) -> TestWorking:
-        a, b = tested.comparisons.pairs[pair].tolist()
-        mine, other = (b, a) if flipped else (a, b)
-        p_value, statistic = tested.p_value[row, pair], tested.tests.statistic[row, pair]
-        statistic = -statistic if flipped else statistic
-        evidence = line.evidence
-        assert evidence is not None
-        figures, effective, shared = _two_sides(tested, evidence, pair, (mine, other))
-        degrees = float(tested.tests.degrees[row if len(tested.tests.degrees) > 1 else 0, pair])
-        scale = 100.0 if tested.kind in ("share", "paired share") else 1.0
-        level = self.table.levels[0] if self.table.levels else 95.0
-        ends = _ends(tested, evidence, row, pair, level)
-        if flipped:
-            ends = (-ends[1], -ends[0])
-        return self._verdict(
-            tested,
-            other=self._other_name(tested, pair, other),
-            figures=figures,
-            effective=effective,
-            shared=shared,
-            statistic=float(statistic),
-            error=scale * float(tested.tests.error[row, pair]),
-            ends=ends,
-            degrees=degrees,
-            p_value=float(p_value),
-            adjusted=float(tested.adjusted[row, pair]),
-            lettered=int(tested.comparisons.at[pair]) == NOWHERE,
-            why=self._why_untested(tested, evidence, row, pair, (mine, other)),
-        )
-
-    def _other_name(self, tested: Tested, pair: int, other: int) -> str:
-        column = self.table.counted[other]
-        against = tested.comparisons.against[pair]
-        if against in ("rest", "total"):
-            where = "under the same head" if self.table.tests.rest_of_parent else "in the table"
-            rest = f"the rest (everyone {where} who is not in the column)"
-            return f"the Total, by way of {rest}" if against == "total" else rest
-        return f"{column.path} ({column.letter})" if column.letter else column.path
-
-    def _why_untested(
-        self, tested: Tested, evidence: Evidence, row: int, pair: int, sides: tuple[int, int]
-    ) -> str:
-        """Say why a pair has no P value; "" where it has one."""
-        if not np.isnan(tested.p_value[row, pair]):
-            return ""
-        marks = marks_of(evidence.base, self.table.rules)[0]
-        for side in sides:
-            if marks[side] >= NOT_TESTED:
-                name = self.table.counted[side].path if self.table.counted[side].fixed != REST else "the rest"
-                return f"the base of {name} is {MARKS[marks[side]]} by the minimum bases"
-        if tested.out[row if len(tested.out) > 1 else 0, pair]:
-            return "the row is taken out of all tests"
-        match tested.kind:
-            case "share":
-                return "all or nobody gave the answer, or the two columns are the same people"
-            case "paired share":
-                return "all or nobody gave the answer, or nobody answered the two differently"
-            case "mean":
-                return "there are too few values, or no spread among them"
-            case "paired mean":
-                return "there are too few values, or no spread among their differences"
-            case _:
-                assert_never(tested.kind)
-
-    def _verdict(
-        self,
-        tested: Tested,
-        *,
-        other: str,
-        figures: tuple[float, float],
-        effective: tuple[float, float],
-        shared: int,
-        statistic: float,
-        error: float,
-        ends: tuple[float, float],
-        degrees: float,
-        p_value: float,
-        adjusted: float,
-        lettered: bool,
-        why: str,
-    ) -> TestWorking:
-        levels = self.table.levels
-        percent = tested.kind in ("share", "paired share")
-        texts = [f"{number(round(value, 6))}{' %' if percent else ''}" for value in figures]
-        bases = f"effective bases {number(round(effective[0], 6))} and {number(round(effective[1], 6))}"
-        both = _both_text(tested, shared)
-        difference = figures[0] - figures[1]
-        mark = _mark(statistic, adjusted, levels, lettered=lettered)
-        if why:
-            sentence = f"Against {other}: not tested, as {why}."
+def _verdicts(tests: Sequence[TestWorking]) -> str:
+    """Say in one sentence what a figure is higher or lower than, from what it does not differ, and what is untested."""
+    sides: dict[str, list[str]] = {}
+    for test in tests:
+        if test.p_value is None:
+            kind = "not tested against"
+        elif test.level is None:
+            kind = "not significantly different from"
         else:
-            name = "t" if not math.isnan(degrees) else "z"
-            freedom = f" on {number(round(degrees, 4))} degrees of freedom" if name == "t" else ""
-            unit = " points" if percent else ""
-            level = f"{levels[0] if levels else 95.0:g} % interval"
-            between = f"{number(round(ends[0], 6))} to {number(round(ends[1], 6))}"
-            gap = f"difference {number(round(difference, 6))}{unit} ({level} {between})"
-            corrected = (
-                ""
-                if self.table.tests.adjust == "none"
-                else f", corrected {p_words(adjusted).removeprefix('= ')}"
-            )
-            sentence = (
-                f"Against {other}: {texts[0]} and {texts[1]}, {gap}, {bases}, {both}; "
-                f"standard error of the difference {number(error)}; "
-                f"{name} = {statistic:.4f}{freedom}, P {p_words(p_value)}{corrected}: "
-                f"{_outcome(statistic, adjusted, levels, lettered=lettered)}."
-            )
-        there = not why
-
-        def kept(value: float) -> float | None:
-            return float(value) if there and not math.isnan(value) else None
-
-        return TestWorking(
-            other=other,
-            figure=kept(figures[0]),
-            other_figure=kept(figures[1]),
-            effective=kept(effective[0]),
-            other_effective=kept(effective[1]),
-            shared=shared,
-            difference=kept(difference),
-            error=kept(error),
-            low=kept(ends[0]),
-            high=kept(ends[1]),
-            statistic=kept(statistic),
-            degrees=kept(degrees),
-            p_value=kept(p_value),
-            adjusted=kept(adjusted),
-            mark=mark,
-            sentence=sentence,
-        )
-
-
-def _both_text(tested: Tested, shared: int) -> str:
-    if tested.paired is not None:
-        return f"{shared:,} answered both"
-    return f"{shared:,} in both columns" if shared else "nobody in both"
-
-
-def _two_sides(
-    tested: Tested, evidence: Evidence, pair: int, sides: tuple[int, int]
-) -> tuple[tuple[float, float], tuple[float, float], int]:
-    """Give both figures, both effective bases and how many are in both."""
-    base, values = evidence.base, evidence.figures()
-    effective = np.nan_to_num(effective_base(base.w, base.w2)[0])
-    shared = (
-        _shared(tested, base, pair) if tested.paired is None else round(float(tested.paired.people[0, pair]))
-    )
-    a, b = sides
-    return (float(values[a]), float(values[b])), (float(effective[a]), float(effective[b])), shared
-
-
-def _ends(tested: Tested, evidence: Evidence, row: int, pair: int, level: float) -> tuple[float, float]:
-    """Give the interval of the difference of a pair, first column minus second, in points or units."""
-    pairs = tested.comparisons.pairs[[pair]]
-    first, second = pairs[:, 0], pairs[:, 1]
-    base = evidence.base
-    match tested.kind:
-        case "mean" | "paired mean":
-            gap = mean_gaps(evidence.sums, pairs)[row]
-            degrees = tested.tests.degrees[[row if len(tested.tests.degrees) > 1 else 0], [pair]]
-            low, high = mean_difference_interval(gap, tested.tests.error[[row], [pair]], degrees, level)
-            return float(low[0]), float(high[0])
-        case "share" | "paired share":
-            own = evidence.sums.rows([row])
-            share = shares(own, base)
-            if isinstance(tested.paired, SharedAnswers):
-                phi = item_overlap(own, base, pairs, tested.paired.only(row, pair))
-            else:
-                w2 = np.zeros(1)
-                where = int(tested.shared.where[pair]) if tested.shared is not None else -1
-                if where >= 0:
-                    w2[0] = base.pair_w2[0, where]
-                phi = overlap_correlation(base, w2, first, second)
-            ends = wilson_interval(share, effective_base(base.w, base.w2), level)
-            low, high = difference_interval(share, ends, first, second, phi)
-            return 100.0 * float(low[0, 0]), 100.0 * float(high[0, 0])
-        case _:
-            assert_never(tested.kind)
-
-
-def _shared(tested: Tested, base: Sums, pair: int) -> int:
-    where = int(tested.shared.where[pair]) if tested.shared is not None else -1
-    return round(float(base.pair_n[0, where])) if where >= 0 else 0
-
-
-def _mark(statistic: float, p: float, levels: tuple[float, ...], *, lettered: bool) -> str:
-    reached = [level for level in levels if p <= alpha_of(level)]
-    if not reached or (lettered and statistic < 0):
+            way = "higher" if (test.statistic or 0.0) > 0 else "lower"
+            kind = f"significantly {way} ({test.level:g} %) than"
+        sides.setdefault(kind, []).append(test.other)
+    if not sides:
         return ""
-    strict = levels[0] in reached
-    if lettered:
-        return "letter" if strict else "small letter"
-    return ("higher" if statistic > 0 else "lower") + ("" if strict else " (lax)")
-
-
-def _outcome(statistic: float, p: float, levels: tuple[float, ...], *, lettered: bool) -> str:
-    """Say in words what a test comes to."""
-    alphas = [alpha_of(level) for level in levels]
-    reached = [k for k, alpha in enumerate(alphas) if p <= alpha]
-    if not reached:
-        return f"above {' and '.join(f'{alpha:g}' for alpha in alphas)}, so no significant difference"
-    way = "higher" if statistic > 0 else "lower"
-    at = f"significantly {way} at the {levels[reached[0]]:g} % level"
-    if not lettered:
-        return f"{at}, so it carries a mark"
-    if statistic < 0:
-        return f"{at}, so the other column carries the letter"
-    return f"{at}, so it carries the {'letter' if reached[0] == 0 else 'small letter'}"
-
-
-def _formulas(tested: Tested, rules: TestRules, shared: set[bool]) -> list[str]:
-    """Give the formulas of the tests made, for columns that share nobody and for those that share people."""
-    if not shared:
-        return []
-    if tested.paired is not None:
-        return [PAIRED_FORMULAS[tested.kind]]
-    apart, overlap = (
-        (SHARE_FORMULAS[rules.proportions], OVERLAP_FORMULA)
-        if tested.kind == "share"
-        else (MEAN_FORMULAS[rules.means], MEAN_FORMULAS["overlap"])
-    )
-    wanted = ([apart] if False in shared else []) + ([overlap] if True in shared else [])
-    return list(dict.fromkeys(wanted))
-
-
-POOLED = "p = (e₁p₁ + e₂p₂) / (e₁ + e₂), with shares p₁, p₂ and effective bases e₁, e₂"
-SHARE_FORMULAS: Mapping[str, str] = {
-    "pooled": f"z = (p₁ − p₂) / √(p (1 − p) (1/e₁ + 1/e₂)), {POOLED}.",
-    "unpooled": "z = (p₁ − p₂) / √(p₁ (1 − p₁)/e₁ + p₂ (1 − p₂)/e₂), with shares p₁, p₂ and effective bases e₁, e₂.",
-    "t": f"t = (p₁ − p₂) / √(p (1 − p) (1/e₁ + 1/e₂)) on e₁ + e₂ − 2 degrees of freedom, {POOLED}.",
-    "linear": "z = (p₁ − p₂) / √V, V = Σ w² (y − p)² (x₁/W₁ − x₂/W₂)² over those in the base: y is 1 for the answer, "
-    f"x 1 for the column, W its weighted base; {POOLED}.",
-}
-OVERLAP_FORMULA = (
-    SHARE_FORMULAS["linear"]
-    + " Where fewer than 5 are expected to give the answer, or not to, in either column, "
-    "V = p (1 − p) Σ w² (x₁/W₁ − x₂/W₂)²."
-)
-MEAN_FORMULAS: Mapping[str, str] = {
-    "welch": "t = (m₁ − m₂) / √(v₁/e₁ + v₂/e₂), with means m, variances v and effective numbers of values e.",
-    "pooled": "t = (m₁ − m₂) / √(v (1/e₁ + 1/e₂)), v = ((e₁ − 1) v₁ + (e₂ − 1) v₂) / (e₁ + e₂ − 2).",
-    "overlap": "t = (m₁ − m₂) / √V, V = Σ w² (k₁x₁(s − m₁)/W₁ − k₂x₂(s − m₂)/W₂)² over those with a value s, "
-    "k = √(e/(e − 1)).",
-}
-PAIRED_FORMULAS: Mapping[str, str] = {
-    "paired share": "z = (p₁ − p₂) / √V, V = Σ w² (b₁(y₁ − p)/W₁ − b₂(y₂ − p)/W₂)² over all in either base: b is 1 "
-    f"for those in the item's base, y for the answer, W the item's weighted base; {POOLED}. Where fewer than 5 are "
-    "expected to give the answer, or not to, V is at least p (1 − p) (1/e₁ + 1/e₂) less what those in both share.",
-    "paired mean": "t = (m₁ − m₂) / √V, V = Σ w² (k₁b₁(s₁ − m₁)/W₁ − k₂b₂(s₂ − m₂)/W₂)² over all with a value s of "
-    "either item, k = √(e/(e − 1)), on the smaller e − 1 degrees of freedom.",
-}
+    told = "; ".join(f"{kind} {', '.join(names)}" for kind, names in sides.items())
+    return f"It is {told}."
 
 
 # --- formulas -------------------------------------------------------------------------------------------
@@ -553,16 +256,44 @@ def _words(working: _Working) -> Built:
     figure = working.line.figure
     share = quantile_of(figure)
     if share is not None:
-        text = (
-            f"values in rising order, weights cumulated: the first value whose cumulated share exceeds {share:g}, or "
-            "the midpoint of it and the next where it equals it"
-        )
-    elif figure in ENDS:
+        return _cut(working, share)
+    if figure in ENDS:
         text = ENDS[figure]
     else:
         raise RequestError(f"The figure {figure!r} has no working that can be shown.")
     n, w = working.total(working.evidence.sums, "n"), working.total(working.evidence.sums, "w")
     return f"{text}; {number(n)} values of weight {number(w)} in all", "", (("values", n), ("weight", w))
+
+
+def _cut(working: _Working, share: float) -> Built:
+    """Show where a quantile cuts the values: those around it with their cumulated shares of weight."""
+    cut = working.evidence.cuts[working.at]
+    formula = (
+        f"values in rising order, weights cumulated: the first value whose cumulated share exceeds {share:g}, or "
+        "the midpoint of it and the next where it equals it"
+    )
+    worked = f"({number(cut.at)} + {number(cut.above)}) / 2 = {number(cut.value)}" if cut.middle else ""
+    terms = {
+        "below": cut.below,
+        "share_below": cut.share_below,
+        "at": cut.at,
+        "share": cut.share,
+        "above": cut.above,
+    }
+    return formula, worked, tuple((name, value) for name, value in terms.items() if not math.isnan(value))
+
+
+def _around(working: _Working) -> str:
+    """Tell the values around the cut of a quantile, with their cumulated shares of weight."""
+    cut, sums = working.evidence.cuts[working.at], working.evidence.sums
+    n = working.total(sums, "n")
+    told = [f"{number(n)} value{'' if n == 1 else 's'} of weight {number(working.total(sums, 'w'))}"]
+    if not math.isnan(cut.below):
+        told.append(f"cumulated share {number(cut.share_below)} up to {number(cut.below)}")
+    told.append(f"{number(cut.share)} up to {number(cut.at)}")
+    if not math.isnan(cut.above):
+        told.append(f"the next value is {number(cut.above)}")
+    return ", ".join(told)
 
 
 ENDS = {
@@ -626,6 +357,21 @@ def _mean(working: _Working) -> Built:
         else "Σ weight × value"
     )
     return working.worked(f"{what} / Σ weight", "{values} / {weights}", values=ws, weights=w)
+
+
+def _variance(working: _Working) -> str:
+    """Work out the variance of the values behind a mean, which its test takes; "" where there is none."""
+    sums = working.evidence.sums
+    variance = float(moments(sums).variance[working.evidence.row, working.at])
+    if math.isnan(variance):
+        return ""
+    n, w = working.total(sums, "n"), working.total(sums, "w")
+    numbers = (variance * w * (n - 1.0) / n, w, n, n - 1.0)
+    squares, weights, count, less = (number(value) for value in numbers)
+    return (
+        "variance: Σ weight × (value − mean)² / Σ weight × n / (n − 1) = "
+        f"{squares} / {weights} × {count} / {less} = {number(variance)}"
+    )
 
 
 def _total_value(working: _Working) -> Built:

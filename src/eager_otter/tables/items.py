@@ -13,6 +13,7 @@ from eager_otter.codebook.model import Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, ratio
 from eager_otter.core.paired import test_item_means, test_item_proportions
 from eager_otter.core.proportions import SharedPairs
+from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Sums, side_by_side
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import said
@@ -313,8 +314,8 @@ def _together(sums: Sequence[QuestionSums], common: Question) -> QuestionSums:
     ]
     quantiles = [one.quantile for one in sums]
 
-    def quantile(q: float) -> FloatArray:
-        return np.array([own(q)[0] for own in quantiles if own is not None])
+    def quantile(q: float) -> list[Cut]:
+        return [own(q)[0] for own in quantiles if own is not None]
 
     return QuestionSums(
         question=common,

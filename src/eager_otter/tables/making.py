@@ -21,7 +21,7 @@ from eager_otter.core.intervals import (
 from eager_otter.core.means import Moments, confidence_interval, mean_gaps, moments, test_means
 from eager_otter.core.paired import SharedAnswers, SharedValues
 from eager_otter.core.proportions import PairTests, match_pairs, shares, test_proportions
-from eager_otter.core.quantiles import weighted_quantile
+from eager_otter.core.quantiles import Cut, quantile_cut
 from eager_otter.core.sums import Sums, stacked
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import said
@@ -88,6 +88,7 @@ class Making:
         self.columns = len(self.layout.columns)
         self.figures = figures_for(request, self.question)
         self.base_marks = self._marks(sums.base)
+        self.cuts: dict[str, tuple[Cut, ...]] = {}
         self.idle = self.layout.comparisons.idle(sums.base.n[0])
 
     def _marks(self, base: Sums) -> IntArray:
@@ -464,7 +465,9 @@ class Making:
                     values=shown(found, marks),
                     letters=("",) * self.columns if carries is None else carries.letters[0],
                     marks=names,
-                    evidence=Evidence(row=0, sums=values, base=values, tested=carries),
+                    evidence=Evidence(
+                        row=0, sums=values, base=values, tested=carries, cuts=self.cuts.get(figure, ())
+                    ),
                     question=self.question.name,
                     level=self.interval_level if figure in ("interval low", "interval high") else None,
                 )
@@ -477,9 +480,11 @@ class Making:
         figures: dict[str, FloatArray] = {}
         for figure in wanted:
             share = quantile_of(figure)
-            figures |= (
-                {figure: self._quantile(share)} if share is not None else self._summary(figure, values, found)
-            )
+            if share is None:
+                figures |= self._summary(figure, values, found)
+                continue
+            self.cuts[figure] = tuple(self._cuts(share))
+            figures[figure] = np.array([cut.value for cut in self.cuts[figure]])
         return figures
 
     def _summary(self, figure: str, values: Sums, found: Moments) -> dict[str, FloatArray]:
@@ -518,7 +523,8 @@ class Making:
             )
         return low, high
 
-    def _quantile(self, q: float) -> FloatArray:
+    def _cuts(self, q: float) -> list[Cut]:
+        """Find where the q-quantile of each column cuts its values."""
         if self.sums.quantile is not None:
             return self.sums.quantile(q)
         scores = self.question.scores()
@@ -526,7 +532,7 @@ class Making:
         values = np.array([scores[self.question.valid[k].code] for k in places])
         order = np.argsort(values)
         weights = self._answers.w[places][order]
-        return np.array([weighted_quantile(values[order], weights[:, k], q) for k in range(self.columns)])
+        return [quantile_cut(values[order], weights[:, k], q) for k in range(self.columns)]
 
     def _difference_lines(self, place: str) -> list[Line]:
         """Make the difference rows above or below the answers: means of +100, 0 and −100, on those with a score."""

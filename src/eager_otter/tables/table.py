@@ -12,6 +12,7 @@ import numpy as np
 
 from eager_otter.core.arrays import FloatArray, ratio
 from eager_otter.core.means import moments
+from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import ENGLISH, Words
@@ -79,8 +80,8 @@ class Group:
 class Evidence:
     """What a line rests on: row `row` of some sums, the sums of its base (one row), and the tests made.
 
-    `of` (columns,) is what a percent is a percent of. All have an entry per column counted, in the
-    order of `Table.counted`.
+    `of` (columns,) is what a percent is a percent of, `cuts` where a quantile cuts the values. All have an entry per
+    column counted, in the order of `Table.counted`.
     """
 
     row: int
@@ -88,6 +89,7 @@ class Evidence:
     base: Sums
     tested: Tested | None = None
     of: FloatArray | None = None
+    cuts: tuple[Cut, ...] = ()
 
     def figures(self) -> FloatArray:
         """Give what was tested of each column counted: percents or means, NaN where there is none."""

@@ -1,0 +1,525 @@
+"""The comparisons behind a cell, worked out: both figures, what the test takes of them, the statistic, the verdict."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from typing import assert_never
+
+import numpy as np
+
+from eager_otter.core.arrays import IntArray, effective_base
+from eager_otter.core.intervals import (
+    difference_interval,
+    item_overlap,
+    mean_difference_interval,
+    overlap_correlation,
+    wilson_interval,
+)
+from eager_otter.core.letters import alpha_of
+from eager_otter.core.means import mean_gaps, moments
+from eager_otter.core.means import overlap_parts as mean_overlap_parts
+from eager_otter.core.paired import SharedAnswers, SharedValues, item_mean_parts, item_share_parts
+from eager_otter.core.proportions import (
+    ALL_OR_NONE,
+    overlap_parts,
+    pooled_share,
+    share_squares,
+    shares,
+    thin_pairs,
+)
+from eager_otter.core.sums import Sums
+from eager_otter.tables.banner import REST
+from eager_otter.tables.base_rules import NOT_TESTED, marks_of
+from eager_otter.tables.comparing import NOWHERE
+from eager_otter.tables.request import TestRules
+from eager_otter.tables.rounding import p_words
+from eager_otter.tables.table import MARKS, Evidence, Line, Table
+from eager_otter.tables.testing import Tested
+
+Parts = tuple[float, float, float]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TestWorking:
+    """One comparison of the cell with another column: both figures, bases, the statistic and the verdict.
+
+    `figure` and `other_figure` are percents or means, `difference` the first minus the second, in points or units;
+    `effective` and `other_effective` the effective bases; `shared` is the number of respondents in both. `error` is the
+    standard error of the difference, as the test takes it; `low` and `high` are the ends of its interval at the first
+    level. `variance` and `other_variance` are those of means, `pooled` the pooled share (0 to 1) of percents; `parts`
+    make the square of the error, in shares or units: first + second − 2 × third, the third of those who are in both;
+    None where the test takes another variance. `level` is the strictest confidence percent reached. Numbers are None
+    where there is no test.
+    """
+
+    __test__ = False  # not a test case, whatever its name
+
+    other: str
+    figure: float | None
+    other_figure: float | None
+    effective: float | None
+    other_effective: float | None
+    shared: int
+    difference: float | None
+    error: float | None
+    low: float | None
+    high: float | None
+    statistic: float | None
+    degrees: float | None
+    p_value: float | None
+    adjusted: float | None
+    variance: float | None
+    other_variance: float | None
+    pooled: float | None
+    parts: tuple[float, float, float] | None
+    level: float | None
+    mark: str
+    sentence: str
+
+
+def number(value: float) -> str:
+    """Write a number with as many digits as working by hand needs.
+
+    >>> number(30.927835051546392), number(412.0), number(0.00001234567)
+    ('30.92783505', '412', '1.234567e-05')
+    """
+    if math.isnan(value):
+        return "n/a"
+    return f"{value:,.0f}" if value == round(value) and abs(value) < 1e15 else f"{value:.10g}"
+
+
+def workings(table: Table, line: Line, place: int) -> tuple[tuple[TestWorking, ...], tuple[str, ...]]:
+    """Work out the comparisons of a line's cell in the column at a place; gives them, and the formulas or why none."""
+    return _Workings(table, line, place).all()
+
+
+class _Workings:
+    def __init__(self, table: Table, line: Line, place: int) -> None:
+        self.table, self.line = table, line
+        self.column = table.columns[place]
+        self.at = table.shown[place]  # its place among the columns counted
+
+    def all(self) -> tuple[tuple[TestWorking, ...], tuple[str, ...]]:
+        line = self._tested_line()
+        if self.column.letter == "" and self.column.difference is None:
+            return (), (f"{self.column.path} is not tested.",)
+        if line is None or line.evidence is None or line.evidence.tested is None:
+            return (), (self._why_no_tests(),)
+        tested, row = line.evidence.tested, line.evidence.row
+        comparisons = tested.comparisons
+        found = []
+        for k, (a, b) in enumerate(comparisons.pairs.tolist()):
+            at = int(comparisons.at[k])
+            if tested.idle[k]:
+                continue
+            if at == self.at or (at == NOWHERE and self.at in (a, b)):
+                found.append(
+                    self._test(line.evidence, tested, row, k, flipped=at == NOWHERE and b == self.at)
+                )
+        if not found:
+            return (), ("The column is compared with no other.",)
+        made = [test for test in found if test.p_value is not None]
+        shared = {bool(test.shared) for test in made}
+        return tuple(found), tuple(_formulas(tested, self.table.tests, shared))
+
+    def _tested_line(self) -> Line | None:
+        """Find the line of the same row that carries the tests."""
+        if self.line.evidence is not None and self.line.evidence.tested is not None:
+            return self.line
+        same = (
+            line
+            for line in self.table.lines
+            if line.row == self.line.row and line.evidence is not None and line.evidence.tested is not None
+        )
+        return next(same, None)
+
+    def _why_no_tests(self) -> str:
+        if not self.table.levels:
+            return "No significance tests were made: they are switched off."
+        if self.line.kind == "base":
+            return "Bases are not tested."
+        return "This row is not tested."
+
+    def _test(self, evidence: Evidence, tested: Tested, row: int, pair: int, *, flipped: bool) -> TestWorking:
+        a, b = tested.comparisons.pairs[pair].tolist()
+        mine, other = (b, a) if flipped else (a, b)
+        sign = -1.0 if flipped else 1.0
+        figures, effective, shared = _two_sides(tested, evidence, pair, (mine, other))
+        why = self._why_untested(tested, evidence, row, pair, (mine, other))
+        name = self._other_name(tested, pair, other)
+        adjusted = float(tested.adjusted[row, pair])
+        reached = [level for level in self.table.levels if not why and adjusted <= alpha_of(level)]
+        lettered = int(tested.comparisons.at[pair]) == NOWHERE
+        statistic = sign * float(tested.tests.statistic[row, pair])
+        percent = tested.kind in ("share", "paired share")
+        low, high = _ends(tested, evidence, row, pair, self.table.levels[0] if self.table.levels else 95.0)
+        ends = (-high, -low) if flipped else (low, high)
+        taken = _taken(tested, evidence, row, pair, self.table.tests)
+        taken = taken.flipped() if flipped else taken
+
+        def kept(value: float | None) -> float | None:
+            return None if why or value is None or math.isnan(value) else float(value)
+
+        working = TestWorking(
+            other=name,
+            figure=kept(figures[0]),
+            other_figure=kept(figures[1]),
+            effective=kept(effective[0]),
+            other_effective=kept(effective[1]),
+            shared=shared,
+            difference=kept(figures[0] - figures[1]),
+            error=kept((100.0 if percent else 1.0) * float(tested.tests.error[row, pair])),
+            low=kept(ends[0]),
+            high=kept(ends[1]),
+            statistic=kept(statistic),
+            degrees=kept(float(tested.tests.degrees[row if len(tested.tests.degrees) > 1 else 0, pair])),
+            p_value=kept(float(tested.p_value[row, pair])),
+            adjusted=kept(adjusted),
+            variance=kept(taken.variance),
+            other_variance=kept(taken.other_variance),
+            pooled=kept(taken.pooled),
+            parts=None if why else taken.parts,
+            level=reached[0] if reached else None,
+            mark=_mark(statistic, reached, self.table.levels, lettered=lettered),
+            sentence=f"Against {name}: not tested, as {why}." if why else "",
+        )
+        if why:
+            return working
+        return replace(working, sentence=self._sentence(working, tested, lettered=lettered))
+
+    def _sentence(self, found: TestWorking, tested: Tested, *, lettered: bool) -> str:
+        """Say a test in words, with all numbers that it takes."""
+        percent = tested.kind in ("share", "paired share")
+        levels = self.table.levels
+        texts = [_short(value) + (" %" if percent else "") for value in (found.figure, found.other_figure)]
+        gap = f"difference {_short(found.difference)}{' points' if percent else ''}"
+        between = f"{levels[0] if levels else 95.0:g} % interval {_short(found.low)} to {_short(found.high)}"
+        bases = f"effective bases {_short(found.effective)} and {_short(found.other_effective)}"
+        name, freedom = "z", ""
+        if found.degrees is not None:
+            unit = "degree" if found.degrees == 1 else "degrees"
+            name, freedom = "t", f" on {_short(found.degrees, 4)} {unit} of freedom"
+        corrected = ""
+        if self.table.tests.adjust != "none" and found.adjusted is not None:
+            corrected = f", corrected {p_words(found.adjusted).removeprefix('= ')}"
+        assert found.error is not None and found.statistic is not None and found.p_value is not None
+        parts = [
+            f"Against {found.other}: {texts[0]} and {texts[1]}, {gap} ({between}), {bases}, "
+            f"{_both_text(tested, found.shared)}",
+            *_taken_text(found),
+            f"standard error of the difference {number(found.error)}",
+            f"{name} = {found.statistic:.4f}{freedom}, P {p_words(found.p_value)}{corrected}: "
+            f"{_outcome(found, levels, lettered=lettered)}.",
+        ]
+        return "; ".join(parts)
+
+    def _other_name(self, tested: Tested, pair: int, other: int) -> str:
+        column = self.table.counted[other]
+        against = tested.comparisons.against[pair]
+        if against in ("rest", "total"):
+            where = "under the same head" if self.table.tests.rest_of_parent else "in the table"
+            rest = f"the rest (everyone {where} who is not in the column)"
+            return f"the Total, by way of {rest}" if against == "total" else rest
+        return f"{column.path} ({column.letter})" if column.letter else column.path
+
+    def _name(self, column: int) -> str:
+        counted = self.table.counted[column]
+        return counted.path if counted.fixed != REST else "the rest"
+
+    def _why_untested(
+        self, tested: Tested, evidence: Evidence, row: int, pair: int, sides: tuple[int, int]
+    ) -> str:
+        """Say why a pair has no P value; "" where it has one."""
+        if not np.isnan(tested.p_value[row, pair]):
+            return ""
+        marks = marks_of(evidence.base, self.table.rules)[0]
+        thin = [side for side in sides if marks[side] >= NOT_TESTED]
+        if thin:
+            told = [
+                f"the base of {self._name(side)} is {MARKS[marks[side]]} by the minimum bases"
+                for side in thin
+            ]
+            return " and ".join(told)
+        if tested.out[row if len(tested.out) > 1 else 0, pair]:
+            return "the row is taken out of all tests"
+        empty = [side for side in sides if evidence.base.n[0, side] == 0]
+        if empty:
+            return " and ".join(f"nobody is in {self._name(side)}" for side in empty)
+        reasons = self._why_undecided(tested, evidence, row, sides)
+        return next(reasons, "the people who are in both leave no variance of the difference")
+
+    def _why_undecided(
+        self, tested: Tested, evidence: Evidence, row: int, sides: tuple[int, int]
+    ) -> Iterator[str]:
+        """Go through what can keep a test from being made, thin bases aside, the first reason first."""
+        base, own = evidence.base, evidence.sums.rows([row])
+        first, second = (np.array([side]) for side in sides)
+        effective = effective_base(base.w, base.w2)[0]
+        match tested.kind:
+            case "share" | "paired share":
+                share = shares(own, base)
+                pooled = float(
+                    pooled_share(share[:, first], share[:, second], effective[first], effective[second])[0, 0]
+                )
+                if pooled <= ALL_OR_NONE:
+                    yield "nobody in either column gave the answer"
+                if pooled >= 1.0 - ALL_OR_NONE:
+                    yield "everybody in both columns gave the answer"
+                if tested.kind == "paired share":
+                    yield "nobody answered the two differently"
+                if self.table.tests.proportions == "t" and sum(effective[list(sides)]) - 2.0 < 1.0:
+                    yield "fewer than 1 degree of freedom is left"
+                yield "the two columns are the same people"
+            case "mean" | "paired mean":
+                found = moments(own)
+                for side in sides:
+                    if own.n[0, side] < 2:
+                        told = "1 value" if own.n[0, side] == 1 else "no values"
+                        yield f"{self._name(side)} has {told}, and a test needs two"
+                for side in sides:
+                    if not found.effective[0, side] > 1.0:
+                        yield f"the effective number of values of {self._name(side)} is not above 1"
+                if all(found.variance[0, side] == 0.0 for side in sides):
+                    yield "all values in each of the two columns are alike"
+                if tested.kind == "paired mean":
+                    yield "everybody differs by the same amount between the two"
+                yield "the two columns are the same people"
+            case _:
+                assert_never(tested.kind)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Taken:
+    """What a test takes of two columns: variances of means, or the pooled share; the parts of its own variance."""
+
+    variance: float | None = None
+    other_variance: float | None = None
+    pooled: float | None = None
+    parts: Parts | None = None
+
+    def flipped(self) -> _Taken:
+        """Give the same of the columns the other way round."""
+        parts = None if self.parts is None else (self.parts[1], self.parts[0], self.parts[2])
+        return replace(self, variance=self.other_variance, other_variance=self.variance, parts=parts)
+
+
+def _taken(tested: Tested, evidence: Evidence, row: int, pair: int, rules: TestRules) -> _Taken:
+    """Work out what a test takes; its parts only where they make the variance that it took."""
+    pairs, own = tested.comparisons.pairs[[pair]], evidence.sums.rows([row])
+    where = int(tested.shared.where[pair]) if tested.shared is not None else -1
+    positions = np.array([where]) if where >= 0 and evidence.base.pair_n[0, where] > 0 else None
+    match tested.kind:
+        case "share" | "paired share":
+            taken = _taken_of_shares(own, evidence.base, pairs, positions, tested, row, pair, rules)
+        case "mean" | "paired mean":
+            taken = _taken_of_means(own, pairs, positions, tested, rules)
+        case _:
+            assert_never(tested.kind)
+    if taken.parts is None:
+        return taken
+    made = taken.parts[0] + taken.parts[1] - 2.0 * taken.parts[2]
+    same = math.isclose(made, float(tested.tests.error[row, pair]) ** 2, rel_tol=1e-6)
+    return taken if same else replace(taken, parts=None)
+
+
+def _taken_of_shares(
+    own: Sums,
+    base: Sums,
+    pairs: IntArray,
+    positions: IntArray | None,
+    tested: Tested,
+    row: int,
+    pair: int,
+    rules: TestRules,
+) -> _Taken:
+    a, b = pairs[:, 0], pairs[:, 1]
+    share, e = shares(own, base), effective_base(base.w, base.w2)[0]
+    pooled = pooled_share(share[:, a], share[:, b], e[a], e[b])
+    thin = thin_pairs(pooled, e[a], e[b])
+    spread = pooled * (1.0 - pooled)
+    first, second, cross = spread / e[a], spread / e[b], np.zeros_like(pooled)
+    if isinstance(tested.paired, SharedAnswers):
+        found = item_share_parts(own, base, pairs, tested.paired.only(row, pair), pooled)
+        first, second, cross = found.first, found.second, found.cross
+    elif positions is not None:
+        found = overlap_parts(own, base, pairs, positions, pooled, thin)
+        first, second, cross = found.first, found.second, found.cross
+    elif rules.proportions == "linear" and not thin[0, 0]:
+        first, second = share_squares(own, base, a, pooled), share_squares(own, base, b, pooled)
+    elif rules.proportions == "unpooled" and not thin[0, 0]:
+        one, other = (share[:, k] * (1.0 - share[:, k]) / e[k] for k in (a, b))
+        first, second = (one, other) if (one + other)[0, 0] > 0 else (first, second)
+    return _Taken(
+        pooled=float(pooled[0, 0]), parts=(float(first[0, 0]), float(second[0, 0]), float(cross[0, 0]))
+    )
+
+
+def _taken_of_means(
+    own: Sums, pairs: IntArray, positions: IntArray | None, tested: Tested, rules: TestRules
+) -> _Taken:
+    found = moments(own)
+    (a, b) = pairs[0].tolist()
+    variance, other = float(found.variance[0, a]), float(found.variance[0, b])
+    e1, e2 = float(found.effective[0, a]), float(found.effective[0, b])
+    taken = _Taken(variance=variance, other_variance=other)
+    if isinstance(tested.paired, SharedValues):
+        pair = int(np.flatnonzero((tested.comparisons.pairs == pairs[0]).all(axis=1))[0])
+        shared = SharedValues(tested.paired.people[:, [pair]], tested.paired.products[:, [pair]])
+        parts = item_mean_parts(own, pairs, shared)
+    elif positions is not None:
+        parts = mean_overlap_parts(own, pairs, positions)
+    else:
+        with np.errstate(invalid="ignore", divide="ignore"):
+            together = np.divide((e1 - 1.0) * variance + (e2 - 1.0) * other, e1 + e2 - 2.0)
+            one, two = (together, together) if rules.means == "pooled" else (variance, other)
+            return replace(taken, parts=(float(np.divide(one, e1)), float(np.divide(two, e2)), 0.0))
+    ends = (float(parts.first[0, 0]), float(parts.second[0, 0]), float(parts.cross[0, 0]))
+    return replace(taken, parts=ends)
+
+
+def _taken_text(found: TestWorking) -> Iterator[str]:
+    """Go through what a test takes beside figures and bases."""
+    if found.pooled is not None:
+        yield f"pooled share {number(found.pooled)}"
+    if found.variance is not None and found.other_variance is not None:
+        yield f"variances {number(found.variance)} and {number(found.other_variance)}"
+    if found.parts is not None and found.parts[2] != 0.0:
+        first, second, cross = (number(part) for part in found.parts)
+        yield f"variance of the difference V = {first} + {second} − 2 × {cross}"
+
+
+def _short(value: float | None, digits: int = 6) -> str:
+    return number(math.nan if value is None else round(value, digits))
+
+
+def _both_text(tested: Tested, shared: int) -> str:
+    if tested.paired is not None:
+        return f"{shared:,} answered both"
+    return f"{shared:,} in both columns" if shared else "nobody in both"
+
+
+def _two_sides(
+    tested: Tested, evidence: Evidence, pair: int, sides: tuple[int, int]
+) -> tuple[tuple[float, float], tuple[float, float], int]:
+    """Give both figures, both effective bases and how many are in both."""
+    base, values = evidence.base, evidence.figures()
+    effective = np.nan_to_num(effective_base(base.w, base.w2)[0])
+    shared = (
+        _shared(tested, base, pair) if tested.paired is None else round(float(tested.paired.people[0, pair]))
+    )
+    a, b = sides
+    return (float(values[a]), float(values[b])), (float(effective[a]), float(effective[b])), shared
+
+
+def _ends(tested: Tested, evidence: Evidence, row: int, pair: int, level: float) -> tuple[float, float]:
+    """Give the interval of the difference of a pair, first column minus second, in points or units."""
+    pairs = tested.comparisons.pairs[[pair]]
+    first, second = pairs[:, 0], pairs[:, 1]
+    base = evidence.base
+    match tested.kind:
+        case "mean" | "paired mean":
+            gap = mean_gaps(evidence.sums, pairs)[row]
+            degrees = tested.tests.degrees[[row if len(tested.tests.degrees) > 1 else 0], [pair]]
+            low, high = mean_difference_interval(gap, tested.tests.error[[row], [pair]], degrees, level)
+            return float(low[0]), float(high[0])
+        case "share" | "paired share":
+            own = evidence.sums.rows([row])
+            share = shares(own, base)
+            if isinstance(tested.paired, SharedAnswers):
+                phi = item_overlap(own, base, pairs, tested.paired.only(row, pair))
+            else:
+                w2 = np.zeros(1)
+                where = int(tested.shared.where[pair]) if tested.shared is not None else -1
+                if where >= 0:
+                    w2[0] = base.pair_w2[0, where]
+                phi = overlap_correlation(base, w2, first, second)
+            ends = wilson_interval(share, effective_base(base.w, base.w2), level)
+            low, high = difference_interval(share, ends, first, second, phi)
+            return 100.0 * float(low[0, 0]), 100.0 * float(high[0, 0])
+        case _:
+            assert_never(tested.kind)
+
+
+def _shared(tested: Tested, base: Sums, pair: int) -> int:
+    where = int(tested.shared.where[pair]) if tested.shared is not None else -1
+    return round(float(base.pair_n[0, where])) if where >= 0 else 0
+
+
+def _mark(statistic: float, reached: list[float], levels: tuple[float, ...], *, lettered: bool) -> str:
+    if not reached or (lettered and statistic < 0):
+        return ""
+    strict = levels[0] in reached
+    if lettered:
+        return "letter" if strict else "small letter"
+    return ("higher" if statistic > 0 else "lower") + ("" if strict else " (lax)")
+
+
+def _outcome(found: TestWorking, levels: tuple[float, ...], *, lettered: bool) -> str:
+    """Say in words what a test comes to."""
+    if found.level is None:
+        alphas = (f"{alpha_of(level):g}" for level in levels)
+        return f"above {' and '.join(alphas)}, so no significant difference"
+    statistic = found.statistic or 0.0
+    way = "higher" if statistic > 0 else "lower"
+    at = f"significantly {way} at the {found.level:g} % level"
+    if not lettered:
+        return f"{at}, so it carries a mark"
+    if statistic < 0:
+        return f"{at}, so the other column carries the letter"
+    return f"{at}, so it carries the {'letter' if found.level == levels[0] else 'small letter'}"
+
+
+def _formulas(tested: Tested, rules: TestRules, shared: set[bool]) -> list[str]:
+    """Give the formulas of the tests made, for columns that share nobody and for those that share people."""
+    if not shared:
+        return []
+    if tested.paired is not None:
+        return [PAIRED_FORMULAS[tested.kind], INTERVALS[tested.kind]]
+    apart, overlap = (
+        (SHARE_FORMULAS[rules.proportions], OVERLAP_FORMULA)
+        if tested.kind == "share"
+        else (MEAN_FORMULAS[rules.means], MEAN_FORMULAS["overlap"])
+    )
+    wanted = ([apart] if False in shared else []) + ([overlap] if True in shared else [])
+    return [*dict.fromkeys(wanted), INTERVALS[tested.kind]]
+
+
+POOLED = "p = (e₁p₁ + e₂p₂) / (e₁ + e₂), with shares p₁, p₂ and effective bases e₁, e₂"
+SHARE_FORMULAS: Mapping[str, str] = {
+    "pooled": f"z = (p₁ − p₂) / √(p (1 − p) (1/e₁ + 1/e₂)), {POOLED}.",
+    "unpooled": "z = (p₁ − p₂) / √(p₁ (1 − p₁)/e₁ + p₂ (1 − p₂)/e₂), with shares p₁, p₂ and effective bases e₁, e₂.",
+    "t": f"t = (p₁ − p₂) / √(p (1 − p) (1/e₁ + 1/e₂)) on e₁ + e₂ − 2 degrees of freedom, {POOLED}.",
+    "linear": "z = (p₁ − p₂) / √V, V = Σ w² (y − p)² (x₁/W₁ − x₂/W₂)² over those in the base: y is 1 for the answer, "
+    f"x 1 for the column, W its weighted base; {POOLED}.",
+}
+OVERLAP_FORMULA = (
+    SHARE_FORMULAS["linear"]
+    + " Where fewer than 5 are expected to give the answer, or not to, in either column, "
+    "V = p (1 − p) Σ w² (x₁/W₁ − x₂/W₂)²."
+)
+MEAN_FORMULAS: Mapping[str, str] = {
+    "welch": "t = (m₁ − m₂) / √(V₁ + V₂), V₁ = v₁/e₁, V₂ = v₂/e₂, with means m, variances v and effective numbers of "
+    "values e, on (V₁ + V₂)² / (V₁²/(e₁ − 1) + V₂²/(e₂ − 1)) degrees of freedom.",
+    "pooled": "t = (m₁ − m₂) / √(v (1/e₁ + 1/e₂)), v = ((e₁ − 1) v₁ + (e₂ − 1) v₂) / (e₁ + e₂ − 2).",
+    "overlap": "t = (m₁ − m₂) / √V, V = Σ w² (k₁x₁(s − m₁)/W₁ − k₂x₂(s − m₂)/W₂)² over those with a value s, "
+    "k = √(e/(e − 1)).",
+}
+OF_SHARES = (
+    "Interval: of a difference of shares after Newcombe (1998, method 10), from Wilson's interval of each."
+)
+OF_MEANS = "Interval: difference ± t × standard error, on the test's degrees of freedom."
+INTERVALS: Mapping[str, str] = {
+    "share": OF_SHARES,
+    "paired share": OF_SHARES,
+    "mean": OF_MEANS,
+    "paired mean": OF_MEANS,
+}
+PAIRED_FORMULAS: Mapping[str, str] = {
+    "paired share": "z = (p₁ − p₂) / √V, V = Σ w² (b₁(y₁ − p)/W₁ − b₂(y₂ − p)/W₂)² over all in either base: b is 1 "
+    f"for those in the item's base, y for the answer, W the item's weighted base; {POOLED}. Where fewer than 5 are "
+    "expected to give the answer, or not to, V is at least p (1 − p) (1/e₁ + 1/e₂) less what those in both share.",
+    "paired mean": "t = (m₁ − m₂) / √V, V = Σ w² (k₁b₁(s₁ − m₁)/W₁ − k₂b₂(s₂ − m₂)/W₂)² over all with a value s of "
+    "either item, k = √(e/(e − 1)), on the smaller e − 1 degrees of freedom.",
+}
