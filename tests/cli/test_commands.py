@@ -22,7 +22,7 @@ def test_demo_makes_a_survey_and_its_report_and_never_overwrites_changes(run: Ru
     made = tmp_path / "otter-demo"
     assert code == 0 and "otter-demo/tables.xlsx" in out and "eager-otter look heard_of" in err
     assert {path.name for path in made.iterdir()} == {
-        "responses.csv", "codebook.yaml", "plan.yaml", "targets.yaml", "shapes.yaml", "tables.xlsx", "tables.html", "tables.csv", "spoiled",
+        "responses.csv", "codebook.yaml", "plan.yaml", "targets.yaml", "shapes.yaml", "tables.xlsx", "tables.html", "tables.csv", "manifest.json", "spoiled",
     }  # fmt: skip
     assert run("demo")[0] == 0
     (made / "plan.yaml").write_text("mine", encoding="utf-8")

@@ -55,7 +55,7 @@ def test_every_figure_stands_in_the_workbook_as_a_real_number_with_its_letters(
 ) -> None:
     book = openpyxl.load_workbook(workbook)
     assert book.sheetnames == [
-        "Contents", "Findings", "Method", "All notes", *(table.id for table in report.tables), "Chart data",
+        "Contents", "Main findings", "Findings", "Method", "All notes", *(table.id for table in report.tables), "Chart data",
     ]  # fmt: skip
     for table in report.tables:
         sheet = book[table.id]

@@ -63,6 +63,15 @@ def people_options(command: F) -> F:
     return command
 
 
+def manifest_option(command: F) -> F:
+    """Add the option that writes a manifest beside what a command writes."""
+    return click.option(
+        "--manifest",
+        is_flag=True,
+        help="Write manifest.json beside it as well: what the figures were made of.",
+    )(command)
+
+
 def source_options(command: F) -> F:
     """Add the options that say which survey, all of it."""
     return plan_option(codebook_option(data_option(command)))

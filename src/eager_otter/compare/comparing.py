@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Any, Literal, get_args
 
-from eager_otter.compare.saved import ColumnKey, RowKey, SavedTable
+from eager_otter.compare.causes import Cause, causes_between, manifests_of
+from eager_otter.compare.saved import ColumnKey, RowKey, SavedTable, read_results
 from eager_otter.errors import RequestError
 
 Kind = Literal[
@@ -61,12 +63,18 @@ class Change:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Comparison:
-    """All changes between two results, table by table, with how much was compared."""
+    """All changes between two results, table by table, with how much was compared.
+
+    `causes` are what the two reports were made of that differs; where that cannot be told, it is None and `why_not`
+    says why.
+    """
 
     changes: tuple[Change, ...]
     tables: int
     figures: int
     tolerance: float
+    causes: tuple[Cause, ...] | None = None
+    why_not: str = ""
 
     def counts(self) -> dict[Kind, int]:
         """Count the changes of each kind."""
@@ -104,6 +112,17 @@ def compare_results(
         changes += matched.changes()
         figures += matched.figures
     return Comparison(changes=tuple(changes), tables=len(pairs), figures=figures, tolerance=tolerance)
+
+
+def compare_files(old: Path, new: Path, *, tolerance: float = 0.0) -> Comparison:
+    """Compare two tidy files, and what their reports were made of where the manifest of each is beside it.
+
+    Raises FileProblem, and RequestError for a tolerance below 0.
+    """
+    found = compare_results(read_results(old), read_results(new), tolerance=tolerance)
+    manifests, why_not = manifests_of(old, new)
+    causes = None if manifests is None else causes_between(*manifests)
+    return replace(found, causes=causes, why_not=why_not)
 
 
 def _renamed_tables(old: Mapping[str, SavedTable], new: Mapping[str, SavedTable]) -> dict[str, str]:

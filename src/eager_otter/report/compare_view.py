@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 from pathlib import Path
 
 from rich.console import Group, RenderableType
 from rich.text import Text
 
+from eager_otter.compare.causes import Cause
 from eager_otter.compare.comparing import KINDS, Change, Comparison
 from eager_otter.looks.theme import STANDARD
 from eager_otter.report.grids import plain_grid
@@ -23,8 +25,9 @@ def compare_view(found: Comparison, *, most: int = 40) -> RenderableType:
     """Summarise a comparison and list its changes, at most so many of them."""
     checked = f"{found.figures:,} figures of {found.tables:,} tables compared"
     beyond = f", tolerance {found.tolerance:g}" if found.tolerance else ""
+    causes = _causes_view(found)
     if not found.changes:
-        return Text(f"No difference: {checked}{beyond}.", style="bold")
+        return Group(*causes, Text(f"No difference: {checked}{beyond}.", style="bold"))
     summary = plain_grid()
     summary.add_column("What changed")
     summary.add_column("How often", justify="right")
@@ -36,7 +39,14 @@ def compare_view(found: Comparison, *, most: int = 40) -> RenderableType:
         detail.add_column(head, justify="right" if right else "left", overflow="fold")
     for change in sorted(found.changes, key=_importance)[:most]:
         detail.add_row(*(Text(text) for text in _texts(change)))
-    parts: list[RenderableType] = [Text(f"{checked}{beyond}.", style="bold"), Text(), summary, Text(), detail]
+    parts: list[RenderableType] = [
+        *causes,
+        Text(f"{checked}{beyond}.", style="bold"),
+        Text(),
+        summary,
+        Text(),
+        detail,
+    ]
     if len(found.changes) > most:
         parts.append(
             Text(
@@ -45,6 +55,36 @@ def compare_view(found: Comparison, *, most: int = 40) -> RenderableType:
             )
         )
     return Group(*parts)
+
+
+MOST_TABLES = 4  # named where a cause touches more
+CAUSE_HEADS = ("Cause", "What", "Before", "After", "Tables")
+
+
+def _causes_view(found: Comparison) -> list[RenderableType]:
+    """List what the two reports were made of that differs, or say why that cannot be told."""
+    if found.causes is None:
+        return [Text(found.why_not, style="yellow"), Text()] if found.why_not else []
+    if not found.causes:
+        return [Text("Made of the same: data, codebook, plan and versions that touch figures."), Text()]
+    grid = plain_grid()
+    for head in CAUSE_HEADS:
+        grid.add_column(head, overflow="fold")
+    for cause in found.causes:
+        grid.add_row(*(Text(text) for text in _cause_texts(cause)))
+    return [grid, Text()]
+
+
+def _cause_texts(cause: Cause) -> tuple[str, ...]:
+    shown = ", ".join(cause.tables[:MOST_TABLES]) or "all"
+    more = len(cause.tables) - MOST_TABLES
+    return (
+        cause.kind,
+        cause.what,
+        cause.before,
+        cause.after,
+        f"{shown} and {more} more" if more > 0 else shown,
+    )
 
 
 LAST: tuple[str, ...] = ("mark changed", "base changed")  # what the reader wants least, and there is most of
@@ -82,6 +122,8 @@ def as_json(found: Comparison) -> str:
         "tables": found.tables,
         "figures": found.figures,
         "tolerance": found.tolerance,
+        "causes": None if found.causes is None else [asdict(cause) for cause in found.causes],
+        "causes unknown": found.why_not,
         "counts": found.counts(),
         "changes": [change.as_dict() for change in found.changes],
     }
@@ -100,7 +142,15 @@ def write_workbook(found: Comparison, path: Path) -> None:
     for row, (kind, count) in enumerate(found.counts().items(), 4):
         summary.text(row, 0, kind, plain)
         summary.number(row, 1, count, {**plain, "num_format": "#,##0"})
-    summary.widths([40, 12])
+    end = 6 + len(found.counts())
+    if found.causes is None:
+        summary.text(end, 0, found.why_not, plain)
+    for column, text in enumerate(CAUSE_HEADS if found.causes else ()):
+        summary.text(end, column, text, head)
+    for row, cause in enumerate(found.causes or (), end + 1):
+        for column, text in enumerate(_cause_texts(cause)):
+            summary.text(row, column, text, {**plain, "text_wrap": True, "valign": "top"})
+    summary.widths([40, 30, 40, 40, 40] if found.causes else [40, 12])
     for column, text in enumerate(HEADS):
         detail.text(0, column, text, {**head, "align": "right" if column > 4 else "left"})
     for row, change in enumerate(found.changes, 1):

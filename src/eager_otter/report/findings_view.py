@@ -13,7 +13,7 @@ from eager_otter.tables.notable import FINDINGS_NOTE, Notable
 
 FIELDS = (
     "table", "question", "row", "figure", "column", "against", "value", "other", "effect", "size", "p_value",
-    "adjusted", "base", "other_base", "sentence",
+    "adjusted", "base", "other_base", "sentence", "technical",
 )  # fmt: skip
 
 
@@ -27,7 +27,8 @@ def findings_view(found: Sequence[Notable]) -> RenderableType:
     grid.add_column("What differs", ratio=1)
     grid.add_column("Table", style="dim", overflow="fold")
     for one in found:
-        grid.add_row(f"{one.effect:+.2f}", Text(one.size), Text(one.sentence), Text(one.table))
+        told = Text.assemble(one.sentence, "\n", (one.technical, "dim"))
+        grid.add_row(f"{one.effect:+.2f}", Text(one.size), told, Text(one.table))
     return Group(grid, Text(), Text(FINDINGS_NOTE, style="dim"))
 
 

@@ -7,10 +7,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from eager_otter import __version__
 from eager_otter.errors import MissingPackage
+from eager_otter.looks.words import said
 from eager_otter.report.contents import contents_titles
 from eager_otter.report.pdf_fonts import MISSING, Fonts
 from eager_otter.report.pdf_layout import BETWEEN, TablePart, pages_of
@@ -26,12 +27,15 @@ from eager_otter.report.pdf_measures import (
 )
 from eager_otter.report.plain import statement_text
 from eager_otter.report.report import Report, with_new_headings
+from eager_otter.report.summary import MAIN_FINDINGS, summary_of
 from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import line_sign
 
 PAPERS = {"A4": (841.9, 595.3), "Letter": (792.0, 612.0)}  # landscape, in points
 MARGIN = 36.0
-METHOD, METHOD_LINE = "method", 11.0
+METHOD, SUMMARY, METHOD_LINE = "method", "summary", 11.0
+TITLES = {METHOD: said("Method"), SUMMARY: MAIN_FINDINGS}
+TextKind = Literal["heading", "text", "quiet"]
 
 
 def write(report: Report, path: Path) -> None:
@@ -71,13 +75,15 @@ class _Document:
         except ImportError as error:
             raise MissingPackage(MISSING) from error
         pages = pages_of(self.measured, self.room, self.height - 2 * MARGIN)
-        contents, method = list(self._contents_pages()), list(self._method_pages())
+        contents, method = list(self._contents_pages()), list(self._text_pages(self._method_texts()))
+        summary = list(self._text_pages(self._summary_texts()))
         first: dict[str, int] = {}
-        for number, page in enumerate(pages, len(contents) + 1):
+        start = len(contents) + len(summary) + 1
+        for number, page in enumerate(pages, start):
             for part in page:
                 first.setdefault(_destination(part.table.id), number)
-        first[METHOD] = len(contents) + len(pages) + 1
-        self.total = len(contents) + len(pages) + len(method)
+        first[METHOD], first[SUMMARY] = start + len(pages), len(contents) + 1
+        self.total = first[METHOD] + len(method) - 1
         canvas = Canvas(
             str(path),
             pagesize=(self.width, self.height),
@@ -88,11 +94,13 @@ class _Document:
         self._describe(canvas)
         for number, entries in enumerate(contents, 1):
             self._draw_contents(canvas, entries, first, number)
+        for number, lines in enumerate(summary, first[SUMMARY]):
+            self._draw_texts(canvas, lines, number, SUMMARY, begins=number == first[SUMMARY])
         heading = ""
-        for number, page in enumerate(pages, len(contents) + 1):
+        for number, page in enumerate(pages, start):
             heading = self._draw_page(canvas, page, number, heading)
         for number, lines in enumerate(method, first[METHOD]):
-            self._draw_method(canvas, lines, number, begins=number == first[METHOD])
+            self._draw_texts(canvas, lines, number, METHOD, begins=number == first[METHOD])
         canvas.save()
         with path.open("ab") as file:  # a comment, where the maker is found without reading the whole file
             file.write(f"% made with eager-otter {__version__}\n".encode("ascii"))
@@ -116,17 +124,28 @@ class _Document:
         entries: list[Table | str] = []
         for table, heading in with_new_headings(self.report.tables):
             entries += [heading, table] if heading else [table]
-        entries.append(METHOD)
+        entries = [*([SUMMARY] if self.report.notable else []), *entries, METHOD]
         for start in range(0, len(entries), room):
             yield entries[start : start + room]
 
-    def _method_pages(self) -> Iterator[list[tuple[str, bool]]]:
-        """Spread the method part over pages: lines of text, each with whether it is a heading."""
-        lines: list[tuple[str, bool]] = []
+    def _method_texts(self) -> Iterator[tuple[str, TextKind]]:
+        """Go through the method part: headings and statements."""
         for part in self.report.method:
-            lines += [("", False), (part.title, True)]
-            for one in part.statements:
-                lines += [(text, False) for text in self.fonts.wrapped(statement_text(one), SIZE, self.room)]
+            yield from (("", "text"), (part.title, "heading"))
+            yield from ((statement_text(one), "text") for one in part.statements)
+
+    def _summary_texts(self) -> Iterator[tuple[str, TextKind]]:
+        """Go through the main findings: headings of sections, sentences, and the technical part under each."""
+        for section in summary_of(self.report):
+            yield from (("", "text"), (section.heading, "heading"))
+            for one in section.findings:
+                yield from ((one.sentence, "text"), (one.technical, "quiet"))
+
+    def _text_pages(self, texts: Iterator[tuple[str, TextKind]]) -> Iterator[list[tuple[str, TextKind]]]:
+        """Spread texts over pages, broken into lines."""
+        lines = [
+            (line, kind) for text, kind in texts for line in self.fonts.wrapped(text, SIZE, self.room) or [""]
+        ]
         room = int((self.height - 2 * MARGIN - 24) // METHOD_LINE)
         for start in range(0, len(lines), room):
             yield lines[start : start + room]
@@ -232,7 +251,7 @@ class _Document:
             self._text(x, y - 13, text, SMALL, color=self.theme.quiet, right=True)
         y -= 28
         for entry in entries:
-            if isinstance(entry, str) and entry != METHOD:
+            if isinstance(entry, str) and entry not in TITLES:
                 self._text(MARGIN, y, entry, SIZE + 1, bold=True, color=self.theme.river)
             else:
                 self._draw_entry(canvas, entry, first, y)
@@ -243,7 +262,7 @@ class _Document:
         """Draw a line of the contents: number, title, base and page of a table, or where the method part is."""
         right, quiet = self.width - MARGIN, self.theme.quiet
         if isinstance(entry, str):
-            place, title = entry, self.say("Method")
+            place, title = entry, self.say(TITLES[entry])
         else:
             place, title = _destination(entry.id), self.titles[entry.id]
             self._text(MARGIN + 18, y, str(self.numbers[entry.id]), SMALL, color=quiet, right=True)
@@ -271,22 +290,22 @@ class _Document:
         self._end_page(canvas)
         return heading
 
-    def _draw_method(
-        self, canvas: Any, lines: Sequence[tuple[str, bool]], number: int, *, begins: bool
+    def _draw_texts(
+        self, canvas: Any, lines: Sequence[tuple[str, TextKind]], number: int, place: str, *, begins: bool
     ) -> None:
-        """Draw a page of the method part."""
-        title = self.say("Method")
+        """Draw a page of texts under their title."""
+        title = self.say(TITLES[place])
         self._frame(number, self.report.shown_title)
         y = self.height - MARGIN - 10
-        self._text(
-            MARGIN, y, title if begins else self.say("{title} (continued)", title=title), TITLE, bold=True
-        )
+        shown = title if begins else self.say("{title} (continued)", title=title)
+        self._text(MARGIN, y, shown, TITLE, bold=True, color=self.theme.river)
         if begins:
-            canvas.bookmarkPage(METHOD)
-            canvas.addOutlineEntry(title, METHOD, 0)
-        for text, strong in lines:
+            canvas.bookmarkPage(place)
+            canvas.addOutlineEntry(title, place, 0)
+        colors = {"heading": self.theme.river, "text": self.theme.ink, "quiet": self.theme.quiet}
+        for text, kind in lines:
             y -= METHOD_LINE
-            self._text(MARGIN, y, text, bold=strong, color=self.theme.river if strong else "")
+            self._text(MARGIN, y, text, bold=kind == "heading", color=colors[kind])
         self._end_page(canvas)
 
     def _draw_table(self, canvas: Any, part: TablePart, y: float) -> None:

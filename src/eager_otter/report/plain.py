@@ -7,6 +7,7 @@ from pathlib import Path
 
 from eager_otter.report.method import Statement
 from eager_otter.report.report import Report, with_new_headings
+from eager_otter.report.summary import MAIN_FINDINGS, summary_of
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import cell_text, line_sign
 
@@ -39,7 +40,7 @@ def statement_text(statement: Statement) -> str:
 
 def markdown(report: Report) -> str:
     """Give a report as Markdown: a pipe table each, letters beside the figures, notes below."""
-    parts = [f"# {_safe(report.shown_title)}", ""]
+    parts = [f"# {_safe(report.shown_title)}", "", *_summary(report)]
     for number, (table, heading) in enumerate(with_new_headings(report.tables), 1):
         if heading:
             parts += [f"## {_safe(heading)}", ""]
@@ -50,6 +51,17 @@ def markdown(report: Report) -> str:
         parts += [f"### {_safe(part.title)}", ""]
         parts += [f"- {_safe(statement_text(one))}" for one in part.statements] + [""]
     return "\n".join([*parts, _safe(report.provenance), ""])
+
+
+def _summary(report: Report) -> Iterator[str]:
+    """Give the main findings, where the report looks for any."""
+    sections = summary_of(report)
+    if sections:
+        yield from (f"## {_safe(report.words(MAIN_FINDINGS))}", "")
+    for section in sections:
+        yield from (f"### {_safe(section.heading)}", "") if section.heading else ()
+        yield from (f"- {_safe(one.sentence)} ({_safe(one.technical)})" for one in section.findings)
+        yield ""
 
 
 def _pipe_table(table: Table) -> Iterator[str]:

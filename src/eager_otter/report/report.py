@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from importlib import import_module
@@ -14,6 +15,7 @@ from eager_otter import __version__
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.finding import Audit
 from eager_otter.codebook.model import Codebook
+from eager_otter.compare.manifest import MANIFEST
 from eager_otter.data.files import Source, source_of
 from eager_otter.data.opening import Reading
 from eager_otter.data.responses import open_responses
@@ -57,7 +59,11 @@ Progress = Callable[[str, int, int], None]  # told what is being done, how much 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Report:
-    """Finished tables in the order of the plan, with the facts that every output states."""
+    """Finished tables in the order of the plan, with the facts that every output states.
+
+    `audit` is what the outputs show of the data's audit; `audited`, where the audit was made already, is what the
+    manifest tells of it.
+    """
 
     title: str
     tables: tuple[Table, ...]
@@ -70,6 +76,7 @@ class Report:
     notable: tuple[Notable, ...] = ()
     theme: Theme = STANDARD
     audit: Audit | None = None
+    audited: Audit | None = None
     words: Words = ENGLISH
     author: str = ""
     notes: NotesLength = "short"
@@ -190,30 +197,46 @@ class Report:
         progress: Progress | None = None,
         force: bool = True,
         notes: NotesLength | None = None,
+        manifest: bool | None = None,
     ) -> list[Path]:
         """Write the report to files, by their endings, or to the plan's outputs when none is named.
 
         Without `force`, a file that is there and was not made by this package is not overwritten.
         `notes` is how long the notes under tables are ("short", "full", "none"; None: as the plan says).
+        With `manifest`, `manifest.json` is written beside them, in the folder of the first: what the report was made
+        of, for comparisons; left out, it is written with the outputs of a plan, and not with files named here.
         All are written beside their places first and then put there, so a failure leaves nothing half-written.
         Gives the paths. Raises RequestError for an ending that is not known, FileProblem when a file cannot be
         written.
         """
         wanted = [Path(path) for path in paths] or list(self.outputs)
+        beside_them = [wanted[0].parent / MANIFEST] if wanted and self._has_manifest(manifest, paths) else []
         if not wanted:
             raise RequestError("Nothing to write: name a file, or list outputs in the plan.")
         for path in wanted:
             _check_ending(path)
-            if not force:
-                check_ours(path)
-        with written_beside(wanted) as beside:
-            for k, (path, part) in enumerate(zip(wanted, beside, strict=True)):
+        for path in () if force else (*wanted, *beside_them):
+            check_ours(path)
+        with written_beside([*wanted, *beside_them]) as beside:
+            for k, (path, part) in enumerate(zip(wanted, beside[: len(wanted)], strict=True)):
                 if progress is not None:
                     progress(f"Writing {path.name}", k, len(wanted))
                 tidy = WRITERS[path.suffix.lower()].endswith(".tidy")
                 length = notes or self.output_notes.get(path, self.notes)
                 _writer(path).write(replace(self if tidy else self.displayed, notes=length), part)
+            for part in beside[len(wanted) :]:
+                from eager_otter.report.manifest import manifest_of
+
+                written = {
+                    os.path.relpath(path, wanted[0].parent): one
+                    for path, one in zip(wanted, beside, strict=False)
+                }
+                part.write_text(manifest_of(self, written).text(), encoding="utf-8", newline="\n")
         return wanted
+
+    def _has_manifest(self, manifest: bool | None, paths: Sequence[str | Path]) -> bool:
+        """Tell whether a manifest is written: as asked, else with the outputs of a plan."""
+        return (not paths and self.plan is not None) if manifest is None else manifest
 
     @property
     def displayed(self) -> Report:

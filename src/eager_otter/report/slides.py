@@ -16,6 +16,7 @@ from eager_otter.report.contents import contents_titles
 from eager_otter.report.labels import lines_needed
 from eager_otter.report.plain import statement_text
 from eager_otter.report.report import Report
+from eager_otter.report.summary import MAIN_FINDINGS, summary_of
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import cell_text, line_sign
 
@@ -72,11 +73,15 @@ class _Slides:
         """Make all slides and save them, the same bytes for the same report."""
         self._title_slide()
         contents = list(self._contents_slides())
+        findings = self._summary_slide()
         first = {}
         for table in self.report.tables:
             slides = self._table_slides(table)
             first[table.id] = slides[0]
         self._fill_contents(contents, first)
+        for shape, table_id in findings:
+            if table_id in first:
+                shape.click_action.target_slide = first[table_id]
         self._method_slides()
         properties = self.deck.core_properties
         properties.title, properties.author = self.report.shown_title, self.report.author
@@ -173,6 +178,29 @@ class _Slides:
                 slides.append(self._chart_slide(part, more))
                 self._speak(slides[-1], table)
         return slides
+
+    def _summary_slide(self) -> list[tuple[Any, str]]:
+        """Put the main findings on a slide, where there are any; gives each text with the table it belongs to."""
+        sections = summary_of(self.report)
+        if not sections:
+            return []
+        slide = self._slide(self.say(MAIN_FINDINGS), "Title Only")
+        width, top, found = self.width - 2 * self.edge, 1.1, []
+        for section in sections:
+            if section.heading:
+                box = (self.edge, int(top * INCH), width, int(0.25 * INCH))
+                head = self._text(slide, box, [section.heading], 11, self.theme.river)
+                self._style(head.text_frame, 11, self.theme.river, bold=True)
+                top += 0.26
+            for one in section.findings:
+                lines = lines_needed(one.sentence, width / INCH * METHOD_CHARACTERS)
+                box = (self.edge, int(top * INCH), width, int(0.2 * (lines + 1) * INCH))
+                found.append((self._text(slide, box, [one.sentence], 11, self.theme.ink), one.table))
+                top += 0.19 * lines
+                box = (self.edge, int(top * INCH), width, int(0.2 * INCH))
+                self._text(slide, box, [one.technical], 8, self.theme.quiet)
+                top += 0.2
+        return found
 
     def _method_slides(self) -> None:
         """Say how the tables were counted and tested, on as many slides as that takes."""

@@ -22,6 +22,7 @@ from eager_otter.looks.theme import Theme
 from eager_otter.looks.words import CATEGORIES, plural_forms
 from eager_otter.report.contents import contents_titles
 from eager_otter.report.report import Report, with_new_headings
+from eager_otter.report.summary import MAIN_FINDINGS, summary_of
 from eager_otter.tables.banner import REST
 from eager_otter.tables.base_rules import WITHHELD, marks_of
 from eager_otter.tables.note import NotesLength, note_lines
@@ -72,6 +73,8 @@ def _parts(report: Report) -> Iterator[str]:
         logo=_data_address(report.theme.logo),
         below=report.theme.letters == "below",
         entries=_entries(report.tables),
+        summary=list(_summary(report)),
+        main_findings=say(MAIN_FINDINGS),
         full=report.notes == "full",
         tables=_views(report.tables, report.notes),
         look=Markup(look),
@@ -165,6 +168,17 @@ def _entries(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
             "heading": heading,
             "people": table.words.whole(table.people),
         }
+
+
+def _summary(report: Report) -> Iterator[dict[str, Any]]:
+    """Give the main findings by section, each with where its table is."""
+    anchors = {table.id: f"table-{number}" for number, table in enumerate(report.tables, 1)}
+    for section in summary_of(report):
+        findings = [
+            {"sentence": one.sentence, "technical": one.technical, "anchor": anchors.get(one.table, "")}
+            for one in section.findings
+        ]
+        yield {"heading": section.heading, "findings": findings}
 
 
 def _views(tables: Sequence[Table], length: NotesLength) -> Iterator[dict[str, Any]]:

@@ -25,6 +25,7 @@ from eager_otter.report.sheets import (
     plain_style,
     title_style,
 )
+from eager_otter.report.summary import MAIN_FINDINGS, summary_of
 from eager_otter.report.table_sheet import LINE_HEIGHT, TableSheet, back_to_contents, sheet_columns
 from eager_otter.report.workbook_charts import WorkbookCharts, columns_under
 from eager_otter.tables.notable import FINDINGS_NOTE
@@ -43,6 +44,7 @@ FINDINGS_HEADS = (said("Effect"), said("Size"), said("Table"), said("What differ
 CONTENTS_HEADS = (said("No."), said("Table"), said("Title"), said("Base"), said("Columns with a mark"))
 METHOD_WIDTHS = (100.0, 34.0)
 NOTES_WIDTH = 130.0
+SUMMARY_WIDTH = 110.0
 DIGIT_OVER_LETTER = 1.16
 Place = tuple[str, int]  # a sheet, and the row in it where a table begins
 
@@ -53,6 +55,7 @@ def write(report: Report, path: Path) -> None:
     say = report.words
     book = Book(path, report.shown_title, say, report.theme.paper, report.author)
     contents = book.sheet(say("Contents"))
+    summary = book.sheet(say(MAIN_FINDINGS)) if report.notable else None
     notable = book.sheet(say("Findings")) if report.notable else None
     method = book.sheet(say("Method"))
     every_note = book.sheet(say("All notes")) if report.notes != "full" else None
@@ -70,10 +73,11 @@ def write(report: Report, path: Path) -> None:
         _write_notes(every_note, report, places)
     if audited is not None and report.audit is not None:
         _write_audit(audited, report.audit, report)
+    place_of = {table.id: place for table, place in zip(report.tables, places, strict=True)}
+    if summary is not None:
+        _write_summary(summary, report, place_of)
     if notable is not None:
-        _write_findings(
-            notable, report, {t.id: p for t, p in zip(report.tables, places, strict=True)}, report.theme
-        )
+        _write_findings(notable, report, place_of, report.theme)
     book.close()
 
 
@@ -218,6 +222,35 @@ def _write_audit(sheet: Sheet, audit: Audit, report: Report) -> None:
     sheet.print_area(row + 2, 6)
 
 
+def _write_summary(sheet: Sheet, report: Report, places: Mapping[str, Place]) -> None:
+    """Write the main findings by section, each sentence with a link to its table and the technical part under it."""
+    theme = report.theme
+    plain = plain_style(theme)
+    sheet.text(0, 0, report.words(MAIN_FINDINGS), title_style(theme))
+    back_to_contents(sheet, 1, report.words, {**plain, **link_style(theme)})
+    row = 3
+    for section in summary_of(report):
+        if section.heading:
+            sheet.across(row, 0, 1, section.heading, head_style(theme))
+            row += 1
+        for one in section.findings:
+            sheet.text(row, 0, one.sentence, {**plain, "text_wrap": True, "valign": "top"})
+            sheet.height(row, LINE_HEIGHT * _wrapped_lines(one.sentence, SUMMARY_WIDTH) + 1)
+            if one.table in places:
+                name, begins = places[one.table]
+                link = {**plain, **link_style(theme), "valign": "top", "indent": 1}
+                sheet.link(row, 1, name, one.table, link, to=begins)
+            quiet = {**plain, "font_color": theme.quiet, "font_size": theme.size - 1, "valign": "top"}
+            sheet.text(row + 1, 0, one.technical, quiet)
+            row += 2
+        row += 1
+    sheet.across(row, 0, 1, report.provenance, {**plain, "font_color": theme.quiet, "text_wrap": True})
+    sheet.height(row, LINE_HEIGHT * _wrapped_lines(report.provenance, SUMMARY_WIDTH))
+    sheet.widths([SUMMARY_WIDTH, 26.0])
+    sheet.print_set_up(title=report.words(MAIN_FINDINGS), rows=(0, 0), columns=0, breaks=(), wide=1)
+    sheet.print_area(row + 1, 2)
+
+
 def _write_findings(sheet: Sheet, report: Report, places: Mapping[str, Place], theme: Theme) -> None:
     """Write the notable differences, the largest effect first, each with a link to its table."""
     plain = plain_style(theme)
@@ -236,8 +269,9 @@ def _write_findings(sheet: Sheet, report: Report, places: Mapping[str, Place], t
             sheet.link(row, 2, name, one.table, {**top, **link_style(theme), "indent": 1}, to=begins)
         else:
             sheet.text(row, 2, one.table, {**top, "indent": 1})
-        sheet.text(row, 3, one.sentence, {**top, "text_wrap": True, "indent": 1})
-        sheet.height(row, LINE_HEIGHT * lines_needed(one.sentence, 112) + 2)
+        told = f"{one.sentence} ({one.technical})"
+        sheet.text(row, 3, told, {**top, "text_wrap": True, "indent": 1})
+        sheet.height(row, LINE_HEIGHT * lines_needed(told, 106) + 2)
         sheet.number(row, 4, one.adjusted, {**top, "num_format": '[<0.0001]"<0.0001";0.0000'})
     end = 4 + len(report.notable)
     for k, text in enumerate((report.words(FINDINGS_NOTE), report.provenance), 1):

@@ -8,16 +8,16 @@ from typing import Any, Literal, assert_never
 
 import numpy as np
 
-from eager_otter.codebook.model import Codebook
+from eager_otter.codebook.model import Codebook, Question
 from eager_otter.core.corrections import adjusted
 from eager_otter.core.letters import alpha_of
 from eager_otter.core.means import moments
 from eager_otter.errors import RequestError
-from eager_otter.looks.words import said
+from eager_otter.looks.words import Words, said
 from eager_otter.tables.association import p_said
 from eager_otter.tables.base_rules import marks_of
 from eager_otter.tables.request import Banner, BannerGroup, TableRequest
-from eager_otter.tables.table import Line, Table, tested_rows
+from eager_otter.tables.table import Column, Line, Table, tested_rows
 from eager_otter.tables.texts import figure_text
 
 SIZES = ((0.2, said("very small")), (0.5, said("small")), (0.8, said("medium")))  # Cohen (1988)
@@ -25,8 +25,10 @@ LARGE = said("large")
 Against = Literal["rest", "previous"]
 FINDINGS_NOTE = said(
     "Effect: Cohen's h of percents, d of means; 0.2 is small, 0.5 medium, 0.8 large. Each cell is set against everyone "
-    "else in the table (or a wave against the one before); P is corrected for all cells looked at after Benjamini and "
-    "Hochberg. Columns below a minimum base and what is so by construction stay out; what is said twice is given once."
+    "else in the table (or a wave against the one before), once however often it is shown; P is corrected for all "
+    "cells looked at after Benjamini and Hochberg. Columns below a minimum base and what is so by construction stay "
+    "out. Of a row, or a scale, and a banner group the largest difference is given; nets, scores and means stand for "
+    "their parts."
 )
 
 
@@ -36,11 +38,13 @@ class Notable:
 
     `value` and `other` are percents or means; `effect` is Cohen's h for percents and d for means, above 0 where the
     cell is higher; `p_value` is as tested, `adjusted` after Benjamini and Hochberg over all cells looked at; `base` and
-    `other_base` are unweighted.
+    `other_base` are unweighted. `sentence` says it to a client, `technical` gives bases, effect and P; `heading` is the
+    section of the report that its table is in. `codes` are the answers that the row holds.
     """
 
     table: str
     title: str
+    heading: str
     question: str
     row: str
     figure: str
@@ -54,7 +58,10 @@ class Notable:
     adjusted: float
     base: int
     other_base: int
+    codes: frozenset[str]
     sentence: str
+    technical: str
+    over_time: bool = False
 
     @property
     def size(self) -> str:
@@ -63,7 +70,8 @@ class Notable:
 
     def as_dict(self) -> dict[str, Any]:
         """Give it as a plain mapping, as for JSON."""
-        return {name: getattr(self, name) for name in self.__dataclass_fields__} | {"size": self.size}
+        plain = {n: getattr(self, n) for n in self.__dataclass_fields__ if n not in ("codes", "over_time")}
+        return plain | {"size": self.size}
 
 
 def requests_against(
@@ -111,54 +119,90 @@ def notable_differences(
     Only differences significant at `level` percent after the correction of Benjamini & Hochberg (1995) over all cells
     looked at, of an effect of at least `least` (Cohen 1988: 0.2 small, 0.5 medium, 0.8 large), are given. Out stay
     columns below any minimum base, questions set against columns made of the same answers, and answers that nobody or
-    everybody on one side gave, which are so by construction. What is said twice is given once, by the larger effect:
-    the same figures in two tables, the two sides of a group of two, the rows of a scale or number and of what is made
-    of it.
+    everybody on one side gave, which are so by construction. A cell that stands in several tables is tested once. Of a
+    row and a banner group the largest difference is given; of a scale or number and of what is made of it one row,
+    rather a mean, score or net than an answer; of a net and an answer in it the larger.
     Raises RequestError for a level or effect out of range.
     """
     if not 50 <= level < 100 or least < 0:
         raise RequestError("A level runs from 50 up to, not including, 100; the least effect is 0 or more.")
     sources = codebook.sources()
-    labels = {name: question.label for name, question in codebook.questions.items()}
-    found = [one for table in tables for one in _of_table(table, sources, labels)]
+    every = (one for table in tables for one in _of_table(table, codebook, sources))
+    found = list({_cell_of(one): one for one in every}.values())
     if not found:
         return ()
     p = np.array([[one.p_value for one in found]])
     corrected = adjusted(p, np.zeros(len(found), np.int64), "benjamini-hochberg")[0]
     say = tables[0].words
     kept = [
-        replace(
-            one,
-            adjusted=float(q),
-            sentence=f"{one.sentence}, {say('{p} after correction', p=p_said(float(q), say))}",
-        )
+        _with_technical(replace(one, adjusted=float(q)), say)
         for one, q in zip(found, corrected, strict=True)
         if q <= alpha_of(level) and abs(one.effect) >= least
     ]
     ranked = sorted(kept, key=lambda one: (-abs(one.effect), -one.effect, one.table, one.row))
-    return tuple(_said_once(ranked, codebook, sources))[:most]
+    return tuple(_told_once(ranked, codebook, sources))[:most]
 
 
-def _said_once(
+def _cell_of(one: Notable) -> tuple[object, ...]:
+    """Tell a cell from others, whichever table shows it: its question, column, opposite, bases and figures."""
+    numbers = (one.value, one.other, one.p_value)
+    return (one.question, one.column, one.against, one.base, one.other_base, *(round(x, 12) for x in numbers))
+
+
+def _with_technical(one: Notable, say: Words) -> Notable:
+    text = said("{base} and {other} respondents; effect {effect} ({size}); {p} after correction")
+    effect = say.number(f"{one.effect:+.2f}")
+    told = say(
+        text,
+        base=one.base,
+        other=one.other_base,
+        effect=effect,
+        size=say(one.size),
+        p=p_said(one.adjusted, say),
+    )
+    return replace(one, technical=told)
+
+
+def _told_once(
     ranked: Sequence[Notable], codebook: Codebook, sources: Mapping[str, frozenset[str]]
 ) -> Iterator[Notable]:
-    """Leave out what a larger effect has said already."""
-    seen: set[tuple[object, ...]] = set()
+    """Choose of each story the one difference that tells it, the largest effect first."""
+    stories: dict[tuple[object, ...], list[Notable]] = {}
     for one in ranked:
+        stories.setdefault(_story(one, codebook, sources), []).append(one)
+    told = [min(story, key=lambda one: (not _is_quoted(one), -abs(one.effect))) for story in stories.values()]
+    told.sort(key=lambda one: (-abs(one.effect), -one.effect, one.table, one.row))
+    seen: set[tuple[object, ...]] = set()
+    kept: list[Notable] = []
+    for one in told:
         figures = (one.group, *sorted((round(one.value, 9), round(one.other, 9))))
-        question = codebook.questions.get(one.question)
-        about: tuple[object, ...] = (one.table, one.row, one.column)
-        if (
-            one.figure == "mean"
-            and question is not None
-            and not (question.scale or question.kind == "number")
-        ):
-            about = (one.table, one.group, one.column)  # cells of a third question
-        elif question is not None and (question.kind == "number" or question.ordered or question.made_of):
-            about = (_roots(codebook, sources[question.name]), one.group, one.column)
-        if figures not in seen and about not in seen:
-            yield one
-        seen |= {figures, about}
+        if figures not in seen and not any(_holds(one, other) for other in kept):
+            kept.append(one)
+        seen.add(figures)
+    yield from kept
+
+
+def _story(one: Notable, codebook: Codebook, sources: Mapping[str, frozenset[str]]) -> tuple[object, ...]:
+    """Say what a difference is about: a row, or a scale or number with what is made of it, in a banner group."""
+    question = codebook.questions.get(one.question)
+    where = (one.group, one.column if one.over_time else "")
+    if question is None or (one.figure == "mean" and not (question.scale or question.kind == "number")):
+        return (one.table, *where)  # cells of a third question
+    if question.kind == "number" or question.ordered or question.made_of:
+        return (_roots(codebook, sources[question.name]), *where)
+    return (question.name, one.row, *where)
+
+
+def _is_quoted(one: Notable) -> bool:
+    """Tell the rows that readers quote, means, scores and nets, from single answers."""
+    return one.figure in ("mean", "difference") or len(one.codes) != 1
+
+
+def _holds(one: Notable, other: Notable) -> bool:
+    """Tell whether two differences are a net and an answer in it, in one column and to the same side."""
+    alike = (one.question, one.column, one.against) == (other.question, other.column, other.against)
+    nested = one.codes < other.codes or other.codes < one.codes
+    return alike and nested and bool(one.codes and other.codes) and (one.effect > 0) == (other.effect > 0)
 
 
 def _roots(codebook: Codebook, names: frozenset[str]) -> frozenset[str]:
@@ -168,17 +212,14 @@ def _roots(codebook: Codebook, names: frozenset[str]) -> frozenset[str]:
     )
 
 
-def _of_table(
-    table: Table, sources: Mapping[str, frozenset[str]], labels: Mapping[str, str]
-) -> Iterator[Notable]:
+def _of_table(table: Table, codebook: Codebook, sources: Mapping[str, frozenset[str]]) -> Iterator[Notable]:
     for line, _, _ in tested_rows(table.lines):
         question = line.code if line.code in sources else table.question
-        label = table.title if _sums_up_cells(line) else labels.get(question, table.title)
-        yield from _of_line(table, line, question, sources, label)
+        yield from _of_line(table, line, question, sources, codebook)
 
 
 def _of_line(
-    table: Table, line: Line, question: str, sources: Mapping[str, frozenset[str]], label: str
+    table: Table, line: Line, question: str, sources: Mapping[str, frozenset[str]], codebook: Codebook
 ) -> Iterator[Notable]:
     own = sources.get(question, frozenset((question,)))
     evidence = line.evidence
@@ -209,6 +250,7 @@ def _of_line(
         one = Notable(
             table=table.id,
             title=table.title,
+            heading=table.heading,
             row=line.label,
             figure=line.figure,
             question=question,
@@ -222,9 +264,22 @@ def _of_line(
             adjusted=float("nan"),
             base=int(base[a]),
             other_base=int(base[b]),
+            codes=_codes(line, codebook.questions.get(question)),
             sentence="",
+            technical="",
+            over_time=not rest,
         )
-        yield replace(one, sentence=_sentence(table, line, one, label, rest=rest))
+        yield replace(one, sentence=_sentence(table, line, one, codebook, column))
+
+
+def _codes(line: Line, question: Question | None) -> frozenset[str]:
+    """Give the answers that a row holds: those of a net; none for means and scores."""
+    if question is None or line.figure in ("mean", "difference"):
+        return frozenset()
+    nets = {net.label: frozenset(net.of) for net in question.nets}
+    if line.kind == "net" and line.label in nets:
+        return nets[line.label]
+    return frozenset((line.code,)) if line.code in question.by_code else frozenset()
 
 
 def _sums_up_cells(line: Line) -> bool:
@@ -232,28 +287,42 @@ def _sums_up_cells(line: Line) -> bool:
     return line.kind in ("answer", "net") and line.figure == "mean"
 
 
-def _sentence(table: Table, line: Line, one: Notable, label: str, *, rest: bool) -> str:
+def _sentence(table: Table, line: Line, one: Notable, codebook: Codebook, column: Column) -> str:
+    """Say a difference as a client reads it, without numbers of respondents or P."""
     say = table.words
     figure, other = (
         figure_text(value, line.figure, table.digits, words=say) for value in (one.value, one.other)
     )
-    item = line.code and line.code == one.question  # a row per question: its label is the question's
-    if line.figure == "mean" and (item or line.kind == "summary"):
-        what = f"{label} – {say('mean')}"
-    else:
-        what = label if item else f"{label} – {line.label}"
-    if rest and one.effect > 0:
-        text = said(
-            "{what}: {figure} in {column}, higher than {other} among everyone else ({bases} respondents)"
-        )
-    elif rest:
-        text = said(
-            "{what}: {figure} in {column}, lower than {other} among everyone else ({bases} respondents)"
-        )
+    if one.over_time and one.effect > 0:
+        text = said("{what}: {figure} in {column}, up from {other} in {against}.")
+    elif one.over_time:
+        text = said("{what}: {figure} in {column}, down from {other} in {against}.")
     elif one.effect > 0:
-        text = said("{what}: {figure} in {column}, higher than {other} in {against} ({bases} respondents)")
+        text = said("{what}: {figure} in {column}, higher than the {other} of everyone else.")
     else:
-        text = said("{what}: {figure} in {column}, lower than {other} in {against} ({bases} respondents)")
-    bases = say("{base} and {other}", base=one.base, other=one.other_base)
-    places = {"what": what, "figure": figure, "column": one.column, "other": other, "bases": bases}
-    return say(text, **places, **({} if rest else {"against": one.against}))
+        text = said("{what}: {figure} in {column}, lower than the {other} of everyone else.")
+    named = f"{column.label} ({column.group})" if column.group else column.label
+    places = {"what": _what(table, line, one, codebook), "figure": figure, "column": named, "other": other}
+    if one.over_time:
+        places["against"] = one.against.removeprefix(f"{column.group}: ")
+    return say(text, **places)
+
+
+def _what(table: Table, line: Line, one: Notable, codebook: Codebook) -> str:
+    """Name the question and row of a difference; an item of a battery with the battery's question."""
+    say, question = table.words, codebook.questions.get(one.question)
+    if _sums_up_cells(line) and line.code != one.question:
+        return f"{table.title} – {line.label}"
+    label = table.title if question is None else question.label
+    grid = codebook.grids.get(question.grid or "") if question is not None else None
+    item = line.code and line.code == one.question  # a row per question: its label is the question's
+    if line.figure == "mean":
+        what = f"{label} – {say('mean')}"
+    elif item:
+        what = f"{label} – {table.title.rpartition(' – ')[2]}" if " – " in table.title else label
+    else:
+        what = f"{label} – {line.label}"
+    if grid is not None:
+        return f"{what} ({grid.text})"
+    alike = [other for other in codebook if question is not None and other.label == question.label]
+    return f"{what} ({question.text})" if question is not None and len(alike) > 1 else what

@@ -13,6 +13,7 @@ import click
 from eager_otter.cli.options import (
     changed,
     language_option,
+    manifest_option,
     people_options,
     plan_option,
     read_named_plan,
@@ -44,6 +45,7 @@ if TYPE_CHECKING:
     "one. Default: as the plan says, else the first with at most six columns, else the Total.",
 )
 @click.option("--format", "kind", type=click.Choice(["png", "svg"]), default="png", show_default=True)
+@manifest_option
 @plan_option
 @language_option
 @people_options
@@ -52,6 +54,7 @@ def chart(
     folder: Path,
     groups: tuple[str, ...],
     kind: str,
+    manifest: bool,
     plan_path: Path,
     language: str | None,
     **people: Any,
@@ -77,14 +80,20 @@ def chart(
     assert report.survey is not None
     tell_who_is_counted(report.survey, plan, people["filter_text"])
     folder.mkdir(parents=True, exist_ok=True)
+    drawn: list[Path] = []
     for table in report.tables:
         try:
             paths = _draw(table, report, groups, folder, kind)
         except OtterError as error:
             problems.append(error)
         else:
+            drawn += paths
             for path in paths:
                 click.echo(shown_path(path))
+    if manifest and drawn:
+        from eager_otter.report.manifest import save_manifest
+
+        click.echo(shown_path(save_manifest(report, drawn)), err=True)
     for problem in problems:
         click.echo(f"Error: {problem}", err=True)
     return 2 if problems else 0

@@ -36,14 +36,17 @@ DIFFERENT = 1
 def compare(old: Path, new: Path, tolerance: float, most: int, shape: str, output: Path | None) -> int:
     """Say what changed from the results in OLD to those in NEW, both tidy files of a report (.csv, .json, .parquet).
 
-    Figures that moved, letters that flipped, bases and marks that changed; tables, rows and columns that came, went
-    or were renamed. Exit code 0 when nothing did, 1 when something did.
+    Causes come first, from the manifests beside the two: level, tests, weight, filter, base rules, nets, wording, data;
+    where there is none, that is said. Then come figures that moved, letters that flipped, bases and marks that changed;
+    tables, rows and columns that came, went or were renamed. OLD and NEW may also be folders that hold a manifest. Exit
+    code 0 when nothing differs, 1 when something does.
 
     \b
     eager-otter compare last-week/tables.csv tables.csv --tolerance 0.5
+    eager-otter compare last-week .
     """
-    from eager_otter.compare.comparing import compare_results
-    from eager_otter.compare.saved import read_results
+    from eager_otter.compare.comparing import compare_files
+    from eager_otter.compare.manifest import result_in
     from eager_otter.report.compare_view import as_json, compare_view, write_workbook
     from eager_otter.report.places import written_beside
 
@@ -51,7 +54,8 @@ def compare(old: Path, new: Path, tolerance: float, most: int, shape: str, outpu
         refuse_given("--format json gives all changes", "most")
     if output is not None and output.suffix.lower() not in (".xlsx", ".json"):
         raise RequestError(f"{output.name}: a comparison is written as .xlsx or .json.")
-    found = compare_results(read_results(old), read_results(new), tolerance=tolerance)
+    old, new = (result_in(path) if path.is_dir() else path for path in (old, new))
+    found = compare_files(old, new, tolerance=tolerance)
     if shape == "json":
         click.echo(as_json(found))
     else:
@@ -65,4 +69,4 @@ def compare(old: Path, new: Path, tolerance: float, most: int, shape: str, outpu
             else:
                 write_workbook(found, beside)
         click.echo(shown_path(output), err=True)
-    return DIFFERENT if found.changes else 0
+    return DIFFERENT if found.changes or found.causes else 0

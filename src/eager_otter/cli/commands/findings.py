@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import changed, people_options, tell_who_is_counted
+from eager_otter.cli.options import changed, manifest_option, people_options, tell_who_is_counted
 from eager_otter.errors import RequestError, shown_path
 
 
@@ -40,6 +40,7 @@ from eager_otter.errors import RequestError, shown_path
     metavar="FILE",
     help="Write them to this .csv or .json file as well.",
 )
+@manifest_option
 @people_options
 def findings(
     plan: Path,
@@ -50,6 +51,7 @@ def findings(
     only: tuple[str, ...],
     shape: str,
     output: Path | None,
+    manifest: bool,
     **people: Any,
 ) -> None:
     """Rank the notable differences in the tables of a PLAN (default: plan.yaml), the largest effect first.
@@ -67,6 +69,8 @@ def findings(
     from eager_otter.report.places import written_beside
     from eager_otter.report.report import Report, survey_of
 
+    if manifest and output is None:
+        raise RequestError("--manifest is written beside a file: name one with --output.")
     if output is not None and output.suffix.lower() not in (".csv", ".json"):
         raise RequestError(f"{output.name}: findings are written as .csv or .json.")
     checked = changed(read_plan(plan), **people)
@@ -74,7 +78,17 @@ def findings(
         checked = only_tables(checked, only)
     survey = survey_of(replace(checked, findings=0))
     tell_who_is_counted(survey, checked, people["filter_text"])
-    report = Report(title=checked.title, tables=(), source=survey.source, plan=checked, survey=survey)
+    report = Report(
+        title=checked.title,
+        tables=(),
+        source=survey.source,
+        filter=checked.filter,
+        weight=checked.weight,
+        plan=checked,
+        survey=survey,
+        theme=checked.theme,
+        words=checked.words,
+    )
     found = report.findings(by=by, most=most, least=least, level=level)
     if shape == "json":
         click.echo(as_json(found))
@@ -91,3 +105,8 @@ def findings(
 
                 write_rows(beside, FIELDS, as_rows(found))
         click.echo(shown_path(output), err=True)
+    if manifest and output is not None:
+        from eager_otter.report.manifest import save_manifest
+
+        made = replace(report, tables=tuple(survey.tables(checked.requests)))
+        click.echo(shown_path(save_manifest(made, [output])), err=True)

@@ -121,8 +121,11 @@ def make_and_save(
 
     With `strict`, errors of the audit stop it before anything is made.
     """
+    from dataclasses import replace
+
     from eager_otter.audit.auditing import audit_plan
     from eager_otter.cli.progress import progress_line
+    from eager_otter.compare.manifest import MANIFEST
     from eager_otter.report.report import run as make_report
     from eager_otter.report.report import survey_of
 
@@ -136,14 +139,17 @@ def make_and_save(
         report = make_report(plan, progress=tell)
         assert report.survey is not None
         tell_who_is_counted(report.survey, plan, filter_text)
-        written = report.save(*outputs, progress=tell, force=force)
-        tell_audit(audit or report.audit or audit_plan(plan, report.survey.responses), plan)
+        audited = audit or report.audit or audit_plan(plan, report.survey.responses)
+        report = replace(report, audited=audited)
+        written = report.save(*outputs, progress=tell, force=force, manifest=True)
+        tell_audit(audited, plan)
     for note in () if outputs else idle_of_outputs(plan, [path.suffix.lower() for path in written]):
         click.echo(f"Note: {note}", err=True)
     tables = "1 table" if len(report.tables) == 1 else f"{len(report.tables)} tables"
     click.echo(f"{tables} from {report.source}", err=True)
     for path in written:
         click.echo(f"{shown_path(path)}  ({size_text(path.stat().st_size)})")
+    click.echo(f"{shown_path(written[0].parent / MANIFEST)}: what the report was made of", err=True)
     return 0
 
 
@@ -152,14 +158,16 @@ def idle_of_outputs(plan: Plan, endings: Sequence[str]) -> Iterator[str]:
     from eager_otter.plan.plan import SlideRules, WorkbookRules
 
     said = {
-        "workbook": (plan.workbook != WorkbookRules(), ".xlsx"),
-        "findings": (plan.findings > 0, ".xlsx"),
-        "audit": (plan.audit, ".xlsx"),
-        "slides": (plan.slides != SlideRules(), ".pptx"),
+        "workbook": (plan.workbook != WorkbookRules(), (".xlsx",)),
+        "findings": (plan.findings > 0, (".xlsx", ".html", ".pdf", ".pptx", ".md")),
+        "audit": (plan.audit, (".xlsx",)),
+        "slides": (plan.slides != SlideRules(), (".pptx",)),
     }
-    for key, (there, ending) in said.items():
-        if there and ending not in endings:
-            yield f"{key}: no output of the plan ends in {ending}, so this does nothing."
+    for key, (there, wanted) in said.items():
+        if there and not set(wanted) & set(endings):
+            *some, last = wanted
+            named = f"{', '.join(some)} or {last}" if some else last
+            yield f"{key}: no output of the plan ends in {named}, so this does nothing."
 
 
 def tell_audit(audit: Audit, plan: Plan) -> None:

@@ -506,7 +506,7 @@
   $("counts").addEventListener("change", counts);
   ["highlight", "points"].forEach((id) => $(id).addEventListener("input", highlight));
   $("reset").addEventListener("click", () => setTimeout(() => { find(); retest(); figures(); counts(); highlight(); }, 0));
-  document.querySelectorAll("nav a").forEach((link) => link.addEventListener("click", (event) => {
+  document.querySelectorAll("nav a, #summary a").forEach((link) => link.addEventListener("click", (event) => {
     event.preventDefault();
     const target = document.getElementById(link.hash.slice(1));
     history.pushState(null, "", link.hash);

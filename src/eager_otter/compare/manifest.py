@@ -1,0 +1,146 @@
+"""The manifest of a report: what it was made of, as it is written beside the outputs and read back."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from eager_otter.errors import FileProblem, shown_path
+
+MANIFEST = "manifest.json"
+FORMAT: Literal[1] = 1
+Digest = str  # the first sixteen hexadecimal digits of a SHA-256
+
+
+class _Entry(BaseModel):
+    """A part of a manifest: all of its keys are known."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class FileEntry(_Entry):
+    """A file that a report was made from, or was written to."""
+
+    file: str
+    digest: Digest = ""
+
+
+class DataEntry(FileEntry):
+    """The responses: rows read, the time the file was last changed (UTC), a fingerprint of its bytes."""
+
+    rows: int
+    changed: str = ""
+
+
+class QuestionEntry(_Entry):
+    """A question of the tables: its wording, how its answers are come by, its nets and differences by label."""
+
+    text: str
+    label: str
+    answers: dict[str, str] = Field(default_factory=dict)
+    definition: Digest
+    nets: dict[str, str] = Field(default_factory=dict)
+
+
+class AcceptedEntry(_Entry):
+    """A finding of the audit that the plan accepts, and why."""
+
+    finding: str
+    where: str
+    because: str
+
+
+class AuditEntry(_Entry):
+    """How many findings the audit has by severity, and which are accepted."""
+
+    counts: dict[str, int]
+    accepted: list[AcceptedEntry] = Field(default_factory=list)
+
+
+class TableEntry(_Entry):
+    """A table: how it was counted and tested, and a digest of its figures.
+
+    `filters` are those beside the report's: its own, and the condition of its base.
+    """
+
+    id: str
+    title: str
+    questions: list[str]
+    filters: list[str]
+    base: str
+    weight: str | None
+    levels: list[float]
+    tests: dict[str, str | bool]
+    bases: dict[str, float | str | None]
+    figures: Digest
+
+
+class Manifest(_Entry):
+    """What a report was made of: everything that can be a cause of different figures."""
+
+    maker: str
+    format: Literal[1]
+    title: str
+    author: str = ""
+    language: str
+    versions: dict[str, str]
+    data: DataEntry
+    codebook: FileEntry
+    plan: FileEntry
+    theme: FileEntry
+    filter: str | None
+    weight: str | None
+    respondents: int
+    audit: AuditEntry
+    questions: dict[str, QuestionEntry]
+    tables: list[TableEntry]
+    outputs: list[FileEntry]
+
+    def text(self) -> str:
+        """Write it as JSON, the same for the same report."""
+        return json.dumps(self.model_dump(), ensure_ascii=False, indent=1) + "\n"
+
+    def holds(self, path: Path) -> bool:
+        """Tell whether a file is one of its outputs, byte for byte."""
+        named = [one for one in self.outputs if Path(one.file).name == path.name]
+        return bool(named) and file_digest(path) in {one.digest for one in named}
+
+
+def digest(content: bytes) -> Digest:
+    """Give a digest of some bytes."""
+    return hashlib.sha256(content).hexdigest()[:16]
+
+
+def file_digest(path: Path) -> Digest:
+    """Give a digest of a file's bytes, "" where it is not there."""
+    return digest(path.read_bytes()) if path.is_file() else ""
+
+
+def read_manifest(path: Path) -> Manifest:
+    """Read a manifest. Raises FileProblem where the file cannot be read or is not a manifest."""
+    try:
+        content: Mapping[str, object] = json.loads(path.read_text(encoding="utf-8"))
+        return Manifest.model_validate(content)
+    except OSError as error:
+        raise FileProblem(f"{shown_path(path)}: cannot be read ({error.strerror or error}).") from error
+    except (ValueError, ValidationError) as error:
+        message = "is not a manifest that this version reads; run the plan again to write a new one."
+        raise FileProblem(f"{shown_path(path)}: {message}") from error
+
+
+def result_in(folder: Path) -> Path:
+    """Find the tidy file among the outputs of the manifest in a folder. Raises FileProblem where there is none."""
+    path = folder / MANIFEST
+    if not path.is_file():
+        raise FileProblem(
+            f"{shown_path(folder)}: no {MANIFEST} is there; name a tidy file (.csv, .json, .parquet)."
+        )
+    for one in read_manifest(path).outputs:
+        if Path(one.file).suffix.lower() in (".csv", ".json", ".parquet"):
+            return folder / one.file
+    raise FileProblem(f"{shown_path(path)}: no output is a tidy file; add tables.csv to the plan's outputs.")

@@ -1,0 +1,165 @@
+"""The manifest of a report, made: digests, settings, versions, the audit in short, the figures of each table."""
+
+from __future__ import annotations
+
+import dataclasses
+import os
+import platform
+from collections.abc import Iterator, Mapping, Sequence
+from importlib.metadata import version
+from pathlib import Path
+
+from eager_otter import __version__
+from eager_otter.audit.auditing import audit_plan
+from eager_otter.audit.finding import Audit
+from eager_otter.codebook.model import Codebook, Question
+from eager_otter.compare.manifest import (
+    FORMAT,
+    MANIFEST,
+    AcceptedEntry,
+    AuditEntry,
+    DataEntry,
+    FileEntry,
+    Manifest,
+    QuestionEntry,
+    TableEntry,
+    digest,
+    file_digest,
+)
+from eager_otter.errors import RequestError
+from eager_otter.plan.plan import Plan
+from eager_otter.plan.writing import plan_text
+from eager_otter.report.ours import check_ours
+from eager_otter.report.places import written_beside
+from eager_otter.report.report import Report
+from eager_otter.tables.table import Table
+
+COUNTING = ("numpy", "pyarrow", "scipy")  # packages whose version may touch a last digit
+
+
+def manifest_of(report: Report, outputs: Mapping[str, Path]) -> Manifest:
+    """Make the manifest of a report whose outputs are written: their names, and where they lie now.
+
+    Raises RequestError for a report that was not made from a plan.
+    """
+    plan, survey = report.plan, report.survey
+    if plan is None or survey is None:
+        raise RequestError("This report was not made from a plan, so it has no manifest.")
+    audit = report.audited or report.audit or audit_plan(plan, survey.responses)
+    source, book = report.source, plan.codebook
+    return Manifest(
+        maker=f"eager-otter {__version__}",
+        format=FORMAT,
+        title=report.title,
+        author=report.author,
+        language=report.words.language,
+        versions={"eager-otter": __version__, "python": platform.python_version()}
+        | {name: version(name) for name in COUNTING},
+        data=DataEntry(file=source.name, digest=source.fingerprint, rows=source.rows, changed=source.changed),
+        codebook=FileEntry(file="" if book.path is None else book.path.name, digest=book.digest[:16]),
+        plan=FileEntry(file=plan.path.name, digest=_plan_digest(plan)),
+        theme=FileEntry(
+            file=Path(plan.theme_name).name,
+            digest=digest(repr(report.theme).encode()) if plan.theme_name else "",
+        ),
+        filter=report.filter,
+        weight=report.weight,
+        respondents=int(survey.population().rows.sum()),
+        audit=_audit_entry(audit),
+        questions={name: _question_entry(book.question(name)) for name in _questions(report.tables, book)},
+        tables=[_table_entry(table, book, report.filter) for table in report.tables],
+        outputs=[FileEntry(file=name, digest=file_digest(path)) for name, path in outputs.items()],
+    )
+
+
+def save_manifest(report: Report, outputs: Sequence[Path]) -> Path:
+    """Write the manifest of a report beside files that were made of it, the first of which says where; gives its path.
+
+    Raises RequestError for a report that was not made from a plan, FileProblem where a file that is not ours is there.
+    """
+    folder = outputs[0].parent
+    path = folder / MANIFEST
+    check_ours(path)
+    names = {os.path.relpath(output, folder): output for output in outputs}
+    with written_beside([path]) as (beside,):
+        beside.write_text(manifest_of(report, names).text(), encoding="utf-8", newline="\n")
+    return path
+
+
+def _plan_digest(plan: Plan) -> str:
+    """Give a digest of a plan's file, or of the plan spelled out where it has none."""
+    return file_digest(plan.path) or digest(plan_text(plan).encode())
+
+
+def _audit_entry(audit: Audit) -> AuditEntry:
+    accepted = [
+        AcceptedEntry(finding=one.slip, where=one.where, because=one.accepted)
+        for one in audit.findings
+        if one.accepted
+    ]
+    return AuditEntry(counts=audit.counts(), accepted=accepted)
+
+
+def _questions(tables: Sequence[Table], book: Codebook) -> list[str]:
+    """List all questions whose answers tables count, down or across, in the codebook's order."""
+    named = {name for table in tables for name in _questions_of(table)}
+    sources = book.sources()
+    every = {source for name in named if name in book.questions for source in sources[name]}
+    return [name for name in book.questions if name in every]
+
+
+def _questions_of(table: Table) -> Iterator[str]:
+    yield from (line.question for line in table.lines if line.question)
+    yield from (line.code for line in table.lines if line.kind == "answer")
+    yield from (column.question for column in table.counted if column.question)
+
+
+def _question_entry(question: Question) -> QuestionEntry:
+    """Describe a question: what may change its figures apart from what only changes its words."""
+    nets = {
+        net.label: f"{net.how}{f' {net.least}' if net.how == 'least' else ''} of {', '.join(net.of)}"
+        for net in question.nets
+    }
+    nets |= {one.label: f"{', '.join(one.plus)} minus {', '.join(one.minus)}" for one in question.differences}
+    rules = [dataclasses.replace(answer, label="") for answer in question.answers]
+    asked = "" if question.asked is None else question.asked.text
+    definition = repr((question.kind, question.source, rules, question.missing, question.scale, asked))
+    return QuestionEntry(
+        text=question.text,
+        label=question.label,
+        answers={answer.code: answer.label for answer in question.answers},
+        definition=digest(definition.encode()),
+        nets=nets,
+    )
+
+
+def _table_entry(table: Table, book: Codebook, of_all: str | None) -> TableEntry:
+    """Describe how a table was made; its filters are those beside the one of all tables."""
+    facts = table.facts
+    steps = [] if facts is None else facts.filters[0 if of_all is None else 1 :]
+    tests = dataclasses.asdict(table.tests)
+    bases = dataclasses.asdict(table.rules)
+    return TableEntry(
+        id=table.id,
+        title=table.title,
+        questions=[name for name in dict.fromkeys(_questions_of(table)) if name in book.questions],
+        filters=[step.expression for step in steps],
+        base=table.base,
+        weight=None if facts is None else facts.weight,
+        levels=list(table.levels),
+        tests={name: value if isinstance(value, bool) else str(value) for name, value in tests.items()},
+        bases={
+            name: float(value) if isinstance(value, int | float) else value for name, value in bases.items()
+        },
+        figures=_figures_digest(table),
+    )
+
+
+def _figures_digest(table: Table) -> str:
+    """Give a digest of a table's figures, to twelve digits, their letters and marks, and where they stand."""
+    parts = [repr([(column.group, column.label, column.letter) for column in table.columns])]
+    for line in table.lines:
+        figures = " ".join(f"{value:.12g}" for value in line.values.tolist())
+        parts.append(repr((line.question, line.kind, line.code, line.label, line.figure, figures)))
+        parts.append(repr((line.letters, line.marks)))
+    return digest("\n".join(parts).encode())
