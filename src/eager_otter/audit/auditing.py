@@ -18,6 +18,7 @@ from eager_otter.codebook.periods import day_text
 from eager_otter.core.arrays import BoolArray, IntArray, efficiency
 from eager_otter.data.answers import MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
 from eager_otter.data.responses import Responses
+from eager_otter.looks.words import counted
 from eager_otter.plan.plan import Acceptance, Plan
 
 HEAVIEST = 8.0  # times the mean weight
@@ -158,7 +159,7 @@ def _columns(responses: Responses) -> Iterator[Finding]:
         yield note(
             "columns left aside",
             "data",
-            f"{len(aside):,} columns of the data are in no question: {shown}.",
+            f"In no question: {counted(len(aside), 'column')} of the data: {shown}.",
             "Nothing, if they are not needed.",
         )
     if responses.source.how.startswith("read as "):

@@ -63,6 +63,16 @@ def people_options(command: F) -> F:
     return command
 
 
+def notes_option(command: F) -> F:
+    """Add the option that says how long the notes under tables are."""
+    return click.option(
+        "--notes",
+        type=click.Choice(["short", "full", "none"]),
+        help="Notes under tables: in a few lines, in full, or only what explains a mark. Default: as the plan says, "
+        "else short.",
+    )(command)
+
+
 def manifest_option(command: F) -> F:
     """Add the option that writes a manifest beside what a command writes."""
     return click.option(

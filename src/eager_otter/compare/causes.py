@@ -9,6 +9,7 @@ from typing import Literal, get_args
 
 from eager_otter.compare.manifest import MANIFEST, Manifest, TableEntry, read_manifest
 from eager_otter.errors import shown_path
+from eager_otter.looks.words import counted
 
 CauseKind = Literal[
     "level",
@@ -167,7 +168,7 @@ def _renamed(before: Mapping[str, str], after: Mapping[str, str]) -> dict[str, s
 
 
 def _data_causes(old: Manifest, new: Manifest) -> Iterator[Cause]:
-    was, now = (f"{one.rows:,} rows, {one.digest}" for one in (old.data, new.data))
+    was, now = (f"{counted(one.rows, 'row')}, {one.digest}" for one in (old.data, new.data))
     if old.data.digest != new.data.digest or old.data.rows != new.data.rows:
         yield Cause(kind="data", what=new.data.file, before=was, after=now)
     names: Sequence[str] = list(dict.fromkeys([*old.versions, *new.versions]))

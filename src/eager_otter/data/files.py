@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from eager_otter.errors import DataError, nearest
+from eager_otter.looks.words import counted
 
 SHOWN = 5
 MOST_COLUMNS = 100_000
@@ -60,7 +61,7 @@ class Source:
     how: str = ""
 
     def __str__(self) -> str:
-        parts = [self.name, *([self.how] if self.how else []), f"{self.rows:,} rows"]
+        parts = [self.name, *([self.how] if self.how else []), counted(self.rows, "row")]
         if self.changed:
             parts.append(f"file of {self.changed} UTC")
         if self.fingerprint:

@@ -45,6 +45,7 @@ from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.reasons import NO_GROUP, NOT_ASKED, Reasons, where_none
 from eager_otter.data.selection import reasons_of, select
 from eager_otter.errors import DataError, RequestError, UnknownName
+from eager_otter.looks.words import counted
 
 IN_PARTS_FROM = 64 * 1024 * 1024  # bytes of a CSV file
 KEPT_REASONS = (
@@ -176,7 +177,7 @@ class Responses:
         rows = self.chosen_by(filter_text)
         if not rows.any():
             raise RequestError(
-                f"The filter keeps none of the {len(self):,} respondents: {filter_text}\n"
+                f"The filter keeps none of the {counted(len(self), 'respondent')}: {filter_text}\n"
                 "Look at the codes and labels of its questions with: eager-otter questions NAME"
             )
         return rows
@@ -339,7 +340,7 @@ def _check_ids(responses: Responses, column: str) -> None:
     blanks = int(sum(counts[k] for k in blank))
     if blanks:
         raise DataError(
-            f"The respondent id in column {column!r} is blank in {blanks:,} rows; each row needs one."
+            f"The respondent id in column {column!r} is blank in {counted(blanks, 'row')}; each row needs one."
         )
     if twice:
         shown = "; ".join(_where(encoded.index, encoded.texts[k], int(k)) for k in twice[:SHOWN])

@@ -20,6 +20,15 @@ def said(text: str) -> str:
     return text
 
 
+def counted(count: int, one: str, many: str = "") -> str:
+    """Write a number of things in English, for messages that are not translated; `many` is the plural, else with an s.
+
+    >>> counted(1, "row"), counted(1200, "row"), counted(0, "entry", "entries")
+    ('1 row', '1,200 rows', '0 entries')
+    """
+    return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
 @lru_cache(maxsize=64)
 def plural_forms(language: str) -> tuple[str, ...]:
     """Give the plural categories of a language (BCP 47), as the Unicode CLDR names and orders them; "other" is last.

@@ -11,6 +11,7 @@ from rich.padding import Padding
 from rich.text import Text
 
 from eager_otter.audit.finding import Audit, Finding, Recode
+from eager_otter.looks.words import counted
 from eager_otter.report.grids import plain_grid
 
 STYLES = {"error": "bold red", "warning": "bold yellow", "note": "cyan"}
@@ -21,7 +22,7 @@ def audit_view(audit: Audit, *, recodes: bool = False) -> RenderableType:
     """Lay the findings out, the worst first, with the way out of each; recode tables below where wanted."""
     parts: list[RenderableType] = [
         Text(f"Audit of {audit.title}" if audit.title else "Audit", style="bold"),
-        Text(f"{audit.people:,} respondents; {audit.source}", style="dim"),
+        Text(f"{counted(audit.people, 'respondent')}; {audit.source}", style="dim"),
         Text(),
     ]
     for finding in audit.findings:

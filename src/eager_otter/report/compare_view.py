@@ -12,6 +12,7 @@ from rich.text import Text
 from eager_otter.compare.causes import Cause
 from eager_otter.compare.comparing import KINDS, Change, Comparison
 from eager_otter.looks.theme import STANDARD
+from eager_otter.looks.words import counted
 from eager_otter.report.grids import plain_grid
 from eager_otter.report.sheets import Book, head_style, plain_style
 from eager_otter.tables.request import Digits
@@ -23,7 +24,7 @@ DIGITS = Digits(percent=2, count=2, mean=4)
 
 def compare_view(found: Comparison, *, most: int = 40) -> RenderableType:
     """Summarise a comparison and list its changes, at most so many of them."""
-    checked = f"{found.figures:,} figures of {found.tables:,} tables compared"
+    checked = f"{counted(found.figures, 'figure')} of {counted(found.tables, 'table')} compared"
     beyond = f", tolerance {found.tolerance:g}" if found.tolerance else ""
     causes = _causes_view(found)
     if not found.changes:
@@ -136,7 +137,9 @@ def write_workbook(found: Comparison, path: Path) -> None:
     plain, head = plain_style(STANDARD), head_style(STANDARD)
     summary, detail = book.sheet("Summary"), book.sheet("Changes")
     summary.text(0, 0, "What changed", {**plain, "bold": True, "font_size": 14, "font_color": STANDARD.river})
-    summary.text(1, 0, f"{found.figures:,} figures of {found.tables:,} tables compared", plain)
+    summary.text(
+        1, 0, f"{counted(found.figures, 'figure')} of {counted(found.tables, 'table')} compared", plain
+    )
     summary.text(3, 0, "What changed", head)
     summary.text(3, 1, "How often", {**head, "align": "right"})
     for row, (kind, count) in enumerate(found.counts().items(), 4):

@@ -25,8 +25,12 @@ def _told_apart(tables: Sequence[Table]) -> list[str]:
     """Add to one title of several tables what differs between them."""
     if len(tables) == 1:
         return [tables[0].title]
-    facets = [[facet(table) for table in tables] for facet in FACETS]
-    differing = [texts for texts in facets if len(set(texts)) > 1]
+    differing: list[list[str]] = []
+    for facet in FACETS:
+        if len(set(zip(*differing, strict=True))) == len(tables):
+            break  # told apart already
+        texts = [facet(table) for table in tables]
+        differing += [texts] if len(set(texts)) > 1 else []
     endings = ["; ".join(text for text in texts if text) for texts in zip(*differing, strict=True)]
     endings = endings or [""] * len(tables)
     found = []

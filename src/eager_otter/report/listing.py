@@ -11,6 +11,7 @@ from rich.text import Text
 from eager_otter.codebook.model import Codebook
 from eager_otter.codebook.periods import day_text
 from eager_otter.data.overview import AnswerCount, LoadReport, QuestionOverview
+from eager_otter.looks.words import counted
 from eager_otter.report.grids import plain_grid
 from eager_otter.tables.figures import left_out_figures
 from eager_otter.tables.request import Digits, TableRequest
@@ -77,7 +78,7 @@ def requests_view(requests: Sequence[TableRequest], codebook: Codebook) -> Rende
             "; ".join(own),
         )
         grid.add_row(*(Text(cell) for cell in cells))
-    return Group(grid, Text(f"{len(requests)} tables", style="bold"))
+    return Group(grid, Text(counted(len(requests), "table"), style="bold"))
 
 
 def _questions(request: TableRequest) -> str:
@@ -97,7 +98,9 @@ def _left_out(request: TableRequest, codebook: Codebook) -> list[tuple[str, str]
 def load_view(report: LoadReport) -> RenderableType:
     """Say in a few lines what was read and what was left aside."""
     kinds = ", ".join(f"{count} {kind}" for kind, count in report.kinds)
-    lines = [f"{report.rows:,} rows; {sum(count for _, count in report.kinds)} questions: {kinds}"]
+    lines = [
+        f"{counted(report.rows, 'row')}; {counted(sum(count for _, count in report.kinds), 'question')}: {kinds}"
+    ]
     lines += [f"{what}: column {name}" for what, name in report.special]
     if report.aside:
         lines.append(f"left aside, as no question uses them: {_some(report.aside, 12)}")

@@ -125,8 +125,21 @@ class _Document:
         for table, heading in with_new_headings(self.report.tables):
             entries += [heading, table] if heading else [table]
         entries = [*([SUMMARY] if self.report.notable else []), *entries, METHOD]
-        for start in range(0, len(entries), room):
-            yield entries[start : start + room]
+        page: list[Table | str] = []
+        used = 0
+        for entry in entries:
+            lines = len(self._entry_lines(entry))
+            if page and used + lines > room:
+                yield page
+                page, used = [], 0
+            page.append(entry)
+            used += lines
+        yield page
+
+    def _entry_lines(self, entry: Table | str) -> list[str]:
+        """Break a line of the contents to the room that it has."""
+        text = self.say(TITLES.get(entry, entry)) if isinstance(entry, str) else self.titles[entry.id]
+        return self.fonts.wrapped(text, SIZE + 0.5, self.room - 150)
 
     def _method_texts(self) -> Iterator[tuple[str, TextKind]]:
         """Go through the method part: headings and statements."""
@@ -255,19 +268,20 @@ class _Document:
                 self._text(MARGIN, y, entry, SIZE + 1, bold=True, color=self.theme.river)
             else:
                 self._draw_entry(canvas, entry, first, y)
-            y -= 13
+            y -= 13 * (len(self._entry_lines(entry)) if not isinstance(entry, str) else 1)
         self._end_page(canvas)
 
     def _draw_entry(self, canvas: Any, entry: Table | str, first: dict[str, int], y: float) -> None:
         """Draw a line of the contents: number, title, base and page of a table, or where the method part is."""
         right, quiet = self.width - MARGIN, self.theme.quiet
         if isinstance(entry, str):
-            place, title = entry, self.say(TITLES[entry])
+            place = entry
         else:
-            place, title = _destination(entry.id), self.titles[entry.id]
+            place = _destination(entry.id)
             self._text(MARGIN + 18, y, str(self.numbers[entry.id]), SMALL, color=quiet, right=True)
             self._text(right - 60, y, self.say.whole(entry.people), SMALL, color=quiet, right=True)
-        self._text(MARGIN + 24, y, self._cut(title, self.room - 150, SIZE + 0.5), SIZE + 0.5)
+        for depth, text in enumerate(self._entry_lines(entry)):
+            self._text(MARGIN + 24, y - 13 * depth, text, SIZE + 0.5)
         self._text(right, y, str(first[place]), SIZE + 0.5, right=True)
         canvas.linkRect("", place, (MARGIN + 8, y - 2, right, y + 9), relative=0, thickness=0)
 
@@ -340,13 +354,13 @@ class _Document:
         if part.part < part.parts:
             more = self.say("continued on the next page")
             self._text(self.width - MARGIN, y + 3, more, SMALL, color=self.theme.quiet, right=True)
-        self._draw_notes(measured, y - 1)
+        self._draw_notes(part.notes, y - 1)
 
-    def _draw_notes(self, measured: MeasuredTable, y: float) -> None:
+    def _draw_notes(self, notes: Sequence[str], y: float) -> None:
         """Draw the notes; where they are longer than the page has room for, the type is set smaller."""
         room = y - MARGIN + 8
-        step = min(NOTE_LINE, room / max(len(measured.notes), 1))
-        for note in measured.notes:
+        step = min(NOTE_LINE, room / max(len(notes), 1))
+        for note in notes:
             self._text(MARGIN, y, note, min(SMALL, step * 0.76), color=self.theme.quiet)
             y -= step
 

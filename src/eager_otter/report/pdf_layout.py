@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from eager_otter.errors import RequestError
-from eager_otter.report.pdf_measures import ROW, MeasuredTable
+from eager_otter.report.pdf_measures import NOTE_LINE, ROW, MeasuredTable
 from eager_otter.tables.table import Table
 
 BETWEEN = 16.0  # points between two tables on one page
@@ -33,7 +33,13 @@ class TablePart:
         """How high it is on the page, in points: title, heads, lines, notes."""
         measured = self.measured
         lines = sum(height for _, height in measured.heights(self.lines))
-        return measured.title_height + measured.head_height + lines + UNDER_LINES + measured.notes_height
+        notes = NOTE_LINE * len(self.notes)
+        return measured.title_height + measured.head_height + lines + UNDER_LINES + notes
+
+    @property
+    def notes(self) -> list[str]:
+        """The lines of notes under it: all under the whole table, or its last part; the short ones under the others."""
+        return self.measured.notes if self.part == self.parts else self.measured.repeated
 
 
 Pages = list[list[TablePart]]

@@ -52,6 +52,10 @@ class MeasuredTable:
             for line in table.lines
         ]
         self.notes = [part for note in notes for part in fonts.wrapped(note, SMALL, width)]
+        short = table.notes_shown("short")
+        self.repeated = [part for note in short for part in fonts.wrapped(note, SMALL, width)]
+        if len(self.repeated) > len(self.notes):
+            self.repeated = self.notes
         self.outer = table.outer_heads()
         self._make_even(width)
         self.pad = self._pad(width)

@@ -21,7 +21,7 @@ from eager_otter.data.opening import Reading
 from eager_otter.data.responses import open_responses
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.theme import STANDARD, Theme
-from eager_otter.looks.words import ENGLISH, Words
+from eager_otter.looks.words import ENGLISH, Words, counted
 from eager_otter.plan.plan import Plan
 from eager_otter.plan.reading import read_plan
 from eager_otter.report.ours import check_ours
@@ -83,7 +83,7 @@ class Report:
     output_notes: Mapping[Path, NotesLength] = field(default_factory=dict)
 
     def __repr__(self) -> str:
-        return f"<Report {self.title!r}: {len(self.tables)} tables; {self.provenance}>"
+        return f"<Report {self.title!r}: {counted(len(self.tables), 'table')}; {self.provenance}>"
 
     @property
     def provenance(self) -> str:

@@ -12,6 +12,7 @@ from eager_otter.data.csv_out import write_rows
 from eager_otter.data.responses import Responses
 from eager_otter.errors import MissingPackage
 from eager_otter.looks.theme import STANDARD
+from eager_otter.looks.words import counted
 from eager_otter.report.grids import plain_grid
 from eager_otter.tables.rounding import rounded
 from eager_otter.weighing.weighing import TargetLine, Weighting
@@ -34,8 +35,8 @@ def weighting_view(made: Weighting) -> RenderableType:
         grid.add_row(Text(name if first else ""), Text(line.answer), f"{line.respondents:,}", *figures)
         before = line
     facts = [
-        f"{made.weighted:,} respondents weighted; converged in {made.rounds} rounds, worst target missed by "
-        f"{100 * made.worst:.1g} points.",
+        f"{counted(made.weighted, 'respondent')} weighted; converged in {counted(made.rounds, 'round')}, worst target "
+        f"missed by {100 * made.worst:.1g} points.",
         f"Weights from {made.smallest:.3f} to {made.largest:.3f} times the mean.",
         f"Effective base {made.effective_base:,.0f}; efficiency {100 * made.efficiency:.1f} %.",
     ]
@@ -86,7 +87,7 @@ def draw(made: Weighting, path: Path) -> None:
     figure.text(
         0.09,
         0.875,
-        f"{made.weighted:,} respondents; effective base {made.effective_base:,.0f}, "
+        f"{counted(made.weighted, 'respondent')}; effective base {made.effective_base:,.0f}, "
         f"efficiency {100 * made.efficiency:.1f} %; largest weight {made.largest:.2f} times the mean",
         fontsize=9,
         color=theme.quiet,

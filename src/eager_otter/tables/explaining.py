@@ -11,6 +11,7 @@ from eager_otter.core.arrays import effective_base
 from eager_otter.core.means import moments
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError
+from eager_otter.looks.words import counted
 from eager_otter.tables.request import PERCENTS, quantile_of
 from eager_otter.tables.table import Evidence, Line, Table
 from eager_otter.tables.texts import cell_text
@@ -130,8 +131,7 @@ class _Working:
         if self.column.difference is not None:
             return f"{line.label}: {shown} is the difference that {column} shows."
         base = self.evidence.base
-        people = f"{round(float(base.n[0, self.at])):,}"
-        of = f"the {people} respondents in {column}" if people != "1" else f"the 1 respondent in {column}"
+        of = f"the {counted(round(float(base.n[0, self.at])), 'respondent')} in {column}"
         if line.figure == "column percent" and line.kind in ("answer", "net") and not self._paired:
             weighted = " (weighted)" if self.table.weighted else ""
             return f"{shown} of {of} are in the row {line.label}{weighted}."
@@ -262,7 +262,11 @@ def _words(working: _Working) -> Built:
     else:
         raise RequestError(f"The figure {figure!r} has no working that can be shown.")
     n, w = working.total(working.evidence.sums, "n"), working.total(working.evidence.sums, "w")
-    return f"{text}; {number(n)} values of weight {number(w)} in all", "", (("values", n), ("weight", w))
+    return (
+        f"{text}; {counted(round(n), 'value')} of weight {number(w)} in all",
+        "",
+        (("values", n), ("weight", w)),
+    )
 
 
 def _cut(working: _Working, share: float) -> Built:
@@ -287,7 +291,7 @@ def _around(working: _Working) -> str:
     """Tell the values around the cut of a quantile, with their cumulated shares of weight."""
     cut, sums = working.evidence.cuts[working.at], working.evidence.sums
     n = working.total(sums, "n")
-    told = [f"{number(n)} value{'' if n == 1 else 's'} of weight {number(working.total(sums, 'w'))}"]
+    told = [f"{counted(round(n), 'value')} of weight {number(working.total(sums, 'w'))}"]
     if not math.isnan(cut.below):
         told.append(f"cumulated share {number(cut.share_below)} up to {number(cut.below)}")
     told.append(f"{number(cut.share)} up to {number(cut.at)}")

@@ -15,7 +15,7 @@ from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.data.files import Source
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError
-from eager_otter.looks.words import ENGLISH, Words, said
+from eager_otter.looks.words import ENGLISH, Words, counted, said
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
 from eager_otter.tables.facts import Facts, FilterStep
@@ -69,7 +69,7 @@ class Survey:
     own_conditions: Mapping[str, str] = field(default_factory=dict)
 
     def __repr__(self) -> str:
-        parts = [f"{len(self.questions)} questions", str(self.source)]
+        parts = [counted(len(self.questions), "question"), str(self.source)]
         parts += [f"filter {self.filter}"] if self.filter else []
         parts += [f"weight {self.weight}"] if self.weight else ["unweighted"]
         return f"<Survey {self.codebook.title!r}: {'; '.join(parts)}>"

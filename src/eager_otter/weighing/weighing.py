@@ -14,6 +14,7 @@ from eager_otter.core.raking import Margin, rake
 from eager_otter.data.answers import SingleAnswers
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError, nearest
+from eager_otter.looks.words import counted
 
 ROUNDED = 0.1  # shares may miss 100 by this much, and are then scaled
 SAME_TOTAL = 1e-6
@@ -248,9 +249,10 @@ class _Weighing:
         if absent.any() and not self.wanted.mean_where_unanswered:
             self._refuse_rows(absent, " × ".join(target.questions))
         if absent.any():
+            without = self._people(np.flatnonzero(absent))
             self.notes.append(
-                f"{name + ': ' if name else ''}{self._people(np.flatnonzero(absent)):,} respondents without an answer "
-                f"to {' × '.join(target.questions)} keep the mean weight."
+                f"{name + ': ' if name else ''}{counted(without, 'respondent')} without an answer "
+                f"to {' × '.join(target.questions)} keep{'s' if without == 1 else ''} the mean weight."
             )
         return categories >= 0
 
@@ -261,8 +263,10 @@ class _Weighing:
     def _refuse_rows(self, absent: BoolArray, where: str) -> None:
         places = np.flatnonzero(absent)
         if places.size:
+            people = self._people(places)
+            have = "has" if people == 1 else "have"
             raise RequestError(
-                f"{self._people(places):,} respondents have no answer to {where}: {self.responses.named_rows(places)}. "
+                f"{counted(people, 'respondent')} {have} no answer to {where}: {self.responses.named_rows(places)}. "
                 "Leave them out with a filter, or let them keep the mean weight."
             )
 
@@ -284,9 +288,9 @@ class _Weighing:
                 if out.any():
                     dropped |= out
                     answer = ", ".join(labels[k])
-                    self.notes.append(
-                        f"{self._people(np.flatnonzero(out)):,} respondents with {answer} have target 0 and are out."
-                    )
+                    left_out = self._people(np.flatnonzero(out))
+                    told = "has target 0 and is out" if left_out == 1 else "have target 0 and are out"
+                    self.notes.append(f"{counted(left_out, 'respondent')} with {answer} {told}.")
             margins.append(Margin(np.maximum(categories, 0), shares))
         for target, margin, (_, labels) in zip(targets, margins, coded, strict=True):
             people = np.bincount(margin.categories[inside & ~dropped], minlength=margin.shares.size)

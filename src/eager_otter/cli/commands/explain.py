@@ -15,6 +15,7 @@ from eager_otter.cli.options import (
     tell_who_is_counted,
 )
 from eager_otter.errors import shown_path
+from eager_otter.looks.words import counted
 
 
 @click.command()
@@ -78,4 +79,4 @@ def explain(
         frame = report.records(made.id, row, column, figure)
         with written_beside([records]) as (beside,):
             write_rows(beside, list(frame.columns), frame.itertuples(index=False))
-        click.echo(f"{shown_path(records)}  ({len(frame):,} respondents)", err=True)
+        click.echo(f"{shown_path(records)}  ({counted(len(frame), 'respondent')})", err=True)

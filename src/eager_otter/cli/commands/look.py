@@ -6,7 +6,8 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import opened, refuse_given, survey_options
+from eager_otter.cli.options import notes_option, opened, refuse_given, survey_options
+from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import FIGURES
 
 
@@ -32,6 +33,7 @@ from eager_otter.tables.request import FIGURES
     help="Confidence level of the letters, one or two, strictest first; 0 for no tests. Default: the plan's.",
 )
 @click.option("--digits", type=click.IntRange(0, 10), help="Decimal places of percents.")
+@notes_option
 @survey_options
 def look(
     question: str | None,
@@ -40,6 +42,7 @@ def look(
     figures: tuple[str, ...],
     levels: tuple[float, ...],
     digits: int | None,
+    notes: NotesLength | None,
     **where: Any,
 ) -> None:
     """Show one QUESTION by a banner in the terminal, with the plan's filter, weight, tests and base rules.
@@ -83,7 +86,7 @@ def look(
     if question is None:
         if not wanted.groups:
             raise RequestError("Name a question, or a banner to see its shape: --banner or --by.")
-        _print(table_view, survey.preview(wanted, request.rules, request.levels), survey)
+        _print(table_view, survey.preview(wanted, request.rules, request.levels), survey, notes)
         return
     if digits is not None:
         request = replace(request, digits=replace(request.digits, percent=digits))
@@ -94,12 +97,12 @@ def look(
         figures=figures or request.figures,
     )
     (table,) = survey.tables([request])
-    _print(table_view, table, survey)
+    _print(table_view, table, survey, notes or ("short" if plan is None else plan.notes))
 
 
-def _print(table_view: Any, table: Any, survey: Any) -> None:
+def _print(table_view: Any, table: Any, survey: Any, notes: NotesLength | None) -> None:
     from rich.console import Console
 
     console = Console(highlight=False)
-    console.print(table_view(table, console.width))
+    console.print(table_view(table, console.width, notes or "short"))
     Console(stderr=True, highlight=False).print(f"  Data: {survey.source}", style="dim", markup=False)

@@ -7,6 +7,7 @@ from typing import Any
 import click
 
 from eager_otter.cli.options import filter_option, opened, source_options
+from eager_otter.looks.words import counted
 
 
 @click.command()
@@ -65,4 +66,4 @@ def questions(
         console.print(questions_view(overviews, sections=order == "survey", show=show))
         if not words:
             Console(stderr=True, highlight=False).print(load_view(load_report(survey.responses)))
-        click.echo(f"{len(names)} of {len(survey.questions)} questions; {survey.source}", err=True)
+        click.echo(f"{len(names)} of {counted(len(survey.questions), 'question')}; {survey.source}", err=True)

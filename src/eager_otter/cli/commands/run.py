@@ -11,16 +11,19 @@ import click
 from eager_otter.cli.options import (
     changed,
     language_option,
+    notes_option,
     people_options,
     refuse_given,
     spoken,
     tell_who_is_counted,
 )
 from eager_otter.errors import shown_path
+from eager_otter.looks.words import counted
 
 if TYPE_CHECKING:
     from eager_otter.audit.finding import Audit
     from eager_otter.plan.plan import Plan
+    from eager_otter.tables.note import NotesLength
 
 FOUND = 1
 
@@ -51,6 +54,7 @@ FOUND = 1
 @click.option(
     "--strict", is_flag=True, help="Stop with exit code 1, and write nothing, when the audit finds errors."
 )
+@notes_option
 @language_option
 @people_options
 def run(
@@ -61,6 +65,7 @@ def run(
     spell_out: Path | None,
     force: bool,
     strict: bool,
+    notes: NotesLength | None,
     language: str | None,
     **people: Any,
 ) -> int:
@@ -73,10 +78,18 @@ def run(
 
     if listing:
         refuse_given(
-            "--list makes no table", "outputs", "spell_out", "force", "strict", "data", "weight", "language"
+            "--list makes no table",
+            "outputs",
+            "spell_out",
+            "force",
+            "strict",
+            "notes",
+            "data",
+            "weight",
+            "language",
         )
     if spell_out is not None:
-        refuse_given("--spell-out makes no table", "outputs", "force", "strict")
+        refuse_given("--spell-out makes no table", "outputs", "force", "strict", "notes")
     checked = spoken(changed(read_plan(plan), **people), language)
     if only:
         checked = only_tables(checked, only)
@@ -90,7 +103,9 @@ def run(
     if spell_out is not None:
         _spell_out(checked, spell_out)
         return 0
-    return make_and_save(checked, outputs, force=force, strict=strict, filter_text=people["filter_text"])
+    return make_and_save(
+        checked, outputs, force=force, strict=strict, filter_text=people["filter_text"], notes=notes
+    )
 
 
 def _spell_out(plan: Plan, path: Path) -> None:
@@ -116,6 +131,7 @@ def make_and_save(
     force: bool = False,
     strict: bool = False,
     filter_text: str | None = None,
+    notes: NotesLength | None = None,
 ) -> int:
     """Make a report with a progress line, write it, and tell where it lies: an exit code.
 
@@ -141,12 +157,11 @@ def make_and_save(
         tell_who_is_counted(report.survey, plan, filter_text)
         audited = audit or report.audit or audit_plan(plan, report.survey.responses)
         report = replace(report, audited=audited)
-        written = report.save(*outputs, progress=tell, force=force, manifest=True)
+        written = report.save(*outputs, progress=tell, force=force, notes=notes, manifest=True)
         tell_audit(audited, plan)
     for note in () if outputs else idle_of_outputs(plan, [path.suffix.lower() for path in written]):
         click.echo(f"Note: {note}", err=True)
-    tables = "1 table" if len(report.tables) == 1 else f"{len(report.tables)} tables"
-    click.echo(f"{tables} from {report.source}", err=True)
+    click.echo(f"{counted(len(report.tables), 'table')} from {report.source}", err=True)
     for path in written:
         click.echo(f"{shown_path(path)}  ({size_text(path.stat().st_size)})")
     click.echo(f"{shown_path(written[0].parent / MANIFEST)}: what the report was made of", err=True)
