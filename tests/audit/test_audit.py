@@ -100,7 +100,7 @@ def test_filters_of_tables_and_columns_left_aside_are_told(write: Write, tmp_pat
     text = f"data: d.csv\ncodebook: book.yaml\n{plan}tables:\n  - {{question: q, filter: q in (1..2)}}\n"
     found = {f.slip: f for f in otter.run_audit(write("plan.yaml", text)).findings}
     assert found["filter that keeps everyone"].where == "table q"
-    assert found["columns left aside"].message == "1 columns of the data are in no question: extra."
+    assert found["columns left aside"].message == "In no question: 1 column of the data: extra."
 
 
 @pytest.mark.parametrize(

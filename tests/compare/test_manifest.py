@@ -10,7 +10,7 @@ import pytest
 
 import eager_otter as otter
 from eager_otter.compare.comparing import compare_files
-from eager_otter.compare.manifest import file_digest, read_manifest
+from eager_otter.compare.manifest import file_digest, read_manifests
 from eager_otter.report.manifest import manifest_of
 
 Run = Callable[..., tuple[int, str, str]]
@@ -60,7 +60,7 @@ def causes(old: Path, new: Path) -> list[tuple[str, str, str, str, tuple[str, ..
 
 def test_a_manifest_tells_what_a_report_was_made_of(folder: Callable[..., Path], demo: Path) -> None:
     tidy = folder("first")
-    manifest = read_manifest(tidy.parent / "manifest.json")
+    manifest = read_manifests(tidy.parent / "manifest.json").reports[-1]
     assert {one.file: one.digest for one in manifest.outputs} == {
         name: file_digest(tidy.parent / name) for name in ("tables.csv", "sub/tables.json", "tables.md")
     }
@@ -153,7 +153,29 @@ def test_a_manifest_of_somebody_else_is_not_overwritten_and_outputs_wait_for_it(
         "run", str(demo / "plan.yaml"), "--only", "liking", "-o", "t.csv", "--force", cwd=tmp_path
     )
     assert code == 0 and "manifest.json: what the report was made of" in err
-    assert [table.id for table in read_manifest(tmp_path / "manifest.json").tables] == ["liking"]
+    assert [table.id for table in read_manifests(tmp_path / "manifest.json").reports[-1].tables] == ["liking"]
+
+
+def test_reports_in_one_folder_share_the_file_while_their_outputs_are_there(
+    run: Run, demo: Path, tmp_path: Path
+) -> None:
+    def make(name: str, *more: str) -> None:
+        code, _, _ = run("run", str(demo / "plan.yaml"), "--only", "liking", "-o", name, *more, cwd=tmp_path)
+        assert code == 0
+
+    def outputs() -> list[str]:
+        return [one.outputs[0].file for one in read_manifests(tmp_path / "manifest.json").reports]
+
+    make("all.csv")
+    make("old.csv", "--filter", "age >= 60")
+    assert outputs() == ["all.csv", "old.csv"]
+    code, out, _ = run("compare", "all.csv", "old.csv", cwd=tmp_path)
+    assert code == 1 and out.splitlines()[2].startswith("filter")
+    make("all.csv", "--weight", "none")
+    assert outputs() == ["old.csv", "all.csv"]
+    (tmp_path / "old.csv").unlink()
+    make("new.csv")
+    assert outputs() == ["all.csv", "new.csv"]
 
 
 def test_a_report_without_a_plan_has_no_manifest(survey: otter.Survey, tmp_path: Path) -> None:

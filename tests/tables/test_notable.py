@@ -17,7 +17,7 @@ from statsmodels.stats.multitest import multipletests
 from statsmodels.stats.proportion import proportion_effectsize
 
 import eager_otter as otter
-from eager_otter.compare.manifest import read_manifest
+from eager_otter.compare.manifest import read_manifests
 from eager_otter.report.summary import summary_of
 
 Run = Callable[..., tuple[int, str, str]]
@@ -214,13 +214,16 @@ def test_the_main_findings_stand_in_every_output_by_section(run: Run, folder: Pa
 
 def test_a_manifest_is_written_on_request_beside_findings_and_charts(run: Run, folder: Path) -> None:
     code, _, err = run("findings", "-o", "f.csv", "--manifest", cwd=folder)
-    manifest = read_manifest(folder / "manifest.json")
+    manifest = read_manifests(folder / "manifest.json").reports[-1]
     assert code == 0 and err.splitlines()[-1] == "manifest.json" and manifest.outputs[0].file == "f.csv"
     assert [table.id for table in manifest.tables] == ["tried", "liking", "area_two"]
     code, _, err = run("findings", "--manifest", cwd=folder)
     assert code == 2 and err == "Error: --manifest is written beside a file: name one with --output.\n"
     code, _, _ = run("chart", "liking", "--folder", "charts", "--manifest", cwd=folder)
-    assert code == 0 and read_manifest(folder / "charts" / "manifest.json").outputs[0].file == "liking.png"
+    assert (
+        code == 0
+        and read_manifests(folder / "charts" / "manifest.json").reports[-1].outputs[0].file == "liking.png"
+    )
 
 
 def test_each_wave_is_set_against_the_one_before(folder: Path) -> None:

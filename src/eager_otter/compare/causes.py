@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal, get_args
 
-from eager_otter.compare.manifest import MANIFEST, Manifest, TableEntry, read_manifest
+from eager_otter.compare.manifest import MANIFEST, Manifest, TableEntry, read_manifests
 from eager_otter.errors import shown_path
 from eager_otter.looks.words import counted
 
@@ -55,8 +55,8 @@ def manifests_of(old: Path, new: Path) -> tuple[tuple[Manifest, Manifest] | None
         place = path.parent / MANIFEST
         if not place.is_file():
             return None, f"Causes cannot be told: no {MANIFEST} is beside {shown_path(path)}."
-        manifest = read_manifest(place)
-        if not manifest.holds(path):
+        manifest = read_manifests(place).of(path)
+        if manifest is None:
             return (
                 None,
                 f"Causes cannot be told: {shown_path(place)} was written for other files than {path.name}.",

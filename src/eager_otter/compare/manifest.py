@@ -83,8 +83,6 @@ class TableEntry(_Entry):
 class Manifest(_Entry):
     """What a report was made of: everything that can be a cause of different figures."""
 
-    maker: str
-    format: Literal[1]
     title: str
     author: str = ""
     language: str
@@ -101,14 +99,26 @@ class Manifest(_Entry):
     tables: list[TableEntry]
     outputs: list[FileEntry]
 
-    def text(self) -> str:
-        """Write it as JSON, the same for the same report."""
-        return json.dumps(self.model_dump(), ensure_ascii=False, indent=1) + "\n"
-
     def holds(self, path: Path) -> bool:
         """Tell whether a file is one of its outputs, byte for byte."""
         named = [one for one in self.outputs if Path(one.file).name == path.name]
         return bool(named) and file_digest(path) in {one.digest for one in named}
+
+
+class ManifestFile(_Entry):
+    """The manifests of all reports whose outputs lie in a folder, the latest last."""
+
+    maker: str
+    format: Literal[1] = FORMAT
+    reports: list[Manifest]
+
+    def text(self) -> str:
+        """Write it as JSON, the same for the same reports."""
+        return json.dumps(self.model_dump(), ensure_ascii=False, indent=1) + "\n"
+
+    def of(self, path: Path) -> Manifest | None:
+        """Find the report that a file is an output of, byte for byte."""
+        return next((one for one in reversed(self.reports) if one.holds(path)), None)
 
 
 def digest(content: bytes) -> Digest:
@@ -121,11 +131,11 @@ def file_digest(path: Path) -> Digest:
     return digest(path.read_bytes()) if path.is_file() else ""
 
 
-def read_manifest(path: Path) -> Manifest:
-    """Read a manifest. Raises FileProblem where the file cannot be read or is not a manifest."""
+def read_manifests(path: Path) -> ManifestFile:
+    """Read a manifest file. Raises FileProblem where it cannot be read or is not one."""
     try:
         content: Mapping[str, object] = json.loads(path.read_text(encoding="utf-8"))
-        return Manifest.model_validate(content)
+        return ManifestFile.model_validate(content)
     except OSError as error:
         raise FileProblem(f"{shown_path(path)}: cannot be read ({error.strerror or error}).") from error
     except (ValueError, ValidationError) as error:
@@ -133,14 +143,36 @@ def read_manifest(path: Path) -> Manifest:
         raise FileProblem(f"{shown_path(path)}: {message}") from error
 
 
+def joined_to(folder: Path, new: Manifest, maker: str) -> ManifestFile:
+    """Put a manifest into the file of a folder, after those whose outputs are still there as they were written."""
+    path, written = folder / MANIFEST, {one.file for one in new.outputs}
+    try:
+        earlier = read_manifests(path).reports if path.is_file() else []
+    except FileProblem:
+        earlier = []  # of another version, or not ours: replaced where that is allowed
+    kept = [
+        one
+        for one in earlier
+        if any(
+            output.file not in written and output.digest == file_digest(folder / output.file) != ""
+            for output in one.outputs
+        )
+    ]
+    return ManifestFile(maker=maker, reports=[*kept, new])
+
+
 def result_in(folder: Path) -> Path:
-    """Find the tidy file among the outputs of the manifest in a folder. Raises FileProblem where there is none."""
+    """Find the tidy file among the outputs that the manifest of a folder knows, the latest first.
+
+    Raises FileProblem where there is none.
+    """
     path = folder / MANIFEST
     if not path.is_file():
         raise FileProblem(
             f"{shown_path(folder)}: no {MANIFEST} is there; name a tidy file (.csv, .json, .parquet)."
         )
-    for one in read_manifest(path).outputs:
-        if Path(one.file).suffix.lower() in (".csv", ".json", ".parquet"):
-            return folder / one.file
+    for report in reversed(read_manifests(path).reports):
+        for one in report.outputs:
+            if Path(one.file).suffix.lower() in (".csv", ".json", ".parquet"):
+                return folder / one.file
     raise FileProblem(f"{shown_path(path)}: no output is a tidy file; add tables.csv to the plan's outputs.")

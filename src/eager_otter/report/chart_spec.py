@@ -246,11 +246,12 @@ def _spec(
     else:
         series = [_series(names[c], [cells[r, c] for r in range(len(rows))]) for c in range(len(columns))]
     figure, path = rows[0].figure, "" if group is None else group.path
+    items = all(table.columns[k].code == table.columns[k].question != "" for k in columns)
     bases = _bases(table, rows, columns, path)
     return ChartSpec(
         kind=kind,
         title=table.title,
-        subtitle=table.words("by {groups}", groups=path) if path else "",
+        subtitle=table.words("by {groups}", groups=path) if path and not items else "",
         group=path,
         categories=tuple(names if across else labels),
         series=tuple(series),

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 
 from eager_otter.looks.words import said
 from eager_otter.tables.table import Table
+from eager_otter.tables.texts import figure_name
 
 
 def contents_titles(tables: Sequence[Table]) -> tuple[str, ...]:
@@ -65,7 +66,9 @@ def _base(table: Table) -> str:
 
 
 def _figures(table: Table) -> str:
-    return ", ".join(table.words(figure) for figure in table.figures if not figure.endswith(" base"))
+    return ", ".join(
+        figure_name(figure, table.words) for figure in table.figures if not figure.endswith(" base")
+    )
 
 
 def _tests(table: Table) -> str:

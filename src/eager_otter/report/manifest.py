@@ -14,7 +14,6 @@ from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.finding import Audit
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.compare.manifest import (
-    FORMAT,
     MANIFEST,
     AcceptedEntry,
     AuditEntry,
@@ -25,6 +24,7 @@ from eager_otter.compare.manifest import (
     TableEntry,
     digest,
     file_digest,
+    joined_to,
 )
 from eager_otter.errors import RequestError
 from eager_otter.plan.plan import Plan
@@ -48,8 +48,6 @@ def manifest_of(report: Report, outputs: Mapping[str, Path]) -> Manifest:
     audit = report.audited or report.audit or audit_plan(plan, survey.responses)
     source, book = report.source, plan.codebook
     return Manifest(
-        maker=f"eager-otter {__version__}",
-        format=FORMAT,
         title=report.title,
         author=report.author,
         language=report.words.language,
@@ -82,8 +80,14 @@ def save_manifest(report: Report, outputs: Sequence[Path]) -> Path:
     check_ours(path)
     names = {os.path.relpath(output, folder): output for output in outputs}
     with written_beside([path]) as (beside,):
-        beside.write_text(manifest_of(report, names).text(), encoding="utf-8", newline="\n")
+        write_manifest(report, names, folder, beside)
     return path
+
+
+def write_manifest(report: Report, outputs: Mapping[str, Path], folder: Path, path: Path) -> None:
+    """Write the manifest of a report to a path, with those of other reports whose outputs lie in the folder."""
+    file = joined_to(folder, manifest_of(report, outputs), f"eager-otter {__version__}")
+    path.write_text(file.text(), encoding="utf-8", newline="\n")
 
 
 def _plan_digest(plan: Plan) -> str:

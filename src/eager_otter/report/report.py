@@ -225,13 +225,13 @@ class Report:
                 length = notes or self.output_notes.get(path, self.notes)
                 _writer(path).write(replace(self if tidy else self.displayed, notes=length), part)
             for part in beside[len(wanted) :]:
-                from eager_otter.report.manifest import manifest_of
+                from eager_otter.report.manifest import write_manifest
 
                 written = {
                     os.path.relpath(path, wanted[0].parent): one
                     for path, one in zip(wanted, beside, strict=False)
                 }
-                part.write_text(manifest_of(self, written).text(), encoding="utf-8", newline="\n")
+                write_manifest(self, written, wanted[0].parent, part)
         return wanted
 
     def _has_manifest(self, manifest: bool | None, paths: Sequence[str | Path]) -> bool:

@@ -28,7 +28,7 @@ from eager_otter.tables.base_rules import WITHHELD, marks_of
 from eager_otter.tables.note import NotesLength, note_lines
 from eager_otter.tables.request import PERCENTS, Count
 from eager_otter.tables.table import Evidence, Group, Line, Table
-from eager_otter.tables.texts import cell_text, figure_text, line_sign, mark_sign
+from eager_otter.tables.texts import cell_text, figure_name, figure_text, line_sign, mark_sign
 
 LEVELS = (99.9, 99, 95, 90, 80, 70)  # offered on the page, where any other may be typed
 SAID = re.compile(r'\bsay\("([^"]*)"')  # what the page's script says
@@ -68,7 +68,7 @@ def _parts(report: Report) -> Iterator[str]:
         method=report.method,
         say=say,
         count=say("{count} {count:table|tables}", count=len(report.tables)),
-        figures=_figures(report.tables),
+        figures=[(figure, figure_name(figure, say)) for figure in _figures(report.tables)],
         levels=[f"{level:g}" for level in LEVELS],
         logo=_data_address(report.theme.logo),
         below=report.theme.letters == "below",

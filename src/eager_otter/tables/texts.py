@@ -34,7 +34,7 @@ FIGURE_SIGNS = {
     "percent interval high": said("{level} % to"),
     "difference interval low": said("± {level} % from"),
     "difference interval high": said("± {level} % to"),
-    "difference": said("diff."),
+    "difference": said("score"),
     "count": "n",
     "unweighted count": said("n unw."),
     "mean": said("mean"),
@@ -71,7 +71,7 @@ FIGURE_NAMES = (  # said where a page lists the figures that its tables hold
     said("percent interval high"),
     said("difference interval low"),
     said("difference interval high"),
-    said("difference"),
+    said("score"),
     said("mean"),
     said("standard deviation"),
     said("standard error"),
@@ -86,6 +86,15 @@ FIGURE_NAMES = (  # said where a page lists the figures that its tables hold
     said("respondents"),
 )
 MARK_SIGNS: dict[Mark, str] = {"": "", "low base": "*", "not tested": "**", "withheld": WITHHELD}
+
+
+def figure_name(figure: str, words: Words = ENGLISH) -> str:
+    """Say the name of a kind of figure; the difference of two percents is called a score.
+
+    >>> figure_name("difference"), figure_name("row percent")
+    ('score', 'row percent')
+    """
+    return words("score") if figure == "difference" else words(figure)
 
 
 def sign_of(figure: str, words: Words = ENGLISH) -> str:
