@@ -11,7 +11,7 @@ import unicodedata
 from collections.abc import Iterator, Sequence
 from importlib.resources import files
 from pathlib import Path
-from typing import Any, get_args
+from typing import TYPE_CHECKING, Any, get_args
 
 import numpy as np
 
@@ -29,6 +29,9 @@ from eager_otter.tables.note import NotesLength, note_lines
 from eager_otter.tables.request import PERCENTS, Count
 from eager_otter.tables.table import Evidence, Group, Line, Table
 from eager_otter.tables.texts import cell_text, figure_name, figure_text, line_sign, mark_sign
+
+if TYPE_CHECKING:
+    from markupsafe import Markup
 
 LEVELS = (99.9, 99, 95, 90, 80, 70)  # offered on the page, where any other may be typed
 SAID = re.compile(r'\bsay\("([^"]*)"')  # what the page's script says
@@ -228,7 +231,6 @@ def _level(table: Table, heads: Sequence[Group]) -> Iterator[dict[str, Any]]:
 def _lines(table: Table, classes: Sequence[str]) -> Iterator[dict[str, Any]]:
     before: Line | None = None
     for line in table.lines:
-        signs = [mark_sign(line, k, table.column_marks) for k in range(len(table.columns))]
         yield {
             "label": line.label,
             "kind": line.kind,
@@ -238,18 +240,24 @@ def _lines(table: Table, classes: Sequence[str]) -> Iterator[dict[str, Any]]:
             "more": line.kind != "heading" and line.continues(before),
             "last": line.keeps_end,
             "signed": line.signed,
-            "cells": [
-                {
-                    "text": cell_text(table, line, k).removesuffix(signs[k]),
-                    "mark": signs[k],
-                    "withheld": line.marks[k] == "withheld",
-                    "letters": line.letters[k],
-                    "class": classes[k],
-                }
-                for k in range(len(table.columns))
-            ],
+            "cells": _cells(table, line, classes),
         }
         before = line
+
+
+def _cells(table: Table, line: Line, classes: Sequence[str]) -> Markup:
+    """Give the cells of a line as markup, every text in it escaped; that is faster here than in the template."""
+    from markupsafe import Markup, escape
+
+    found = []
+    for k, name in enumerate(classes):
+        sign = mark_sign(line, k, table.column_marks)
+        parts = [f'<td class="{name}"', " data-withheld>" if line.marks[k] == "withheld" else ">"]
+        parts.append(escape(cell_text(table, line, k).removesuffix(sign)))
+        parts += [f"<i>{escape(sign)}</i>"] if sign else []
+        parts += [f"<b>{escape(line.letters[k])}</b>"] if line.letters[k] else []
+        found.append("".join([*parts, "</td>"]))
+    return Markup("".join(found))
 
 
 # --- what the page needs to make tests again ------------------------------------------------------------

@@ -83,35 +83,35 @@
 
   const below = (size, least) => size < least - EDGE;
 
-  function untested(table, index, rule) { // by pair: "" or why: "thin", "undecided", "out"
-    const line = table.lines[index], base = baseOf(table, index, rule);
-    return line.p.map((value, k) => {
-      const [a, b] = table.pairs[k];
-      if (line.out || (line.idle && line.idle.includes(k))) return "out";
-      const withheld = line.withheld || [];
-      if (below(base[a], rule.least) || below(base[b], rule.least) || withheld.includes(a) || withheld.includes(b)) return "thin";
-      return value === null ? "undecided" : "";
-    });
-  }
+  const OK = 0, OUT = 1, THIN = 2, UNDECIDED = 3; // why a pair has no test
 
-  function decided(table, index, rule) {
-    const line = table.lines[index], why = untested(table, index, rule);
-    return adjusted(line.p.map((value, k) => (why[k] ? null : value)), table.family, rule.adjust);
+  function judged(table, index, rule) { // why each pair has no test, and the P values that decide, corrected
+    const line = table.lines[index], base = baseOf(table, index, rule), count = line.p.length;
+    const idle = new Set(line.idle || []), least = rule.least - EDGE;
+    const small = base.map((size) => size < least);
+    (line.withheld || []).forEach((k) => { small[k] = true; });
+    const why = new Array(count), p = new Array(count);
+    for (let k = 0; k < count; k++) {
+      const pair = table.pairs[k];
+      why[k] = line.out || idle.has(k) ? OUT : small[pair[0]] || small[pair[1]] ? THIN : line.p[k] === null ? UNDECIDED : OK;
+      p[k] = why[k] === OK ? line.p[k] : null;
+    }
+    return { why, p: adjusted(p, table.family, rule.adjust) };
   }
 
   const alphas = (rule) => rule.levels.map((level) => (100 - level) / 100 + 1e-12);
 
-  function cells(table, index, rule) {
+  function cells(table, index, rule, p) {
     const line = table.lines[index], found = table.shown.map(() => []);
     const place = new Map(table.shown.map((counted, k) => [counted, k]));
-    const p = decided(table, index, rule), alpha = alphas(rule);
-    p.forEach((value, k) => {
-      if (value === null || !alpha.length || value > alpha[alpha.length - 1]) return;
-      const strict = value <= alpha[0], up = line.s[k] === "+", [a, b] = table.pairs[k], at = table.at[k];
-      if (at >= 0) { found[place.get(at)].push([0, SIGNS[up ? "up" : "down"][strict ? 0 : 1]]); return; }
+    const alpha = alphas(rule), last = alpha.length ? alpha[alpha.length - 1] : -1;
+    for (let k = 0; k < p.length; k++) {
+      if (p[k] === null || p[k] > last) continue;
+      const strict = p[k] <= alpha[0], up = line.s[k] === "+", [a, b] = table.pairs[k], at = table.at[k];
+      if (at >= 0) { found[place.get(at)].push([0, SIGNS[up ? "up" : "down"][strict ? 0 : 1]]); continue; }
       const high = up ? a : b, low = up ? b : a, letter = table.letters[low];
       found[place.get(high)].push([low, strict ? letter : letter.toLowerCase()]);
-    });
+    }
     const joint = table.letters.some((letter) => letter.length > 1) ? " " : "";
     return found.map((some) => some.sort((x, y) => x[0] - y[0]).map((one) => one[1]).join(joint));
   }
@@ -132,27 +132,55 @@
     $("refused").textContent = refused();
     sections.forEach((section, t) => {
       const table = tables[t], rule = rules(table);
-      const longest = table.shown.map(() => 0);
+      const longest = table.shown.map(() => 0), made = {};
       for (const index of Object.keys(table.lines)) {
-        const row = section.querySelector(`tr[data-line="${index}"]`);
-        cells(table, index, rule).forEach((text, k) => {
-          setPart(row.cells[k + 2], "b", text);
-          longest[k] = Math.max(longest[k], text.length);
-        });
+        made[index] = judged(table, index, rule);
+        const row = rowsOf(section)[index];
+        const now = cells(table, index, rule, made[index].p), before = lettersOf(row, now.length);
+        for (let k = 0; k < now.length; k++) {
+          if (now[k] !== before[k]) setPart(row.cells[k + 2], "b", now[k]);
+          if (now[k].length > longest[k]) longest[k] = now[k].length;
+        }
+        letters.set(row, now);
       }
       makeRoom(section, longest);
       remark(section, table, rule);
-      renote(section, table, rule, changed);
+      renote(section, table, rule, changed, made);
     });
     document.querySelectorAll(".reported").forEach((one) => { one.hidden = !changed; });
   }
 
-  function makeRoom(section, longest) { // beside the figures of a column, for its letters
-    section.querySelectorAll(".columns, tbody tr:not(.heading)").forEach((row) => longest.forEach((length, k) => {
-      const names = row.cells[k + 2].classList;
-      [...names].filter((name) => /^l\d$/.test(name)).forEach((name) => names.remove(name));
-      if (length && length < 10) names.add(`l${length}`);
-    }));
+  const byLine = new Map(), letters = new WeakMap();
+
+  function lettersOf(row, count) { // what stands in a row's cells now
+    if (!letters.has(row)) {
+      letters.set(row, Array.from({ length: count }, (_, k) => { const b = row.cells[k + 2].querySelector("b"); return b ? b.textContent : ""; }));
+    }
+    return letters.get(row);
+  }
+
+
+  function rowsOf(section) { // by line, however they are sorted
+    if (!byLine.has(section)) {
+      const found = {};
+      section.querySelectorAll("tbody tr").forEach((row) => { found[row.dataset.line] = row; });
+      byLine.set(section, found);
+    }
+    return byLine.get(section);
+  }
+
+  function makeRoom(section, longest) { // beside the figures of a column, for its letters; what is there is kept
+    const heads = section.querySelector(".columns").cells;
+    longest.forEach((length, k) => {
+      const before = (/\bl(\d)\b/.exec(heads[k + 2].className) || ["", ""])[0];
+      const now = length && length < 10 ? `l${length}` : "";
+      if (length <= +before.slice(1)) return;
+      [heads[k + 2], ...Object.values(rowsOf(section)).map((row) => row.cells[k + 2])].forEach((cell) => {
+        if (!cell) return;
+        if (before) cell.classList.remove(before);
+        if (now) cell.classList.add(now);
+      });
+    });
   }
 
   function remark(section, table, rule) {
@@ -161,7 +189,7 @@
     Object.keys(table.values).map(Number).forEach((index) => {
       const own = index === 0 || table.bases[index];
       if (!own) return;
-      const row = section.querySelector(`tr[data-line="${index}"]`), signs = marks(table, index, rule);
+      const row = rowsOf(section)[index], signs = marks(table, index, rule);
       const signed = index === 0 || row.classList.contains("signed");
       signs.forEach((sign, k) => {
         const cell = row.cells[k + 2];
@@ -172,7 +200,7 @@
 
   function ownMarks(section, table, rule) { // whether a row is marked otherwise than its columns are
     const first = marks(table, 0, rule);
-    const seen = (index, signs) => signs.map((sign, k) => (section.querySelector(`tr[data-line="${index}"]`).cells[k + 2].dataset.withheld !== undefined ? "··" : sign));
+    const seen = (index, signs) => signs.map((sign, k) => (rowsOf(section)[index].cells[k + 2].dataset.withheld !== undefined ? "··" : sign));
     const columns = seen(0, first).join(), shown = table.shown.map((k, place) => (table.differences[k] ? -1 : place)).filter((k) => k >= 0);
     const only = (text) => { const all = text.split(","); return shown.map((k) => all[k]).join(); };
     return Object.keys(table.bases).some((index) => index !== "0" && only(seen(index, marks(table, index, rule)).join()) !== only(columns));
@@ -190,15 +218,15 @@
 
   const originals = new Map();
 
-  function renote(section, table, rule, changed) {
+  function renote(section, table, rule, changed, made) {
     const list = section.querySelector(".shown"), told = section.querySelector(".changed");
-    if (!originals.has(section)) originals.set(section, [...list.childNodes].map((one) => one.cloneNode(true)));
+    if (!originals.has(section)) originals.set(section, [...list.children].map((one) => one.cloneNode(true)));
     const tested = table.pairs.length > 0 && table.levels.length > 0;
     list.replaceChildren(...originals.get(section).map((one) => one.cloneNode(true)));
     told.hidden = !changed || !tested;
     told.textContent = "";
     if (!changed || !tested) return;
-    const follow = ["letters", "marks", "undecided", "thin", "chance"], now = statements(section, table, rule);
+    const follow = ["letters", "marks", "undecided", "thin", "chance"], now = statements(section, table, rule, made);
     list.querySelectorAll("span[data-about]").forEach((span) => {
       if (!follow.includes(span.dataset.about)) return;
       const own = now[span.dataset.about];
@@ -221,7 +249,7 @@
     ].join(" ");
   }
 
-  function statements(section, table, rule) {
+  function statements(section, table, rule, tests) {
     const found = { letters: [], marks: [], undecided: [], thin: [], chance: [] };
     const [strict, lax] = rule.levels, two = rule.levels.length > 1;
     const corrected = (text) => (rule.adjust === "none" ? text : say("{told}, after correction ({correction})", { told: text, correction: CORRECTIONS[rule.adjust] }));
@@ -238,18 +266,17 @@
     const there = (sign) => [...section.querySelectorAll("tbody i")].some((one) => one.textContent === sign);
     if (there("*")) found.marks.push(say("{sign} {base} below {least}: read with care.", { sign: "*", base, least: table.mark }));
     if (there("**")) found.marks.push(say("{sign} {base} below {least}: not tested.", { sign: "**", base, least: rule.least }));
-    const kept = [...originals.get(section)].flatMap((one) => (one.querySelectorAll ? [...one.querySelectorAll("span[data-about=marks]")] : []));
+    const kept = originals.get(section).flatMap((one) => [...one.querySelectorAll("span[data-about=marks]")]);
     kept.filter((one) => one.textContent.startsWith("··")).forEach((one) => found.marks.push(one.textContent));
     if (ownMarks(section, table, rule)) found.marks.push(say("A mark beside a figure: it rests on fewer respondents."));
     let made = 0, undecided = 0;
-    const thin = new Set();
+    const thin = new Set(), marked = table.at.some((at) => at >= 0);
     for (const index of Object.keys(table.lines)) {
       if (table.lines[index].again) continue; // the same tests beside another figure of the row
-      const why = untested(table, index, rule), sizes = baseOf(table, index, rule);
-      made += why.filter((one) => !one).length;
-      undecided += why.filter((one) => one === "undecided").length;
-      table.at.forEach((at, k) => {
-        if (at < 0 || why[k] !== "thin") return;
+      const why = tests[index].why, sizes = baseOf(table, index, rule);
+      for (const one of why) { made += one === OK; undecided += one === UNDECIDED; }
+      if (marked) table.at.forEach((at, k) => {
+        if (at < 0 || why[k] !== THIN) return;
         const [a, b] = table.pairs[k].map((one) => below(sizes[one], rule.least));
         if (table.differences[at] ? a || b : !a && b) thin.add(at);
       });
@@ -258,7 +285,7 @@
     if (thin.size) {
       found.thin.push(say("Not tested, as the base that they are compared with is too thin: {columns}.", { columns: [...thin].map((k) => table.names[k]).join(", ") }));
     }
-    if (originals.get(section).some((one) => one.querySelector && one.querySelector("span[data-about=chance]"))) {
+    if (originals.get(section).some((one) => one.querySelector("span[data-about=chance]"))) {
       found.chance.push(say("{made} {made:test was|tests were} made.", { made }));
     }
     return found;
@@ -271,7 +298,7 @@
   function sentences(section, row, column) {
     const table = tables[+section.dataset.table], index = row.dataset.line, line = table.lines[index];
     if (!line) return [];
-    const rule = rules(table), p = decided(table, index, rule), own = table.shown[column], found = [];
+    const rule = rules(table), p = judged(table, index, rule).p, own = table.shown[column], found = [];
     table.pairs.forEach(([a, b], k) => {
       const at = table.at[k];
       if (line.idle && line.idle.includes(k)) return;
@@ -438,7 +465,7 @@
       const table = tables[t];
       for (const [index, values] of Object.entries(table.values)) {
         if (table.total < 0 || !table.percents.includes(+index)) continue;
-        const row = section.querySelector(`tr[data-line="${index}"]`), total = values[table.total];
+        const row = rowsOf(section)[index], total = values[table.total];
         values.forEach((value, k) => {
           const gap = value === null || total === null ? 0 : value - total;
           row.cells[k + 2].classList.toggle("over", on && gap >= points);
@@ -459,7 +486,7 @@
     const on = $("counts").checked;
     sections.forEach((section, t) => {
       for (const [index, texts] of Object.entries(tables[t].counts)) {
-        const row = section.querySelector(`tr[data-line="${index}"]`);
+        const row = rowsOf(section)[index];
         row.cells[1].textContent = on ? "n" : tables[t].signs[index];
         texts.forEach(([percent, count], k) => { row.cells[k + 2].firstChild.nodeValue = on ? count : percent; });
       }
@@ -496,7 +523,7 @@
     const grid = section.querySelector("table");
     grid.addEventListener("keydown", (event) => step(section, event));
     grid.addEventListener("mousedown", (event) => { const cell = event.target.closest("th, td"); if (cell && cell.closest("tbody")) settle(section, cell); });
-    for (const index of Object.keys(table.lines)) section.querySelector(`tr[data-line="${index}"]`).classList.add("tested");
+    for (const index of Object.keys(table.lines)) rowsOf(section)[index].classList.add("tested");
   });
   $("controls").hidden = false;
   $("controls").addEventListener("submit", (event) => event.preventDefault());
