@@ -115,7 +115,7 @@ def test_a_bug_is_told_as_one_with_its_traceback_in_a_file(
 
     monkeypatch.setattr(terminal, "table_view", broken)
     code, _, err = run("look", "liking", cwd=demo)
-    assert code == 3 and "This is a bug in eager-otter, not in your files: RuntimeError: spanner" in err
+    assert code == 3 and "This is a fault of eager-otter, not of your files: RuntimeError: spanner" in err
     log = Path(err.split("written to ")[1].split(". Please")[0])
     assert "in broken" in log.read_text(encoding="utf-8")
     log.unlink()
@@ -146,7 +146,10 @@ def test_draft_then_run_work_untouched(run: Run, demo: Path, tmp_path: Path) -> 
     code, out, _ = run("run")
     assert code == 0 and "tables.xlsx" in out
     code, _, err = run("draft", "bare.csv")
-    assert code == 2 and "codebook.yaml: is there already and is not overwritten." in err
+    assert (
+        code == 2
+        and "codebook.yaml: is there already and is not overwritten, as people may have changed it." in err
+    )
 
 
 def test_export_writes_what_the_filter_keeps(run: Run, demo: Path, tmp_path: Path) -> None:
@@ -208,7 +211,7 @@ def modules_after(code: str) -> set[str]:
 
 
 def test_help_and_import_load_neither_numpy_nor_pandas() -> None:
-    for code in ("import eager_otter", "from eager_otter.cli.main import commands; commands.get_help"):
+    for code in ("import eager_otter", "from eager_otter.cli.program import commands; commands.get_help"):
         assert not {"numpy", "pandas", "pyarrow", "rich", "yaml", "pydantic"} & modules_after(code)
 
 

@@ -57,7 +57,7 @@ def test_a_filter_with_no_filter_in_either_order_replaces_it_and_unfinished_inte
         ["explain", "liking", "Good", "Spring"],
         ["findings", "--only", "liking"],
         ["chart", "liking", "--folder", "spoiled"],
-        ["export", "e.csv"],
+        ["export", "e.csv", "--force"],
         ["look", "liking"],
     ],
 )

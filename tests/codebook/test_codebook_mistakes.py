@@ -122,7 +122,7 @@ def test_a_codebook_that_is_no_text_or_not_there(write: Write, tmp_path: Path) -
     for name, make, message in (
         ("none.yaml", lambda path: None, "none.yaml: no such file. Check the path and the spelling."),
         ("folder.yaml", lambda path: path.mkdir(), "folder.yaml: is a folder; a YAML file was expected."),
-        ("odd.yaml", lambda path: path.write_bytes(b"title: caf\xe9\n"), "odd.yaml: not UTF-8 text (byte 11). Save the file as UTF-8."),
+        ("odd.yaml", lambda path: path.write_bytes(b"title: caf\xe9\n"), "odd.yaml: not UTF-8 text (line 1, byte 11). Save the file as UTF-8."),
         ("deep.yaml", lambda path: path.write_text("[" * 3000), "not valid YAML"),
     ):  # fmt: skip
         path = tmp_path / name

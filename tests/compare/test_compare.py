@@ -18,8 +18,8 @@ import eager_otter as otter
 from conftest import message_of
 from eager_otter.compare.comparing import compare_results
 from eager_otter.compare.saved import COLUMNS, read_results
+from eager_otter.gates.ours import is_ours
 from eager_otter.plan.reading import only_tables
-from eager_otter.report.ours import is_ours
 
 Run = Callable[..., tuple[int, str, str]]
 Records = list[dict[str, str]]

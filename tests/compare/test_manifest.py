@@ -147,7 +147,7 @@ def test_a_manifest_of_somebody_else_is_not_overwritten_and_outputs_wait_for_it(
 ) -> None:
     (tmp_path / "manifest.json").write_text('{"mine": true}', encoding="utf-8")
     code, _, err = run("run", str(demo / "plan.yaml"), "--only", "liking", "-o", "t.csv", cwd=tmp_path)
-    assert code == 2 and "manifest.json: is there already and was not made by eager-otter" in err
+    assert code == 2 and "manifest.json: is there already and does not say that eager-otter made it" in err
     assert not (tmp_path / "t.csv").exists()
     code, _, err = run(
         "run", str(demo / "plan.yaml"), "--only", "liking", "-o", "t.csv", "--force", cwd=tmp_path

@@ -38,8 +38,8 @@ def told(path: Path, columns: tuple[str, ...] = ("a",), reading: Reading | None 
         ("none.json", "[]", "none.json: has no records; at least one respondent is needed."),
         ("list.json", '[{"a": [1, 2]}]', "list.json: record 1: 'a' holds a list or an object, not an answer."),
         ("object.jsonl", '{"a": 1}\n{"a": {"b": 1}}\n', "object.jsonl: record 2: 'a' holds a list or an object, not an answer."),
-        ("words.jsonl", '{"a": 1}\nhello\n', "words.jsonl: is no JSON (Expecting value: line 1 column 1 (char 0))."),
-        ("rows.json", "[[1, 2]]", "rows.json: a list of records is wanted, one object per respondent."),
+        ("words.jsonl", '{"a": 1}\nhello\n', "words.jsonl, line 2: is not JSON (Expecting value: line 1 column 1 (char 0))."),
+        ("rows.json", "[[1, 2]]", "rows.json: a list of records was expected, one object per respondent."),
         ("blank.csv", "\n\n", "blank.csv: is empty; a header row and one row per respondent are needed."),
         ("head.tsv", "a\tb\n", "head.tsv: has a header but no rows; at least one respondent is needed."),
         ("twice.csv", "a,a\n1,2\n", "twice.csv: the header names 'a' more than once; each column needs its own name."),
@@ -51,8 +51,8 @@ def test_text_files_that_hold_no_responses(write: Write, name: str, text: str, m
 
 def test_bytes_that_are_no_text(tmp_path: Path) -> None:
     for name, content, start in (
-        ("cut.json", b'[{"a": "caf\xe9"}]', "cut.json: not UTF-8 text (byte 12)."),
-        ("odd.csv", b"a,b\n1,\x81\xe9\n", "odd.csv: not UTF-8 text (line 2, byte 0x81), nor Windows-1252."),
+        ("cut.json", b'[{"a": "caf\xe9"}]', "cut.json: not UTF-8 text (line 1, byte 12)."),
+        ("odd.csv", b"a,b\n1,\x81\xe9\n", "odd.csv: is not UTF-8 text (line 2, byte 0x81), and reads as"),
     ):
         (tmp_path / name).write_bytes(content)
         assert told(tmp_path / name).startswith(start)
@@ -61,9 +61,12 @@ def test_bytes_that_are_no_text(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("reading", "message"),
     [
-        (Reading(delimiter=";;"), "A delimiter is one character; got ';;'."),
-        (Reading(encoding="utf-7-bis"), "No text encoding 'utf-7-bis'. Usual ones: utf-8, utf-16, cp1252."),
-        (Reading(encoding="ascii"), "data.csv: is not ascii text (byte 7)."),
+        (Reading(delimiter=";;"), "A delimiter is one character, not a quote or a line end; got ';;'."),
+        (
+            Reading(encoding="utf-7-bis"),
+            "No text encoding 'utf-7-bis'. Usual ones: utf-8, utf-16, cp1252, cp1251 (Cyrillic), cp1250 (Central European), cp1253 (Greek), cp1254 (Turkish), shift_jis, gb18030.",
+        ),
+        (Reading(encoding="ascii"), "data.csv: is not ascii text (byte 7); name another encoding."),
     ],
 )
 def test_ways_of_reading_that_cannot_be(write: Write, reading: Reading, message: str) -> None:
@@ -120,7 +123,8 @@ def test_parquet_without_rows_or_with_lists(tmp_path: Path) -> None:
     parquet.write_table(pa.table({"a": [[1], [2]]}), tmp_path / "lists.parquet")
     assert told(tmp_path / "none.parquet") == "none.parquet: has no rows; at least one respondent is needed."
     assert (
-        told(tmp_path / "lists.parquet") == "lists.parquet: column 'a' holds lists or records, not answers."
+        told(tmp_path / "lists.parquet")
+        == "lists.parquet: column 'a' holds values of the type list<element: int64>, not answers."
     )
 
 

@@ -19,9 +19,9 @@ from pptx import Presentation
 
 import eager_otter as otter
 from conftest import mistakes_told
+from eager_otter.gates.ours import is_ours
 from eager_otter.looks.theme import STANDARD, load_theme
 from eager_otter.plan.reading import only_tables
-from eager_otter.report.ours import is_ours
 from eager_otter.tables.texts import cell_text
 from laws import held
 
@@ -179,7 +179,7 @@ def test_a_foreign_file_is_never_overwritten_silently(
     command = ["run", demo / "plan.yaml", "--only", "wave", "-o", path]
     path.write_bytes(b"somebody's work")
     code, out, err = run(*command, cwd=tmp_path)
-    assert code == 2 and out == "" and "was not made by eager-otter; it is not overwritten" in err
+    assert code == 2 and out == "" and "does not say that eager-otter made it; it is not overwritten" in err
     assert path.read_bytes() == b"somebody's work"
     assert run(*command, "--force", cwd=tmp_path)[0] == 0
     assert is_ours(path)

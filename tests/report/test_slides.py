@@ -157,7 +157,7 @@ def test_tables_instead_of_charts_and_a_template_of_ones_own(part: otter.Report,
                 assert f"{cell_text(table, line, k)} {line.letters[k]}".strip() in cells
     (tmp_path / "broken.pptx").write_bytes(b"no zip")
     broken = replace(part, plan=replace(part.plan, slides=SlideRules(template=tmp_path / "broken.pptx")))
-    with pytest.raises(otter.FileProblem, match=r"cannot be read as a \.pptx template"):
+    with pytest.raises(otter.FileProblem, match=r"is not a \.pptx template"):
         broken.save(tmp_path / "u.pptx")
     assert not (tmp_path / "u.pptx").exists()
 

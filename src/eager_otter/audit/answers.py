@@ -7,7 +7,7 @@ from collections.abc import Generator, Iterator, Sequence
 import numpy as np
 
 from eager_otter.audit.finding import Finding, Severity, answers_named, note, warning
-from eager_otter.codebook.codes import as_number, canonical
+from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import (
     Answer,
     Banded,
@@ -24,6 +24,7 @@ from eager_otter.data.columns import Distinct, distinct
 from eager_otter.data.reasons import NO_BAND, UNKNOWN
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import reasons_of, who_answered
+from eager_otter.gates.numbers import number_of
 
 NAMED = 5
 FEWEST_FOR_SPREAD = 20
@@ -329,7 +330,7 @@ class AnswerChecks:
             labels = {reason.label for reason, n in zip(reasons.known, people, strict=True) if n}
             given = {answer.code for answer in question.answers if answer.missing and answer.label in labels}
             spans = {
-                missing.spans[k].text for code in given if (k := missing.span_of(as_number(code))) is not None
+                missing.spans[k].text for code in given if (k := missing.span_of(number_of(code))) is not None
             }
             return labels | given | spans
         held: set[str] = set()
@@ -339,7 +340,7 @@ class AnswerChecks:
             texts = [part.texts[k] for k in np.flatnonzero(part.counts())]
             pieces = [canonical(piece) for text in texts for piece in text.split(by)] if by else texts
             held |= {text for text in pieces if text in missing.codes}
-            spanned = [missing.span_of(as_number(text)) for text in pieces] if missing.spans else []
+            spanned = [missing.span_of(number_of(text)) for text in pieces] if missing.spans else []
             held |= {missing.spans[k].text for k in spanned if k is not None}
         return held
 

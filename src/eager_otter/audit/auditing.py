@@ -9,14 +9,24 @@ from typing import assert_never
 
 import numpy as np
 
-from eager_otter.audit.answers import AnswerChecks, people_text, touched
+from eager_otter.audit.answers import NAMED, AnswerChecks, people_text, touched
 from eager_otter.audit.definitions import definition_findings, unequal_nets
-from eager_otter.audit.finding import SEVERITIES, Audit, Finding, Recode, RecodeLine, note, warning
+from eager_otter.audit.finding import (
+    SEVERITIES,
+    Audit,
+    Finding,
+    Recode,
+    RecodeLine,
+    Severity,
+    note,
+    warning,
+)
 from eager_otter.codebook.expression import parse
 from eager_otter.codebook.model import Banded, Derived, EqualBands, Merged, Periods, Question
 from eager_otter.codebook.periods import day_text
 from eager_otter.core.arrays import BoolArray, IntArray, efficiency
 from eager_otter.data.answers import MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
+from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.looks.words import counted
 from eager_otter.plan.plan import Acceptance, Plan
@@ -37,6 +47,7 @@ def audit_plan(plan: Plan, responses: Responses) -> Audit:
         *_interviews(plan, responses, rows),
         *_weights(plan, responses, rows),
         *_columns(responses),
+        *(_remarked(remark) for remark in responses.remarks),
     ]
     accepted = [_accepted(finding, plan.accepted) for finding in found]
     order = {severity: k for k, severity in enumerate(SEVERITIES)}
@@ -169,6 +180,19 @@ def _columns(responses: Responses) -> Iterator[Finding]:
             f"The file is not UTF-8; it was {responses.source.how}.",
             "Name the encoding in the plan, or save the file as UTF-8.",
         )
+
+
+def _remarked(remark: Remark) -> Finding:
+    """Make a finding of what was noticed while the data were read."""
+    severity: Severity = "error" if remark.severe else "warning"
+    return Finding(
+        slip=remark.slip,
+        severity=severity,
+        where=", ".join(remark.columns[:NAMED]) or "data",
+        message=remark.said(),
+        remedy=remark.remedy,
+        count=remark.count,
+    )
 
 
 # --- recode tables --------------------------------------------------------------------------------------

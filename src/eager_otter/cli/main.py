@@ -1,102 +1,183 @@
-"""`eager-otter`: the commands, and the one place that turns errors into messages.
+"""`eager-otter`: where a command begins, and where whatever stops it becomes an exit code and a message.
 
-Exit codes: 0 done, 1 an audit or comparison found something, 2 the input is wrong, 3 a bug in the program
-(its traceback goes to a file).
+Exit codes: 0 done, 1 an audit or comparison found something, 2 the input is wrong, 3 a fault of the program (its
+traceback goes to a file), 130 stopped by the keyboard. What needs time to load is loaded within the guard.
 """
 
 from __future__ import annotations
 
+import io
+import os
+import signal
 import sys
-import tempfile
-import traceback
-from pathlib import Path
+import threading
+from contextlib import suppress
+from types import FrameType
+from typing import Any, NoReturn
 
-import click
-
-from eager_otter import __version__
-from eager_otter.cli.commands import (
-    audit,
-    chart,
-    compare,
-    demo,
-    draft,
-    explain,
-    export,
-    findings,
-    look,
-    questions,
-    run,
-    schema,
-    texts,
-    weigh,
-    words,
-)
-from eager_otter.errors import OtterError
-
-WRONG_INPUT, BUG = 2, 3
+DONE, WRONG_INPUT, FAULT, STOPPED = 0, 2, 3, 130
+PROGRAM = "eager-otter"
+MOMENT = 0.02  # seconds
 
 
-@click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
-@click.version_option(__version__, prog_name="eager-otter")
-def commands() -> None:
-    """Survey tables you can defend: banner crosstabs from a codebook and a plan.
-
-    Start with `eager-otter demo`: it makes a survey to play with and its report.
-    """
-
-
-for command in (
-    demo.demo,
-    draft.draft,
-    audit.audit,
-    questions.questions,
-    look.look,
-    run.run,
-    explain.explain,
-    findings.findings,
-    compare.compare,
-    chart.chart,
-    weigh.weigh,
-    texts.texts,
-    export.export,
-    words.words,
-    schema.schema,
-):
-    commands.add_command(command)
-
-
-def main(arguments: list[str] | None = None) -> None:
+def main(arguments: list[str] | None = None) -> NoReturn:
     """Run the command line and leave with its exit code."""
+    interrupts = _Interrupts()
     try:
-        code = commands.main(arguments, standalone_mode=False)
-        sys.exit(code if isinstance(code, int) else 0)
-    except click.exceptions.Abort:
-        click.echo("Stopped.", err=True)
-        sys.exit(130)
+        code = _guarded(sys.argv[1:] if arguments is None else arguments, interrupts)
+    except KeyboardInterrupt:
+        code = _stopped()
+    if arguments is not None:
+        interrupts.no_more(interrupts.before)
+    elif code == STOPPED:
+        _leave_at_once(code)
+    else:
+        interrupts.no_more()
+    sys.exit(code)
+
+
+def _leave_at_once(code: int) -> NoReturn:
+    """Leave with a code of ours: where an interrupt fell into an `exec`, the interpreter would end with its own."""
+    for stream in (sys.stdout, sys.stderr):
+        with suppress(OSError, ValueError, AttributeError):
+            stream.flush()
+    os._exit(code)
+
+
+class _Interrupts:
+    """Hears Ctrl-C, and remembers it where a library makes another error of it."""
+
+    def __init__(self) -> None:
+        self.heard = False
+        self.hook, sys.unraisablehook = sys.unraisablehook, self._again
+        try:
+            self.before: Any = signal.signal(signal.SIGINT, self._stop)
+        except ValueError:  # in a thread of somebody else's program
+            self.before = None
+
+    def _stop(self, _: int, __: FrameType | None) -> NoReturn:
+        self.heard = True
+        raise KeyboardInterrupt
+
+    def _again(self, unraised: Any) -> None:
+        """Raise once more, in a moment, an interrupt that fell where none can be raised; tell others as usual."""
+        if issubclass(unraised.exc_type, KeyboardInterrupt):
+            threading.Timer(MOMENT, os.kill, (os.getpid(), signal.SIGINT)).start()
+        else:
+            self.hook(unraised)
+
+    def no_more(self, then: Any = signal.SIG_IGN) -> None:
+        """Hear no more of them."""
+        sys.unraisablehook = self.hook
+        if self.before is not None:
+            signal.signal(signal.SIGINT, then)
+
+
+def _guarded(arguments: list[str], interrupts: _Interrupts) -> int:
+    try:
+        code = _run(arguments)
+        return _stopped() if interrupts.heard and code != DONE else code
+    except BaseException as fault:  # noqa: BLE001 - the one place where a fault becomes a message
+        interrupts.no_more()
+        return _stopped() if interrupts.heard else _code_of(fault)
+
+
+def _code_of(fault: BaseException) -> int:
+    """Say what stopped a command: an exit code."""
+    match fault:
+        case KeyboardInterrupt():
+            return _stopped()
+        case BrokenPipeError():
+            return _pipe_closed()
+        case OSError() if fault.filename is None:  # what writes files tells of them; this is stdout
+            _close_quietly()
+            return _tell(f"Error: What was to be shown cannot be written ({fault.strerror or fault}).")
+        case MemoryError():
+            return _tell(
+                "Error: there is not enough memory for this. Filter the data, or make fewer tables at once (--only)."
+            )
+    return _tell_fault(fault)
+
+
+def _run(arguments: list[str]) -> int:
+    """Run a command: its exit code."""
+    import click
+
+    from eager_otter.cli.program import commands
+    from eager_otter.errors import OtterError
+    from eager_otter.gates.streams import ready_streams
+
+    ready_streams()
+    try:
+        with commands.make_context(PROGRAM, list(arguments)) as context:
+            code = commands.invoke(context)
+        for stream in filter(None, (sys.stdout, sys.stderr)):
+            stream.flush()
+    except click.exceptions.Exit as left:
+        return int(left.exit_code)
+    except (click.exceptions.Abort, EOFError):
+        return _stopped()
     except click.ClickException as error:
-        error.show()
-        sys.exit(WRONG_INPUT)
+        message = io.StringIO()
+        error.show(message)
+        return _tell(message.getvalue().rstrip("\n"))
     except OtterError as error:
-        click.echo(f"Error: {error}", err=True)
-        sys.exit(WRONG_INPUT)
-    except BrokenPipeError:
-        sys.stderr.close()
-        sys.exit(0)
-    except Exception as error:  # noqa: BLE001 - the one place where a bug becomes a message
-        click.echo(_bug_message(error), err=True)
-        sys.exit(BUG)
+        return _tell(f"Error: {error}")
+    return code if isinstance(code, int) else DONE
 
 
-def _bug_message(error: Exception) -> str:
-    with tempfile.NamedTemporaryFile(
-        "w", prefix="eager-otter-", suffix=".log", delete=False, encoding="utf-8"
-    ) as log:
-        log.write(f"eager-otter {__version__}, Python {sys.version}\n{' '.join(sys.argv)}\n\n")
-        log.write("".join(traceback.format_exception(error)))
-    return (
-        f"This is a bug in eager-otter, not in your files: {type(error).__name__}: {error}\n"
-        f"What happened is written to {Path(log.name)}. Please report it with that file."
-    )
+def _tell(message: str) -> int:
+    from eager_otter.gates.streams import echo
+
+    echo(message, err=True)
+    return WRONG_INPUT
+
+
+def _stopped() -> int:
+    if sys.stderr is not None:
+        sys.stderr.write("Stopped.\n")
+    return STOPPED
+
+
+def _pipe_closed() -> int:
+    """Leave quietly: whoever read the output has seen enough."""
+    _close_quietly()
+    return DONE
+
+
+def _close_quietly() -> None:
+    """Let nothing more be written to stdout, also not by the interpreter as it ends."""
+    try:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    except (OSError, ValueError, AttributeError):
+        sys.stdout = None
+
+
+def _tell_fault(fault: BaseException) -> int:
+    """Write the traceback of a fault to a file, and say where it is."""
+    import tempfile
+    import traceback
+
+    from eager_otter import __version__
+    from eager_otter.gates.streams import echo
+
+    told = f"This is a fault of eager-otter, not of your files: {type(fault).__name__}: {fault}"
+    try:
+        with tempfile.NamedTemporaryFile(
+            "w",
+            prefix=f"{PROGRAM}-",
+            suffix=".log",
+            delete=False,
+            encoding="utf-8",
+            errors="backslashreplace",
+        ) as log:
+            log.write(f"{PROGRAM} {__version__}, Python {sys.version}\n{' '.join(sys.argv)}\n\n")
+            log.write("".join(traceback.format_exception(fault)))
+        told += f"\nWhat happened is written to {log.name}. Please report it with that file."
+    except OSError:
+        told += "\nPlease report it, and how it came about."
+    echo(told, err=True)
+    return FAULT
 
 
 if __name__ == "__main__":

@@ -11,6 +11,7 @@ import click
 from click.core import ParameterSource
 
 from eager_otter.errors import FileProblem, RequestError
+from eager_otter.gates.streams import echo
 
 if TYPE_CHECKING:
     from eager_otter.plan.plan import Plan
@@ -73,6 +74,26 @@ def notes_option(command: F) -> F:
     )(command)
 
 
+def force_option(command: F) -> F:
+    """Add the option that lets a command replace files that eager-otter did not make."""
+    return click.option(
+        "--force",
+        is_flag=True,
+        help="Replace files that eager-otter did not make. What the command reads is never replaced.",
+    )(command)
+
+
+def inputs_of(survey: Survey, plan: Plan | None) -> list[Path]:
+    """List the files that a survey is read from, and its plan."""
+    file = survey.responses.file
+    read = (
+        *(() if plan is None else plan.inputs),
+        *survey.codebook.files,
+        *(() if file is None else file.paths),
+    )
+    return list(dict.fromkeys(read))
+
+
 def manifest_option(command: F) -> F:
     """Add the option that writes a manifest beside what a command writes."""
     return click.option(
@@ -124,7 +145,7 @@ def opened(
     if not whole:
         tell_who_is_counted(survey, plan, filter_text)
     elif filter_text is not None and survey.responses.filtered(filter_text).all():
-        click.echo(f"Note: the filter leaves nobody out: {filter_text}", err=True)
+        echo(f"Note: the filter leaves nobody out: {filter_text}", err=True)
     return survey, plan
 
 
@@ -145,14 +166,15 @@ def refuse_given(why: str, *names: str) -> None:
 def tell_who_is_counted(survey: Survey, plan: Plan | None, filter_text: str | None) -> None:
     """Say on stderr when a filter leaves nobody out, and when unfinished interviews are counted."""
     for hint in () if plan is None else plan.hints:
-        click.echo(f"Note: {hint}", err=True)
+        echo(f"Note: {hint}", err=True)
     for note in notes_on_people(survey, plan, filter_text):
-        click.echo(f"Note: {note}", err=True)
+        echo(f"Note: {note}", err=True)
 
 
 def notes_on_people(survey: Survey, plan: Plan | None, filter_text: str | None) -> Iterator[str]:
     """Give what is to be known of who is counted."""
     responses = survey.responses
+    yield from (remark.said() for remark in responses.remarks)
     rows = responses.filtered(survey.filter)
     if survey.filter is not None:
         before = responses.filtered(None if plan is None else plan.narrowed)

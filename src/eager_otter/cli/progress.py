@@ -9,10 +9,11 @@ from contextlib import contextmanager
 @contextmanager
 def progress_line() -> Iterator[Callable[[str, int, int], None]]:
     """Show what is being done and how far it is; silent where nobody is watching."""
-    from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn
 
-    console = Console(stderr=True)
+    from eager_otter.gates.terminal import terminal
+
+    console = terminal(err=True)
     columns = (
         TextColumn("{task.description}", markup=False),
         BarColumn(),

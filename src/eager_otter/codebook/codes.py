@@ -21,15 +21,3 @@ def canonical(text: str) -> str:
     if not fraction:
         return "0" if whole == "-0" else whole
     return f"{whole}.{fraction}"
-
-
-def as_number(code: str) -> float | None:
-    """Give the number a code stands for, or None for text.
-
-    >>> as_number("5"), as_number("B"), as_number("1_000")
-    (5.0, None, None)
-    """
-    if not re.match(r"[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d+)?\Z", code, re.ASCII):
-        return None
-    number = float(code)
-    return number if abs(number) < float("inf") else None

@@ -6,8 +6,8 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BeforeValidator, Discriminator, Field, Tag, model_validator
 
-from eager_otter.codebook.codes import as_number
 from eager_otter.documents.checking import Code, Part, Text, written_code
+from eager_otter.gates.numbers import number_of
 
 
 def _as_label(value: object) -> object:
@@ -27,7 +27,7 @@ def _as_score(value: object) -> object:
     """Take a number, or the word for an answer that has none."""
     if value is None or value == "none":
         return value
-    number = None if isinstance(value, bool) else as_number(str(written_code(value)))
+    number = None if isinstance(value, bool) else number_of(str(written_code(value)))
     if number is None:
         raise ValueError(f"score: expected a number, or none for an answer without a score; found {value!r}.")
     return number

@@ -12,7 +12,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from eager_otter.codebook.codes import as_number
 from eager_otter.codebook.expression import (
     Answered,
     Both,
@@ -31,6 +30,7 @@ from eager_otter.codebook.expression import (
 )
 from eager_otter.codebook.model import Question
 from eager_otter.errors import ExpressionError, nearest
+from eager_otter.gates.numbers import number_of
 
 
 def check_expression(expression: Expression, questions: Mapping[str, Question]) -> None:
@@ -60,7 +60,7 @@ def code_of(question: Question, value: Value, text: str) -> str:
 
 def numeric_codes(question: Question) -> dict[str, float]:
     """Give the number of each valid code that is one."""
-    numbers = {answer.code: as_number(answer.code) for answer in question.valid}
+    numbers = {answer.code: number_of(answer.code) for answer in question.valid}
     return {code: number for code, number in numbers.items() if number is not None}
 
 

@@ -7,10 +7,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from math import inf
 
-from eager_otter.codebook.codes import as_number, canonical
+from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.periods import day_number, read_day
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.errors import RequestError
+from eager_otter.gates.numbers import number_of
 
 Number = Callable[[str], float]  # an end of a range as written in, its number out; raises RequestError
 
@@ -66,7 +67,7 @@ class Missing:
 
     def has(self, code: str) -> bool:
         """Tell whether a code, in its one written form, is missing."""
-        return code in self.codes or self.span_of(as_number(code)) is not None
+        return code in self.codes or self.span_of(number_of(code)) is not None
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -104,7 +105,7 @@ def read_missing(entries: Sequence[str], kind: str) -> tuple[Missing, list[tuple
 
 def _code(entry: str, kind: str) -> str:
     code = canonical(entry)
-    if kind == "number" and _ALMOST_NUMBER.match(code) and as_number(code) is None:
+    if kind == "number" and _ALMOST_NUMBER.match(code) and number_of(code) is None:
         raise RequestError(f"{entry!r} can match no number; {WAYS['number']}.")
     return code
 
@@ -131,7 +132,7 @@ def _span(entry: str, kind: str) -> Span | None:
 
 
 def _number(text: str) -> float:
-    number = as_number(text.strip())
+    number = number_of(text.strip())
     if number is None:
         raise RequestError(f"{text.strip()!r} is not a number; {WAYS['number']}.")
     return number

@@ -8,11 +8,11 @@ from pathlib import Path
 from typing import Literal
 
 from eager_otter.codebook.bands import Band
-from eager_otter.codebook.codes import as_number
 from eager_otter.codebook.expression import Expression
 from eager_otter.codebook.label_words import LAST
 from eager_otter.codebook.missing import NOTHING, Missing
 from eager_otter.errors import UnknownName
+from eager_otter.gates.numbers import number_of
 
 Kind = Literal["single", "multi", "number", "date", "text"]
 
@@ -272,7 +272,7 @@ class Question:
 def scores_of(answers: Sequence[Answer]) -> dict[str, float]:
     """Give the score of each valid, scored answer that has one: its own, else the number of its code."""
     scores = {
-        answer.code: answer.score if answer.score is not None else as_number(answer.code)
+        answer.code: answer.score if answer.score is not None else number_of(answer.code)
         for answer in answers
         if not answer.missing and answer.scored
     }
@@ -298,7 +298,7 @@ class Codebook:
     """All questions, in survey order.
 
     `conditions` are the analyst's own words for filters, bases and routing: text by expression.
-    `digest` is a fingerprint of the files it was read from; "" for none.
+    `files` are those it was read from, `path` first, and `digest` is a fingerprint of them; "" for none.
     """
 
     title: str
@@ -311,6 +311,7 @@ class Codebook:
     universe: str = ""
     conditions: Mapping[str, str] = field(default_factory=dict)
     path: Path | None = None
+    files: tuple[Path, ...] = ()
     digest: str = ""
 
     @property

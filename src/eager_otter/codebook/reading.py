@@ -115,10 +115,13 @@ class _Reading:
             if all(k in mistakes for mistakes in wrong):
                 self.note(("missing", k), wrong[0][k])
 
+    def _documents(self) -> list[Document]:
+        """List all documents read, the main one first."""
+        return list({id(one): one for one in (self.document, *self.documents.values())}.values())
+
     def _digest(self) -> str:
         """Fingerprint all files read."""
-        documents = {id(document): document for document in (self.document, *self.documents.values())}
-        lines = [line for document in documents.values() for line in (*document.lines, "\f")]
+        lines = [line for document in self._documents() for line in (*document.lines, "\f")]
         return hashlib.sha256("\n".join(lines).encode()).hexdigest()
 
     def whole(self) -> Draft:
@@ -151,6 +154,7 @@ class _Reading:
             universe=(head.universe or "") if head else "",
             conditions=self._conditions(head),
             path=self.document.path,
+            files=tuple(document.path for document in self._documents()),
         )
         sound = {*self.questions, *self.grids}
         return Draft(

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import hashlib
-import json
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field
 
 from eager_otter.errors import FileProblem, shown_path
+from eager_otter.gates.reading import LARGEST_JSON, parse_json, plain_json, read_blocks, read_text
+from eager_otter.gates.text import as_json
 
 MANIFEST = "manifest.json"
 FORMAT: Literal[1] = 1
@@ -114,7 +115,7 @@ class ManifestFile(_Entry):
 
     def text(self) -> str:
         """Write it as JSON, the same for the same reports."""
-        return json.dumps(self.model_dump(), ensure_ascii=False, indent=1) + "\n"
+        return as_json(self.model_dump(), indent=1) + "\n"
 
     def of(self, path: Path) -> Manifest | None:
         """Find the report that a file is an output of, byte for byte."""
@@ -128,17 +129,21 @@ def digest(content: bytes) -> Digest:
 
 def file_digest(path: Path) -> Digest:
     """Give a digest of a file's bytes, "" where it is not there."""
-    return digest(path.read_bytes()) if path.is_file() else ""
+    if not path.is_file():
+        return ""
+    found = hashlib.sha256()
+    for block in read_blocks(path, "a file"):
+        found.update(block)
+    return found.hexdigest()[:16]
 
 
 def read_manifests(path: Path) -> ManifestFile:
     """Read a manifest file. Raises FileProblem where it cannot be read or is not one."""
+    text = read_text(path, "a manifest", most=LARGEST_JSON)
     try:
-        content: Mapping[str, object] = json.loads(path.read_text(encoding="utf-8"))
+        content: Mapping[str, object] = plain_json(parse_json(text, shown_path(path), "JSON"))
         return ManifestFile.model_validate(content)
-    except OSError as error:
-        raise FileProblem(f"{shown_path(path)}: cannot be read ({error.strerror or error}).") from error
-    except (ValueError, ValidationError) as error:
+    except (ValueError, RecursionError, FileProblem) as error:
         message = "is not a manifest that this version reads; run the plan again to write a new one."
         raise FileProblem(f"{shown_path(path)}: {message}") from error
 

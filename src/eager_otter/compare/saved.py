@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import csv
-import json
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from eager_otter.errors import FileProblem, shown_path
+from eager_otter.gates.numbers import number_of
+from eager_otter.gates.reading import checked_file, read_json, read_lines, reading
 from eager_otter.tables.request import today_figure
 
 COLUMNS = (
@@ -91,6 +92,7 @@ def read_results(path: Path) -> Mapping[str, SavedTable]:
     return tables
 
 
+TIDY = "a tidy file"
 WHAT = "a tidy file of a report was expected; make one with: eager-otter run --output tables.csv"
 
 
@@ -100,16 +102,9 @@ Saved = dict[str, str]  # one record, by the columns of today
 def _lines(path: Path) -> Iterator[tuple[int, Saved]]:
     """Go through the records of a tidy file as texts, with the number of each (of its line, in CSV)."""
     read = {".json": _json_lines, ".parquet": _parquet_lines}.get(path.suffix.lower(), _csv_lines)
-    try:
+    checked_file(path, TIDY)
+    with reading(path, TIDY, f"{WHAT[0].upper()}{WHAT[1:]}."):
         yield from read(path)
-    except FileProblem:
-        raise
-    except FileNotFoundError as error:
-        raise FileProblem(f"{shown_path(path)}: no such file. Check the path and the spelling.") from error
-    except OSError as error:
-        raise FileProblem(f"{shown_path(path)}: cannot be read ({error.strerror or error}).") from error
-    except (UnicodeDecodeError, csv.Error) as error:
-        raise FileProblem(f"{shown_path(path)}: cannot be read as CSV; {WHAT}.") from error
 
 
 def _as_today(record: Mapping[str, str]) -> Saved:
@@ -127,22 +122,21 @@ def _as_today(record: Mapping[str, str]) -> Saved:
 
 
 def _csv_lines(path: Path) -> Iterator[tuple[int, Saved]]:
-    with path.open(encoding="utf-8-sig", newline="") as file:
-        reader = csv.reader(file, strict=True)
-        columns = tuple(next(reader, ()))
-        if columns not in (COLUMNS, OLD_COLUMNS):
-            raise FileProblem(f"{shown_path(path)}: its first line does not name the columns; {WHAT}.")
-        for number, cells in enumerate(reader, 2):
-            if len(cells) != len(columns):
-                raise FileProblem(
-                    f"{shown_path(path)}: line {number} has {len(cells)} cells, not {len(columns)}."
-                )
-            yield number, _as_today(dict(zip(columns, cells, strict=True)))
+    reader = csv.reader(read_lines(path, TIDY), strict=True)
+    columns = tuple(next(reader, ()))
+    if columns not in (COLUMNS, OLD_COLUMNS):
+        raise FileProblem(f"{shown_path(path)}: its first line does not name the columns; {WHAT}.")
+    for number, cells in enumerate(reader, 2):
+        if len(cells) != len(columns):
+            raise FileProblem(
+                f"{shown_path(path)}: line {number} has {len(cells)} cells, not {len(columns)}."
+            )
+        yield number, _as_today(dict(zip(columns, cells, strict=True)))
 
 
 def _json_lines(path: Path) -> Iterator[tuple[int, Saved]]:
     try:
-        records = json.loads(path.read_text(encoding="utf-8"))["records"]
+        records = read_json(path, "JSON")["records"]
         columns = OLD_COLUMNS if records and "layer" in records[0] else COLUMNS
         rows = [
             {name: "" if record[name] is None else str(record[name]) for name in columns}
@@ -175,7 +169,7 @@ def _parquet_lines(path: Path) -> Iterator[tuple[int, Saved]]:
 def _value(text: str, path: Path, number: int) -> float | None:
     if text == "":
         return None
-    try:
-        return float(text)
-    except ValueError as error:
-        raise FileProblem(f"{shown_path(path)}: record {number}: {text!r} is not a number.") from error
+    value = number_of(text)
+    if value is None:
+        raise FileProblem(f"{shown_path(path)}: record {number}: {text!r} is not a number.")
+    return value

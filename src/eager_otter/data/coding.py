@@ -12,6 +12,7 @@ from eager_otter.data.answers import TextAnswers
 from eager_otter.data.responses import Responses
 from eager_otter.data.sheet_file import SheetFile, open_sheet
 from eager_otter.errors import DataError, RequestError, nearest
+from eager_otter.gates.text import LONGEST_CELL, held, one_line, shortened
 
 TEXTS, TOPICS = "Texts", "Topics"
 ID, TEXT, CODE, TOPIC = "id", "text", "code", "topic"
@@ -110,13 +111,18 @@ def _given(sheet: SheetFile, wanted: Mapping[str, str], topics: Mapping[str, str
             wrong.append(f"row {row}: the id {name!r} stands twice")
         elif name not in wanted:
             wrong.append(f"row {row}: the id {name!r} has no text in the data")
-        elif " ".join(wanted[name].split()) != " ".join(text.split()):
+        elif _as_written(wanted[name]) != one_line(text):
             wrong.append(f"row {row}: the text is not that of {name!r}; were the rows sorted apart?")
         given[name] = _codes([table[column][row - 2] for column in columns], by_name, topics, row, wrong)
     if wrong:
         more = f"\n  and {len(wrong) - SHOWN:,} more" if len(wrong) > SHOWN else ""
         raise DataError(f"{sheet.place}:\n  " + "\n  ".join(wrong[:SHOWN]) + more)
     return given
+
+
+def _as_written(text: str) -> str:
+    """Give a text of the data as it stands in the sheet that goes out to be coded, on one line."""
+    return one_line(shortened(held(text), LONGEST_CELL))
 
 
 def _codes(

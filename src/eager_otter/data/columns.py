@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable, Container
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -13,11 +14,14 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eager_otter.codebook.codes import as_number, canonical
+from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.missing import Missing
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
 from eager_otter.errors import DataError
+from eager_otter.gates.numbers import LARGEST, number_of
 
+THOUSANDS = re.compile(r"-?\d{1,3}(,\d{3})+")
+TOO_LARGE = re.compile(r"[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d+)?")
 WIDEST_LOOKUP = 1 << 12  # whole numbers within this span are translated by a table, others one text at a time
 SHOWN = 5
 
@@ -171,7 +175,7 @@ def without_missing(values: FloatArray, missing: Missing) -> tuple[FloatArray, C
     for k, span in reversed(list(enumerate(missing.spans, behind))):
         which[span.holds(values)] = k
     for k, code in enumerate(missing.codes, 1):
-        number = as_number(code)
+        number = number_of(code)
         if number is not None:
             which[values == number] = k
     if not which.any():
@@ -204,7 +208,7 @@ def _as_floats(column: Any) -> FloatArray | None:
     except (pa.ArrowInvalid, pa.ArrowNotImplementedError, AttributeError):
         return None
     values = values.copy() if null is None else np.where(null, np.nan, values)
-    if np.isinf(values).any():
+    if np.any(np.abs(values) > LARGEST):
         return None
     strange = not pa.types.is_floating(array.type) and np.isnan(values).sum() > array.null_count
     return None if strange else values  # a text such as "nan" is no number
@@ -219,6 +223,19 @@ def _blank_as_null(array: Any) -> Any:
     return pa.Array.from_buffers(array.type, len(array), [bits, *array.buffers()[1:]])
 
 
+def _at_most(wrong: set[str]) -> str:
+    return f" of at most {LARGEST:g}" if any(TOO_LARGE.fullmatch(text) for text in wrong) else ""
+
+
+def _remedy_for(wrong: set[str]) -> str:
+    if all(THOUSANDS.fullmatch(text) for text in wrong):
+        return (
+            "Is the comma a decimal sign? Then write decimal: ',' beside the file in the plan's data. "
+            "If it parts thousands, export the numbers without it."
+        )
+    return "Correct the data, or list these values under 'missing' in the codebook."
+
+
 def _numbers_by_text(column: Any, missing: Missing, name: str) -> tuple[FloatArray, CodeArray | None]:
     """Look at each distinct text of a column that is not plainly numbers."""
     parts = distinct(column)
@@ -227,7 +244,7 @@ def _numbers_by_text(column: Any, missing: Missing, name: str) -> tuple[FloatArr
     for k, text in enumerate(parts.texts):
         if not text or text in missing.codes:
             continue
-        number = as_number(text)
+        number = number_of(text)
         if number is None:
             wrong.add(text)
         else:
@@ -236,8 +253,8 @@ def _numbers_by_text(column: Any, missing: Missing, name: str) -> tuple[FloatArr
         seen = parts.rows_with(wrong)
         if seen.size:
             raise DataError(
-                f"Column {name!r} should hold numbers; found {parts.named_rows(seen)}. "
-                "Correct the data, or list these values under 'missing' in the codebook."
+                f"Column {name!r} should hold numbers{_at_most(wrong)}; found {parts.named_rows(seen)}. "
+                f"{_remedy_for(wrong)}"
             )
     without, spanned = without_missing(values, missing)
     which = np.zeros(values.size, smallest_unsigned(len(missing.names))) if spanned is None else spanned

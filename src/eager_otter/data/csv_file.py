@@ -6,7 +6,7 @@ import codecs
 import csv
 import io
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,13 +15,21 @@ from typing import Any
 import pyarrow as pa
 
 from eager_otter.data.files import Source, checked_names, source_of
+from eager_otter.data.line_breaks import swallowed_rows
+from eager_otter.data.remark import Remark, blank_lines, named
 from eager_otter.errors import DataError, FileProblem, RequestError, shown_path
+from eager_otter.gates.encodings import USUAL, WESTERN, not_western
+from eager_otter.gates.reading import read_blocks, read_lines, read_start, reading
+from eager_otter.looks.words import said
 
 DELIMITERS = (",", ";", "\t", "|")
 LONGEST_START = 16 * 1024 * 1024
 BLOCK = 8 << 20
+IN_PARTS_FROM = 64 << 20  # bytes
 UTF16_MARKS = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
-UNDEFINED_1252 = frozenset(b"\x81\x8d\x8f\x90\x9d")
+LINE_END = re.compile("\r\n|[\r\n]")
+WHAT = "CSV"
+TEXT_FILE = "a CSV file"
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,16 +48,69 @@ class CsvFile:
         """What to call it in a message."""
         return shown_path(self.path)
 
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        """The files it is read from."""
+        return (self.path,)
+
     def read(self, columns: Sequence[str]) -> Any:
         """Read some columns as text: an Arrow table. Raises FileProblem, DataError for a file without rows."""
-        table = _CsvReader(self, columns).whole()
+        with reading(self.path, WHAT):
+            table = _CsvReader(self, columns).whole()
         if table.num_rows == 0:
             raise DataError(f"{self.place}: has a header but no rows; at least one respondent is needed.")
         return table
 
     def parts(self, columns: Sequence[str]) -> Iterator[Any]:
         """Read some columns in parts of some megabytes: Arrow tables. Raises as `read` does, later."""
-        return _CsvReader(self, columns).parts()
+        with reading(self.path, WHAT):
+            yield from _CsvReader(self, columns).parts()
+
+    @property
+    def in_parts(self) -> bool:
+        """Whether it is so large that it is better read in parts."""
+        return self.path.stat().st_size >= IN_PARTS_FROM
+
+    def remarks(self, rows: int) -> Iterator[Remark]:
+        """Tell of blank lines, and of quotes that were not closed: fewer rows were read than the file has lines."""
+        filled, blank = self._count_lines()
+        if blank and len(self.names) > 1:
+            yield blank_lines(blank)
+        if rows >= filled - 1:
+            return
+        lines = read_lines(self.path, TEXT_FILE, encoding=self.encoding, errors="replace")
+        found = list(swallowed_rows(lines, self.delimiter, len(self.names)))
+        if found:
+            lost, where = sum(one.rows for one in found), [f"line {one.line:,}" for one in found]
+            yield Remark(
+                slip="quote not closed",
+                text=said(
+                    "{count} {count:line|lines} of the data {count:looks|look} like {count:a row|rows} but "
+                    "{count:stands|stand} within quotes ({where}) and {count:is|are} not counted."
+                ),
+                values={"count": lost, "where": named(where)},
+                remedy="Close the quote on that line, or double quotes that belong to an answer, and export again.",
+                count=lost,
+                severe=True,
+            )
+
+    def _count_lines(self) -> tuple[int, int]:
+        """Count the lines that hold something, and the blank ones between them, not those at the end."""
+        if not self.encoding.startswith(("utf-16", "utf-32")):
+            ends, last, blank = 0, b"\n", False
+            for block in read_blocks(self.path, TEXT_FILE, BLOCK):
+                text = block if b"\r" not in block else block.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
+                blank = blank or b"\n\n" in text or (last == text[:1] == b"\n")
+                ends, last = ends + text.count(b"\n"), text[-1:]
+            if not blank:
+                return ends + (last != b"\n"), 0
+        filled = between = since = 0
+        for line in read_lines(self.path, TEXT_FILE, encoding=self.encoding, errors="replace"):
+            if line.strip("\r\n"):
+                filled, between, since = filled + 1, between + since, 0
+            else:
+                since += 1
+        return filled, between
 
     def source(self, rows: int) -> Source:
         """Tell where the responses came from."""
@@ -65,71 +126,78 @@ def open_csv(
     Raises FileProblem for a file that is no text or of an unknown encoding, DataError for one that is empty or
     names a column twice.
     """
-    start = _start_of(path)
+    start = read_start(path, TEXT_FILE, LONGEST_START)
+    if not start.strip():
+        raise DataError(f"{shown_path(path)}: is empty; a header row and one row per respondent are needed.")
     if encoding is not None:
         encoding, guessed = _known_encoding(encoding), False
     else:
         encoding, guessed = _encoding_of(path, start)
     text = _decoded(start, encoding, path)
-    first_line = text.lstrip("\r\n").split("\n", 1)[0]
-    if delimiter is not None and len(delimiter) != 1:
-        raise RequestError(f"A delimiter is one character; got {delimiter!r}.")
+    first_line = LINE_END.split(text.lstrip("\r\n"), maxsplit=1)[0]
+    if delimiter is not None and (len(delimiter) != 1 or delimiter in '"\r\n'):
+        raise RequestError(f"A delimiter is one character, not a quote or a line end; got {delimiter!r}.")
     delimiter = delimiter or max(DELIMITERS, key=first_line.count)
     csv.field_size_limit(LONGEST_START)
     try:
-        header = next(iter(csv.reader(io.StringIO(text), delimiter=delimiter)), [])
+        header = next(iter(csv.reader(io.StringIO(text, newline=None), delimiter=delimiter)), [])
     except csv.Error as error:
         raise FileProblem(f"{shown_path(path)}: the header row cannot be read ({error}).") from error
     names = checked_names(header, shown_path(path))
     return CsvFile(path, tuple(names), delimiter, encoding, decimal or _decimal_of(text, delimiter), guessed)
 
 
-def _start_of(path: Path) -> bytes:
-    place = shown_path(path)
-    try:
-        with path.open("rb") as file:
-            start = file.read(LONGEST_START)
-    except OSError as error:
-        raise FileProblem(f"{place}: cannot be read ({error.strerror}).") from error
-    if not start.strip():
-        raise DataError(f"{place}: is empty; a header row and one row per respondent are needed.")
-    if b"\0" in start[:65536] and not start.startswith(UTF16_MARKS):
-        raise FileProblem(f"{place}: is not a text file; save the data as CSV (UTF-8).")
-    return start
-
-
 def _known_encoding(name: str) -> str:
     try:
-        return codecs.lookup(name).name
-    except LookupError as error:
-        raise RequestError(f"No text encoding {name!r}. Usual ones: utf-8, utf-16, cp1252.") from error
+        known = codecs.lookup(name)
+    except (LookupError, ValueError) as error:
+        raise RequestError(
+            f"No text encoding {name!r}. Usual ones: utf-8, utf-16, cp1252, {USUAL}."
+        ) from error
+    if not getattr(known, "_is_text_encoding", True):
+        raise RequestError(
+            f"{name!r} is not an encoding of text. Usual ones: utf-8, utf-16, cp1252, {USUAL}."
+        )
+    return known.name
 
 
 def _encoding_of(path: Path, start: bytes) -> tuple[str, bool]:
-    """Find the encoding: it, and whether it is a guess."""
+    """Find the encoding: it, and whether it is a guess. Raises FileProblem where it has to be named."""
     if start.startswith(UTF16_MARKS):
         return "utf-16", False
-    line, byte = _first_bad_byte(path)
+    place = shown_path(path)
+    if b"\0" in start[:65536]:
+        raise FileProblem(f"{place}: is not a text file; save the data as CSV (UTF-8).")
+    line, byte, lines = _first_bad_lines(path)
     if not line:
         return "utf-8", False
-    if any(byte in UNDEFINED_1252 for byte in start):
-        raise FileProblem(
-            f"{shown_path(path)}: not UTF-8 text (line {line}, byte {byte:#04x}), nor Windows-1252. "
-            "Save the file as CSV UTF-8, or name its encoding."
-        )
-    return "cp1252", True
+    doubt = not_western(lines)
+    if doubt is None:
+        return WESTERN, True
+    maybe = f"It may be {doubt.maybe}. " if doubt.maybe else ""
+    raise FileProblem(
+        f"{place}: is not UTF-8 text (line {line}, byte {byte:#04x}), and reads as {doubt.example!r} in Windows-1252. "
+        f"{maybe}Name its encoding (data: {{file: {path.name}, encoding: …}} in the plan, --encoding for a draft), or "
+        f"save it as CSV UTF-8. Usual ones: {USUAL}."
+    )
 
 
 def _decoded(start: bytes, encoding: str, path: Path) -> str:
-    decoder = codecs.getincrementaldecoder("utf-8-sig" if encoding == "utf-8" else encoding)()
     try:
+        decoder = codecs.getincrementaldecoder("utf-8-sig" if encoding == "utf-8" else encoding)()
         return decoder.decode(start)
-    except UnicodeDecodeError as error:
-        raise FileProblem(f"{shown_path(path)}: is not {encoding} text (byte {error.start + 1}).") from error
+    except (UnicodeError, LookupError, TypeError) as error:
+        byte = f" (byte {error.start + 1})" if isinstance(error, UnicodeDecodeError) else ""
+        raise FileProblem(
+            f"{shown_path(path)}: is not {encoding} text{byte}; name another encoding."
+        ) from error
 
 
 def _decimal_of(text: str, delimiter: str) -> str:
-    """Find a decimal comma: numbers such as 3,5 and none such as 3.5, where a comma does not part the cells."""
+    """Find a decimal comma: numbers such as 3,5 and none such as 3.5, where a comma does not part the cells.
+
+    Where all have three digits behind, it may part thousands as well: then none is taken for a decimal sign.
+    """
     if delimiter == ",":
         return "."
     cells = re.findall(
@@ -209,19 +277,39 @@ class _CsvReader:
         )
 
 
-def _first_bad_byte(path: Path) -> tuple[int, int]:
-    """Find the first line (from 1) that is not UTF-8, and the byte; 0 where all is."""
-    with path.open("rb") as file:
-        number = 0
-        while lines := file.readlines(1 << 20):
-            try:
-                b"".join(lines).decode("utf-8")
-            except UnicodeDecodeError:
-                for line in lines:
-                    number += 1
-                    try:
-                        line.decode("utf-8")
-                    except UnicodeDecodeError as error:
-                        return number, line[error.start]
-            number += len(lines)
-    return 0, 0
+MOST_BAD = 400_000  # bytes of lines that are looked at to tell their encoding
+
+
+def _first_bad_lines(path: Path) -> tuple[int, int, bytes]:
+    """Find the first line (from 1) that is not UTF-8, its byte, and more such lines; 0 where all is UTF-8."""
+    first, byte, number = 0, 0, 0
+    bad: list[bytes] = []
+    size = 0
+    for lines in _line_blocks(read_blocks(path, TEXT_FILE)):
+        try:
+            lines.decode("utf-8")
+        except UnicodeDecodeError:
+            for k, line in enumerate(lines.split(b"\n"), number + 1):
+                try:
+                    line.decode("utf-8")
+                except UnicodeDecodeError as error:
+                    if not first:
+                        first, byte = k, line[error.start]
+                    bad.append(line)
+                    size += len(line)
+            if size > MOST_BAD:
+                break
+        number += lines.count(b"\n")
+    return first, byte, b"\n".join(bad)[: 2 * MOST_BAD]
+
+
+def _line_blocks(blocks: Iterable[bytes]) -> Iterator[bytes]:
+    """Join blocks of bytes to blocks of whole lines."""
+    carried = b""
+    for block in blocks:
+        whole, end, rest = (carried + block).rpartition(b"\n")
+        carried = rest
+        if end:
+            yield whole + end
+    if carried:
+        yield carried

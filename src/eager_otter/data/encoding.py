@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from eager_otter.codebook.bands import Band
-from eager_otter.codebook.codes import as_number, canonical
+from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.missing import Missing
 from eager_otter.codebook.model import (
     DateColumn,
@@ -26,6 +26,7 @@ from eager_otter.data.answers import MultiAnswers, NumberAnswers, SingleAnswers,
 from eager_otter.data.columns import Distinct, Located, distinct, numbers, without_missing
 from eager_otter.data.reasons import BLANK, NO_BAND, UNKNOWN, Reason, Reasons
 from eager_otter.errors import DataError, nearest
+from eager_otter.gates.numbers import number_of
 
 Columns = Mapping[str, Any]  # column name → Arrow column
 
@@ -209,7 +210,7 @@ class _Places:
             return self.blank
         place = self.known.get(text)
         if place is None and self.missing.spans:
-            span = self.missing.span_of(as_number(text))
+            span = self.missing.span_of(number_of(text))
             place = None if span is None else self.first_span + span
         return self.unknown if place is None else place
 
@@ -253,8 +254,8 @@ def _reasons_by_column(
 
 def _refuse_stray_text(question: Question, name: str, parts: Distinct, unknown: Mapping[str, int]) -> None:
     """Refuse words where every code is a number: such a column is not what the codebook takes it for."""
-    stray = [text for text in unknown if as_number(text) is None]
-    if not stray or any(as_number(answer.code) is None for answer in question.answers):
+    stray = [text for text in unknown if number_of(text) is None]
+    if not stray or any(number_of(answer.code) is None for answer in question.answers):
         return
     rows = parts.rows_with(stray)
     labels = [answer.label for answer in question.answers]
@@ -308,7 +309,7 @@ class _TickReasons:
             return 0
         if text in self.missing.codes:
             return self.missing.codes.index(text) + 1
-        span = self.missing.span_of(as_number(text)) if self.missing.spans else None
+        span = self.missing.span_of(number_of(text)) if self.missing.spans else None
         return 0 if span is None else len(self.missing.codes) + span + 1
 
     def reasons(self, coded: Sequence[CodeArray], answered: BoolArray) -> Reasons | None:
@@ -323,7 +324,7 @@ class _TickReasons:
 
 def _is_word(text: str) -> bool:
     """Tell whether a tick column's own label stands for a tick: exports of labels hold it, a number never does."""
-    return as_number(text) is None
+    return number_of(text) is None
 
 
 def _count_texts(parts: Distinct, chosen: BoolArray, unknown: Counter[str]) -> None:

@@ -5,18 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from xml.etree.ElementTree import Element, ElementTree, SubElement, indent
+from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
 import numpy as np
 
-from eager_otter.codebook.codes import as_number
 from eager_otter.codebook.model import Question
 from eager_otter.codebook.periods import day_text
 from eager_otter.core.arrays import BoolArray
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
-from eager_otter.data.csv_out import write_rows
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError
+from eager_otter.gates.numbers import number_of
+from eager_otter.gates.writing import write_bytes, write_rows
 
 Column = list[str]
 
@@ -113,7 +113,7 @@ def write_triple_s(
     for question in codebook:
         writer.question(question, responses.answers(question.name).chosen(rows))
     indent(root)
-    ElementTree(root).write(definition, encoding="utf-8", xml_declaration=True)
+    write_bytes(definition, tostring(root, encoding="utf-8", xml_declaration=True))
     _write_fields(data, writer.fields)
     return [question.name for question in codebook if question.answers and not _codes_fit(question)]
 
@@ -127,7 +127,7 @@ class _TripleS:
 
     def plain(self, field: Field, use: str) -> None:
         """Write a column that is no question."""
-        numbers = all(as_number(text) is not None for text in field.texts if text)
+        numbers = all(number_of(text) is not None for text in field.texts if text)
         element = self._variable(field.name, "quantity" if numbers else "character", field.name, field.texts)
         if use:
             element.set("use", use)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import os
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -10,11 +11,15 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Protocol
 
+from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError, nearest
+from eager_otter.gates.reading import read_blocks
 from eager_otter.looks.words import counted
 
 SHOWN = 5
 MOST_COLUMNS = 100_000
+LONGEST_NAME = 1_000  # characters of a column's name
+MOST_OF_MEMORY, USUAL_MEMORY = 0.5, 8 << 30
 
 
 class DataFile(Protocol):
@@ -32,8 +37,15 @@ class DataFile(Protocol):
     def place(self) -> str:
         """What to call it in a message."""
 
+    @property
+    def paths(self) -> Sequence[Path]:
+        """The files it is read from."""
+
     def read(self, columns: Sequence[str]) -> Any:
         """Read some columns: an Arrow table."""
+
+    def remarks(self, rows: int) -> Iterable[Remark]:
+        """Tell what was noticed in the file, of which so many rows were read."""
 
     def source(self, rows: int) -> Source:
         """Tell where the responses came from."""
@@ -72,9 +84,8 @@ class Source:
 def source_of(path: Path, rows: int, how: str = "") -> Source:
     """Describe a file by its name, the day it was changed and its bytes."""
     digest = hashlib.sha256()
-    with path.open("rb") as file:
-        while block := file.read(1 << 20):
-            digest.update(block)
+    for block in read_blocks(path, "a file of responses"):
+        digest.update(block)
     changed = datetime.fromtimestamp(path.stat().st_mtime, UTC).strftime("%Y-%m-%d %H:%M")
     return Source(name=path.name, rows=rows, changed=changed, fingerprint=digest.hexdigest()[:12], how=how)
 
@@ -84,12 +95,33 @@ def checked_names(header: Sequence[str], place: str) -> list[str]:
     names = list(header)
     if len(names) > MOST_COLUMNS:
         raise DataError(f"{place}: {len(names):,} columns; at most {MOST_COLUMNS:,} are read.")
+    long = next((name for name in names if len(name) > LONGEST_NAME), None)
+    if long is not None:
+        raise DataError(
+            f"{place}: the header has a name of {len(long):,} characters, {long[:40]!r}…; is a quote not closed?"
+        )
     if len(set(names)) < len(names):
         counts = Counter(names)
         twice = sorted(name for name, count in counts.items() if count > 1)
         shown = ", ".join(repr(name) for name in twice[:SHOWN])
         raise DataError(f"{place}: the header names {shown} more than once; each column needs its own name.")
     return names
+
+
+def check_room(codes: int, place: str) -> None:
+    """Refuse data of which a byte per answer would not fit into memory. Raises DataError."""
+    if codes > MOST_OF_MEMORY * _memory():
+        raise DataError(
+            f"{place}: holds {codes:,} answers, more than this machine's memory; name fewer questions, or split it."
+        )
+
+
+def _memory() -> int:
+    """Give the size of the machine's memory in bytes; a plausible one where it does not tell."""
+    try:
+        return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    except (AttributeError, ValueError, OSError):
+        return USUAL_MEMORY
 
 
 def check_there(file: DataFile, wanted: Sequence[str]) -> None:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 
 from eager_otter.data.files import Source
+from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError
 
 
@@ -29,6 +31,11 @@ class FrameInMemory:
         """What to call it in a message."""
         return "the frame"
 
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        """The files it is read from: none."""
+        return ()
+
     def read(self, columns: Sequence[str]) -> Any:
         """Take some columns: an Arrow table. Raises DataError for no rows, or a column that is not of answers."""
         if len(self.frame) == 0:
@@ -36,6 +43,10 @@ class FrameInMemory:
         by_name = dict(zip(self.names, self.frame.columns, strict=True))
         arrays = [_from_series(self.frame[by_name[name]], name) for name in columns]
         return pa.table(arrays, names=list(columns))
+
+    def remarks(self, rows: int) -> tuple[Remark, ...]:
+        """Tell what was noticed: nothing."""
+        return ()
 
     def source(self, rows: int) -> Source:
         """Tell where the responses came from."""

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 
-from eager_otter.data.files import Source, source_of
+from eager_otter.data.files import Source, checked_names, source_of
+from eager_otter.data.remark import Remark, named
 from eager_otter.data.sheet_file import cell_as_text
-from eager_otter.errors import DataError, FileProblem, shown_path
+from eager_otter.errors import DataError, shown_path
+from eager_otter.gates.reading import LARGEST_JSON, parse_json, plain_json, read_text, reading
+from eager_otter.gates.text import held, replaced_in
+from eager_otter.looks.words import said
 
-LARGEST = 1024**3
+WHAT = "JSON"
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -31,8 +34,13 @@ class JsonFile:
         """What to call it in a message."""
         return shown_path(self.path)
 
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        """The files it is read from."""
+        return (self.path,)
+
     def read(self, columns: Sequence[str]) -> Any:
-        """Give some columns as text: an Arrow table. Raises DataError for a value that is no answer."""
+        """Give some columns as text: an Arrow table. Raises DataError for a value that is not an answer."""
         arrays = [
             pa.array([self._text(k, name) for k in range(len(self.records))], pa.string()) for name in columns
         ]
@@ -44,7 +52,26 @@ class JsonFile:
             raise DataError(
                 f"{self.place}: record {k + 1}: {name!r} holds a list or an object, not an answer."
             )
-        return cell_as_text(value)
+        text = cell_as_text(value)
+        return text if text is None or not _halved(text) else held(text)
+
+    def remarks(self, rows: int) -> Iterator[Remark]:
+        """Tell of halves of characters."""
+        broken = [
+            f"record {number}"
+            for number, record in enumerate(self.records, 1)
+            if any(isinstance(value, str) and _halved(value) for value in record.values())
+        ]
+        if broken:
+            yield Remark(
+                slip="half a character",
+                text=said(
+                    "{count} {count:record has|records have} half a character in a text ({where}); a code stands there."
+                ),
+                values={"count": len(broken), "where": named(broken)},
+                remedy="Export the data again; characters beyond the usual ones were cut in two.",
+                count=len(broken),
+            )
 
     def source(self, rows: int) -> Source:
         """Tell where the responses came from."""
@@ -52,25 +79,24 @@ class JsonFile:
 
 
 def open_json(path: Path) -> JsonFile:
-    """Open a JSON file. Raises FileProblem for one that is no JSON or too large, DataError for other than records."""
+    """Open a JSON file. Raises FileProblem for one that is not JSON or too large, DataError for other than records."""
     place = shown_path(path)
-    if path.stat().st_size > LARGEST:
-        raise FileProblem(f"{place}: larger than 1 GB; save it as Parquet or CSV.")
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-        lines = path.suffix.lower() == ".jsonl"
-        records = (
-            [json.loads(line) for line in text.splitlines() if line.strip()] if lines else json.loads(text)
-        )
-    except UnicodeDecodeError as error:
-        raise FileProblem(f"{place}: not UTF-8 text (byte {error.start + 1}).") from error
-    except (json.JSONDecodeError, RecursionError) as error:
-        raise FileProblem(f"{place}: is no JSON ({error}).") from error
-    except OSError as error:
-        raise FileProblem(f"{place}: cannot be read ({error.strerror}).") from error
+    text = read_text(path, "a JSON file", most=LARGEST_JSON)
+    with reading(path, WHAT):
+        if path.suffix.lower() == ".jsonl":
+            lines = enumerate(text.replace("\r\n", "\n").replace("\r", "\n").split("\n"), 1)
+            records = [
+                plain_json(parse_json(line, f"{place}, line {k}", WHAT)) for k, line in lines if line.strip()
+            ]
+        else:
+            records = plain_json(parse_json(text, place, WHAT))
     if not isinstance(records, list) or not all(isinstance(record, dict) for record in records):
-        raise DataError(f"{place}: a list of records is wanted, one object per respondent.")
+        raise DataError(f"{place}: a list of records was expected, one object per respondent.")
     if not records:
         raise DataError(f"{place}: has no records; at least one respondent is needed.")
-    names = tuple(dict.fromkeys(name for record in records for name in record))
-    return JsonFile(path, names, records)
+    names = list(dict.fromkeys(name for record in records for name in record))
+    return JsonFile(path, tuple(checked_names(names, place)), records)
+
+
+def _halved(text: str) -> bool:
+    return not text.isascii() and replaced_in(text) > 0 and any("\ud800" <= c <= "\udfff" for c in text)

@@ -9,6 +9,7 @@ from typing import Any, Literal
 
 from eager_otter.data.files import DataFile
 from eager_otter.errors import FileProblem, RequestError, shown_path
+from eager_otter.gates.reading import checked_file
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -37,10 +38,7 @@ def open_data(data: Any, reading: Reading | None = None) -> DataFile:
 
 
 def _open_path(path: Path, reading: Reading) -> DataFile:
-    if path.is_dir():
-        raise FileProblem(f"{shown_path(path)}: is a folder; a file of responses was expected.")
-    if not path.exists():
-        raise FileProblem(f"{shown_path(path)}: no such file. Check the path and the spelling.")
+    checked_file(path, "a file of responses")
     ending = path.suffix.lower()
     if ending not in OPENERS:
         known = ", ".join(OPENERS)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -42,12 +42,15 @@ from eager_otter.data.encoding import (
 from eager_otter.data.files import DataFile, Source, check_there, read_columns
 from eager_otter.data.made import combined, computed, equal_bands, in_periods, merged
 from eager_otter.data.opening import Reading, open_data
+from eager_otter.data.parquet_file import ParquetFile
 from eager_otter.data.reasons import NO_GROUP, NOT_ASKED, Reasons, where_none
+from eager_otter.data.remark import BLANK_ROWS, Remark, blank_lines, named
 from eager_otter.data.selection import reasons_of, select
 from eager_otter.errors import DataError, RequestError, UnknownName
+from eager_otter.gates.numbers import SMALLEST
 from eager_otter.looks.words import counted
 
-IN_PARTS_FROM = 64 * 1024 * 1024  # bytes of a CSV file
+COLUMNS_AT_ONCE = 200
 KEPT_REASONS = (
     16  # reasons for no answer take as much memory as the codes: those of the last few questions are kept
 )
@@ -81,6 +84,10 @@ class Responses:
     source: Source
     rows: int
     file: DataFile | None = None  # where columns that the codebook does not name can be read
+    remarks: tuple[Remark, ...] = ()  # what was noticed while it was read
+    blank: BoolArray | None = (
+        None  # (rows,) rows that hold nothing at all, which are never respondents; None for none
+    )
     _encoded: dict[str, Answers] = field(default_factory=dict)
     _numbers_read: dict[str, FloatArray] = field(default_factory=dict)
     _reasons: dict[str, Reasons] = field(default_factory=dict)
@@ -195,6 +202,7 @@ class Responses:
             ("is missing", np.isnan(kept)),
             ("is negative", kept < 0),
             ("is infinite", np.isinf(kept)),
+            (f"is not 0 but below {SMALLEST:g}", (kept > 0) & (kept < SMALLEST)),
         ):
             if wrong.any():
                 raise DataError(self._wrong_weights(column, what, kept, places, np.flatnonzero(wrong)))
@@ -203,15 +211,19 @@ class Responses:
         return kept
 
     def times(self) -> FloatArray | None:
-        """Read and check, once, how many respondents each row stands for: (rows,); None for one each.
+        """Read and check, once, how many respondents each row stands for: (rows,), 0 for blank ones; None for one each.
 
         Raises UnknownName for a column that is not there, DataError naming the rows that hold no whole number
         from 0 up.
         """
         column = self.codebook.frequency
-        if column is None or self._times is not None:
+        if self._times is not None:
+            return self._times
+        if column is None:
+            self._times = None if self.blank is None else np.where(self.blank, 0.0, 1.0)
             return self._times
         values = self._number_column(column, "frequency column")
+        values = values if self.blank is None else np.where(self.blank, 0.0, values)
         wrong = np.flatnonzero(~(values >= 0) | (values != np.rint(values)))
         if wrong.size:
             raise DataError(
@@ -292,14 +304,70 @@ def open_responses(codebook: Codebook, data: Any, reading: Reading | None = None
     stand twice).
     """
     file = open_data(data, reading)
-    if isinstance(file, CsvFile) and file.path.stat().st_size >= IN_PARTS_FROM:
+    if isinstance(file, CsvFile | ParquetFile) and file.in_parts:
         responses = _read_in_parts(codebook, file)
     else:
         table = read_columns(file, _columns_of(codebook))
         responses = Responses(codebook, table, file.source(table.num_rows), table.num_rows, file)
+        blank = _blank_in(table, table.column_names)
+        responses.blank = blank if blank.any() else None
+    responses.remarks = tuple(file.remarks(responses.rows))
     if codebook.respondent is not None:
         _check_ids(responses, codebook.respondent)
+        responses.blank = None
+    else:
+        _leave_out_blank_rows(responses, file)
     return responses
+
+
+def _leave_out_blank_rows(responses: Responses, file: DataFile) -> None:
+    """Note the rows of which no column of the file holds anything. Raises DataError where no others are left.
+
+    Those of which the columns that were read hold nothing are looked up in all others.
+    """
+    blank = responses.blank
+    if blank is None or len(file.names) == 1 or not file.paths:
+        # in a file of one column a blank is a missing answer; the rows of a frame are there on purpose
+        responses.blank = None
+        return
+    others = [name for name in responses.columns_aside() if name]
+    for start in range(0, len(others), COLUMNS_AT_ONCE):
+        names, first = others[start : start + COLUMNS_AT_ONCE], 0
+        for part in _in_parts(file, names) if blank.any() else ():
+            there = slice(first, first + part.num_rows)
+            blank[there] &= _blank_in(part, names)
+            first += part.num_rows
+    if blank.all():
+        raise DataError(
+            f"{file.place}: all {counted(responses.rows, 'row')} are blank; no respondent is left."
+        )
+    responses.blank = blank if blank.any() else None
+    if blank.any():
+        lines = sum(one.count for one in responses.remarks if one.slip == BLANK_ROWS)
+        kept = [one for one in responses.remarks if one.slip != BLANK_ROWS]
+        responses.remarks = (*kept, blank_lines(int(blank.sum()) + lines))
+
+
+def _in_parts(file: DataFile, names: Sequence[str]) -> Iterable[Any]:
+    return (
+        file.parts(names) if isinstance(file, CsvFile | ParquetFile) and file.in_parts else [file.read(names)]
+    )
+
+
+def _blank_in(table: Any, names: Sequence[str]) -> BoolArray:
+    """Tell which rows of an Arrow table hold nothing in some columns: (rows,)."""
+    blank: BoolArray = np.ones(table.num_rows, np.bool_)
+    for name in names:
+        if not blank.any():
+            break
+        blank &= _is_blank(table.column(name))
+    return blank
+
+
+def _is_blank(column: Any) -> BoolArray:
+    """Tell which values of an Arrow column are blank: (rows,)."""
+    parts = distinct(column)
+    return parts.which(lambda text: not text.strip())
 
 
 def _columns_of(codebook: Codebook) -> list[str]:
@@ -307,7 +375,7 @@ def _columns_of(codebook: Codebook) -> list[str]:
     return list(dict.fromkeys((*codebook.special_columns.values(), *own)))
 
 
-def _read_in_parts(codebook: Codebook, file: CsvFile) -> Responses:
+def _read_in_parts(codebook: Codebook, file: CsvFile | ParquetFile) -> Responses:
     """Encode a file part by part, so that its text is never in memory as a whole."""
     wanted = _columns_of(codebook)
     check_there(file, wanted)
@@ -315,6 +383,7 @@ def _read_in_parts(codebook: Codebook, file: CsvFile) -> Responses:
     pieces: dict[str, list[Answers]] = {question.name: [] for question in questions}
     kept_names = list(dict.fromkeys(codebook.special_columns.values()))
     kept: list[Any] = []
+    blank: list[BoolArray] = []
     first = 0
     for part in file.parts(wanted):
         columns = {name: Located(part.column(name), first, file.decimal) for name in wanted}
@@ -322,11 +391,14 @@ def _read_in_parts(codebook: Codebook, file: CsvFile) -> Responses:
             own = {name: columns[name] for name in question.columns}
             pieces[question.name].append(encode(question, own))
         kept.append(part.select(kept_names))
+        blank.append(_blank_in(part, wanted))
         first += part.num_rows
     if not first:
         raise DataError(f"{file.place}: has a header but no rows; at least one respondent is needed.")
     table = pa.concat_tables(kept)
     responses = Responses(codebook, table, file.source(first), first, file)
+    nothing = np.concatenate(blank)
+    responses.blank = nothing if nothing.any() else None
     responses._encoded.update({name: joined(some) for name, some in pieces.items()})
     return responses
 
@@ -339,8 +411,11 @@ def _check_ids(responses: Responses, column: str) -> None:
     blank = [k for k, text in enumerate(encoded.texts) if not text]
     blanks = int(sum(counts[k] for k in blank))
     if blanks:
+        rows = np.flatnonzero(np.isin(encoded.index, blank))
+        named_rows = named([f"row {row + 1:,}" for row in rows.tolist()])
         raise DataError(
-            f"The respondent id in column {column!r} is blank in {counted(blanks, 'row')}; each row needs one."
+            f"The respondent id in column {column!r} is blank in {counted(blanks, 'row')} ({named_rows}); each row "
+            "needs one. Delete rows that hold nothing, or fill in the ids."
         )
     if twice:
         shown = "; ".join(_where(encoded.index, encoded.texts[k], int(k)) for k in twice[:SHOWN])

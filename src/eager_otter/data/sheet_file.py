@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import zipfile
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
 from pathlib import Path
 from typing import Any
@@ -13,10 +12,20 @@ import pyarrow as pa
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.data.files import Source, checked_names, source_of
-from eager_otter.errors import DataError, FileProblem, UnknownName, shown_path
+from eager_otter.data.remark import Remark, named
+from eager_otter.data.sheet_cells import SheetCells, check_cells, check_ods
+from eager_otter.errors import DataError, UnknownName, shown_path
+from eager_otter.gates.reading import check_package, reading
+from eager_otter.looks.words import said
 
-LARGEST_UNPACKED = 2 * 1024**3
-MOST_CELLS = 100_000_000
+WHAT = "a workbook"
+ERRORS = said("{count} {count:cell holds|cells hold} an error ({where}) and {count:is|are} read as blank.")
+UNCOMPUTED = said(
+    "{count} {count:formula has|formulas have} no stored result ({where}) and {count:is|are} read as blank."
+)
+BESIDE = said(
+    "{count} {count:row has|rows have} cells behind the last named column ({where}), which are not read."
+)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -28,21 +37,69 @@ class SheetFile:
     names: tuple[str, ...]
     rows: list[list[Any]]
     decimal: str = "."
+    cells: SheetCells = field(default_factory=SheetCells)
+    corner: tuple[int, int] = (0, 0)  # where its header begins: row and column, from 0
 
     @property
     def place(self) -> str:
         """What to call it in a message."""
         return f"{shown_path(self.path)}, sheet {self.sheet!r}"
 
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        """The files it is read from."""
+        return (self.path,)
+
     def read(self, columns: Sequence[str]) -> Any:
         """Give some columns as text: an Arrow table. Raises DataError for a sheet without rows."""
         if not self.rows:
             raise DataError(f"{self.place}: has a header but no rows; at least one respondent is needed.")
         where = {name: k for k, name in enumerate(self.names)}
-        arrays = [
-            pa.array([cell_as_text(row[where[name]]) for row in self.rows], pa.string()) for name in columns
-        ]
+        arrays = [pa.array(self._texts(where[name]), pa.string()) for name in columns]
         return pa.table(arrays, names=list(columns))
+
+    def _texts(self, column: int) -> list[str | None]:
+        return [None if (value := row[column]) == "" else cell_as_text(value) for row in self.rows]
+
+    def remarks(self, rows: int) -> Iterator[Remark]:
+        """Tell of cells that hold an error or were not computed, and of cells beside the columns."""
+        wrong = [f"{place} {text}".strip() for place, text in self.cells.errors.items()]
+        for slip, text, places in (
+            ("error in a cell", ERRORS, wrong),
+            ("formula without a result", UNCOMPUTED, self.cells.uncomputed),
+        ):
+            if places:
+                columns = tuple(dict.fromkeys(filter(None, (self._column_of(place) for place in places))))
+                yield Remark(
+                    slip=slip,
+                    text=text,
+                    values={"count": len(places), "where": named(places)},
+                    remedy="Mend these cells in the spreadsheet program, have it compute all formulas, and save again.",
+                    columns=columns,
+                    count=len(places),
+                    severe=True,
+                )
+        beside = [
+            f"row {number}"
+            for number, row in enumerate(self.rows, self.corner[0] + 2)
+            if any(map(_given, row[len(self.names) :]))
+        ]
+        if beside:
+            yield Remark(
+                slip="cells beside the columns",
+                text=BESIDE,
+                values={"count": len(beside), "where": named(beside)},
+                remedy="Give those columns a name in the header row, or delete the cells.",
+                count=len(beside),
+            )
+
+    def _column_of(self, place: str) -> str:
+        """Name the column of a cell such as "B7"; "" where it has none."""
+        number = 0
+        for letter in place.split(" ", maxsplit=1)[0].rstrip("0123456789"):
+            number = number * 26 + ord(letter) - 64 if "A" <= letter <= "Z" else 0
+        number -= self.corner[1] + 1
+        return self.names[number] if 0 <= number < len(self.names) else ""
 
     def source(self, rows: int) -> Source:
         """Tell where the responses came from."""
@@ -52,45 +109,35 @@ class SheetFile:
 def open_sheet(path: Path, sheet: str | None = None) -> SheetFile:
     """Open a workbook and read one sheet, the first unless named.
 
-    Raises FileProblem for a file that is no workbook or unpacks to more than 2 GB, UnknownName for a sheet that is
-    not there, DataError for a sheet without a header or with a column name twice.
+    Raises FileProblem for a file that is not a workbook or reaches further than is read, UnknownName for a sheet that
+    is not there, DataError for a sheet without a header or with a column name twice.
     """
-    from python_calamine import CalamineError, CalamineWorkbook
+    from python_calamine import CalamineWorkbook
 
-    _refuse_bombs(path)
-    try:
+    check_package(path, WHAT)
+    sheets = check_ods(path) if path.suffix.lower() == ".ods" else {}
+    with reading(path, WHAT, "Save it again as XLSX, or as CSV."):
         book = CalamineWorkbook.from_path(str(path))
         names = list(book.sheet_names)
+        if not names:
+            raise DataError(f"{shown_path(path)}: has no sheets.")
         if sheet is not None and sheet not in names:
             raise UnknownName("sheet", sheet, names, shown_path(path))
         chosen = sheet if sheet is not None else names[0]
-        rows = book.get_sheet_by_name(chosen).to_python(skip_empty_area=True)
-    except (CalamineError, OSError, IndexError, ValueError) as error:
-        raise FileProblem(f"{shown_path(path)}: cannot be read as a workbook ({error}).") from error
+        place = f"{shown_path(path)}, sheet {chosen!r}"
+        cells = sheets[chosen] if chosen in sheets else check_cells(path, chosen)
+        read = book.get_sheet_by_name(chosen)
+        top, left = read.start or (0, 0)
+        rows = read.to_python(skip_empty_area=True)
     while rows and not any(_given(value) for value in rows[-1]):
         rows.pop()
     if not rows:
-        raise DataError(
-            f"{shown_path(path)}, sheet {chosen!r}: is empty; a header row and respondents are needed."
-        )
+        raise DataError(f"{place}: is empty; a header row and respondents are needed.")
     header = [cell_as_text(value) or "" for value in rows[0]]
     while header and not header[-1]:
         header.pop()
-    names_read = checked_names(header, f"{shown_path(path)}, sheet {chosen!r}")
-    return SheetFile(path, chosen, tuple(names_read), rows[1:])
-
-
-def _refuse_bombs(path: Path) -> None:
-    """Refuse a workbook that unpacks to far more than a workbook holds."""
-    try:
-        with zipfile.ZipFile(path) as packed:
-            unpacked = sum(entry.file_size for entry in packed.infolist())
-    except (zipfile.BadZipFile, OSError) as error:
-        raise FileProblem(f"{shown_path(path)}: is no workbook ({error}).") from error
-    if unpacked > LARGEST_UNPACKED:
-        raise FileProblem(
-            f"{shown_path(path)}: unpacks to {unpacked / 1e9:,.1f} GB, more than is read; save the sheet as CSV."
-        )
+    names_read = checked_names(header, place)
+    return SheetFile(path, chosen, tuple(names_read), rows[1:], ".", cells, (top, left))
 
 
 def _given(value: Any) -> bool:

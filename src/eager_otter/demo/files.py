@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import csv
 import io
 import os
@@ -13,6 +14,8 @@ from pathlib import Path
 from eager_otter.demo.generator import as_rows, responses
 from eager_otter.demo.spoiling import spoiled_files
 from eager_otter.errors import FileProblem, shown_path
+from eager_otter.gates.reading import read_bytes
+from eager_otter.gates.writing import new_folder, write_text, written_beside
 
 DATED = datetime(
     2026, 10, 5, 9, 0, tzinfo=UTC
@@ -49,15 +52,15 @@ def write_demo(folder: Path) -> list[Path]:
             f"{shown_path(changed[0])}: is there already and has been changed; it is not overwritten. "
             "Name another folder, or move the file away."
         )
-    try:
-        for name, text in texts.items():
-            path = folder / name
-            path.parent.mkdir(parents=True, exist_ok=True)
-            path.write_bytes(text.encode("utf-8"))
-            os.utime(path, (DATED, DATED))
-    except OSError as error:
-        raise FileProblem(f"{shown_path(folder)}: cannot be written ({error.strerror}).") from error
-    return [folder / name for name in texts]
+    paths = [folder / name for name in texts]
+    with contextlib.ExitStack() as made:
+        for inside in dict.fromkeys(path.parent for path in paths):
+            made.enter_context(new_folder(inside))
+        parts = made.enter_context(written_beside(paths, force=True))  # what is there has just these contents
+        for part, text in zip(parts, texts.values(), strict=True):
+            write_text(part, text)
+            os.utime(part, (DATED, DATED))
+    return paths
 
 
 def csv_text(rows: Sequence[Sequence[str]]) -> str:
@@ -74,9 +77,4 @@ def _text(content: str | Mapping[str, Sequence[str]]) -> str:
 
 
 def _differs(path: Path, text: str) -> bool:
-    try:
-        return path.read_bytes() != text.encode("utf-8")
-    except FileNotFoundError:
-        return False
-    except OSError as error:
-        raise FileProblem(f"{shown_path(path)}: cannot be read ({error.strerror}).") from error
+    return path.exists() and read_bytes(path, "a file of the demo") != text.encode("utf-8")

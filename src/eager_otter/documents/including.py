@@ -18,6 +18,7 @@ class Whole(Document):
     """A document with what it includes; problems point at the file in which a part really stands."""
 
     origins: dict[Place, tuple[Document, Place]] = field(default_factory=dict)
+    files: tuple[Path, ...] = ()  # all that were read
 
     def problem(self, place: Iterable[str | int], message: str, *, key: bool = False) -> Problem:
         """Make a problem that points at a place of the file it is in."""
@@ -36,11 +37,14 @@ def with_included(document: Document, *, lists: Sequence[str], mappings: Sequenc
     name; the document's own win. Raises DocumentError for a file that includes itself, and for one that cannot be read.
     """
     whole = Whole(document.path, document.data, document.lines, dict(document.keys), dict(document.values))
+    whole.files = (document.path,)
     if not isinstance(document.data, dict) or INCLUDE not in document.data:
         return whole
     data: dict[str, Any] = {}
     origins: dict[Place, tuple[Document, Place]] = {}
-    for part in _parts(document, (document.path.resolve(),)):
+    parts = _parts(document, (document.path.resolve(),))
+    whole.files = tuple(dict.fromkeys(part.path for part in parts))
+    for part in parts:
         if not isinstance(part.data, dict):
             raise DocumentError([part.problem((), "an included file is a mapping (key: value).")])
         for key, value in part.data.items():

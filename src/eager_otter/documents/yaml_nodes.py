@@ -6,7 +6,6 @@ a mistake, and mapping keys are always text as written: `{1: North}` has the key
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -14,17 +13,17 @@ from typing import Any
 
 import yaml
 
-from eager_otter.errors import DocumentError, FileProblem, Problem, shown_path
+from eager_otter.errors import DocumentError, Problem, shown_path
+from eager_otter.gates.numbers import number_of, whole_of
+from eager_otter.gates.reading import read_text, reason_of
 
 Place = tuple[str | int, ...]
 Spot = tuple[int, int]  # line, column: from 1
 
 DEEPEST = 60
 MOST_REPEATS = 10_000  # nodes met again through aliases
-LARGEST_FILE = 64 * 1024 * 1024
-
-_WHOLE = re.compile(r"[-+]?[0-9]+\Z")
-_DECIMAL = re.compile(r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?\Z")
+LARGEST_FILE = 16_000_000  # bytes
+WHAT = "a YAML file"
 
 
 def is_yaml(name: str) -> bool:
@@ -89,7 +88,7 @@ def read_yaml(path: Path) -> Document:
     Raises FileProblem when it is missing, not UTF-8 or far too large, DocumentError when it is not YAML, has a
     key twice, or nests or repeats itself beyond reason.
     """
-    return compose(_read_text(path), path)
+    return compose(read_text(path, WHAT, most=LARGEST_FILE), path)
 
 
 def compose(text: str, path: Path) -> Document:
@@ -104,33 +103,16 @@ def compose(text: str, path: Path) -> Document:
         raise DocumentError(
             [Problem(shown_path(path), line, column, f"not valid YAML: {error.problem}.", excerpt)]
         ) from error
-    except (yaml.YAMLError, RecursionError) as error:
-        raise DocumentError([Problem(shown_path(path), 0, 0, f"not valid YAML: {error}.")]) from error
+    except (yaml.YAMLError, RecursionError, ValueError) as error:
+        raise DocumentError(
+            [Problem(shown_path(path), 0, 0, f"not valid YAML: {reason_of(error)}.")]
+        ) from error
     if node is not None:
         reader = _Reader(document)
         document.data = reader.plain(node, ())
         if reader.problems:
             raise DocumentError(reader.problems)
     return document
-
-
-def _read_text(path: Path) -> str:
-    try:
-        if path.stat().st_size > LARGEST_FILE:
-            raise FileProblem(
-                f"{shown_path(path)}: larger than 64 MB; a codebook or plan is a small text file."
-            )
-        return path.read_text(encoding="utf-8-sig")
-    except FileNotFoundError as error:
-        raise FileProblem(f"{shown_path(path)}: no such file. Check the path and the spelling.") from error
-    except IsADirectoryError as error:
-        raise FileProblem(f"{shown_path(path)}: is a folder; a YAML file was expected.") from error
-    except UnicodeDecodeError as error:
-        raise FileProblem(
-            f"{shown_path(path)}: not UTF-8 text (byte {error.start + 1}). Save the file as UTF-8."
-        ) from error
-    except OSError as error:
-        raise FileProblem(f"{shown_path(path)}: cannot be read ({error.strerror}).") from error
 
 
 class _Reader:
@@ -198,12 +180,12 @@ def plain_scalar(text: str) -> Any:
         return True
     if text in ("false", "False", "FALSE"):
         return False
-    if _WHOLE.match(text) and len(text) < 400:
+    if number_of(text) is None:
+        return text  # also what is too large to count with
+    if whole_of(text.removeprefix("+")) is not None:
         whole = WrittenInt(text)
         whole.text = text
         return whole
-    if _DECIMAL.match(text):
-        decimal = WrittenFloat(text)
-        decimal.text = text
-        return decimal
-    return text
+    decimal = WrittenFloat(text)
+    decimal.text = text
+    return decimal

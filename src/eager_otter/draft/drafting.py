@@ -11,10 +11,11 @@ from eager_otter.codebook.label_words import says_no_answer
 from eager_otter.data.columns import Located
 from eager_otter.data.files import DataFile
 from eager_otter.data.opening import Reading, open_data
-from eager_otter.data.triple_s import TripleSFile, Variable
+from eager_otter.data.triple_s import TripleSFile
+from eager_otter.data.triple_s_definition import Variable
 from eager_otter.draft.guess import Guess, facts_of, guesses
 from eager_otter.draft.yaml_text import comment, inside, listed, mapped, scalar
-from eager_otter.errors import FileProblem, shown_path
+from eager_otter.gates.writing import check_new, new_folder, write_text, written_beside
 
 BANNER_ANSWERS = (2, 7)
 BANNER_GROUPS = 3
@@ -61,17 +62,10 @@ def write_draft(
 ) -> list[Path]:
     """Write codebook and plan into a folder; nothing there is overwritten. Raises FileProblem."""
     texts = {folder / codebook: made.codebook, folder / plan: made.plan}
-    for path in texts:
-        if path.exists():
-            raise FileProblem(
-                f"{shown_path(path)}: is there already and is not overwritten. Move it away, or name another folder."
-            )
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        for path, text in texts.items():
-            path.write_text(text, encoding="utf-8", newline="\n")
-    except OSError as error:
-        raise FileProblem(f"{shown_path(folder)}: cannot be written ({error.strerror}).") from error
+    check_new(list(texts))
+    with new_folder(folder), written_beside(list(texts), force=False) as parts:
+        for part, text in zip(parts, texts.values(), strict=True):
+            write_text(part, text)
     return list(texts)
 
 

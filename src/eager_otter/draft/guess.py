@@ -11,11 +11,11 @@ from typing import Any, Literal
 
 import numpy as np
 
-from eager_otter.codebook.codes import as_number
 from eager_otter.codebook.expression import day_of
 from eager_otter.codebook.label_words import says_no_answer
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.data.columns import Distinct, distinct
+from eager_otter.gates.numbers import number_of
 
 Role = Literal["single", "ticks", "mentions", "joined", "grid", "number", "date", "text", "respondent", "weight",
                "frequency", "empty"]  # fmt: skip
@@ -88,7 +88,7 @@ def facts_of(name: str, column: Any) -> Facts:
         name=name,
         texts=tuple(texts),
         counts=tuple(merged[text] for text in texts),
-        numbers=np.array([np.nan if (n := as_number(text)) is None else n for text in texts]),
+        numbers=np.array([np.nan if (n := number_of(text)) is None else n for text in texts]),
         rows=len(parts.index),
         given=given,
         index=(parts.texts, parts.index),
@@ -96,7 +96,7 @@ def facts_of(name: str, column: Any) -> Facts:
 
 
 def _natural(text: str) -> tuple[int, float, str]:
-    number = as_number(text)
+    number = number_of(text)
     return (0, number, "") if number is not None else (1, 0.0, text.casefold())
 
 
@@ -154,7 +154,7 @@ def _plain_name(stem: str) -> str:
 def _ticks(stem: str, members: Sequence[Facts]) -> Guess | None:
     values = {text for facts in members for text in facts.texts}
     lowered = {text.casefold() for text in values}
-    own_label = all(len(facts.texts) == 1 and as_number(facts.texts[0]) is None for facts in members)
+    own_label = all(len(facts.texts) == 1 and number_of(facts.texts[0]) is None for facts in members)
     if own_label and len(values) == len(members):
         answers = [(_number_of(facts.name), facts.texts[0]) for facts in members]
         return Guess(
@@ -229,7 +229,7 @@ def _grid(stem: str, members: Sequence[Facts]) -> Guess | None:
 
 def _scale(values: Sequence[str]) -> tuple[bool, tuple[str, ...]]:
     """Tell whether codes make a scale (4 to 11 whole numbers in a row), and which stand far apart from it."""
-    numbers = [as_number(value) for value in values]
+    numbers = [number_of(value) for value in values]
     if any(number is None or number != round(number) for number in numbers):
         return False, ()
     whole = [int(number) for number in numbers if number is not None]

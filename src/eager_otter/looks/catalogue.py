@@ -10,16 +10,24 @@ from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from importlib.resources import files
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import AfterValidator, Field, model_validator
 
 from eager_otter.documents.checking import Part, Text, check
 from eager_otter.documents.yaml_nodes import Document, Place, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, Problem, UnknownName, nearest
 from eager_otter.looks.words import BETWEEN_FORMS, ENGLISH, Words
 
+THOUSANDS = ("", ",", ".", "'", "’", " ", "\xa0", "\u2009", "\u202f")
 SHIPPED = {"en": "", "de": "german.yaml"}  # by language tag (BCP 47); English needs no catalogue
+
+
+def _sign_of_thousands(sign: str) -> str:
+    if sign not in THOUSANDS:
+        signs = "a comma, point, apostrophe or blank, or nothing"
+        raise ValueError(f"thousands: {signs} was expected; found {sign!r}.")
+    return sign
 
 
 class CatalogueFile(Part):
@@ -27,8 +35,16 @@ class CatalogueFile(Part):
 
     language: Annotated[Text, Field(pattern=r"^[A-Za-z]{2,3}(-[A-Za-z0-9]{1,8})*$")]
     decimal: Literal[".", ","] = "."
-    thousands: Annotated[Text, Field(max_length=1)] = ","
+    thousands: Annotated[
+        Text, AfterValidator(_sign_of_thousands), Field(json_schema_extra={"enum": list(THOUSANDS)})
+    ] = ","
     words: dict[str, Text] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _told_apart(self) -> Self:
+        if self.thousands == self.decimal:
+            raise ValueError(f"thousands and decimal are both {self.decimal!r}; numbers could not be read.")
+        return self
 
 
 def load_words(name: str, folder: Path) -> Words:

@@ -13,7 +13,8 @@ from pydantic import AfterValidator, BeforeValidator, Field
 
 from eager_otter.documents.checking import Part, Text, check
 from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
-from eager_otter.errors import DocumentError, Problem, UnknownName
+from eager_otter.errors import DocumentError, FileProblem, Problem, UnknownName
+from eager_otter.gates.pictures import read_picture
 from eager_otter.looks.catalogue import wording_problems
 
 Paper = Literal["A4", "Letter"]
@@ -173,6 +174,11 @@ def _logo(part: ThemeFile, document: Document, problems: list[Problem]) -> Path 
     if logo is not None and (logo.suffix.lower() not in LOGOS or not logo.is_file()):
         message = f"logo: a .png or .jpg file that is there was expected; found {logo.name!r}."
         problems.append(document.problem(("logo",), message))
+    elif logo is not None:
+        try:
+            read_picture(logo)
+        except FileProblem as error:
+            problems.append(document.problem(("logo",), f"logo: {error}"))
     return logo
 
 

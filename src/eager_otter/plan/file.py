@@ -428,6 +428,7 @@ class PlanFile(Part):
     workbook: WorkbookFile = WorkbookFile()
     accept: list[AcceptFile] = []
     notes: NotesLength = "short"
+    file_date: bool = Field(default=True, alias="file date")
     outputs: list[OutputEntry] = []
 
     @field_validator("outputs")

@@ -9,6 +9,7 @@ from typing import Literal
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
+from eager_otter.documents.yaml_nodes import is_yaml
 from eager_otter.errors import Problem
 from eager_otter.looks.theme import STANDARD, LettersPlace, Theme
 from eager_otter.looks.words import ENGLISH, Words
@@ -51,8 +52,9 @@ class Plan:
     `narrowed` is the plan's own filter where another one on top of it makes `filter`; `conditions` are words of its
     own for filters and bases (text by expression). `weight` is None for an unweighted report. Paths are ready to open;
     `author` stands in the properties of outputs; `notes` is how long the notes under tables are, `output_notes` where
-    an output has them otherwise. `findings` is how many notable differences the report lists; `hints` tell what is
-    better written otherwise today. `theme` and `words` are as loaded, the wording of the theme in the words;
+    an output has them otherwise. `file_date` says whether outputs tell when the data file was last changed. `findings`
+    is how many notable differences the report lists; `hints` tell what is better written otherwise today; `files` are
+    the plan's own and those it includes. `theme` and `words` are as loaded, the wording of the theme in the words;
     `theme_name` and `language` are how the plan names them.
     """
 
@@ -69,6 +71,7 @@ class Plan:
     weight: str | None = None
     banners: Mapping[str, Banner] = field(default_factory=dict)
     notes: NotesLength = "short"
+    file_date: bool = True
     outputs: tuple[Path, ...] = ()
     output_notes: Mapping[Path, NotesLength] = field(default_factory=dict)
     standard: TableRequest = field(default_factory=lambda: TableRequest(question=""))
@@ -82,3 +85,18 @@ class Plan:
     workbook: WorkbookRules = WorkbookRules()
     accepted: tuple[Acceptance, ...] = ()
     hints: tuple[Problem, ...] = ()
+    files: tuple[Path, ...] = ()
+
+    @property
+    def inputs(self) -> tuple[Path, ...]:
+        """All files that a report of the plan is made from, as far as the plan names them."""
+        looks = (self.theme.logo, *(self.theme.font_files or ()), self.slides.template)
+        named = [Path(name) for name in (self.theme_name, self.language) if is_yaml(name)]
+        own = (
+            *self.files,
+            *self.codebook.files,
+            self.data,
+            *named,
+            *(path for path in looks if path is not None),
+        )
+        return tuple(dict.fromkeys(own))

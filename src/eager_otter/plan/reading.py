@@ -109,6 +109,7 @@ def _plan(document: Document) -> Plan:
         requests=tuple(requests),
         conditions=conditions,
         notes=head.notes,
+        file_date=head.file_date,
         outputs=tuple(folder / output.file for output in head.outputs),
         output_notes={
             folder / output.file: output.notes for output in head.outputs if output.notes is not None
@@ -133,4 +134,5 @@ def _plan(document: Document) -> Plan:
             Acceptance(slip=entry.finding, where=entry.where, because=entry.because) for entry in head.accept
         ),
         hints=tuple(sorted(set(context.hints))),
+        files=context.document.files,
     )

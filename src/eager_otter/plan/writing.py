@@ -89,6 +89,7 @@ class _Writing:
                     for entry in plan.accepted
                 ],
                 "notes": None if plan.notes == "short" else plan.notes,
+                "file date": None if plan.file_date else False,
                 "outputs": [self._output(output) for output in plan.outputs],
             }
         )

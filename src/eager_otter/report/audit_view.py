@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from dataclasses import asdict
 
 from rich.console import Group, RenderableType
 from rich.padding import Padding
-from rich.text import Text
 
 from eager_otter.audit.finding import Audit, Finding, Recode
+from eager_otter.gates.terminal import Text
+from eager_otter.gates.text import as_json as json_text
 from eager_otter.looks.words import counted
 from eager_otter.report.grids import plain_grid
 
@@ -70,4 +70,4 @@ def _recode(recode: Recode) -> RenderableType:
 
 def as_json(audit: Audit) -> str:
     """Give the audit as JSON: findings, recodes and counts."""
-    return json.dumps({**asdict(audit), "counts": audit.counts()}, ensure_ascii=False, indent=2)
+    return json_text({**asdict(audit), "counts": audit.counts()}, indent=2)

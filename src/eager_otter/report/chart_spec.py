@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from eager_otter.core.sums import Sums
+from eager_otter.gates.text import one_line
 from eager_otter.looks.theme import Theme, is_dark
 from eager_otter.report.number_formats import number_format_of, spreadsheet_number
 from eager_otter.tables.request import EVERY_GROUP, PERCENTS
@@ -250,15 +251,15 @@ def _spec(
     bases = _bases(table, rows, columns, path)
     return ChartSpec(
         kind=kind,
-        title=table.title,
-        subtitle=table.words("by {groups}", groups=path) if path and not items else "",
+        title=one_line(table.title),
+        subtitle=one_line(table.words("by {groups}", groups=path)) if path and not items else "",
         group=path,
-        categories=tuple(names if across else labels),
+        categories=tuple(map(one_line, names if across else labels)),
         series=tuple(series),
         figure=figure,
         digits=table.digits.of(figure),
-        bases=bases,
-        notes=tuple(_notes(table, bases, left_out)),
+        bases=one_line(bases),
+        notes=tuple(map(one_line, _notes(table, bases, left_out))),
     )
 
 
@@ -272,7 +273,7 @@ def _cell(table: Table, line: Line, k: int) -> Cell:
 
 def _series(name: str, cells: Sequence[Cell]) -> Series:
     return Series(
-        name=name,
+        name=one_line(name),
         values=tuple(value for value, _, _ in cells),
         texts=tuple(text for _, text, _ in cells),
         letters=tuple(letters for _, _, letters in cells),

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import asdict
 from pathlib import Path
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
+from eager_otter import __version__
 from eager_otter.compare.causes import Cause
 from eager_otter.compare.comparing import KINDS, Change, Comparison
+from eager_otter.gates.terminal import Text
+from eager_otter.gates.text import as_json as json_text
 from eager_otter.looks.theme import STANDARD
 from eager_otter.looks.words import counted
 from eager_otter.report.grids import plain_grid
@@ -120,6 +121,7 @@ def _text(value: float | str | None, figure: str) -> str:
 def as_json(found: Comparison) -> str:
     """Give a comparison as JSON: counts, and every change."""
     body = {
+        "maker": f"eager-otter {__version__}",
         "tables": found.tables,
         "figures": found.figures,
         "tolerance": found.tolerance,
@@ -128,7 +130,7 @@ def as_json(found: Comparison) -> str:
         "counts": found.counts(),
         "changes": [change.as_dict() for change in found.changes],
     }
-    return json.dumps(body, ensure_ascii=False, indent=2)
+    return json_text(body, indent=2)
 
 
 def write_workbook(found: Comparison, path: Path) -> None:

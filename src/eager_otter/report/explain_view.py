@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from rich.console import Group, RenderableType
 from rich.padding import Padding
-from rich.text import Text
 
+from eager_otter.gates.terminal import Text
 from eager_otter.report.grids import plain_grid
 from eager_otter.tables.explaining import Explanation
 

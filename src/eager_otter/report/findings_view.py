@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
+from eager_otter.gates.terminal import Text
+from eager_otter.gates.text import as_json as json_text
 from eager_otter.report.grids import plain_grid
 from eager_otter.tables.notable import FINDINGS_NOTE, Notable
 
@@ -34,7 +34,7 @@ def findings_view(found: Sequence[Notable]) -> RenderableType:
 
 def as_json(found: Sequence[Notable]) -> str:
     """Give notable differences as a JSON list."""
-    return json.dumps([_fields(one) for one in found], ensure_ascii=False, indent=2)
+    return json_text([_fields(one) for one in found], indent=2)
 
 
 def as_rows(found: Sequence[Notable]) -> list[list[object]]:

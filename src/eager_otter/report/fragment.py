@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from html import escape
 
+from eager_otter.gates.text import escaped as escape
 from eager_otter.looks.theme import STANDARD, Theme
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.table import Group, Line, Table

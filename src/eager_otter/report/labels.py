@@ -6,6 +6,8 @@ import textwrap
 import unicodedata
 from functools import lru_cache
 
+from eager_otter.gates.text import one_line
+
 
 def fitted(label: str, width: int) -> list[str]:
     """Break a label into lines of at most `width` characters, inside a word only where one is longer.
@@ -13,7 +15,7 @@ def fitted(label: str, width: int) -> list[str]:
     >>> fitted("Corner shop or kiosk", 12)
     ['Corner shop', 'or kiosk']
     """
-    return textwrap.wrap(label, width, break_long_words=True) or [""]
+    return textwrap.wrap(one_line(label), width, break_long_words=True) or [""]
 
 
 @lru_cache(maxsize=65536)

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 
 from rich.console import Group, RenderableType
 from rich.table import Table as Grid
-from rich.text import Text
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.codebook.periods import day_text
 from eager_otter.data.overview import AnswerCount, LoadReport, QuestionOverview
+from eager_otter.gates.terminal import Text
 from eager_otter.looks.words import counted
 from eager_otter.report.grids import plain_grid
 from eager_otter.tables.figures import left_out_figures

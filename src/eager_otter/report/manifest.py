@@ -27,10 +27,9 @@ from eager_otter.compare.manifest import (
     joined_to,
 )
 from eager_otter.errors import RequestError
+from eager_otter.gates.writing import write_text, written_beside
 from eager_otter.plan.plan import Plan
 from eager_otter.plan.writing import plan_text
-from eager_otter.report.ours import check_ours
-from eager_otter.report.places import written_beside
 from eager_otter.report.report import Report
 from eager_otter.tables.table import Table
 
@@ -70,24 +69,19 @@ def manifest_of(report: Report, outputs: Mapping[str, Path]) -> Manifest:
     )
 
 
-def save_manifest(report: Report, outputs: Sequence[Path]) -> Path:
+def save_manifest(report: Report, outputs: Sequence[Path], *, force: bool = False) -> Path:
     """Write the manifest of a report beside files that were made of it, the first of which says where; gives its path.
 
-    Raises RequestError for a report that was not made from a plan, FileProblem where a file that is not ours is there.
+    It joins those of other reports whose outputs lie in the folder. Raises RequestError for a report that was not made
+    from a plan, FileProblem where a file is there that is not ours (without `force`), or where it cannot be written.
     """
     folder = outputs[0].parent
     path = folder / MANIFEST
-    check_ours(path)
     names = {os.path.relpath(output, folder): output for output in outputs}
-    with written_beside([path]) as (beside,):
-        write_manifest(report, names, folder, beside)
+    with written_beside([path], force=force) as (part,):
+        file = joined_to(folder, manifest_of(report, names), f"eager-otter {__version__}")
+        write_text(part, file.text())
     return path
-
-
-def write_manifest(report: Report, outputs: Mapping[str, Path], folder: Path, path: Path) -> None:
-    """Write the manifest of a report to a path, with those of other reports whose outputs lie in the folder."""
-    file = joined_to(folder, manifest_of(report, outputs), f"eager-otter {__version__}")
-    path.write_text(file.text(), encoding="utf-8", newline="\n")
 
 
 def _plan_digest(plan: Plan) -> str:

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from eager_otter.core.letters import alpha_of
+from eager_otter.gates.text import replaced_in
 from eager_otter.looks.words import Words, said
 from eager_otter.tables.note import OF_METHOD, About
 from eager_otter.tables.table import Table, tested_rows
 
 PARTS: tuple[tuple[str, frozenset[About]], ...] = (
-    (said("Who is counted"), frozenset({"universe", "filter", "weight"})),
+    (said("Who is counted"), frozenset({"data", "universe", "filter", "weight"})),
     (said("Figures and signs"), frozenset({"figures", "signs"})),
     (said("Tests"), frozenset({"letters", "against", "tests"})),
     (said("Small bases"), frozenset({"marks"})),
@@ -23,6 +24,9 @@ CHOICES = (
     said(
         "Withheld figures keep thin figures from being read; this is no disclosure control, as a reader can subtract."
     ),
+)
+UNSHOWN = said(
+    "{count} {count:character|characters} of the texts cannot be shown; the code stands for each, such as [U+001B]."
 )
 MOST_LEFT_OUT = 0.25  # of the tables: of so many that a statement is not true of, these are named instead
 
@@ -61,15 +65,33 @@ def method_of(tables: Sequence[Table], words: Words) -> tuple[MethodPart, ...]:
             for text, found in numbers.items()
         )
         parts += [MethodPart(title=words(title), statements=statements)] if statements else []
-    general = (_tests_in_all(tables, words), *(words(choice) for choice in CHOICES))
+    replaced = unshown_in(tables)
+    unshown = (words(UNSHOWN, count=replaced),) if replaced else ()
+    general = (_tests_in_all(tables, words), *(words(choice) for choice in CHOICES), *unshown)
     in_all = tuple(Statement(text=text, tables="") for text in general)
     return (*parts, MethodPart(title=words(IN_ALL), statements=in_all))
+
+
+def unshown_in(tables: Iterable[Table]) -> int:
+    """Count the characters in the texts of tables that no output can show: a sign stands for each."""
+    return sum(
+        replaced_in(text)
+        for table in tables
+        for text in (
+            table.title,
+            table.heading,
+            *(group.label for group in table.groups),
+            *(column.label for column in table.columns),
+            *(line.label for line in table.lines),
+        )
+    )
 
 
 def tables_named(numbers: Sequence[int], every: int, say: Words) -> str:
     """Name tables by number, neighbours together: of `every` all, all but a few, or those there are.
 
-    >>> from eager_otter.looks.words import ENGLISH
+    >>> from eager_otter.gates.text import replaced_in
+    from eager_otter.looks.words import ENGLISH
     >>> tables_named([1, 2, 3, 7], 9, ENGLISH), tables_named([1, 2, 3], 3, ENGLISH)
     ('Tables 1–3, 7', 'All tables')
     """

@@ -5,12 +5,16 @@ The whole report is laid out first, so that page numbers are known when the cont
 
 from __future__ import annotations
 
+import io
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any, Literal
 
 from eager_otter import __version__
 from eager_otter.errors import MissingPackage
+from eager_otter.gates.reading import reading
+from eager_otter.gates.text import one_line
+from eager_otter.gates.writing import write_bytes
 from eager_otter.looks.words import said
 from eager_otter.report.contents import contents_titles
 from eager_otter.report.pdf_fonts import MISSING, Fonts
@@ -33,6 +37,7 @@ from eager_otter.tables.texts import line_sign
 
 PAPERS = {"A4": (841.9, 595.3), "Letter": (792.0, 612.0)}  # landscape, in points
 MARGIN = 36.0
+LOGO_ROOM = 120.0
 METHOD, SUMMARY, METHOD_LINE = "method", "summary", 11.0
 TITLES = {METHOD: said("Method"), SUMMARY: MAIN_FINDINGS}
 TextKind = Literal["heading", "text", "quiet"]
@@ -84,8 +89,9 @@ class _Document:
                 first.setdefault(_destination(part.table.id), number)
         first[METHOD], first[SUMMARY] = start + len(pages), len(contents) + 1
         self.total = first[METHOD] + len(method) - 1
+        content = io.BytesIO()
         canvas = Canvas(
-            str(path),
+            content,
             pagesize=(self.width, self.height),
             invariant=1,
             pageCompression=1,
@@ -102,16 +108,18 @@ class _Document:
         for number, lines in enumerate(method, first[METHOD]):
             self._draw_texts(canvas, lines, number, METHOD, begins=number == first[METHOD])
         canvas.save()
-        with path.open("ab") as file:  # a comment, where the maker is found without reading the whole file
-            file.write(f"% made with eager-otter {__version__}\n".encode("ascii"))
+        content.write(
+            f"% made with eager-otter {__version__}\n".encode("ascii")
+        )  # a comment, at the end of the file
+        write_bytes(path, content.getbuffer())
 
     def _describe(self, canvas: Any) -> None:
         """Say in the document's properties what it is, whose, and of when its data are."""
         report = self.report
-        canvas.setTitle(report.shown_title)
-        canvas.setAuthor(report.author or f"eager-otter {__version__}")
+        canvas.setTitle(one_line(report.shown_title))
+        canvas.setAuthor(one_line(report.author) or f"eager-otter {__version__}")
         canvas.setCreator(f"eager-otter {__version__}")
-        canvas.setSubject(report.provenance)
+        canvas.setSubject(one_line(report.provenance))
         day = "".join(character for character in report.source.changed if character.isdigit())
         if day:
             canvas.setDateFormatter(lambda *_: f"D:{day}00Z")
@@ -226,9 +234,12 @@ class _Document:
             right=True,
         )
 
-    def _cut(self, text: str, width: float, size: float = SMALL) -> str:
-        lines = self.fonts.wrapped(text, size, width)
-        return lines[0] if len(lines) == 1 else f"{lines[0]} …"
+    def _cut(self, text: str, width: float, size: float = SMALL, *, bold: bool = False) -> str:
+        """Give as much of a text as a line holds."""
+        if self.fonts.width(text, size, bold=bold) <= width:
+            return text
+        room = width - self.fonts.width(" …", size, bold=bold)
+        return f"{self.fonts.wrapped(text, size, room, bold=bold)[0]} …"
 
     def _draw_contents(
         self, canvas: Any, entries: Sequence[Table | str], first: dict[str, int], number: int
@@ -236,10 +247,12 @@ class _Document:
         self._frame(number, self.report.shown_title)
         y = self.height - MARGIN - 16
         title = self.report.shown_title
+        title = title if number == 1 else self.say("{title} (continued)", title=title)
+        room = self.room - (LOGO_ROOM if self.theme.logo is not None and number == 1 else 0)
         self._text(
             MARGIN,
             y,
-            title if number == 1 else self.say("{title} (continued)", title=title),
+            self._cut(title, room, TITLE, bold=True),
             TITLE,
             bold=True,
             color=self.theme.river,
@@ -254,7 +267,8 @@ class _Document:
                     "anchor": "ne",
                     "mask": "auto",
                 }
-                canvas.drawImage(str(self.theme.logo), *place, **size)
+                with reading(self.theme.logo, "a picture"):
+                    canvas.drawImage(str(self.theme.logo), *place, **size)
             canvas.bookmarkPage("contents")
             canvas.addOutlineEntry(self.say("Contents"), "contents", 0)
         for x, text in (
@@ -295,10 +309,12 @@ class _Document:
             if part.part == 1:
                 if table.heading not in ("", heading):
                     canvas.bookmarkPage(f"part-{number}")
-                    canvas.addOutlineEntry(table.heading, f"part-{number}", 0)
+                    canvas.addOutlineEntry(one_line(table.heading), f"part-{number}", 0)
                 heading = table.heading
                 canvas.bookmarkHorizontalAbsolute(_destination(table.id), y + TITLE)
-                canvas.addOutlineEntry(self.titles[table.id], _destination(table.id), 1 if heading else 0)
+                canvas.addOutlineEntry(
+                    one_line(self.titles[table.id]), _destination(table.id), 1 if heading else 0
+                )
             self._draw_table(canvas, part, y)
             y -= part.height + BETWEEN
         self._end_page(canvas)
@@ -327,9 +343,9 @@ class _Document:
         more = ""
         if part.part > 1:
             more = self.say(" (continued, part {part} of {parts})", part=part.part, parts=part.parts)
-        titles = self.fonts.wrapped(table.title, TITLE, measured.title_room, bold=True)[
-            : measured.title_lines
-        ]
+        whole = self.fonts.wrapped(table.title, TITLE, measured.title_room, bold=True)
+        titles = whole[: measured.title_lines]
+        titles[-1] += "" if len(titles) == len(whole) else " …"
         number = self.say("Table {number}", number=self.numbers[table.id])
         self._text(self.width - MARGIN, y, number, SMALL, color=self.theme.quiet, right=True)
         for k, text in enumerate(titles):
@@ -337,7 +353,7 @@ class _Document:
             self._text(
                 MARGIN,
                 y,
-                self._cut(shown, measured.title_room, TITLE),
+                self._cut(shown, measured.title_room, TITLE, bold=True),
                 TITLE,
                 bold=True,
                 color=self.theme.river,

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import hashlib
+import struct
 from collections.abc import Iterator
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from eager_otter.errors import FileProblem, MissingPackage, shown_path
+from eager_otter.errors import MissingPackage
+from eager_otter.gates.reading import read_bytes, reading
+from eager_otter.gates.text import held
 from eager_otter.report.pdf_scripts import RIGHT_TO_LEFT, in_sight_order, is_plain, shaped, shaped_width
 
 FONT_FOLDERS = (
@@ -19,6 +22,7 @@ FONT_FOLDERS = (
 )
 MISSING = "PDF files need another package: pip install 'eager-otter[pdf]'"
 REPLACEMENT = "\ufffd"
+LARGEST_FONT = 60_000_000  # bytes
 
 Run = tuple[str, str, float]  # font, text, width at one point
 
@@ -48,7 +52,7 @@ class Fonts:
     def _runs(self, text: str, bold: bool) -> Iterator[Run]:
         from reportlab.pdfbase.pdfmetrics import stringWidth
 
-        for piece in in_sight_order(text):
+        for piece in in_sight_order(held(text).replace("\n", " ")):
             runs = list(self._split(piece, bold))
             if RIGHT_TO_LEFT.search(piece):
                 runs.reverse()
@@ -84,7 +88,7 @@ class Fonts:
         """Break a text into lines of at most `width` points, inside a word only where it must."""
         lines: list[str] = []
         line = ""
-        for word in text.split():
+        for word in held(text).split():
             longer = f"{line} {word}".strip()
             if self.width(longer, size, bold=bold) <= width:
                 line = longer
@@ -136,13 +140,12 @@ def _registered() -> tuple[str, str]:
 def _own(path: Path) -> str:
     """Register the font of a theme. Raises FileProblem for one that cannot be put into a PDF."""
     from reportlab.pdfbase.pdfmetrics import registerFont
-    from reportlab.pdfbase.ttfonts import TTFError, TTFont
+    from reportlab.pdfbase.ttfonts import TTFont
 
-    name = f"Theme-{hashlib.sha256(path.read_bytes()).hexdigest()[:8]}"
-    try:
+    what = "a TrueType font that can be put into a PDF"
+    name = f"Theme-{hashlib.sha256(read_bytes(path, what, most=LARGEST_FONT)).hexdigest()[:8]}"
+    with reading(path, what):
         registerFont(TTFont(name, str(path)))
-    except (TTFError, ValueError, KeyError, IndexError) as error:
-        raise FileProblem(f"{shown_path(path)}: is no TrueType font that can be put into a PDF.") from error
     return name
 
 
@@ -156,6 +159,6 @@ def _machine_fonts() -> Iterator[str]:
         name = f"Machine-{path.stem}"
         try:
             registerFont(TTFont(name, str(path)))
-        except (TTFError, OSError, ValueError, KeyError, IndexError):
+        except (TTFError, OSError, ValueError, LookupError, struct.error, TypeError):
             continue
         yield name

@@ -5,15 +5,19 @@ from __future__ import annotations
 import io
 import math
 import textwrap
+import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from eager_otter.errors import FileProblem, MissingPackage, RequestError, shown_path
+from eager_otter import __version__
+from eager_otter.errors import MissingPackage, RequestError
+from eager_otter.gates.reading import reading
+from eager_otter.gates.text import one_line
+from eager_otter.gates.writing import write_bytes, written_beside
 from eager_otter.looks.theme import STANDARD, Theme
 from eager_otter.report.chart_spec import ChartSpec, chart_of, charts_of
-from eager_otter.report.places import written_beside
 from eager_otter.tables.table import Table
 
 ENDINGS = (".png", ".svg")
@@ -21,6 +25,8 @@ INCHES = (10.0, 6.25)
 TITLE_LINE, SUBTITLE_LINE, NOTE_LINE, LEGEND_LINE = 0.3, 0.22, 0.137, 0.24  # inches
 BAR, LABEL_LINE, BETWEEN, AROUND = 0.15, 0.15, 0.08, 2.0  # inches: a bar, a line of a label, around them
 LABEL_LINES, LEGEND_COLUMNS, LEGEND_LONGEST = 3, 6, 28
+USUAL_LEGEND = 3  # rows of a legend for which there is room
+LEGEND_KEY = 45.0  # points of a legend's entry that are not its name
 WIDEST_CHARACTER = 0.62  # of the size of the type
 HATCHES = ("", "///", "...", "xx")  # of series whose colours have stood before
 DASHES = ("-", "--", ":", "-.")
@@ -45,17 +51,26 @@ class Picture:
         return f"<Picture of {self.spec.title!r}: {self.spec.kind}>"
 
     def _repr_png_(self) -> bytes:
-        held = io.BytesIO()
-        self._write(held, "png")
-        return held.getvalue()
+        content = io.BytesIO()
+        self._draw_into(content, "png")
+        return content.getvalue()
 
-    def save(self, path: str | Path) -> Path:
-        """Write it as .png or .svg: the same file for the same table. Raises RequestError, FileProblem."""
+    def save(self, path: str | Path, *, force: bool = False) -> Path:
+        """Write it as .png or .svg: the same file for the same table.
+
+        Without `force`, a file that was not made by this package is not replaced. Raises RequestError, FileProblem.
+        """
         place = Path(path)
         _check_ending(place)
-        with written_beside([place]) as (beside,):
-            self._write(beside, place.suffix.lower().lstrip("."))
+        with written_beside([place], force=force) as (beside,):
+            self.write(beside)
         return place
+
+    def write(self, path: Path) -> None:
+        """Draw it into a file, as its ending says. Raises FileProblem, MissingPackage without Matplotlib."""
+        content = io.BytesIO()
+        self._draw_into(content, path.suffix.lower().lstrip("."))
+        write_bytes(path, content.getbuffer())
 
     def _own_fonts(self) -> list[str]:
         """Make the fonts of the theme known; gives their names."""
@@ -63,16 +78,12 @@ class Picture:
 
         names = []
         for path in self.theme.font_files or ():
-            try:
+            with reading(path, "a TrueType font that can be drawn with"):
                 fontManager.addfont(str(path))
-            except (RuntimeError, OSError) as error:
-                raise FileProblem(
-                    f"{shown_path(path)}: is not a TrueType font that can be drawn with."
-                ) from error
             names.append(FontProperties(fname=str(path)).get_name())
         return list(dict.fromkeys(names))
 
-    def _write(self, target: Path | io.BytesIO, kind: str) -> None:
+    def _draw_into(self, target: io.BytesIO, kind: str) -> None:
         try:
             from matplotlib import rc_context
             from matplotlib.backends.backend_agg import FigureCanvasAgg
@@ -85,6 +96,7 @@ class Picture:
         settings: Any = {
             "svg.hashsalt": "otter",
             "svg.fonttype": "none",
+            "text.parse_math": False,  # a dollar is a dollar
             "font.family": fonts,
             "font.size": 9,
         }
@@ -92,8 +104,15 @@ class Picture:
             figure = Figure(figsize=size_of(self.spec), dpi=DOTS, facecolor="white")
             FigureCanvasAgg(figure)
             _draw(figure, self.spec, self.theme, self.provenance)
-            metadata: Any = {"Date": None} if kind == "svg" else {"Software": None}
-            figure.savefig(target, format=kind, metadata=metadata)
+            with warnings.catch_warnings():  # of characters that no font here has: a box is drawn for them
+                warnings.filterwarnings("ignore", message="Glyph .* missing from")
+                figure.savefig(target, format=kind, metadata=maker_of_picture(kind))
+
+
+def maker_of_picture(kind: str) -> dict[str, str | None]:
+    """Say in a picture ("png" or "svg") who made it, and no time."""
+    maker = f"eager-otter {__version__}"
+    return {"Date": None, "Creator": maker} if kind == "svg" else {"Software": maker}
 
 
 def picture_of(table: Table, theme: Theme = STANDARD, provenance: str = "", *, group: str = "") -> Picture:
@@ -126,13 +145,15 @@ def _check_ending(path: Path) -> None:
 
 
 def _draw(figure: Any, spec: ChartSpec, theme: Theme, provenance: str) -> None:
-    told = (*spec.notes, *([provenance] if provenance else []))
+    told = (*spec.notes, *([one_line(provenance)] if provenance else []))
     notes = [line for note in told for line in textwrap.wrap(note, 175)]
     width, height = figure.get_size_inches()
     title = textwrap.wrap(spec.title, 78)[:2]
     above = 0.3 + TITLE_LINE * len(title) + (SUBTITLE_LINE if spec.subtitle else 0.0)  # inches
     foot = 0.25 + NOTE_LINE * len(notes)
-    rows = math.ceil(len(spec.series) / LEGEND_COLUMNS) if len(spec.series) > 1 else 0
+    names = [_cut(series.name, LEGEND_LONGEST) for series in spec.series]
+    beside = _legend_columns(names, width * 72)
+    rows = math.ceil(len(spec.series) / beside) if len(spec.series) > 1 else 0
     below = foot + LEGEND_LINE * rows + (0.3 if spec.kind == "lines" else 0.1)
     left = 0.06 if spec.kind == "lines" else 0.26
     axes = figure.add_axes((left, below / height, 0.97 - left, 1 - (above + below) / height))
@@ -151,18 +172,23 @@ def _draw(figure: Any, spec: ChartSpec, theme: Theme, provenance: str) -> None:
         axes.spines[side].set_color(theme.line)
     axes.tick_params(colors=theme.ink, length=0)
     if len(spec.series) > 1:
-        names = [_cut(series.name, LEGEND_LONGEST) for series in spec.series]
         figure.legend(
             axes.get_legend_handles_labels()[0],
             names,
             loc="lower center",
             bbox_to_anchor=(0.5, foot / height),
-            ncols=min(len(spec.series), LEGEND_COLUMNS),
+            ncols=beside,
             frameon=False,
             fontsize=9,
         )
     for depth, text in enumerate(reversed(notes)):
         figure.text(0.02, (0.12 + NOTE_LINE * depth) / height, text, fontsize=7, color=theme.quiet)
+
+
+def _legend_columns(names: Sequence[str], width: float) -> int:
+    """Count the columns of a legend that fit beside each other, in `width` points."""
+    longest = max(map(len, names)) * 9 * WIDEST_CHARACTER + LEGEND_KEY
+    return max(1, min(len(names), LEGEND_COLUMNS, int(width / longest)))
 
 
 def size_of(spec: ChartSpec) -> tuple[float, float]:
@@ -171,7 +197,10 @@ def size_of(spec: ChartSpec) -> tuple[float, float]:
         return INCHES
     bars = len(spec.series) if spec.kind == "bars" else 2
     rows = sum(max(BAR * bars, LABEL_LINE * len(_wrapped(name))) + BETWEEN for name in spec.categories)
-    return INCHES[0], max(INCHES[1], rows + AROUND)
+    names = [_cut(series.name, LEGEND_LONGEST) for series in spec.series]
+    legend = math.ceil(len(names) / _legend_columns(names, INCHES[0] * 72))
+    more = LEGEND_LINE * max(legend - USUAL_LEGEND, 0)
+    return INCHES[0], max(INCHES[1], rows + AROUND) + more
 
 
 def _cut(text: str, most: int) -> str:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
+from eager_otter.gates.text import held, one_line
+from eager_otter.gates.writing import write_text
 from eager_otter.report.method import Statement
 from eager_otter.report.report import Report, with_new_headings
 from eager_otter.report.summary import MAIN_FINDINGS, summary_of
@@ -18,7 +20,7 @@ WIDTH = 160  # characters of a plain text page
 def write(report: Report, path: Path) -> None:
     """Write a report as .md or .txt, by the path's ending."""
     text = markdown(report) if path.suffix.lower() == ".md" else plain_text(report)
-    path.write_text(text, encoding="utf-8", newline="\n")
+    write_text(path, text)
 
 
 def plain_text(report: Report) -> str:
@@ -30,7 +32,7 @@ def plain_text(report: Report) -> str:
         parts += [as_text(table_view(table, WIDTH, report.notes), WIDTH), ""]
     for part in report.method:
         parts += [part.title, *(f"  {statement_text(one)}" for one in part.statements), ""]
-    return "\n".join([*parts, report.provenance, ""])
+    return held("\n".join([*parts, one_line(report.provenance), ""]))
 
 
 def statement_text(statement: Statement) -> str:
@@ -86,6 +88,7 @@ def _cell(table: Table, line: Line, k: int) -> str:
 
 def _safe(text: str) -> str:
     """Keep survey text from becoming markup."""
-    for sign in "\\`*_[]<>|#":
+    text = one_line(text)
+    for sign in "\\`*_[]<>|#&~$":
         text = text.replace(sign, f"\\{sign}")
-    return " ".join(text.split())
+    return text

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from importlib import import_module
@@ -19,13 +18,12 @@ from eager_otter.compare.manifest import MANIFEST
 from eager_otter.data.files import Source, source_of
 from eager_otter.data.opening import Reading
 from eager_otter.data.responses import open_responses
-from eager_otter.errors import RequestError, UnknownName
+from eager_otter.errors import FileProblem, OtterError, RequestError, UnknownName, shown_path
+from eager_otter.gates.writing import check_targets, write_each
 from eager_otter.looks.theme import STANDARD, Theme
 from eager_otter.looks.words import ENGLISH, Words, counted
 from eager_otter.plan.plan import Plan
 from eager_otter.plan.reading import read_plan
-from eager_otter.report.ours import check_ours
-from eager_otter.report.places import written_beside
 from eager_otter.report.view import StandardViewer
 from eager_otter.tables.notable import Notable, notable_differences, requests_against
 from eager_otter.tables.note import NotesLength
@@ -175,14 +173,15 @@ class Report:
             }
         )
 
-    def chart(self, table: str, path: str | Path, *, group: str = "") -> Path:
+    def chart(self, table: str, path: str | Path, *, group: str = "", force: bool = False) -> Path:
         """Draw a table as .png or .svg: the columns of a banner group, or the usual ones.
 
-        Raises UnknownName, RequestError, MissingPackage without Matplotlib.
+        Without `force`, a file that was not made by this package is not replaced. Raises UnknownName, RequestError,
+        FileProblem, MissingPackage without Matplotlib.
         """
         from eager_otter.report.picture import picture_of
 
-        return picture_of(self.table(table), self.theme, self.provenance, group=group).save(path)
+        return picture_of(self.table(table), self.theme, self.provenance, group=group).save(path, force=force)
 
     @property
     def method(self) -> tuple[MethodPart, ...]:
@@ -195,47 +194,68 @@ class Report:
         self,
         *paths: str | Path,
         progress: Progress | None = None,
-        force: bool = True,
+        force: bool = False,
         notes: NotesLength | None = None,
         manifest: bool | None = None,
     ) -> list[Path]:
         """Write the report to files, by their endings, or to the plan's outputs when none is named.
 
-        Without `force`, a file that is there and was not made by this package is not overwritten.
-        `notes` is how long the notes under tables are ("short", "full", "none"; None: as the plan says).
+        A file that is there and was not made by this package is replaced only with `force`, one that the report is made
+        from never. `notes` is how long the notes under tables are ("short", "full", "none"; None: as the plan says).
         With `manifest`, `manifest.json` is written beside them, in the folder of the first: what the report was made
         of, for comparisons; left out, it is written with the outputs of a plan, and not with files named here.
-        All are written beside their places first and then put there, so a failure leaves nothing half-written.
-        Gives the paths. Raises RequestError for an ending that is not known, FileProblem when a file cannot be
-        written.
+        All are written beside their places first and then put there: each is whole or as it was, and what one writer
+        cannot write does not stop the others. Gives the paths. Raises RequestError for an ending that is not known,
+        FileProblem naming the files that cannot be written, when the others are.
         """
         wanted = [Path(path) for path in paths] or list(self.outputs)
-        beside_them = [wanted[0].parent / MANIFEST] if wanted and self._has_manifest(manifest, paths) else []
         if not wanted:
             raise RequestError("Nothing to write: name a file, or list outputs in the plan.")
-        for path in wanted:
-            _check_ending(path)
-        for path in () if force else (*wanted, *beside_them):
-            check_ours(path)
-        with written_beside([*wanted, *beside_them]) as beside:
-            for k, (path, part) in enumerate(zip(wanted, beside[: len(wanted)], strict=True)):
-                if progress is not None:
-                    progress(f"Writing {path.name}", k, len(wanted))
-                tidy = WRITERS[path.suffix.lower()].endswith(".tidy")
-                length = notes or self.output_notes.get(path, self.notes)
-                _writer(path).write(replace(self if tidy else self.displayed, notes=length), part)
-            for part in beside[len(wanted) :]:
-                from eager_otter.report.manifest import write_manifest
+        beside_them = [wanted[0].parent / MANIFEST] if self._has_manifest(manifest, paths) else []
+        self.check_outputs([*wanted, *beside_them], force=force)
+        writers = [
+            (path, self._writer(path, notes, _step(progress, path, k, len(wanted))))
+            for k, path in enumerate(wanted)
+        ]
+        written, problems = write_each(writers, force=True)
+        if beside_them and written:
+            from eager_otter.report.manifest import save_manifest
 
-                written = {
-                    os.path.relpath(path, wanted[0].parent): one
-                    for path, one in zip(wanted, beside, strict=False)
-                }
-                write_manifest(self, written, wanted[0].parent, part)
+            save_manifest(self, written, force=True)
+        if problems:
+            raise _joined(problems, written)
         return wanted
 
+    def check_outputs(self, paths: Sequence[Path], *, force: bool) -> None:
+        """Refuse files that the report may not be written to. Raises RequestError, FileProblem: see `save`."""
+        for path in paths:
+            if path.name != MANIFEST:
+                _check_ending(path)
+        check_targets(paths, inputs=self.inputs, force=force)
+
+    @property
+    def inputs(self) -> tuple[Path, ...]:
+        """All files that it is made from."""
+        file = None if self.survey is None else self.survey.responses.file
+        return (*(() if self.plan is None else self.plan.inputs), *(() if file is None else file.paths))
+
+    def _writer(
+        self, path: Path, notes: NotesLength | None, begin: Callable[[], None]
+    ) -> Callable[[Path], None]:
+        """Make the function that writes an output to a path."""
+
+        def write(part: Path) -> None:
+            begin()
+            tidy = WRITERS[path.suffix.lower()].endswith(".tidy")
+            length = notes or self.output_notes.get(path, self.notes)
+            _module_for(path).write(replace(self if tidy else self.displayed, notes=length), part)
+
+        return write
+
     def _has_manifest(self, manifest: bool | None, paths: Sequence[str | Path]) -> bool:
-        """Tell whether a manifest is written: as asked, else with the outputs of a plan."""
+        """Tell whether a manifest is written: as asked, else with the outputs of a plan. Raises RequestError."""
+        if manifest and self.plan is None:
+            raise RequestError("This report was not made from a plan, so it has no manifest.")
         return (not paths and self.plan is not None) if manifest is None else manifest
 
     @property
@@ -260,7 +280,22 @@ def _source_text(source: Source, say: Words) -> str:
     return ", ".join(part for part in parts if part)
 
 
-def _writer(path: Path) -> Any:
+def _step(progress: Progress | None, path: Path, number: int, of: int) -> Callable[[], None]:
+    """Make the function that says which file is being written."""
+    return lambda: None if progress is None else progress(f"Writing {path.name}", number, of)
+
+
+def _joined(problems: Sequence[OtterError], written: Sequence[Path]) -> OtterError:
+    """Make one error of what was wrong with some outputs, and say which others were written."""
+    if len(problems) == 1 and not written:
+        return problems[0]
+    lines = [str(problem) for problem in problems]
+    if written:
+        lines.append(f"Written all the same: {', '.join(shown_path(path) for path in written)}.")
+    return FileProblem("\n".join(lines))
+
+
+def _module_for(path: Path) -> Any:
     return import_module(WRITERS[path.suffix.lower()])
 
 
@@ -340,7 +375,7 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
     report = Report(
         title=plan.title,
         tables=tuple(made[request.id] for request in plan.requests),
-        source=survey.source,
+        source=survey.source if plan.file_date else replace(survey.source, changed=""),
         filter=plan.filter,
         weight=plan.weight,
         outputs=plan.outputs,

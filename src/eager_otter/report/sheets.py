@@ -5,6 +5,7 @@ The library answers many failures with a return code and leaves the cell empty; 
 
 from __future__ import annotations
 
+import io
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from itertools import groupby
@@ -12,15 +13,23 @@ from pathlib import Path
 from typing import Any
 
 import xlsxwriter
+from xlsxwriter.exceptions import XlsxWriterException
 
 from eager_otter import __version__
 from eager_otter.errors import RequestError
+from eager_otter.gates.pictures import read_picture
+from eager_otter.gates.reading import reading
+from eager_otter.gates.text import LONGEST_CELL, fitted, held, one_line, shortened
+from eager_otter.gates.writing import write_bytes
 from eager_otter.looks.theme import Paper, Theme
 from eager_otter.looks.words import ENGLISH, Words
 
-LONGEST_TEXT = 32_767
+TEXT_STAYS_TEXT = {"strings_to_numbers": False, "strings_to_formulas": False, "strings_to_urls": False}
 MOST_ROWS, MOST_COLUMNS = 1_048_576, 16_384
 LONGEST_SHEET_NAME = 31
+LOGO_HEIGHT = 40  # pixels
+LONGEST_PROPERTY = LONGEST_LINK = 255
+LONGEST_FOOTER_TITLE = 100
 PAPERS: dict[Paper, int] = {"A4": 9, "Letter": 1}  # as the format numbers them
 NOT_IN_SHEET_NAMES = str.maketrans(dict.fromkeys("[]:*?/\\", " "))
 FIXED_DAY = datetime(2000, 1, 1)
@@ -35,17 +44,12 @@ class Book:
         self, path: Path, title: str, say: Words = ENGLISH, paper: Paper = "A4", author: str = ""
     ) -> None:
         self.say, self.paper = say, PAPERS[paper]
-        options = {
-            "strings_to_numbers": False,
-            "strings_to_formulas": False,
-            "strings_to_urls": False,
-            "in_memory": True,
-        }
-        self._book = xlsxwriter.Workbook(str(path), options)
+        self._path, self._content = path, io.BytesIO()
+        self._book = xlsxwriter.Workbook(self._content, {"in_memory": True, **TEXT_STAYS_TEXT})
         self._book.set_properties(
             {
-                "title": title,
-                "author": author,
+                "title": fitted(one_line(title), LONGEST_PROPERTY),
+                "author": fitted(one_line(author), LONGEST_PROPERTY),
                 "created": FIXED_DAY,
                 "comments": f"made with eager-otter {__version__}",
             }
@@ -75,12 +79,16 @@ class Book:
         return self._book.add_chart(dict(kind))
 
     def close(self) -> None:
-        """Write the file."""
-        self._book.close()
+        """Write the file. Raises RequestError where the library refuses what is in it."""
+        try:
+            self._book.close()
+        except XlsxWriterException as error:
+            raise RequestError(f"This cannot be written as a workbook ({error}).") from error
+        write_bytes(self._path, self._content.getbuffer())
 
     def free_name(self, wanted: str) -> str:
         """Keep a name for a sheet: as wanted, as far as the format allows and no other has it."""
-        plain = "".join(c for c in wanted.translate(NOT_IN_SHEET_NAMES) if c.isprintable()).strip().strip("'")
+        plain = one_line(wanted).translate(NOT_IN_SHEET_NAMES).strip().strip("'")
         plain = plain[:LONGEST_SHEET_NAME].strip().strip("'") or "Table"
         name, number = plain, 2
         while name.casefold() in self._names or name.casefold() == "history":
@@ -98,11 +106,11 @@ class Sheet:
         self._sheet, self.name, self._book = sheet, name, book
 
     def text(self, row: int, column: int, text: str, style: Style | Any) -> None:
-        """Write text as text, whatever it looks like. Raises RequestError where the format cannot hold it."""
+        """Write text as text, whatever it looks like; what a cell cannot hold is shown otherwise or cut."""
+        text = shortened(held(text), LONGEST_CELL)
         if not text:
             self._done(self._sheet.write_blank(row, column, None, self._book.style(style)), row, column)
             return
-        self._check(text)
         self._done(self._sheet.write_string(row, column, text, self._book.style(style)), row, column)
 
     def made(self, style: Style) -> Any:
@@ -140,8 +148,8 @@ class Sheet:
                 column,
                 target,
                 self._book.style(style),
-                text[:255],
-                self._book.say("Go to {sheet}", sheet=sheet)[:255],
+                fitted(one_line(text), LONGEST_LINK),
+                fitted(self._book.say("Go to {sheet}", sheet=sheet), LONGEST_LINK),
             ),
             row,
             column,
@@ -153,10 +161,9 @@ class Sheet:
         if first == last and bottom == row:
             self.text(row, first, text, style)
             return
-        self._check(text)
-        self._done(
-            self._sheet.merge_range(row, first, bottom, last, text, self._book.style(style)), row, first
-        )
+        merged = shortened(held(text), LONGEST_CELL)
+        self._done(self._sheet.merge_range(row, first, bottom, last, "", self._book.style(style)), row, first)
+        self.text(row, first, merged, style)
 
     def choices(self, row: int, column: int, last_row: int, last_column: int, source: str) -> None:
         """Let cells be chosen from a range of cells; other entries are asked about, not refused."""
@@ -165,12 +172,21 @@ class Sheet:
 
     def chart(self, row: int, column: int, made: Any, description: str) -> None:
         """Put a chart at a cell, with a description for those who cannot see it."""
-        options = {"object_position": 1, "description": description[:255]}
+        options = {"object_position": 1, "description": fitted(one_line(description), LONGEST_LINK)}
         self._done(self._sheet.insert_chart(row, column, made, options), row, column)
 
     def picture(self, row: int, column: int, path: Path) -> None:
         """Put a picture at a cell, as high as two lines."""
-        self._sheet.insert_image(row, column, str(path), {"object_position": 3, **_scaled(path, 40)})
+        content, _, height = read_picture(path)
+        scale = LOGO_HEIGHT / height
+        options = {
+            "object_position": 3,
+            "x_scale": scale,
+            "y_scale": scale,
+            "image_data": io.BytesIO(content),
+        }
+        with reading(path, "a picture"):
+            self._done(self._sheet.insert_image(row, column, path.name, options), row, column)
 
     def widths(self, widths: Sequence[float]) -> None:
         """Set the width of each column, in characters."""
@@ -217,7 +233,7 @@ class Sheet:
             sheet.set_v_pagebreaks(list(breaks))
         if rows_between:
             sheet.set_h_pagebreaks(list(rows_between))
-        plain = title.replace("&", "&&")[:120]
+        plain = fitted(one_line(title), LONGEST_FOOTER_TITLE).replace("&", "&&")
         pages = self._book.say("Page {page} of {pages}", page="&P", pages="&N")
         sheet.set_footer(f"&L&8{' ' if plain[:1].isdigit() else ''}{plain}&R&8{pages}")
         sheet.hide_gridlines(2)
@@ -226,41 +242,12 @@ class Sheet:
         """Print only what is used."""
         self._sheet.print_area(0, 0, rows - 1, columns - 1)
 
-    def _check(self, text: str) -> None:
-        if len(text) > LONGEST_TEXT:
-            raise RequestError(
-                f"Sheet {self.name!r}: a text of {len(text):,} characters; a workbook cell holds {LONGEST_TEXT:,}."
-            )
-        if not text.isascii() and any("\ud800" <= character <= "\udfff" for character in text):
-            raise RequestError(
-                f"Sheet {self.name!r}: a text holds half a character (a lone surrogate): {text!a}."
-            )
-
     def _done(self, code: object, row: int, column: int) -> None:
         if code not in (0, None):
             raise RequestError(
                 f"Sheet {self.name!r}: cell in row {row + 1}, column {column + 1} cannot be written; a sheet holds "
                 f"{MOST_ROWS:,} rows and {MOST_COLUMNS:,} columns. Use fewer banner columns or rows."
             )
-
-
-def _scaled(path: Path, height: int) -> dict[str, float]:
-    """Scale a picture to a height in pixels, by what its own bytes say."""
-    found = picture_height(path.read_bytes())
-    scale = height / found if found else 1.0
-    return {"x_scale": scale, "y_scale": scale}
-
-
-def picture_height(content: bytes) -> int:
-    """Read the height of a PNG or JPEG in pixels; 0 where it cannot be told."""
-    if content[:8] == b"\x89PNG\r\n\x1a\n":
-        return int.from_bytes(content[20:24], "big")
-    place = 2
-    while place + 9 < len(content) and content[place] == 0xFF:
-        if content[place + 1] in (0xC0, 0xC1, 0xC2):
-            return int.from_bytes(content[place + 5 : place + 7], "big")
-        place += 2 + int.from_bytes(content[place + 2 : place + 4], "big")
-    return 0
 
 
 def plain_style(theme: Theme) -> Style:

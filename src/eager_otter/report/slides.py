@@ -6,16 +6,22 @@ import io
 import re
 import zipfile
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from eager_otter.errors import FileProblem, MissingPackage, shown_path
+from eager_otter import __version__
+from eager_otter.errors import MissingPackage
+from eager_otter.gates.reading import check_package, reading
+from eager_otter.gates.text import fitted, held, one_line
+from eager_otter.gates.writing import write_bytes
 from eager_otter.report.chart_spec import ChartSpec, charts_of
 from eager_otter.report.contents import contents_titles
 from eager_otter.report.labels import lines_needed
 from eager_otter.report.plain import statement_text
 from eager_otter.report.report import Report
+from eager_otter.report.sheets import LONGEST_PROPERTY, TEXT_STAYS_TEXT
 from eager_otter.report.summary import MAIN_FINDINGS, summary_of
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import cell_text, line_sign
@@ -23,6 +29,7 @@ from eager_otter.tables.texts import cell_text, line_sign
 WIDE = (12_192_000, 6_858_000)  # 16:9, in English Metric Units
 INCH = 914_400
 ROWS_ON_A_SLIDE, COLUMNS_ON_A_SLIDE, ENTRIES_ON_A_SLIDE = 16, 12, 22
+LONGEST_TITLE, LONGEST_NAME = 200, 60  # characters of a title, of a name in a legend
 PLAIN_GRID = "{2D5ABB26-0587-4C30-8999-92F81FD0307C}"  # the format's own name of a table without a style
 ROWS_WITH_LETTERS_BELOW = 12
 FOOT_LINE, FOOT_CHARACTERS = 0.135, 17.0  # of the foot: inches a line, widths of a digit an inch
@@ -46,7 +53,6 @@ class _Slides:
     def __init__(self, report: Report) -> None:
         try:
             from pptx import Presentation
-            from pptx.exc import PackageNotFoundError
             from pptx.util import Emu
         except ImportError as error:
             raise MissingPackage("Slides need another package: pip install 'eager-otter[slides]'") from error
@@ -60,10 +66,9 @@ class _Slides:
             self.deck: Any = Presentation()
             self.deck.slide_width, self.deck.slide_height = Emu(WIDE[0]), Emu(WIDE[1])
         else:
-            try:
+            check_package(template, "a .pptx template")
+            with reading(template, "a .pptx template"):
                 self.deck = Presentation(str(template))
-            except (PackageNotFoundError, KeyError, ValueError, OSError) as error:
-                raise FileProblem(f"{shown_path(template)}: cannot be read as a .pptx template.") from error
         self.own = template is None
         self.width: int = int(self.deck.slide_width)
         self.height: int = int(self.deck.slide_height)
@@ -84,13 +89,14 @@ class _Slides:
                 shape.click_action.target_slide = first[table_id]
         self._method_slides()
         properties = self.deck.core_properties
-        properties.title, properties.author = self.report.shown_title, self.report.author
-        properties.comments = self.report.provenance
+        properties.title = fitted(one_line(self.report.shown_title), LONGEST_PROPERTY)
+        properties.author = fitted(one_line(self.report.author), LONGEST_PROPERTY)
+        properties.comments = maker_line(one_line(self.report.provenance))
         properties.created = properties.modified = FIXED
         properties.last_modified_by, properties.revision = "", 1
         held = io.BytesIO()
         self.deck.save(held)
-        path.write_bytes(_repeatable(held.getvalue()))
+        write_bytes(path, _repeatable(held.getvalue()))
 
     # --- slides -----------------------------------------------------------------------------------------
 
@@ -102,7 +108,7 @@ class _Slides:
         box = slide.shapes.title
         if box is None:
             box = slide.shapes.add_textbox(self.edge, self.edge // 2, self.width - 2 * self.edge, INCH)
-        box.text_frame.text = title
+        box.text_frame.text = fitted(one_line(title), LONGEST_TITLE)
         if self.own:
             box.left, box.top = self.edge, int(0.3 * INCH)
             box.width, box.height = self.width - 2 * self.edge, int(0.8 * INCH)
@@ -130,7 +136,7 @@ class _Slides:
         shape = slide.shapes.add_textbox(*box)
         frame = shape.text_frame
         frame.word_wrap = True
-        frame.text = "\n".join(lines)
+        frame.text = held("\n".join(lines))
         self._style(frame, points, color)
         return shape
 
@@ -144,7 +150,8 @@ class _Slides:
         self._text(slide, box, lines, 12, self.theme.quiet)
         if self.theme.logo is not None:
             top = self.height - int(1.3 * INCH)
-            slide.shapes.add_picture(str(self.theme.logo), self.edge, top, height=int(0.8 * INCH))
+            with reading(self.theme.logo, "a picture"):
+                slide.shapes.add_picture(str(self.theme.logo), self.edge, top, height=int(0.8 * INCH))
 
     def _contents_slides(self) -> Iterator[tuple[Any, list[Table]]]:
         tables = list(self.report.tables)
@@ -161,7 +168,7 @@ class _Slides:
                 left = self.edge + (k // half) * (self.width - 2 * self.edge) // 2
                 top = int(1.3 * INCH) + (k % half) * int(0.48 * INCH)
                 box = (left, top, (self.width - 2 * self.edge) // 2 - self.edge // 2, int(0.45 * INCH))
-                shape = self._text(slide, box, [_short(title, 78)], 11, self.theme.river)
+                shape = self._text(slide, box, [fitted(one_line(title), 78)], 11, self.theme.river)
                 shape.click_action.target_slide = first[table.id]
 
     def _table_slides(self, table: Table) -> list[Any]:
@@ -227,7 +234,6 @@ class _Slides:
     # --- a chart ----------------------------------------------------------------------------------------
 
     def _chart_slide(self, spec: ChartSpec, more: str = "") -> Any:
-        from pptx.chart.data import CategoryChartData
         from pptx.enum.chart import XL_CHART_TYPE, XL_LEGEND_POSITION, XL_TICK_LABEL_POSITION
         from pptx.util import Pt
 
@@ -240,10 +246,10 @@ class _Slides:
             "stacked bars": XL_CHART_TYPE.BAR_STACKED_100,
             "lines": XL_CHART_TYPE.LINE_MARKERS,
         }
-        data = CategoryChartData(number_format="General")
+        data = _chart_data()
         data.categories = list(spec.categories)
         for series in spec.series:
-            data.add_series(series.name, spec.spreadsheet_values(series))
+            data.add_series(fitted(series.name, LONGEST_NAME), spec.spreadsheet_values(series))
         top = int(1.15 * INCH)
         foot = self._foot_height(spec.notes)
         frame = slide.shapes.add_chart(
@@ -413,7 +419,7 @@ class _Slides:
         if shade:
             cell.fill.solid()
             cell.fill.fore_color.rgb = RGBColor.from_string(shade.lstrip("#"))
-        cell.text = text
+        cell.text = held(text)
         frame = cell.text_frame
         parts = [(run, self.theme.ink, bold) for run in frame.paragraphs[0].runs]
         if letters:
@@ -432,15 +438,40 @@ class _Slides:
     def _speak(self, slide: Any, table: Table) -> None:
         """Put all notes of a table where a speaker reads them; the foot holds the most needful."""
         notes = [*table.notes, self.report.provenance]
-        slide.notes_slide.notes_text_frame.text = "\n".join(notes)
+        slide.notes_slide.notes_text_frame.text = held("\n".join(notes))
+
+
+def _chart_data() -> Any:
+    """Give data for a chart; in the workbook that it brings along, text is never taken for a formula or a link."""
+    from pptx.chart.data import CategoryChartData
+    from pptx.chart.xlsx import CategoryWorkbookWriter
+    from xlsxwriter import Workbook
+
+    class Writer(CategoryWorkbookWriter):
+        @contextmanager
+        def _open_worksheet(self, xlsx_file: Any) -> Iterator[tuple[Any, Any]]:
+            book = Workbook(xlsx_file, {"in_memory": True, **TEXT_STAYS_TEXT})
+            yield book, book.add_worksheet()
+            book.close()
+
+    class Data(CategoryChartData):
+        @property
+        def _workbook_writer(self) -> Any:
+            return Writer(self)
+
+    return Data(number_format="General")
 
 
 def _title_of(layout: Any) -> Any:
     return next((shape for shape in layout.placeholders if shape.placeholder_format.type in (1, 3)), None)
 
 
-def _short(text: str, most: int) -> str:
-    return text if len(text) <= most else f"{text[: most - 1]}…"
+def maker_line(provenance: str) -> str:
+    """Give where figures come from as a property holds it: cut in the middle, as its end says who made it."""
+    if len(provenance) <= LONGEST_PROPERTY:
+        return provenance
+    end = f"; made with eager-otter {__version__}"
+    return fitted(provenance, LONGEST_PROPERTY - len(end)) + end
 
 
 def _repeatable(content: bytes) -> bytes:

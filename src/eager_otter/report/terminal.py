@@ -10,10 +10,11 @@ from dataclasses import dataclass
 from io import StringIO
 
 from rich.cells import cell_len, set_cell_size
-from rich.console import Console, Group, RenderableType
+from rich.console import Group, RenderableType
 from rich.padding import Padding
-from rich.text import Text
 
+from eager_otter.gates.terminal import Text, terminal
+from eager_otter.gates.text import one_line
 from eager_otter.report.labels import fitted
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.table import Line, Table
@@ -52,9 +53,7 @@ def table_view(table: Table, width: int, notes: NotesLength = "short") -> Render
 
 def as_text(view: RenderableType, width: int) -> str:
     """Give a view as plain text, without colours or trailing blanks."""
-    console = Console(
-        file=StringIO(), width=width, color_system=None, force_terminal=False, legacy_windows=False
-    )
+    console = terminal(file=StringIO(), width=width)
     with console.capture() as capture:
         console.print(view, soft_wrap=False)
     return "\n".join(line.rstrip() for line in capture.get().splitlines())
@@ -112,7 +111,7 @@ def _label(line: Line, before: Line | None) -> str:
     """Give a row's label on its first line only; a heading has a line to itself."""
     if line.kind == "heading" or line.continues(before):
         return ""
-    return _cut("  " * line.indent + line.label, LABEL_WIDTH)
+    return _cut("  " * line.indent + one_line(line.label), LABEL_WIDTH)
 
 
 def _cut(text: str, width: int) -> str:
@@ -125,10 +124,10 @@ def _panels(table: Table, cells: _Cells, room: int) -> Iterator[_Panel]:
         columns: list[int] = []
         for k in range(group.start, group.stop):
             if columns and cells.panel_width([*columns, k]) + BETWEEN > room:
-                yield _Panel(group.path, tuple(columns))
+                yield _Panel(one_line(group.path), tuple(columns))
                 columns = []
             columns.append(k)
-        yield _Panel(group.path, tuple(columns))
+        yield _Panel(one_line(group.path), tuple(columns))
 
 
 def _chunks(panels: Sequence[_Panel], cells: _Cells, room: int) -> Iterator[list[_Panel]]:
@@ -145,7 +144,7 @@ def _chunks(panels: Sequence[_Panel], cells: _Cells, room: int) -> Iterator[list
     yield chunk
 
 
-def _chunk_lines(cells: _Cells, panels: Sequence[_Panel]) -> Iterator[Text]:
+def _chunk_lines(cells: _Cells, panels: Sequence[_Panel]) -> Iterator[RenderableType]:
     blank = " " * (cells.stub_width + BETWEEN)
     between = " " * BETWEEN
     if any(panel.head for panel in panels):

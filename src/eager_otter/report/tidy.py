@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import json
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 
-from eager_otter.data.csv_out import write_rows
+from eager_otter.gates.text import as_json
+from eager_otter.gates.writing import write_bytes, write_parts, write_rows
 from eager_otter.report.report import Report
 from eager_otter.tables.table import Record
 
@@ -36,7 +37,9 @@ def _write_parquet(report: Report, path: Path) -> None:
     kinds = dict.fromkeys(COLUMNS, pa.string()) | {"value": pa.float64()}
     columns = {name: pa.array([getattr(record, name) for record in records], kinds[name]) for name in COLUMNS}
     made = pa.table(columns).replace_schema_metadata({"title": report.title, "provenance": report.provenance})
-    pq.write_table(made, path)
+    content = pa.BufferOutputStream()
+    pq.write_table(made, content)
+    write_bytes(path, memoryview(content.getvalue()))
 
 
 def _write_json(report: Report, path: Path) -> None:
@@ -51,19 +54,19 @@ def _write_json(report: Report, path: Path) -> None:
         for table in report.tables
         for record in table.records()
     )
-    with path.open("w", encoding="utf-8", newline="\n") as file:
-        file.write("{\n")
-        file.writelines(f"{_json(name)}: {_json(value)},\n" for name, value in head.items())
-        for name, entries, end in (("tables", tables, "],\n"), ("records", records, "]\n")):
-            file.write(f"{_json(name)}: [")
-            for number, entry in enumerate(entries):
-                file.write(f"{',' if number else ''}\n{_json(entry)}")
-            file.write(f"\n{end}")
-        file.write("}\n")
+    write_parts(path, _json_parts(head, {"tables": tables, "records": records}))
 
 
-def _json(value: object) -> str:
-    return json.dumps(value, ensure_ascii=False)
+def _json_parts(head: Mapping[str, str], lists: Mapping[str, Iterable[object]]) -> Iterator[str]:
+    """Give a JSON object in parts: some texts, then lists with an entry a line."""
+    yield "{\n"
+    yield from (f"{as_json(name)}: {as_json(value)},\n" for name, value in head.items())
+    for place, (name, entries) in enumerate(lists.items(), 1):
+        yield f"{as_json(name)}: ["
+        for number, entry in enumerate(entries):
+            yield f"{',' if number else ''}\n{as_json(entry)}"
+        yield "\n],\n" if place < len(lists) else "\n]\n"
+    yield "}\n"
 
 
 def _write_csv(report: Report, path: Path) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import hashlib
-import json
 import math
 import re
 import unicodedata
@@ -18,6 +17,9 @@ import numpy as np
 from eager_otter import __version__
 from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.core.sums import Sums
+from eager_otter.gates.pictures import read_picture
+from eager_otter.gates.text import as_shown_json, held
+from eager_otter.gates.writing import write_parts
 from eager_otter.looks.theme import Theme
 from eager_otter.looks.words import CATEGORIES, plural_forms
 from eager_otter.report.contents import contents_titles
@@ -42,8 +44,7 @@ DIGITS = 9  # significant digits of what travels in the page for tests made ther
 
 def write(report: Report, path: Path) -> None:
     """Write a report as .html: one file that needs nothing else. Only a table at a time is held in memory."""
-    with path.open("w", encoding="utf-8", newline="\n") as file:
-        file.writelines(_parts(report))
+    write_parts(path, _parts(report))
 
 
 def page(report: Report) -> str:
@@ -60,7 +61,7 @@ def _parts(report: Report) -> Iterator[str]:
     style, script = ((home / name).read_text(encoding="utf-8") for name in ("page.css", "page.js"))
     look = _look(report.theme)
     environment = Environment(
-        autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+        autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, finalize=_held
     )
     template = environment.from_string((home / "page.html.j2").read_text(encoding="utf-8"))
     say = report.words
@@ -114,8 +115,13 @@ def _data_parts(report: Report, said: Sequence[str]) -> Iterator[str]:
 
 
 def _json(value: object) -> str:
-    text = json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+    text = as_shown_json(value)
     return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
+
+
+def _held(value: object) -> object:
+    """Let text into the page as it can be held; what is markup already was made here."""
+    return held(value) if type(value) is str else value
 
 
 def _look(theme: Theme) -> str:
@@ -138,7 +144,7 @@ def _data_address(path: Path | None) -> str:
     if path is None:
         return ""
     kind = "png" if path.suffix.lower() == ".png" else "jpeg"
-    return f"data:image/{kind};base64,{base64.b64encode(path.read_bytes()).decode()}"
+    return f"data:image/{kind};base64,{base64.b64encode(read_picture(path)[0]).decode()}"
 
 
 def _hash(text: str) -> str:

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+import io
 from pathlib import Path
 
 import numpy as np
 from rich.console import Group, RenderableType
-from rich.text import Text
 
-from eager_otter.data.csv_out import write_rows
 from eager_otter.data.responses import Responses
 from eager_otter.errors import MissingPackage
+from eager_otter.gates.terminal import Text
+from eager_otter.gates.writing import write_bytes, write_rows
 from eager_otter.looks.theme import STANDARD
 from eager_otter.looks.words import counted
 from eager_otter.report.grids import plain_grid
+from eager_otter.report.picture import maker_of_picture
 from eager_otter.tables.rounding import rounded
 from eager_otter.weighing.weighing import TargetLine, Weighting
 
@@ -92,5 +94,7 @@ def draw(made: Weighting, path: Path) -> None:
         fontsize=9,
         color=theme.quiet,
     )
-    metadata = {"Software": None} if path.suffix == ".png" else {"Date": None}
-    figure.savefig(path, metadata=metadata)
+    kind = path.suffix.lower().lstrip(".")
+    content = io.BytesIO()
+    figure.savefig(content, format=kind, metadata=maker_of_picture(kind))
+    write_bytes(path, content.getbuffer())

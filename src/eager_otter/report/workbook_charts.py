@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
+from eager_otter.gates.text import title_of_chart
 from eager_otter.looks.theme import Theme
 from eager_otter.report.chart_spec import ChartSpec, Series, charts_of
 from eager_otter.report.sheets import Book, Sheet, Style, plain_style, title_style
@@ -93,7 +94,7 @@ class WorkbookCharts:
         self._axes(chart, spec)
         chart.set_title(
             {
-                "name": " – ".join(filter(None, (spec.title, spec.subtitle))),
+                "name": title_of_chart(" – ".join(filter(None, (spec.title, spec.subtitle)))),
                 "overlay": False,
                 "name_font": self._font(11, self.theme.river, bold=True),
             }
@@ -107,7 +108,7 @@ class WorkbookCharts:
 
     def _axes(self, chart: Any, spec: ChartSpec) -> None:
         """Percents start from zero; the bases stand at the axis along the bottom."""
-        bases = {"name": spec.bases, "name_font": self._font(8, self.theme.quiet)}
+        bases = {"name": title_of_chart(spec.bases), "name_font": self._font(8, self.theme.quiet)}
         quiet = {"line": {"none": True}, "major_gridlines": {"visible": False}, "major_tick_mark": "none"}
         numbers: dict[str, Any] = {"num_font": self._font(9), "num_format": spec.number_format}
         categories: dict[str, Any] = {"num_font": self._font(9), "line": {"color": self.theme.line}}

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from eager_otter.data.remark import Remark
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FilterStep:
@@ -19,7 +21,7 @@ class Facts:
     """How those counted were chosen: rows read, filters with what they kept, weight, rows of weight 0.
 
     `base` is the step of `filters` that is the condition of the table's base; `asked` says in a reader's words whom
-    the question was asked of.
+    the question was asked of. `remarks` are what was noticed while the data were read, as far as it touches the table.
     """
 
     rows: int
@@ -30,3 +32,4 @@ class Facts:
     asked: str = ""
     zero_weights: int = 0
     unknown: tuple[tuple[str, int], ...] = ()
+    remarks: tuple[Remark, ...] = ()

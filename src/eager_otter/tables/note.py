@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from typing import Literal
 
 About = Literal[
+    "data",
     "universe",
     "base",
     "left out",
@@ -30,17 +31,17 @@ About = Literal[
 NotesLength = Literal["short", "full", "none"]
 
 OF_LINE: tuple[frozenset[About], ...] = (  # the lines of short notes
-    frozenset({"universe", "base", "left out", "filter", "weight", "columns"}),
+    frozenset({"data", "universe", "base", "left out", "filter", "weight", "columns"}),
     frozenset({"rows", "figures", "scores", "untested", "undecided", "thin", "marks", "signs"}),
     frozenset({"letters", "against"}),
     frozenset({"whole table"}),
     frozenset({"own"}),
 )
 OF_METHOD: frozenset[About] = frozenset(
-    {"universe", "filter", "weight", "figures", "letters", "against", "tests", "marks", "signs"}
+    {"data", "universe", "filter", "weight", "figures", "letters", "against", "tests", "marks", "signs"}
 )
 ALWAYS: frozenset[About] = frozenset(  # what explains a sign in the table, or was asked for
-    {"letters", "against", "untested", "undecided", "thin", "marks", "signs", "whole table", "own"}
+    {"data", "letters", "against", "untested", "undecided", "thin", "marks", "signs", "whole table", "own"}
 )
 
 

@@ -58,7 +58,10 @@ def counted_reasons(reasons: Sequence[tuple[Reason | None, int]], say: Words) ->
 
 
 def universe_note(facts: Facts, say: Words) -> Iterator[Note]:
-    """Say who was interviewed at all."""
+    """Say who was interviewed at all, and what was noticed while their answers were read."""
+    for remark in facts.remarks:
+        text = remark.said(say)
+        yield Note(text, "data", text if remark.severe else "")
     if facts.universe:
         yield Note(say("Universe: {universe}", universe=facts.universe), "universe")
 

@@ -6,10 +6,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, assert_never
 
-from eager_otter.codebook.codes import as_number, canonical
+from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Answer, Question
 from eager_otter.core.arrays import FloatArray
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import said
 from eager_otter.tables.request import SUMMARY_FIGURES, RowRules, Sorting, TableRequest
 from eager_otter.tables.rows import Row
@@ -171,7 +172,7 @@ def _key(sort: Sorting, percents: FloatArray, column: Callable[[str], int]) -> C
         case "label":
             return lambda row: row.label.casefold()
         case "code":
-            return lambda row: (as_number(row.code) is None, as_number(row.code) or 0.0, row.code)
+            return lambda row: (number_of(row.code) is None, number_of(row.code) or 0.0, row.code)
         case "figure":
             place = column(sort.column)
             return lambda row: float(percents[row.source, place])

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Literal, get_args
 
+from eager_otter.codebook.expression import parse
 from eager_otter.core.choices import Correction, MeanTest, ProportionTest
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import ENGLISH, Words
@@ -106,6 +107,15 @@ class BannerGroup:
     differences: tuple[tuple[str, str, str], ...] = ()
     against: Against | None = None
     control: str = ""
+
+    def questions_named(self) -> Iterator[str]:
+        """Go through the questions whose answers make its columns."""
+        yield from filter(None, [self.question])
+        for group in self.nest:
+            yield from group.questions_named()
+        rules = [rule for _, rule in self.columns if isinstance(rule, str) and not self.question]
+        for rule in (*rules, *filter(None, [self.only])):
+            yield from parse(rule).names()
 
 
 WholeTable = Literal["none", "fitting", "all"]
@@ -430,6 +440,19 @@ class TableRequest:
     tests: TestRules = TestRules()
     rules: BaseRules = BaseRules()
     words: Words = field(default=ENGLISH, repr=False)
+
+    def questions_named(self) -> Iterator[str]:
+        """Go through the questions that its figures depend on: in rows and columns, of its filter and base."""
+        items = () if self.items is None else self.items.questions
+        yield from filter(None, (self.question if self.items is None else "", *items, self.value, *self.nest))
+        for group in self.banner.groups:
+            yield from group.questions_named()
+        conditions = (
+            self.filter,
+            None if self.base in ("answered", "all", "complete answers") else self.base,
+        )
+        for condition in filter(None, conditions):
+            yield from parse(condition).names()
 
     def __post_init__(self) -> None:
         check_levels(self.levels)

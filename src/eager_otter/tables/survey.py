@@ -10,9 +10,11 @@ from typing import assert_never
 import numpy as np
 
 from eager_otter.codebook.conditions import Conditions
+from eager_otter.codebook.expression import parse
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.data.files import Source
+from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import ENGLISH, Words, counted, said
@@ -296,6 +298,7 @@ class Survey:
         waiting = dict(zip(counts, counting.counted(counts), strict=True))
         for k in some:
             sums_of = [waiting[count] for count in counts_of[k]]
+            facts = replace(facts, remarks=self._remarks_on(requests[k]))
             if requests[k].items is None:
                 own = facts if requests[k].nest else self._own_facts(facts, sums_of[0])
                 yield k, make_table(requests[k], sums_of[0], self._setting(counting, own))
@@ -369,6 +372,18 @@ class Survey:
         )
         chosen_times = None if times is None else times[rows]
         return Population(rows=rows, weights=weights, frequencies=chosen_times), facts
+
+    def _remarks_on(self, request: TableRequest) -> tuple[Remark, ...]:
+        """Give what was noticed while the data were read, as far as it touches a table: all of it, or its columns."""
+        remarks = self.responses.remarks
+        if not any(remark.columns for remark in remarks):
+            return remarks
+        sources = self.codebook.sources()
+        of_all = () if self.filter is None else parse(self.filter).names()
+        named = {one for name in (*request.questions_named(), *of_all) for one in sources.get(name, ())}
+        special = set(self.codebook.special_columns.values())
+        columns = special.union(*(self.questions[name].columns for name in named))
+        return tuple(one for one in remarks if not one.columns or columns.intersection(one.columns))
 
     def _own_facts(self, facts: Facts, sums: QuestionSums) -> Facts:
         unknown = unknown_counts(self.responses.answers(sums.question.name))

@@ -8,6 +8,7 @@ from typing import Any
 import click
 
 from eager_otter.cli.options import changed, people_options
+from eager_otter.gates.streams import echo, show
 
 FOUND = 1
 
@@ -43,11 +44,9 @@ def audit(
     if shape == "json":
         from eager_otter.report.audit_view import as_json
 
-        click.echo(as_json(found))
+        echo(as_json(found))
     else:
-        from rich.console import Console
-
         from eager_otter.report.audit_view import audit_view
 
-        Console(highlight=False).print(audit_view(found, recodes=recodes))
+        show(audit_view(found, recodes=recodes))
     return FOUND if found.open else 0

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -12,6 +11,7 @@ import click
 
 from eager_otter.cli.options import (
     changed,
+    force_option,
     language_option,
     manifest_option,
     people_options,
@@ -21,9 +21,12 @@ from eager_otter.cli.options import (
     tell_who_is_counted,
 )
 from eager_otter.errors import OtterError, UnknownName, shown_path
+from eager_otter.gates.streams import echo
+from eager_otter.gates.text import file_name
 
 if TYPE_CHECKING:
     from eager_otter.plan.plan import Plan
+    from eager_otter.report.picture import Picture
     from eager_otter.report.report import Report
     from eager_otter.tables.table import Table
 
@@ -46,6 +49,7 @@ if TYPE_CHECKING:
 )
 @click.option("--format", "kind", type=click.Choice(["png", "svg"]), default="png", show_default=True)
 @manifest_option
+@force_option
 @plan_option
 @language_option
 @people_options
@@ -55,6 +59,7 @@ def chart(
     groups: tuple[str, ...],
     kind: str,
     manifest: bool,
+    force: bool,
     plan_path: Path,
     language: str | None,
     **people: Any,
@@ -69,6 +74,8 @@ def chart(
     eager-otter chart 'rating*' --format svg --folder charts
     eager-otter chart liking --group region --group age_band
     """
+    from eager_otter.compare.manifest import MANIFEST
+    from eager_otter.gates.writing import check_targets, new_folder, write_each
     from eager_otter.plan.reading import only_tables
     from eager_otter.report.report import run
 
@@ -79,23 +86,26 @@ def chart(
     report = run(only_tables(plan, known))
     assert report.survey is not None
     tell_who_is_counted(report.survey, plan, people["filter_text"])
-    folder.mkdir(parents=True, exist_ok=True)
-    drawn: list[Path] = []
+    pictures: dict[Path, Picture] = {}
     for table in report.tables:
         try:
-            paths = _draw(table, report, groups, folder, kind)
+            pictures |= _pictures(table, report, groups, folder, kind, taken=pictures)
         except OtterError as error:
             problems.append(error)
-        else:
-            drawn += paths
-            for path in paths:
-                click.echo(shown_path(path))
-    if manifest and drawn:
-        from eager_otter.report.manifest import save_manifest
+    with new_folder(folder):
+        beside = [folder / MANIFEST] if manifest else []
+        check_targets([*pictures, *beside], inputs=report.inputs, force=force)
+        writers = [(path, picture.write) for path, picture in pictures.items()]
+        drawn, unwritten = write_each(writers, inputs=report.inputs, force=force)
+        problems += unwritten
+        for path in drawn:
+            echo(shown_path(path))
+        if manifest and drawn:
+            from eager_otter.report.manifest import save_manifest
 
-        click.echo(shown_path(save_manifest(report, drawn)), err=True)
+            echo(shown_path(save_manifest(report, drawn, force=force)), err=True)
     for problem in problems:
-        click.echo(f"Error: {problem}", err=True)
+        echo(f"Error: {problem}", err=True)
     return 2 if problems else 0
 
 
@@ -111,19 +121,20 @@ def _known(plan: Plan, names: Sequence[str]) -> tuple[list[str], list[OtterError
     return known, problems
 
 
-def _draw(table: Table, report: Report, groups: Sequence[str], folder: Path, kind: str) -> list[Path]:
-    """Draw the charts of a table; gives their paths. Raises OtterError."""
+def _pictures(
+    table: Table, report: Report, groups: Sequence[str], folder: Path, kind: str, *, taken: Container[Path]
+) -> dict[Path, Picture]:
+    """Lay out the charts of a table, each under a path that no other has. Raises OtterError."""
     from eager_otter.report.picture import pictures_of
 
     pictures = pictures_of(table, report.theme, report.provenance, groups=groups)
     asked = bool(groups or table.chart_groups)
-    paths = []
+    by_path: dict[Path, Picture] = {}
     for picture in pictures:
-        ending = f"-{_plain(picture.spec.group)}" if asked and picture.spec.group else ""
-        paths.append(picture.save(folder / f"{table.id}{ending}.{kind}"))
-    return paths
-
-
-def _plain(group: str) -> str:
-    """Give a banner group's name as a part of a file's name."""
-    return re.sub(r"[^\w.]+", "-", group).strip("-").lower()
+        ending = f"-{file_name(picture.spec.group).lower()}" if asked and picture.spec.group else ""
+        stem, number = f"{file_name(table.id)}{ending}", 2
+        path = folder / f"{stem}.{kind}"
+        while path in by_path or path in taken:
+            path, number = folder / f"{stem}-{number}.{kind}", number + 1
+        by_path[path] = picture
+    return by_path

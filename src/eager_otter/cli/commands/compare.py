@@ -6,8 +6,9 @@ from pathlib import Path
 
 import click
 
-from eager_otter.cli.options import refuse_given
+from eager_otter.cli.options import force_option, refuse_given
 from eager_otter.errors import RequestError, shown_path
+from eager_otter.gates.streams import echo, show
 
 DIFFERENT = 1
 
@@ -33,7 +34,10 @@ DIFFERENT = 1
     metavar="FILE",
     help="Write all changes to this .xlsx or .json file as well.",
 )
-def compare(old: Path, new: Path, tolerance: float, most: int, shape: str, output: Path | None) -> int:
+@force_option
+def compare(
+    old: Path, new: Path, tolerance: float, most: int, shape: str, output: Path | None, force: bool
+) -> int:
     """Say what changed from the results in OLD to those in NEW, both tidy files of a report (.csv, .json, .parquet).
 
     Causes come first, from the manifests beside the two: level, tests, weight, filter, base rules, nets, wording, data;
@@ -46,27 +50,28 @@ def compare(old: Path, new: Path, tolerance: float, most: int, shape: str, outpu
     eager-otter compare last-week .
     """
     from eager_otter.compare.comparing import compare_files
-    from eager_otter.compare.manifest import result_in
+    from eager_otter.compare.manifest import MANIFEST, result_in
+    from eager_otter.gates.writing import check_targets, write_text, written_beside
     from eager_otter.report.compare_view import as_json, compare_view, write_workbook
-    from eager_otter.report.places import written_beside
 
     if shape == "json":
         refuse_given("--format json gives all changes", "most")
     if output is not None and output.suffix.lower() not in (".xlsx", ".json"):
         raise RequestError(f"{output.name}: a comparison is written as .xlsx or .json.")
     old, new = (result_in(path) if path.is_dir() else path for path in (old, new))
+    read = [*(old, new), *(path.parent / MANIFEST for path in (old, new))]
+    if output is not None:
+        check_targets([output], inputs=read, force=force)
     found = compare_files(old, new, tolerance=tolerance)
     if shape == "json":
-        click.echo(as_json(found))
+        echo(as_json(found))
     else:
-        from rich.console import Console
-
-        Console(highlight=False).print(compare_view(found, most=most))
+        show(compare_view(found, most=most))
     if output is not None:
-        with written_beside([output]) as (beside,):
+        with written_beside([output], inputs=read, force=force) as (part,):
             if output.suffix.lower() == ".json":
-                beside.write_text(as_json(found) + "\n", encoding="utf-8")
+                write_text(part, as_json(found) + "\n")
             else:
-                write_workbook(found, beside)
-        click.echo(shown_path(output), err=True)
+                write_workbook(found, part)
+        echo(shown_path(output), err=True)
     return DIFFERENT if found.changes or found.causes else 0

@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from eager_otter.errors import shown_path
+from eager_otter.gates.streams import echo
 
 
 @click.command()
@@ -24,11 +25,11 @@ def demo(folder: Path, files_only: bool) -> None:
     from eager_otter.plan.reading import read_plan
 
     for path in write_demo(folder):
-        click.echo(f"{shown_path(path)}", err=True)
+        echo(f"{shown_path(path)}", err=True)
     if files_only:
         return
     make_and_save(read_plan(folder / "plan.yaml"), ())
-    click.echo(
+    echo(
         f"\nNext, in {shown_path(folder)}:\n"
         "  eager-otter questions brand\n"
         "  eager-otter look heard_of --by wave --by region\n"

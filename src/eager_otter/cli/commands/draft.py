@@ -8,6 +8,7 @@ from pathlib import Path
 import click
 
 from eager_otter.errors import shown_path
+from eager_otter.gates.streams import echo
 
 
 @click.command()
@@ -48,8 +49,8 @@ def draft(
     made = make_draft(data, reading, folder=folder)
     written = write_draft(made, folder)
     for path in written:
-        click.echo(shown_path(path))
+        echo(shown_path(path))
     roles = Counter(guess.role for guess in made.guesses)
-    click.echo("Guessed: " + ", ".join(f"{count} {role}" for role, count in roles.items()), err=True)
+    echo("Guessed: " + ", ".join(f"{count} {role}" for role, count in roles.items()), err=True)
     plan = shlex.quote(shown_path(written[-1]))
-    click.echo(f"Next: read the comments in the codebook, correct it, then: eager-otter run {plan}", err=True)
+    echo(f"Next: read the comments in the codebook, correct it, then: eager-otter run {plan}", err=True)

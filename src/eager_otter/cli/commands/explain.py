@@ -9,12 +9,14 @@ import click
 
 from eager_otter.cli.options import (
     changed,
+    force_option,
     people_options,
     plan_option,
     read_named_plan,
     tell_who_is_counted,
 )
 from eager_otter.errors import shown_path
+from eager_otter.gates.streams import echo, show
 from eager_otter.looks.words import counted
 
 
@@ -32,6 +34,7 @@ from eager_otter.looks.words import counted
     help="Write the respondents behind the cell, with all their columns, to this CSV file.",
 )
 @click.option("--format", "shape", type=click.Choice(["text", "json"]), default="text", show_default=True)
+@force_option
 @plan_option
 @people_options
 def explain(
@@ -41,6 +44,7 @@ def explain(
     figure: str | None,
     records: Path | None,
     shape: str,
+    force: bool,
     plan_path: Path,
     **people: Any,
 ) -> None:
@@ -53,30 +57,28 @@ def explain(
     eager-otter explain heard_of Tarn Autumn
     eager-otter explain liking Mean 'Age: 55+' --records those.csv
     """
+    from eager_otter.gates.writing import check_targets, write_rows, written_beside
     from eager_otter.plan.reading import only_tables
     from eager_otter.report.report import run
 
     plan = changed(read_named_plan(plan_path), **people)
+    if records is not None:
+        check_targets([records], inputs=plan.inputs, force=force)
     report = run(only_tables(plan, [table]))
     assert report.survey is not None
     tell_who_is_counted(report.survey, plan, people["filter_text"])
     made = report.tables[0]
     found = made.explain(row, column, figure)
     if shape == "json":
-        import json
+        from eager_otter.gates.text import as_json
 
-        click.echo(json.dumps(found.as_dict(), ensure_ascii=False, indent=2))
+        echo(as_json(found.as_dict(), indent=2))
     else:
-        from rich.console import Console
-
         from eager_otter.report.explain_view import explain_view
 
-        Console(highlight=False).print(explain_view(found))
+        show(explain_view(found))
     if records is not None:
-        from eager_otter.data.csv_out import write_rows
-        from eager_otter.report.places import written_beside
-
         frame = report.records(made.id, row, column, figure)
-        with written_beside([records]) as (beside,):
-            write_rows(beside, list(frame.columns), frame.itertuples(index=False))
-        click.echo(f"{shown_path(records)}  ({counted(len(frame), 'respondent')})", err=True)
+        with written_beside([records], inputs=report.inputs, force=force) as (part,):
+            write_rows(part, list(frame.columns), frame.itertuples(index=False))
+        echo(f"{shown_path(records)}  ({counted(len(frame), 'respondent')})", err=True)

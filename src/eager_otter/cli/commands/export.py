@@ -7,26 +7,31 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import opened, survey_options
+from eager_otter.cli.options import force_option, inputs_of, opened, survey_options
 from eager_otter.errors import shown_path
+from eager_otter.gates.streams import echo
 
 
 @click.command()
 @click.argument("target", type=click.Path(path_type=Path))
 @click.option("--labels", is_flag=True, help="Write labels instead of codes (CSV).")
+@force_option
 @survey_options
-def export(target: Path, labels: bool, **where: Any) -> None:
+def export(target: Path, labels: bool, force: bool, **where: Any) -> None:
     """Write the responses to TARGET: .csv (codes, or labels), or .xml for triple-s 2.0 with its data beside it.
 
     All questions are written, banded and derived ones too, for the respondents that the filter keeps.
     """
-    from eager_otter.report.exporting import export_survey
+    from eager_otter.gates.writing import check_targets
+    from eager_otter.report.exporting import export_survey, export_targets
 
-    survey, _ = opened(**where)
-    written, renumbered = export_survey(survey, target, labels=labels)
+    targets = export_targets(target, labels=labels)
+    check_targets(targets, force=True)
+    survey, plan = opened(**where)
+    read = inputs_of(survey, plan)
+    check_targets(targets, inputs=read, force=force)
+    written, renumbered = export_survey(survey, target, labels=labels, inputs=read, force=force)
     for path in written:
-        click.echo(shown_path(path))
+        echo(shown_path(path))
     if renumbered:
-        click.echo(
-            f"Codes were numbered from 1, as the standard wants, in: {', '.join(renumbered)}", err=True
-        )
+        echo(f"Codes were numbered from 1, as the standard wants, in: {', '.join(renumbered)}", err=True)

@@ -7,8 +7,15 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import changed, manifest_option, people_options, tell_who_is_counted
+from eager_otter.cli.options import (
+    changed,
+    force_option,
+    manifest_option,
+    people_options,
+    tell_who_is_counted,
+)
 from eager_otter.errors import RequestError, shown_path
+from eager_otter.gates.streams import echo, show
 
 
 @click.command()
@@ -41,6 +48,7 @@ from eager_otter.errors import RequestError, shown_path
     help="Write them to this .csv or .json file as well.",
 )
 @manifest_option
+@force_option
 @people_options
 def findings(
     plan: Path,
@@ -52,6 +60,7 @@ def findings(
     shape: str,
     output: Path | None,
     manifest: bool,
+    force: bool,
     **people: Any,
 ) -> None:
     """Rank the notable differences in the tables of a PLAN (default: plan.yaml), the largest effect first.
@@ -64,9 +73,10 @@ def findings(
     """
     from dataclasses import replace
 
+    from eager_otter.compare.manifest import MANIFEST
+    from eager_otter.gates.writing import check_targets, write_rows, write_text, written_beside
     from eager_otter.plan.reading import only_tables, read_plan
     from eager_otter.report.findings_view import FIELDS, as_json, as_rows, findings_view
-    from eager_otter.report.places import written_beside
     from eager_otter.report.report import Report, survey_of
 
     if manifest and output is None:
@@ -76,6 +86,9 @@ def findings(
     checked = changed(read_plan(plan), **people)
     if only:
         checked = only_tables(checked, only)
+    if output is not None:
+        beside = [output.parent / MANIFEST] if manifest else []
+        check_targets([output, *beside], inputs=checked.inputs, force=force)
     survey = survey_of(replace(checked, findings=0))
     tell_who_is_counted(survey, checked, people["filter_text"])
     report = Report(
@@ -91,22 +104,18 @@ def findings(
     )
     found = report.findings(by=by, most=most, least=least, level=level)
     if shape == "json":
-        click.echo(as_json(found))
+        echo(as_json(found))
     else:
-        from rich.console import Console
-
-        Console(highlight=False).print(findings_view(found))
+        show(findings_view(found))
     if output is not None:
-        with written_beside([output]) as (beside,):
+        with written_beside([output], inputs=report.inputs, force=force) as (part,):
             if output.suffix.lower() == ".json":
-                beside.write_text(as_json(found) + "\n", encoding="utf-8")
+                write_text(part, as_json(found) + "\n")
             else:
-                from eager_otter.data.csv_out import write_rows
-
-                write_rows(beside, FIELDS, as_rows(found))
-        click.echo(shown_path(output), err=True)
+                write_rows(part, FIELDS, as_rows(found))
+        echo(shown_path(output), err=True)
     if manifest and output is not None:
         from eager_otter.report.manifest import save_manifest
 
         made = replace(report, tables=tuple(survey.tables(checked.requests)))
-        click.echo(shown_path(save_manifest(made, [output])), err=True)
+        echo(shown_path(save_manifest(made, [output], force=force)), err=True)

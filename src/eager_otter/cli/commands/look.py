@@ -101,8 +101,8 @@ def look(
 
 
 def _print(table_view: Any, table: Any, survey: Any, notes: NotesLength | None) -> None:
-    from rich.console import Console
+    from eager_otter.gates.terminal import terminal
 
-    console = Console(highlight=False)
+    console = terminal()
     console.print(table_view(table, console.width, notes or "short"))
-    Console(stderr=True, highlight=False).print(f"  Data: {survey.source}", style="dim", markup=False)
+    terminal(err=True).print(f"  Data: {survey.source}", style="dim", markup=False)

@@ -7,6 +7,7 @@ from typing import Any
 import click
 
 from eager_otter.cli.options import filter_option, opened, source_options
+from eager_otter.gates.streams import echo
 from eager_otter.looks.words import counted
 
 
@@ -37,15 +38,15 @@ def questions(
     eager-otter questions brand heard
     eager-otter questions heard_of --filter 'status == "complete"'
     """
-    from rich.console import Console
-
     from eager_otter.data.overview import found, in_order, load_report, overview, sample_records
     from eager_otter.errors import UnknownName
     from eager_otter.report.listing import load_view, question_view, questions_view
 
     survey, _ = opened(filter_text=filter_text, whole=True, **where)
     rows = survey.responses.filtered(filter_text)
-    console = Console(highlight=False)
+    from eager_otter.gates.terminal import terminal
+
+    console = terminal()
     joined = " ".join(words)
     if joined in survey.questions:
         console.print(
@@ -65,5 +66,5 @@ def questions(
     else:
         console.print(questions_view(overviews, sections=order == "survey", show=show))
         if not words:
-            Console(stderr=True, highlight=False).print(load_view(load_report(survey.responses)))
-        click.echo(f"{len(names)} of {counted(len(survey.questions), 'question')}; {survey.source}", err=True)
+            terminal(err=True).print(load_view(load_report(survey.responses)))
+        echo(f"{len(names)} of {counted(len(survey.questions), 'question')}; {survey.source}", err=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -10,6 +11,7 @@ import click
 
 from eager_otter.cli.options import (
     changed,
+    force_option,
     language_option,
     notes_option,
     people_options,
@@ -18,6 +20,7 @@ from eager_otter.cli.options import (
     tell_who_is_counted,
 )
 from eager_otter.errors import shown_path
+from eager_otter.gates.streams import echo, show
 from eager_otter.looks.words import counted
 
 if TYPE_CHECKING:
@@ -50,9 +53,12 @@ FOUND = 1
     metavar="FILE",
     help="Write the plan with every table spelled out, beside the plan, and make no table.",
 )
-@click.option("--force", is_flag=True, help="Overwrite outputs that eager-otter did not make.")
+@force_option
 @click.option(
     "--strict", is_flag=True, help="Stop with exit code 1, and write nothing, when the audit finds errors."
+)
+@click.option(
+    "--no-file-date", is_flag=True, help="Do not say in the outputs when the data file was last changed."
 )
 @notes_option
 @language_option
@@ -65,6 +71,7 @@ def run(
     spell_out: Path | None,
     force: bool,
     strict: bool,
+    no_file_date: bool,
     notes: NotesLength | None,
     language: str | None,
     **people: Any,
@@ -83,22 +90,23 @@ def run(
             "spell_out",
             "force",
             "strict",
+            "no_file_date",
             "notes",
             "data",
             "weight",
             "language",
         )
     if spell_out is not None:
-        refuse_given("--spell-out makes no table", "outputs", "force", "strict", "notes")
+        refuse_given("--spell-out makes no table", "outputs", "force", "strict", "no_file_date", "notes")
     checked = spoken(changed(read_plan(plan), **people), language)
+    if no_file_date:
+        checked = replace(checked, file_date=False)
     if only:
         checked = only_tables(checked, only)
     if listing:
-        from rich.console import Console
-
         from eager_otter.report.listing import requests_view
 
-        Console(highlight=False).print(requests_view(checked.requests, checked.codebook))
+        show(requests_view(checked.requests, checked.codebook))
         return 0
     if spell_out is not None:
         _spell_out(checked, spell_out)
@@ -110,18 +118,14 @@ def run(
 
 def _spell_out(plan: Plan, path: Path) -> None:
     """Write a plan in full; a file that is there is not overwritten."""
-    from dataclasses import replace
-
-    from eager_otter.errors import FileProblem
+    from eager_otter.gates.writing import check_new, write_text, written_beside
     from eager_otter.plan.writing import plan_text
-    from eager_otter.report.places import written_beside
 
-    if path.exists():
-        raise FileProblem(f"{shown_path(path)}: is there already; name another file, or move it away.")
+    check_new([path])
     text = plan_text(replace(plan, path=path))
-    with written_beside([path]) as (beside,):
-        beside.write_text(text, encoding="utf-8")
-    click.echo(shown_path(path))
+    with written_beside([path], inputs=plan.inputs, force=False) as (part,):
+        write_text(part, text)
+    echo(shown_path(path))
 
 
 def make_and_save(
@@ -137,19 +141,19 @@ def make_and_save(
 
     With `strict`, errors of the audit stop it before anything is made.
     """
-    from dataclasses import replace
-
     from eager_otter.audit.auditing import audit_plan
     from eager_otter.cli.progress import progress_line
     from eager_otter.compare.manifest import MANIFEST
+    from eager_otter.report.method import unshown_in
     from eager_otter.report.report import run as make_report
     from eager_otter.report.report import survey_of
 
+    check_before(plan, outputs, force=force)
     early = survey_of(plan) if strict else None
     audit = None if early is None else audit_plan(plan, early.responses)
     if audit is not None and audit.counts()["error"]:
         tell_audit(audit, plan)
-        click.echo("Stopped, as --strict was given; nothing was written.", err=True)
+        echo("Stopped, as --strict was given; nothing was written.", err=True)
         return FOUND
     with progress_line() as tell:
         report = make_report(plan, progress=tell)
@@ -160,12 +164,31 @@ def make_and_save(
         written = report.save(*outputs, progress=tell, force=force, notes=notes, manifest=True)
         tell_audit(audited, plan)
     for note in () if outputs else idle_of_outputs(plan, [path.suffix.lower() for path in written]):
-        click.echo(f"Note: {note}", err=True)
-    click.echo(f"{counted(len(report.tables), 'table')} from {report.source}", err=True)
+        echo(f"Note: {note}", err=True)
+    unshown = unshown_in(report.tables)
+    if unshown:
+        echo(
+            f"Note: {counted(unshown, 'character')} of the texts cannot be shown; a code such as [U+001B] stands for "
+            "each.",
+            err=True,
+        )
+    echo(f"{counted(len(report.tables), 'table')} from {report.source}", err=True)
     for path in written:
-        click.echo(f"{shown_path(path)}  ({size_text(path.stat().st_size)})")
-    click.echo(f"{shown_path(written[0].parent / MANIFEST)}: what the report was made of", err=True)
+        echo(f"{shown_path(path)}  ({size_text(path.stat().st_size)})")
+    echo(f"{shown_path(written[0].parent / MANIFEST)}: what the report was made of", err=True)
     return 0
+
+
+def check_before(plan: Plan, outputs: tuple[Path, ...], *, force: bool) -> None:
+    """Refuse, before anything is read or made, outputs that a report may not be written to. Raises OtterError."""
+    from eager_otter.compare.manifest import MANIFEST
+    from eager_otter.data.files import Source
+    from eager_otter.report.report import Report
+
+    wanted = list(outputs or plan.outputs)
+    if wanted:
+        not_made = Report(title=plan.title, tables=(), source=Source(name="", rows=0), plan=plan)
+        not_made.check_outputs([*wanted, wanted[0].parent / MANIFEST], force=force)
 
 
 def idle_of_outputs(plan: Plan, endings: Sequence[str]) -> Iterator[str]:
@@ -196,7 +219,7 @@ def tell_audit(audit: Audit, plan: Plan) -> None:
     if found:
         shown = shown_path(plan.path)
         name = "" if shown == "plan.yaml" else f" {shown}"
-        click.echo(f"audit: {', '.join(found)}; see eager-otter audit{name}", err=True)
+        echo(f"audit: {', '.join(found)}; see eager-otter audit{name}", err=True)
 
 
 def size_text(size: int) -> str:

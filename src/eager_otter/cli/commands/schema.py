@@ -6,6 +6,8 @@ from typing import Any
 
 import click
 
+from eager_otter.gates.streams import echo
+
 
 @click.command()
 @click.argument("kind", type=click.Choice(["plan", "codebook", "theme", "words"]))
@@ -15,8 +17,7 @@ def schema(kind: Any) -> None:
     \b
     eager-otter schema plan > plan.schema.json
     """
-    import json
-
+    from eager_otter.gates.text import as_json
     from eager_otter.plan.schema import json_schema
 
-    click.echo(json.dumps(json_schema(kind), ensure_ascii=False, indent=1))
+    echo(as_json(json_schema(kind), indent=1))

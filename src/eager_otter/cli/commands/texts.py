@@ -7,8 +7,9 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import opened, refuse_given, source_options
+from eager_otter.cli.options import force_option, inputs_of, opened, refuse_given, source_options
 from eager_otter.errors import RequestError, shown_path
+from eager_otter.gates.streams import echo
 
 
 @click.command()
@@ -23,9 +24,16 @@ from eager_otter.errors import RequestError, shown_path
     "--mentions", type=click.IntRange(1, 20), default=4, show_default=True, help="Topics a text may have."
 )
 @click.option("--coded", type=click.Path(path_type=Path), help="Read this coded workbook back.")
+@force_option
 @source_options
 def texts(
-    question: str, sheet: Path | None, topics: Path | None, mentions: int, coded: Path | None, **where: Any
+    question: str,
+    sheet: Path | None,
+    topics: Path | None,
+    mentions: int,
+    coded: Path | None,
+    force: bool,
+    **where: Any,
 ) -> None:
     """Code the open answers of QUESTION into topics, in a spreadsheet.
 
@@ -37,30 +45,38 @@ def texts(
     unknown topics, moved rows and double ids are refused; texts without a topic are counted.
     """
     from eager_otter.data.coding import read_coded, texts_to_code
+    from eager_otter.gates.text import file_name
+    from eager_otter.gates.writing import check_new, check_targets, write_text, written_beside
     from eager_otter.report.coding_sheet import codebook_part, write_data, write_sheet
-    from eager_otter.report.places import written_beside
 
     if (sheet is None) == (coded is None):
         raise RequestError("Say either --to (write the texts out) or --coded (read them back).")
     if coded is not None:
         refuse_given("Topics are read from the coded sheet", "topics", "mentions")
     survey, plan = opened(**where, whole=True)
+    read = [*inputs_of(survey, plan), *(path for path in (topics, coded) if path is not None)]
     if sheet is not None:
+        if sheet.suffix.lower() != ".xlsx":
+            raise RequestError(f"{sheet.name}: texts are written out as .xlsx.")
+        check_targets([sheet], inputs=read, force=True)
+        if not force:
+            check_new([sheet])  # people write their topics into it
         found = texts_to_code(survey.responses, question)
-        with written_beside([sheet]) as (part,):
+        with written_beside([sheet], inputs=read, force=force) as (part,):
             write_sheet(found, _topics(topics), mentions, survey.codebook.question(question).text, part)
-        click.echo(f"{shown_path(sheet)}  ({len(found):,} texts)")
+        echo(f"{shown_path(sheet)}  ({len(found):,} texts)")
         return
     assert coded is not None
-    made = read_coded(survey.responses, question, coded)
     data: Path = where["data"] if plan is None else plan.data
-    places = [data.with_name(f"{data.stem}-coded.csv"), data.with_name(f"{question}-topics.yaml")]
-    with written_beside(places) as (data_part, book_part):
+    places = [data.with_name(f"{data.stem}-coded.csv"), data.with_name(f"{file_name(question)}-topics.yaml")]
+    check_targets(places, inputs=read, force=True)
+    made = read_coded(survey.responses, question, coded)
+    with written_beside(places, inputs=read, force=force) as (data_part, book_part):
         write_data(survey.responses, question, made, data_part)
-        book_part.write_text(codebook_part(survey.codebook.question(question), made), encoding="utf-8")
+        write_text(book_part, codebook_part(survey.codebook.question(question), made))
     for path in places:
-        click.echo(shown_path(path))
-    click.echo(f"{len(made.uncoded):,} texts have no topic, {len(made.twice):,} have one twice.", err=True)
+        echo(shown_path(path))
+    echo(f"{len(made.uncoded):,} texts have no topic, {len(made.twice):,} have one twice.", err=True)
 
 
 def _topics(path: Path | None) -> list[tuple[str, str]]:

@@ -7,7 +7,9 @@ from pathlib import Path
 
 import click
 
+from eager_otter.cli.options import force_option
 from eager_otter.errors import RequestError, shown_path
+from eager_otter.gates.streams import echo, show
 
 
 @click.command()
@@ -25,6 +27,7 @@ from eager_otter.errors import RequestError, shown_path
 @click.option(
     "--picture", type=click.Path(path_type=Path), help="Draw the spread of the weights: .png or .svg."
 )
+@force_option
 def weigh(
     targets: Path,
     output: Path | None,
@@ -32,6 +35,7 @@ def weigh(
     only_weights: bool,
     report: Path | None,
     picture: Path | None,
+    force: bool,
 ) -> None:
     """Make a weight that meets the TARGETS of a small YAML file, by raking (rim weighting).
 
@@ -46,11 +50,9 @@ def weigh(
     Shares add up to 100; 'given as: counts' takes counts. 'within: wave' rakes each wave for itself. Prints every
     target before and after, and what the weighting costs in precision.
     """
-    from rich.console import Console
-
     from eager_otter.data.responses import open_responses
+    from eager_otter.gates.writing import check_targets, written_beside
     from eager_otter.plan.reading import read_plan
-    from eager_otter.report.places import written_beside
     from eager_otter.report.weighting_view import draw, weighting_view, write_lines, write_weighted
     from eager_otter.weighing.reading import read_targets
     from eager_otter.weighing.weighing import weigh as make_weights
@@ -62,21 +64,27 @@ def weigh(
         )
     folder = targets.parent
     reading = plan_filter = None
+    inputs: list[Path] = [targets]
     if part.data is not None and part.codebook is not None:
         from eager_otter.codebook.reading import read_codebook
 
         book, data = read_codebook(folder / part.codebook), folder / str(part.data)
+        inputs += [*book.files, data]
     elif part.plan is not None:
         plan = read_plan(folder / part.plan)
         book, data, reading, plan_filter = plan.codebook, plan.data, plan.reading, plan.filter
+        inputs += plan.inputs
     else:
         raise RequestError(f"{shown_path(targets)}: name a plan, or data and codebook.")
-    responses = open_responses(replace(book, weight=wanted.start), data, reading)
-    made = make_weights(responses, wanted, responses.filtered(part.filter or plan_filter))
-    Console(highlight=False).print(weighting_view(made))
     target = output or data.with_name(f"{data.stem}-weighted.csv")
     places = [path for path in (target, report, picture) if path is not None]
-    with written_beside(places) as parts:
+    check_endings(target, report, picture)
+    check_targets(places, inputs=inputs, force=force)
+    responses = open_responses(replace(book, weight=wanted.start), data, reading)
+    made = make_weights(responses, wanted, responses.filtered(part.filter or plan_filter))
+    show(weighting_view(made))
+    read = [*inputs, *(() if responses.file is None else responses.file.paths)]
+    with written_beside(places, inputs=read, force=force) as parts:
         beside = dict(zip(places, parts, strict=True))
         write_weighted(made, responses, name, beside[target], only=only_weights)
         if report is not None:
@@ -84,4 +92,13 @@ def weigh(
         if picture is not None:
             draw(made, beside[picture])
     for path in places:
-        click.echo(shown_path(path))
+        echo(shown_path(path))
+
+
+def check_endings(target: Path, report: Path | None, picture: Path | None) -> None:
+    """Refuse files whose endings say that they hold something else. Raises RequestError."""
+    for path in (target, report):
+        if path is not None and path.suffix.lower() != ".csv":
+            raise RequestError(f"{path.name}: weights and their report are written as .csv.")
+    if picture is not None and picture.suffix.lower() not in (".png", ".svg"):
+        raise RequestError(f"{picture.name}: the picture of the weights is written as .png or .svg.")

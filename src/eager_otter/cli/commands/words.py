@@ -6,6 +6,8 @@ from pathlib import Path
 
 import click
 
+from eager_otter.gates.streams import echo
+
 
 @click.command()
 @click.option(
@@ -27,4 +29,4 @@ def words(language: str) -> None:
     """
     from eager_otter.looks.catalogue import catalogue_text, load_words
 
-    click.echo(catalogue_text(load_words(language, Path())), nl=False)
+    echo(catalogue_text(load_words(language, Path())), end="")

@@ -1,0 +1,53 @@
+"""All commands of `eager-otter`."""
+
+from __future__ import annotations
+
+import click
+
+from eager_otter import __version__
+from eager_otter.cli.commands import (
+    audit,
+    chart,
+    compare,
+    demo,
+    draft,
+    explain,
+    export,
+    findings,
+    look,
+    questions,
+    run,
+    schema,
+    texts,
+    weigh,
+    words,
+)
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.version_option(__version__, prog_name="eager-otter")
+def commands() -> None:
+    """Survey tables you can defend: banner crosstabs from a codebook and a plan.
+
+    Start with `eager-otter demo`: it makes a survey to play with and its report.
+    """
+
+
+for command in (
+    demo.demo,
+    draft.draft,
+    audit.audit,
+    questions.questions,
+    look.look,
+    run.run,
+    explain.explain,
+    findings.findings,
+    compare.compare,
+    chart.chart,
+    weigh.weigh,
+    texts.texts,
+    export.export,
+    words.words,
+    schema.schema,
+):
+    commands.add_command(command)

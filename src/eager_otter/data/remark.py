@@ -1,0 +1,54 @@
+"""What was noticed while a file was read: nothing is left out or taken for blank without a word."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from eager_otter.looks.words import ENGLISH, Words, said
+
+SHOWN = 5
+BLANK_ROWS = "blank rows"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Remark:
+    """One thing noticed in a file of responses.
+
+    `slip` is its short name, `text` says it with places to fill from `values`, in English; `remedy` is what to do.
+    `columns` are those whose figures it touches, none where it touches all; `count` tells how often it was seen.
+    With `severe`, figures are likely to be wrong.
+    """
+
+    slip: str
+    text: str
+    values: Mapping[str, str | int] = field(default_factory=dict)
+    remedy: str
+    columns: tuple[str, ...] = ()
+    count: int = 0
+    severe: bool = False
+
+    def said(self, say: Words = ENGLISH) -> str:
+        """Say it to readers."""
+        return say(self.text, **self.values)
+
+
+def named(places: Sequence[str]) -> str:
+    """Name the first of some places, and say how many more there are.
+
+    >>> named(["B2", "B7"]), named([f"row {k}" for k in range(1, 8)])
+    ('B2, B7', 'row 1, row 2, row 3, row 4, row 5 and 2 more')
+    """
+    more = len(places) - SHOWN
+    return ", ".join(places[:SHOWN]) + (f" and {more:,} more" if more > 0 else "")
+
+
+def blank_lines(count: int) -> Remark:
+    """Tell of blank lines, which are never respondents."""
+    return Remark(
+        slip=BLANK_ROWS,
+        text=said("{count} blank {count:row is|rows are} left out."),
+        values={"count": count},
+        remedy="Nothing, if the file was meant to have them; else export it again.",
+        count=count,
+    )

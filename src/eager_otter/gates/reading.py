@@ -1,0 +1,224 @@
+"""The gate for what is read: every file comes in here, and whatever is wrong with it becomes one clear message."""
+
+from __future__ import annotations
+
+import json
+import os
+import stat
+import zipfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from eager_otter.errors import FileProblem, OtterError, shown_path
+from eager_otter.gates.numbers import number_of
+from eager_otter.gates.text import fitted, one_line
+
+MEGABYTE = 1_000_000
+LONGEST_REASON = 200  # characters of what a library says
+MOST_UNPACKED = 1_000 * MEGABYTE  # of an office file
+MOST_OF_AN_ENTRY = 800 * MEGABYTE
+DENSEST = 200  # times that a part may be larger unpacked than packed, once it is large
+LARGE = 50 * MEGABYTE
+LARGEST_JSON = 300 * MEGABYTE
+
+
+def checked_file(path: Path, what: str, *, most: int | None = None, remedy: str = "") -> Path:
+    """Check that a path is a file that can be read, of at most so many bytes; gives it.
+
+    `what` is what the file should be ("a YAML file"). Raises FileProblem.
+    """
+    place = shown_path(path)
+    try:
+        found = path.stat()
+    except FileNotFoundError as error:
+        raise FileProblem(f"{place}: no such file. Check the path and the spelling.") from error
+    except (OSError, ValueError) as error:
+        raise FileProblem(f"{fitted(place, LONGEST_REASON)}: cannot be read ({reason_of(error)}).") from error
+    if stat.S_ISDIR(found.st_mode):
+        raise FileProblem(f"{place}: is a folder; {what} was expected.")
+    if not stat.S_ISREG(found.st_mode):
+        raise FileProblem(
+            f"{place}: is not a file but a device or a pipe; {what} was expected. Save it as a file."
+        )
+    if most is not None and found.st_size > most:
+        size = f"{found.st_size / MEGABYTE:,.0f} MB; at most {most / MEGABYTE:,.0f} MB are read as {what}."
+        raise FileProblem(f"{place}: {size} {remedy}".rstrip())
+    if not os.access(path, os.R_OK):
+        raise FileProblem(f"{place}: cannot be read (permission denied).")
+    return path
+
+
+def read_bytes(path: Path, what: str, *, most: int | None = None) -> bytes:
+    """Read a file. Raises FileProblem."""
+    checked_file(path, what, most=most)
+    with reading(path, what):
+        return path.read_bytes()
+
+
+def read_start(path: Path, what: str, count: int) -> bytes:
+    """Read the first bytes of a file of any size. Raises FileProblem."""
+    checked_file(path, what)
+    with reading(path, what), path.open("rb") as file:
+        return file.read(count)
+
+
+def read_blocks(path: Path, what: str, size: int = 1 << 20) -> Iterator[bytes]:
+    """Go through a file of any size in blocks. Raises FileProblem."""
+    checked_file(path, what)
+    with reading(path, what), path.open("rb") as file:
+        while block := file.read(size):
+            yield block
+
+
+def read_lines(
+    path: Path, what: str, *, encoding: str = "utf-8-sig", errors: str = "strict"
+) -> Iterator[str]:
+    """Go through the lines of a text of any size, with their ends as they are. Raises FileProblem."""
+    checked_file(path, what)
+    try:
+        with path.open(encoding=encoding, errors=errors, newline="") as file:
+            yield from file
+    except UnicodeDecodeError as error:
+        message = (
+            f"{shown_path(path)}: not {encoding.removesuffix('-sig').upper()} text (byte {error.start + 1})."
+        )
+        raise FileProblem(f"{message} Save the file as UTF-8.") from error
+    except (OSError, LookupError) as error:
+        raise FileProblem(f"{shown_path(path)}: cannot be read ({reason_of(error)}).") from error
+
+
+def read_text(path: Path, what: str, *, most: int | None = None) -> str:
+    """Read a UTF-8 text, without its byte order mark. Raises FileProblem."""
+    content = read_bytes(path, what, most=most)
+    try:
+        return content.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = content.count(b"\n", 0, error.start) + 1
+        raise FileProblem(
+            f"{shown_path(path)}: not UTF-8 text (line {line}, byte {error.start + 1}). Save the file as UTF-8."
+        ) from error
+
+
+def read_json(path: Path, what: str, *, most: int = LARGEST_JSON) -> Any:
+    """Read a JSON file: numbers as the texts that they are written as. Raises FileProblem."""
+    return parse_json(read_text(path, what, most=most), shown_path(path), what)
+
+
+def parse_json(text: str, place: str, what: str) -> Any:
+    """Read JSON text; `place` names it. A name twice in an object and NaN are mistakes."""
+    try:
+        return json.loads(
+            text,
+            parse_int=_Written,
+            parse_float=_Written,
+            parse_constant=_refuse_constant,
+            object_pairs_hook=_once,
+        )
+    except (ValueError, RecursionError) as error:
+        raise FileProblem(f"{place}: is not {what} ({reason_of(error)}).") from error
+
+
+class _Written(str):
+    """A number as written."""
+
+
+def plain_json(value: Any) -> Any:
+    """Give a JSON value with its numbers as numbers; one that is too large or long stays a text."""
+    if isinstance(value, _Written):
+        whole = value.removeprefix("-")
+        if whole.isdecimal() and len(whole) < 16:
+            return int(value)
+        number = number_of(value)
+        return str(value) if number is None else number
+    if isinstance(value, dict):
+        return {name: plain_json(entry) for name, entry in value.items()}
+    return [plain_json(entry) for entry in value] if isinstance(value, list) else value
+
+
+def _refuse_constant(name: str) -> None:
+    raise ValueError(f"{name} is not a value of JSON")
+
+
+def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    entries = dict(pairs)
+    if len(entries) < len(pairs):
+        names = [name for name, _ in pairs]
+        twice = next(name for name in names if names.count(name) > 1)
+        raise ValueError(f"the name {twice!r} stands twice in an object")
+    return entries
+
+
+@contextmanager
+def reading(path: Path | str, what: str, remedy: str = "") -> Iterator[None]:
+    """Turn whatever a library raises, panics and lack of memory too, into a FileProblem that names the place.
+
+    `what` is what the file should be; errors of ours go through as they are, with the place that they name.
+    """
+    place = path if isinstance(path, str) else shown_path(path)
+    try:
+        yield
+    except (OtterError, KeyboardInterrupt, SystemExit, GeneratorExit):
+        raise
+    except MemoryError as error:
+        message = f"{place}: needs more memory than there is. Read fewer columns, or split the file."
+        raise FileProblem(message) from error
+    except BaseException as error:  # a panic of a library written in Rust is no Exception
+        raise FileProblem(
+            f"{place}: cannot be read as {what} ({reason_of(error)}). {remedy}".rstrip()
+        ) from error
+
+
+def reason_of(error: BaseException) -> str:
+    """Give what an error says, shortly."""
+    number = getattr(error, "errno", None)
+    text = os.strerror(number) if isinstance(number, int) and number > 0 else str(error)
+    first = next((line for line in text.splitlines() if line.strip()), "") or type(error).__name__
+    return fitted(one_line(first), LONGEST_REASON).rstrip(".")
+
+
+def check_package(path: Path, what: str) -> None:
+    """Refuse a file that is not a package of the kind office programs write, or that unpacks to far too much.
+
+    Sizes are added up from what the package says, before anything is unpacked. Raises FileProblem.
+    """
+    checked_file(path, what)
+    place = shown_path(path)
+    try:
+        with zipfile.ZipFile(path) as package:
+            entries = package.infolist()
+    except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError, RuntimeError) as error:
+        raise FileProblem(f"{place}: is not {what} ({reason_of(error)}).") from error
+    for entry in entries:
+        large = entry.file_size > LARGE and entry.file_size > DENSEST * max(entry.compress_size, 1)
+        if large or entry.file_size > MOST_OF_AN_ENTRY:
+            raise FileProblem(
+                f"{place}: a part of it unpacks to {entry.file_size / MEGABYTE:,.0f} MB, far more than such a file "
+                "holds; save the sheet as CSV."
+            )
+    unpacked = sum(entry.file_size for entry in entries)
+    if unpacked > MOST_UNPACKED:
+        raise FileProblem(
+            f"{place}: unpacks to {unpacked / MEGABYTE:,.0f} MB; at most {MOST_UNPACKED / MEGABYTE:,.0f} MB are read. "
+            "Save the sheet as CSV."
+        )
+
+
+@contextmanager
+def package_parts(path: Path, what: str) -> Iterator[Callable[[str], Iterator[bytes]]]:
+    """Open a package that has been checked; gives the function that goes through a part of it in blocks.
+
+    A part of which there is none is empty. Raises FileProblem, also where a part is larger than it says.
+    """
+    with reading(path, what), zipfile.ZipFile(path) as package:
+        sizes = {entry.filename: entry.file_size for entry in package.infolist()}
+
+        def blocks(name: str) -> Iterator[bytes]:
+            if name not in sizes:
+                return
+            with package.open(name) as part:
+                while block := part.read(1 << 20):
+                    yield block
+
+        yield blocks
