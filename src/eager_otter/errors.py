@@ -120,5 +120,5 @@ def shown_path(path: Path) -> str:
     """Give a path as a person would type it: relative to the working folder where that is shorter."""
     try:
         return str(path.resolve().relative_to(Path.cwd()))
-    except ValueError:
-        return str(path)
+    except (ValueError, OSError, RuntimeError):  # elsewhere, or no path that can be
+        return str(path).replace("\0", "\\0")

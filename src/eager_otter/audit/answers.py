@@ -380,12 +380,11 @@ class AnswerChecks:
         values = values[~np.isnan(values)]
         if values.size < FEWEST_FOR_SPREAD:
             return
-        for text in ("99", "999", "9999", "99999", "999999", "88", "888", "8888", "98", "998", "9998"):
-            code = float(text)
+        for code in (99, 999, 9999, 99999, 999999, 88, 888, 8888, 98, 998, 9998):
             others = values[values != code]
             if others.size < values.size and others.size and code > 2 * np.abs(others).max():
                 yield from self.finding(
                     "number far out", "warning", question, answers.values == code,
-                    f"{{n}} gave {text}, where all others reach to {others.max():g}: a missing code?",
+                    f"{{n}} gave {code}, where all others reach to {others.max():g}: a missing code?",
                     "List it under 'missing' of this question, if it is one.",
                 )  # fmt: skip

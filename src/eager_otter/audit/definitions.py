@@ -10,6 +10,7 @@ from eager_otter.audit.finding import Finding, answers_named, warning
 from eager_otter.codebook.bands import Band, gaps
 from eager_otter.codebook.label_words import direction, says_no_answer
 from eager_otter.codebook.model import Answer, Banded, Codebook, Difference, Net, Question, scores_of
+from eager_otter.gates.numbers import number_of
 from eager_otter.plan.plan import Plan
 
 UNDER = re.compile(r"\b(under|below|less than|up to|younger than)\b", re.IGNORECASE)
@@ -113,7 +114,8 @@ def _bands(where: str, question: Question, bands: Sequence[Band]) -> Iterator[Fi
 
 def _contradicts(label: str, band: Band) -> bool:
     """Tell whether numbers in a label are none of the band's: 'over 45' fits 46+, '45 plus' does not."""
-    numbers = [float(number) for number in re.findall(r"\d+(?:\.\d+)?", label.replace(",", ""))]
+    found = re.findall(r"\d+(?:\.\d+)?", label.replace(",", ""), re.ASCII)
+    numbers = [number for text in found if (number := number_of(text)) is not None]
     fitting = {band.low} | ({band.high} if band.high is not None else set())
     if not band.closed and band.high is not None and not UNDER.search(label):
         fitting |= {band.high - 1}  # whole numbers: 1 to under 5 is 1 to 4

@@ -108,6 +108,9 @@ def _run(arguments: list[str]) -> int:
     from eager_otter.gates.streams import ready_streams
 
     ready_streams()
+    for argument in arguments:
+        if not _can_be_typed(argument):
+            return _tell(f"Error: {argument}: holds a character that no file's name can hold; leave it out.")
     try:
         with commands.make_context(PROGRAM, list(arguments)) as context:
             code = commands.invoke(context)
@@ -124,6 +127,13 @@ def _run(arguments: list[str]) -> int:
     except OtterError as error:
         return _tell(f"Error: {error}")
     return code if isinstance(code, int) else DONE
+
+
+def _can_be_typed(argument: str) -> bool:
+    try:
+        return b"\0" not in os.fsencode(argument)
+    except UnicodeEncodeError:
+        return False
 
 
 def _tell(message: str) -> int:

@@ -11,6 +11,7 @@ import click
 from click.core import ParameterSource
 
 from eager_otter.errors import FileProblem, RequestError
+from eager_otter.gates.reading import is_file, is_folder
 from eager_otter.gates.streams import echo
 
 if TYPE_CHECKING:
@@ -232,7 +233,7 @@ def read_named_plan(plan_path: Path) -> Plan:
     """Read the plan that --plan names; say what else there is where the usual one is not there."""
     from eager_otter.plan.reading import read_plan
 
-    if plan_path == Path("plan.yaml") and not plan_path.exists():
+    if plan_path == Path("plan.yaml") and not is_file(plan_path) and not is_folder(plan_path):
         raise FileProblem(
             "plan.yaml: no such file here. Go to the folder of your plan, or name it with --plan, "
             "or name a codebook and data with --codebook and --data."

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from eager_otter.errors import RequestError
+from eager_otter.gates.numbers import whole_of
 
 _RANGE = re.compile(r"\s*(-?\d+)\s*(?:[-–]|\.\.|to)\s*(-?\d+)\s*\Z")
 _OPEN = re.compile(r"\s*(-?\d+)\s*\+\s*\Z")
@@ -45,15 +46,24 @@ def whole_number_bands(ranges: Sequence[str]) -> tuple[Band, ...]:
 
 def _whole_number_band(text: str) -> Band:
     if match := _RANGE.match(text):
-        low, high = int(match[1]), int(match[2])
+        low, high = _edge(match[1], text), _edge(match[2], text)
         if low > high:
             raise RequestError(f"The band {text!r} runs backwards; write the smaller number first.")
         return Band(low, high, True, f"{low}–{high}")
     if match := _OPEN.match(text):
-        return Band(int(match[1]), None, True, f"{int(match[1])}+")
+        low = _edge(match[1], text)
+        return Band(low, None, True, f"{low}+")
     if match := _ONE.match(text):
-        return Band(int(match[1]), int(match[1]), True, str(int(match[1])))
+        low = _edge(match[1], text)
+        return Band(low, low, True, str(low))
     raise RequestError(f"The band {text!r} is not a range such as 18-24 or 55+.")
+
+
+def _edge(written: str, text: str) -> int:
+    number = whole_of(written)
+    if number is None:
+        raise RequestError(f"The band {text!r} needs whole numbers of at most fifteen digits, such as 18-24.")
+    return number
 
 
 def edge_bands(edges: Sequence[float]) -> tuple[Band, ...]:

@@ -27,6 +27,7 @@ from typing import Literal, TypeVar
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.periods import day_number
 from eager_otter.errors import ExpressionError
+from eager_otter.gates.numbers import number_of
 
 T = TypeVar("T")
 
@@ -336,8 +337,11 @@ class _Parser:
     def value(self) -> Value:
         token = self.now
         if token.kind == "number":
+            number = number_of(token.text)
+            if number is None:
+                raise ExpressionError("This number is too large to count with.", self.text, token.position)
             self.at += 1
-            return Value(canonical(token.text), float(token.text), token.position)
+            return Value(canonical(token.text), number, token.position)
         if token.kind == "text":
             self.at += 1
             return Value(token.text[1:-1], None, token.position)

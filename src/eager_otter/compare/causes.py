@@ -9,6 +9,7 @@ from typing import Literal, get_args
 
 from eager_otter.compare.manifest import MANIFEST, Manifest, TableEntry, read_manifests
 from eager_otter.errors import shown_path
+from eager_otter.gates.reading import is_file
 from eager_otter.looks.words import counted
 
 CauseKind = Literal[
@@ -53,7 +54,7 @@ def manifests_of(old: Path, new: Path) -> tuple[tuple[Manifest, Manifest] | None
     found = []
     for path in (old, new):
         place = path.parent / MANIFEST
-        if not place.is_file():
+        if not is_file(place):
             return None, f"Causes cannot be told: no {MANIFEST} is beside {shown_path(path)}."
         manifest = read_manifests(place).of(path)
         if manifest is None:

@@ -10,7 +10,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from eager_otter.errors import FileProblem, shown_path
-from eager_otter.gates.reading import LARGEST_JSON, parse_json, plain_json, read_blocks, read_text
+from eager_otter.gates.reading import LARGEST_JSON, is_file, parse_json, plain_json, read_blocks, read_text
 from eager_otter.gates.text import as_json
 
 MANIFEST = "manifest.json"
@@ -129,7 +129,7 @@ def digest(content: bytes) -> Digest:
 
 def file_digest(path: Path) -> Digest:
     """Give a digest of a file's bytes, "" where it is not there."""
-    if not path.is_file():
+    if not is_file(path):
         return ""
     found = hashlib.sha256()
     for block in read_blocks(path, "a file"):
@@ -152,7 +152,7 @@ def joined_to(folder: Path, new: Manifest, maker: str) -> ManifestFile:
     """Put a manifest into the file of a folder, after those whose outputs are still there as they were written."""
     path, written = folder / MANIFEST, {one.file for one in new.outputs}
     try:
-        earlier = read_manifests(path).reports if path.is_file() else []
+        earlier = read_manifests(path).reports if is_file(path) else []
     except FileProblem:
         earlier = []  # of another version, or not ours: replaced where that is allowed
     kept = [
@@ -172,7 +172,7 @@ def result_in(folder: Path) -> Path:
     Raises FileProblem where there is none.
     """
     path = folder / MANIFEST
-    if not path.is_file():
+    if not is_file(path):
         raise FileProblem(
             f"{shown_path(folder)}: no {MANIFEST} is there; name a tidy file (.csv, .json, .parquet)."
         )

@@ -10,7 +10,7 @@ from typing import Any, Literal
 from eager_otter.codebook.codes import canonical
 from eager_otter.errors import DataError, FileProblem, shown_path
 from eager_otter.gates.numbers import number_of, whole_of
-from eager_otter.gates.reading import read_bytes, reading, reason_of
+from eager_otter.gates.reading import is_file, read_bytes, reading, reason_of, resolved
 
 Type = Literal["single", "multiple", "quantity", "character", "logical", "date", "time"]
 TYPES: tuple[Type, ...] = ("single", "multiple", "quantity", "character", "logical", "date", "time")
@@ -127,10 +127,10 @@ def _data_of(path: Path, record: Any) -> tuple[Path, bool]:
     href = record.get("href")
     candidates = [path.with_suffix(ending) for ending in DATA_ENDINGS]
     if href:
-        inside = (path.parent / href).resolve().is_relative_to(path.parent.resolve())
+        inside = resolved(path.parent / href).is_relative_to(resolved(path.parent))
         candidates = [path.parent / (href if inside else href.replace("\\", "/").rsplit("/", maxsplit=1)[-1])]
     for candidate in candidates:
-        if candidate.is_file():
+        if is_file(candidate):
             written = record.get("format")
             as_csv = written == "csv" or (written is None and candidate.suffix.lower() == ".csv")
             return candidate, as_csv

@@ -8,13 +8,12 @@ import io
 import os
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
-from importlib.resources import files
 from pathlib import Path
 
 from eager_otter.demo.generator import as_rows, responses
 from eager_otter.demo.spoiling import spoiled_files
 from eager_otter.errors import FileProblem, shown_path
-from eager_otter.gates.reading import read_bytes
+from eager_otter.gates.reading import is_file, packaged_text, read_bytes
 from eager_otter.gates.writing import new_folder, write_text, written_beside
 
 DATED = datetime(
@@ -22,21 +21,18 @@ DATED = datetime(
 ).timestamp()  # the files' date, so that reports repeat to the byte
 
 
+SHIPPED = ("codebook.yaml", "plan.yaml", "shapes.yaml", "targets.yaml")
+
+
 def demo_files() -> dict[str, str]:
     """Make the texts of all demo files by their place in the folder."""
-    home = files("eager_otter.demo")
-    codebook = (home / "codebook.yaml").read_text(encoding="utf-8")
-    plan = (home / "plan.yaml").read_text(encoding="utf-8")
+    shipped = {name: packaged_text("eager_otter.demo", name) for name in SHIPPED}
     columns = responses()
-    targets = (home / "targets.yaml").read_text(encoding="utf-8")
     clean = {
         "responses.csv": csv_text(as_rows(columns)),
-        "codebook.yaml": codebook,
-        "plan.yaml": plan,
-        "shapes.yaml": (home / "shapes.yaml").read_text(encoding="utf-8"),
-        "targets.yaml": targets,
+        **shipped,
     }
-    spoiled = spoiled_files(columns, codebook, plan)
+    spoiled = spoiled_files(columns, shipped["codebook.yaml"], shipped["plan.yaml"])
     return clean | {f"spoiled/{name}": _text(content) for name, content in spoiled.items()}
 
 
@@ -77,4 +73,4 @@ def _text(content: str | Mapping[str, Sequence[str]]) -> str:
 
 
 def _differs(path: Path, text: str) -> bool:
-    return path.exists() and read_bytes(path, "a file of the demo") != text.encode("utf-8")
+    return is_file(path) and read_bytes(path, "a file of the demo") != text.encode("utf-8")

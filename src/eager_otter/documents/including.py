@@ -9,6 +9,7 @@ from typing import Any
 
 from eager_otter.documents.yaml_nodes import Document, Place, read_yaml
 from eager_otter.errors import DocumentError, FileProblem, Problem, shown_path
+from eager_otter.gates.reading import resolved
 
 INCLUDE = "include"
 
@@ -42,7 +43,7 @@ def with_included(document: Document, *, lists: Sequence[str], mappings: Sequenc
         return whole
     data: dict[str, Any] = {}
     origins: dict[Place, tuple[Document, Place]] = {}
-    parts = _parts(document, (document.path.resolve(),))
+    parts = _parts(document, (resolved(document.path),))
     whole.files = tuple(dict.fromkeys(part.path for part in parts))
     for part in parts:
         if not isinstance(part.data, dict):
@@ -98,7 +99,7 @@ def _parts(document: Document, above: tuple[Path, ...]) -> list[Document]:
             continue  # the model of the file says so
         place: Place = (INCLUDE, k) if isinstance(included, list) else (INCLUDE,)
         path = document.path.parent / name
-        if path.resolve() in above:
+        if resolved(path) in above:
             raise DocumentError([document.problem(place, f"include: {name} includes itself.")])
         try:
             part = read_yaml(path)
@@ -107,5 +108,5 @@ def _parts(document: Document, above: tuple[Path, ...]) -> list[Document]:
             raise DocumentError(
                 [document.problem(place, f"include: {message} Looked for {shown_path(path)}.")]
             ) from error
-        found += _parts(part, (*above, path.resolve()))
+        found += _parts(part, (*above, resolved(path)))
     return [*found, document]

@@ -15,6 +15,7 @@ from eager_otter.data.triple_s import TripleSFile
 from eager_otter.data.triple_s_definition import Variable
 from eager_otter.draft.guess import Guess, facts_of, guesses
 from eager_otter.draft.yaml_text import comment, inside, listed, mapped, scalar
+from eager_otter.gates.reading import resolved
 from eager_otter.gates.writing import check_new, new_folder, write_text, written_beside
 
 BANNER_ANSWERS = (2, 7)
@@ -211,12 +212,12 @@ def _plan_lines(
 
 def _from(folder: Path | None, path: Path) -> str:
     """Give the path of a file as a plan in a folder names it."""
-    if folder is None or folder.resolve() == path.parent.resolve():
+    if folder is None or resolved(folder) == resolved(path.parent):
         return path.name
     try:
-        return Path(os.path.relpath(path.resolve(), folder.resolve())).as_posix()
+        return Path(os.path.relpath(resolved(path), resolved(folder))).as_posix()
     except ValueError:  # another drive
-        return str(path.resolve())
+        return str(resolved(path))
 
 
 def _data_entry(name: str, reading: Reading | None) -> str:

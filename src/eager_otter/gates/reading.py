@@ -8,6 +8,7 @@ import stat
 import zipfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
@@ -48,6 +49,24 @@ def checked_file(path: Path, what: str, *, most: int | None = None, remedy: str 
     if not os.access(path, os.R_OK):
         raise FileProblem(f"{place}: cannot be read (permission denied).")
     return path
+
+
+def is_file(path: Path) -> bool:
+    """Tell whether there is a file; no name that can be is no file."""
+    return os.path.isfile(path)  # noqa: PTH113 - the method of a path raises for some names
+
+
+def is_folder(path: Path) -> bool:
+    """Tell whether there is a folder; no name that can be is no folder."""
+    return os.path.isdir(path)  # noqa: PTH112 - as above
+
+
+def resolved(path: Path) -> Path:
+    """Follow links and dots of a path; one that leads nowhere stays as it is."""
+    try:
+        return path.resolve()
+    except (ValueError, OSError, RuntimeError):
+        return path
 
 
 def read_bytes(path: Path, what: str, *, most: int | None = None) -> bytes:
@@ -99,6 +118,11 @@ def read_text(path: Path, what: str, *, most: int | None = None) -> str:
         raise FileProblem(
             f"{shown_path(path)}: not UTF-8 text (line {line}, byte {error.start + 1}). Save the file as UTF-8."
         ) from error
+
+
+def packaged_text(package: str, *names: str) -> str:
+    """Read a text file that is part of this package."""
+    return files(package).joinpath(*names).read_text(encoding="utf-8")
 
 
 def read_json(path: Path, what: str, *, most: int = LARGEST_JSON) -> Any:

@@ -20,6 +20,7 @@ from typing import TextIO
 
 from eager_otter.errors import FileProblem, OtterError, shown_path
 from eager_otter.gates.ours import is_ours
+from eager_otter.gates.reading import is_file
 
 DAY = 86_400.0  # seconds
 HOST = f"{zlib.crc32(socket.gethostname().encode()):08x}"  # a folder may be shared by several machines
@@ -38,7 +39,7 @@ def check_targets(targets: Sequence[Path], *, inputs: Iterable[Path] = (), force
     replaced, nor one that has other names (hard links), which would keep the old contents. Raises FileProblem.
     """
     seen: set[Path] = set()
-    sources = [path for path in inputs if path.exists()]
+    sources = [path for path in inputs if is_file(path)]
     for path in targets:
         real = _checked_place(path)
         if real in seen:

@@ -8,7 +8,6 @@ from __future__ import annotations
 import string
 from collections.abc import Iterator, Mapping
 from functools import lru_cache
-from importlib.resources import files
 from pathlib import Path
 from typing import Annotated, Literal, Self
 
@@ -17,6 +16,7 @@ from pydantic import AfterValidator, Field, model_validator
 from eager_otter.documents.checking import Part, Text, check
 from eager_otter.documents.yaml_nodes import Document, Place, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, Problem, UnknownName, nearest
+from eager_otter.gates.reading import packaged_text
 from eager_otter.looks.words import BETWEEN_FORMS, ENGLISH, Words
 
 THOUSANDS = ("", ",", ".", "'", "’", " ", "\xa0", "\u2009", "\u202f")
@@ -109,7 +109,7 @@ def catalogue_text(words: Words) -> str:
 def _shipped(name: str) -> Words:
     if not SHIPPED[name]:
         return ENGLISH
-    text = (files("eager_otter.looks") / "languages" / SHIPPED[name]).read_text(encoding="utf-8")
+    text = packaged_text("eager_otter.looks", "languages", SHIPPED[name])
     return _words(compose(text, Path(SHIPPED[name])), known=False)
 
 

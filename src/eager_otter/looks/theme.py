@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from importlib.resources import files
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -15,6 +14,7 @@ from eager_otter.documents.checking import Part, Text, check
 from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, FileProblem, Problem, UnknownName
 from eager_otter.gates.pictures import read_picture
+from eager_otter.gates.reading import is_file, packaged_text
 from eager_otter.looks.catalogue import wording_problems
 
 Paper = Literal["A4", "Letter"]
@@ -151,7 +151,7 @@ def load_theme(name: str, folder: Path) -> Theme:
     Raises UnknownName, FileProblem, DocumentError with every mistake in the file.
     """
     if name in SHIPPED:
-        text = (files("eager_otter.looks") / "themes" / f"{name}.yaml").read_text(encoding="utf-8")
+        text = packaged_text("eager_otter.looks", "themes", f"{name}.yaml")
         document = compose(text, Path(f"{name}.yaml"))
     elif is_yaml(name):
         document = read_yaml(folder / name)
@@ -171,7 +171,7 @@ def load_theme(name: str, folder: Path) -> Theme:
 def _logo(part: ThemeFile, document: Document, problems: list[Problem]) -> Path | None:
     """Find the logo beside the theme; one that is not there joins the problems."""
     logo = None if part.logo is None else document.path.parent / part.logo
-    if logo is not None and (logo.suffix.lower() not in LOGOS or not logo.is_file()):
+    if logo is not None and (logo.suffix.lower() not in LOGOS or not is_file(logo)):
         message = f"logo: a .png or .jpg file that is there was expected; found {logo.name!r}."
         problems.append(document.problem(("logo",), message))
     elif logo is not None:
@@ -189,7 +189,7 @@ def _fonts(part: ThemeFile, document: Document, problems: list[Problem]) -> tupl
         return None
     fonts = (folder / given.regular, folder / (given.bold or given.regular))
     for path in fonts:
-        if path.suffix.lower() != ".ttf" or not path.is_file():
+        if path.suffix.lower() != ".ttf" or not is_file(path):
             message = f"font files: a .ttf file that is there was expected; found {path.name!r}."
             problems.append(document.problem(("font files",), message))
     return fonts

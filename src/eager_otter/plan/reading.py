@@ -11,6 +11,7 @@ from eager_otter.data.opening import Reading
 from eager_otter.documents.including import with_included
 from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, UnknownName
+from eager_otter.gates.reading import resolved
 from eager_otter.looks.catalogue import load_words
 from eager_otter.plan.banners import BannerReading
 from eager_otter.plan.context import Context
@@ -67,7 +68,7 @@ def in_language(plan: Plan, language: str, folder: Path = Path()) -> Plan:
 
 def _from_folder(name: str, folder: Path) -> str:
     """Give what ships by its name, and a file by its whole path, so that it is found from anywhere."""
-    return str(folder.resolve() / name) if is_yaml(name) else name
+    return str(resolved(folder) / name) if is_yaml(name) else name
 
 
 def _plan(document: Document) -> Plan:

@@ -90,8 +90,7 @@ def unshown_in(tables: Iterable[Table]) -> int:
 def tables_named(numbers: Sequence[int], every: int, say: Words) -> str:
     """Name tables by number, neighbours together: of `every` all, all but a few, or those there are.
 
-    >>> from eager_otter.gates.text import replaced_in
-    from eager_otter.looks.words import ENGLISH
+    >>> from eager_otter.looks.words import ENGLISH
     >>> tables_named([1, 2, 3, 7], 9, ENGLISH), tables_named([1, 2, 3], 3, ENGLISH)
     ('Tables 1–3, 7', 'All tables')
     """

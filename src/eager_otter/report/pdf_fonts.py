@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import MissingPackage
-from eager_otter.gates.reading import read_bytes, reading
+from eager_otter.gates.reading import is_folder, read_bytes, reading
 from eager_otter.gates.text import held
 from eager_otter.report.pdf_scripts import RIGHT_TO_LEFT, in_sight_order, is_plain, shaped, shaped_width
 
@@ -154,7 +154,9 @@ def _machine_fonts() -> Iterator[str]:
     from reportlab.pdfbase.pdfmetrics import registerFont
     from reportlab.pdfbase.ttfonts import TTFError, TTFont
 
-    paths: list[Any] = [path for folder in FONT_FOLDERS if folder.is_dir() for path in folder.rglob("*.ttf")]
+    paths: list[Any] = [
+        path for folder in FONT_FOLDERS if is_folder(folder) for path in folder.rglob("*.ttf")
+    ]
     for path in sorted(paths, key=lambda path: ("Fallback" not in path.name, path.name)):
         name = f"Machine-{path.stem}"
         try:

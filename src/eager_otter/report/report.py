@@ -19,6 +19,7 @@ from eager_otter.data.files import Source, source_of
 from eager_otter.data.opening import Reading
 from eager_otter.data.responses import open_responses
 from eager_otter.errors import FileProblem, OtterError, RequestError, UnknownName, shown_path
+from eager_otter.gates.reading import is_file
 from eager_otter.gates.writing import check_targets, write_each
 from eager_otter.looks.theme import STANDARD, Theme
 from eager_otter.looks.words import ENGLISH, Words, counted
@@ -402,7 +403,7 @@ def _survey_before(before: Report, plan: Plan) -> Survey | None:
     if old is None or survey is None:
         return None
     same = (old.data, old.reading, old.codebook.digest) == (plan.data, plan.reading, plan.codebook.digest)
-    if not same or not plan.codebook.digest or not plan.data.is_file():
+    if not same or not plan.codebook.digest or not is_file(plan.data):
         return None
     return (
         survey if source_of(plan.data, survey.source.rows).fingerprint == survey.source.fingerprint else None

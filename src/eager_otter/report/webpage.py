@@ -8,7 +8,6 @@ import math
 import re
 import unicodedata
 from collections.abc import Iterator, Sequence
-from importlib.resources import files
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, get_args
 
@@ -18,6 +17,7 @@ from eager_otter import __version__
 from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.core.sums import Sums
 from eager_otter.gates.pictures import read_picture
+from eager_otter.gates.reading import packaged_text
 from eager_otter.gates.text import as_shown_json, held
 from eager_otter.gates.writing import write_parts
 from eager_otter.looks.theme import Theme
@@ -37,6 +37,7 @@ if TYPE_CHECKING:
 
 LEVELS = (99.9, 99, 95, 90, 80, 70)  # offered on the page, where any other may be typed
 SAID = re.compile(r'\bsay\("([^"]*)"')  # what the page's script says
+PAGE_PARTS = ("page.css", "page.js", "page.html.j2")
 MOST_LETTERS = 9  # beside a figure for which the page keeps room in the whole column
 SHOWN_DIGITS = 6  # of figures that are sorted by, or shown with two decimal places
 DIGITS = 9  # significant digits of what travels in the page for tests made there
@@ -57,13 +58,12 @@ def _parts(report: Report) -> Iterator[str]:
     from jinja2 import Environment, StrictUndefined
     from markupsafe import Markup
 
-    home = files("eager_otter.report") / "page"
-    style, script = ((home / name).read_text(encoding="utf-8") for name in ("page.css", "page.js"))
+    style, script, frame = (packaged_text("eager_otter.report", "page", name) for name in PAGE_PARTS)
     look = _look(report.theme)
     environment = Environment(
         autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, finalize=_held
     )
-    template = environment.from_string((home / "page.html.j2").read_text(encoding="utf-8"))
+    template = environment.from_string(frame)
     say = report.words
     stream = template.stream(
         title=report.shown_title,

@@ -8,6 +8,7 @@ import click
 
 from eager_otter.cli.options import force_option, refuse_given
 from eager_otter.errors import RequestError, shown_path
+from eager_otter.gates.reading import is_folder
 from eager_otter.gates.streams import echo, show
 
 DIFFERENT = 1
@@ -58,7 +59,7 @@ def compare(
         refuse_given("--format json gives all changes", "most")
     if output is not None and output.suffix.lower() not in (".xlsx", ".json"):
         raise RequestError(f"{output.name}: a comparison is written as .xlsx or .json.")
-    old, new = (result_in(path) if path.is_dir() else path for path in (old, new))
+    old, new = (result_in(path) if is_folder(path) else path for path in (old, new))
     read = [*(old, new), *(path.parent / MANIFEST for path in (old, new))]
     if output is not None:
         check_targets([output], inputs=read, force=force)
