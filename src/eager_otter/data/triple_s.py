@@ -56,6 +56,17 @@ class TripleSFile:
     def remarks(self, rows: int) -> Iterator[Remark]:
         """Tell of records that are shorter than the definition says, and of blank lines among them."""
         variables = self.definition.variables
+        if empty := [variable.name for variable in variables if not variable.columns]:
+            yield Remark(
+                slip="variable without answers",
+                text=said(
+                    "{count} {count:variable has|variables have} no answers in the definition and "
+                    "{count:is|are} left out ({where})."
+                ),
+                values={"count": len(empty), "where": named(empty)},
+                remedy="Add the values to the definition, where these questions are wanted.",
+                count=len(empty),
+            )
         needed = max(v.start if self.definition.csv else v.finish for v in variables)
         short, before, blank = [], self.definition.skip, 0
         for line, record in _records(self.definition):

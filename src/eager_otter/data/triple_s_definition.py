@@ -89,8 +89,8 @@ def read_definition(path: Path) -> Definition:
     record = found[0]
     with reading(path, "triple-s"):
         variables = tuple(_variable(element, place) for element in record.iter("variable"))
-    if not variables:
-        raise DataError(f"{place}: the definition has no variables.")
+    if not any(variable.columns for variable in variables):
+        raise DataError(f"{place}: the definition has no variables with answers; at least one was expected.")
     data, as_csv = _data_of(path, record)
     skip = whole_of(record.get("skip", "0"))
     if skip is None or skip < 0:
