@@ -80,6 +80,19 @@ def test_questions_lists_searches_and_shows_one_in_full(run: Run, demo: Path) ->
 
 
 @pytest.mark.parametrize(
+    ("command", "way"),
+    [(["run"], "name it after the command"), (["audit"], "name it after the command"), (["findings"], "name it after the command"), (["look", "x"], "name it with --plan"), (["chart", "x"], "name it with --plan"), (["explain", "x", "y", "z"], "name it with --plan")],
+)  # fmt: skip
+def test_a_folder_without_a_plan_is_told_with_the_way_out(
+    run: Run, tmp_path: Path, command: list[str], way: str
+) -> None:
+    code, _, err = run(*command, cwd=tmp_path)
+    assert (
+        code == 2 and "plan.yaml: no such file here. Go to the folder of your plan, or " in err and way in err
+    )
+
+
+@pytest.mark.parametrize(
     ("arguments", "message"),
     [
         (["look", "likng"], "Error: No question 'likng' in the codebook. Did you mean 'liking'?\n"),

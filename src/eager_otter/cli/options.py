@@ -229,13 +229,14 @@ def spoken(plan: Plan, language: str | None) -> Plan:
     return plan if language is None else in_language(plan, language)
 
 
-def read_named_plan(plan_path: Path) -> Plan:
-    """Read the plan that --plan names; say what else there is where the usual one is not there."""
+NAMED_BY_OPTION = "name it with --plan, or name a codebook and data with --codebook and --data"
+NAMED_AFTER = "name it after the command"
+
+
+def read_named_plan(plan_path: Path, named: str = NAMED_BY_OPTION) -> Plan:
+    """Read a plan; say what else there is, as it is `named` in this command, where the usual one is not there."""
     from eager_otter.plan.reading import read_plan
 
     if plan_path == Path("plan.yaml") and not is_file(plan_path) and not is_folder(plan_path):
-        raise FileProblem(
-            "plan.yaml: no such file here. Go to the folder of your plan, or name it with --plan, "
-            "or name a codebook and data with --codebook and --data."
-        )
+        raise FileProblem(f"plan.yaml: no such file here. Go to the folder of your plan, or {named}.")
     return read_plan(plan_path)

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import changed, people_options
+from eager_otter.cli.options import NAMED_AFTER, changed, people_options, read_named_plan
 from eager_otter.gates.streams import echo, show
 
 FOUND = 1
@@ -37,10 +37,9 @@ def audit(
 
     Exit code 0 when nothing but notes and accepted findings is left, 1 when something is, 2 for wrong input.
     """
-    from eager_otter.plan.reading import read_plan
     from eager_otter.report.report import run_audit
 
-    found = run_audit(changed(read_plan(plan), **people))
+    found = run_audit(changed(read_named_plan(plan, NAMED_AFTER), **people))
     if shape == "json":
         from eager_otter.report.audit_view import as_json
 

@@ -8,10 +8,12 @@ from typing import Any
 import click
 
 from eager_otter.cli.options import (
+    NAMED_AFTER,
     changed,
     force_option,
     manifest_option,
     people_options,
+    read_named_plan,
     tell_who_is_counted,
 )
 from eager_otter.errors import RequestError, shown_path
@@ -75,7 +77,7 @@ def findings(
 
     from eager_otter.compare.manifest import MANIFEST
     from eager_otter.gates.writing import check_targets, write_rows, write_text, written_beside
-    from eager_otter.plan.reading import only_tables, read_plan
+    from eager_otter.plan.reading import only_tables
     from eager_otter.report.findings_view import FIELDS, as_json, as_rows, findings_view
     from eager_otter.report.report import Report, survey_of
 
@@ -83,7 +85,7 @@ def findings(
         raise RequestError("--manifest is written beside a file: name one with --output.")
     if output is not None and output.suffix.lower() not in (".csv", ".json"):
         raise RequestError(f"{output.name}: findings are written as .csv or .json.")
-    checked = changed(read_plan(plan), **people)
+    checked = changed(read_named_plan(plan, NAMED_AFTER), **people)
     if only:
         checked = only_tables(checked, only)
     if output is not None:

@@ -10,11 +10,13 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from eager_otter.cli.options import (
+    NAMED_AFTER,
     changed,
     force_option,
     language_option,
     notes_option,
     people_options,
+    read_named_plan,
     refuse_given,
     spoken,
     tell_who_is_counted,
@@ -81,7 +83,7 @@ def run(
     The plan and its codebook are checked first; every mistake in them is listed with file, line and column
     before any data are read, and nothing is written. What the audit finds in the data is counted on stderr.
     """
-    from eager_otter.plan.reading import only_tables, read_plan
+    from eager_otter.plan.reading import only_tables
 
     if listing:
         refuse_given(
@@ -98,7 +100,7 @@ def run(
         )
     if spell_out is not None:
         refuse_given("--spell-out makes no table", "outputs", "force", "strict", "no_file_date", "notes")
-    checked = spoken(changed(read_plan(plan), **people), language)
+    checked = spoken(changed(read_named_plan(plan, NAMED_AFTER), **people), language)
     if no_file_date:
         checked = replace(checked, file_date=False)
     if only:
