@@ -329,3 +329,17 @@ def test_a_definition_without_its_data_is_told(write: Write) -> None:
         otter.FileProblem, match=r"its data are not beside it; looked for alone.csv, alone.asc"
     ):
         read_definition(write("alone.xml", FIXED))
+
+
+def test_numbers_of_json_keep_their_digits_and_look_as_in_other_files(tmp_path: Path) -> None:
+    path = tmp_path / "data.json"
+    path.write_text(
+        '[{"a": 1, "b": -0, "c": 1.0, "d": 1e2, "e": 12345678901234567, "f": -2.50, "g": 1e400, "h": true, "i": null, "j": ""}]',
+        encoding="utf-8",
+    )
+    file = open_data(path)
+    assert list(file.read(list(file.names)).to_pylist()[0].values()) == [
+        *("1", "0", "1", "100", "12345678901234567", "-2.5", "1e400", "1"),
+        None,
+        None,
+    ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import re
 import tempfile
 from pathlib import Path
@@ -11,6 +12,7 @@ from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
+import pytest
 import yaml
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
@@ -240,6 +242,38 @@ def test_any_bytes_end_in_rows_or_an_error(content: bytes) -> None:
             list(file.remarks(table.num_rows))
         except otter.OtterError as error:
             assert "data.csv" in str(error)
+
+
+json_values = (
+    st.none()
+    | st.booleans()
+    | st.integers()
+    | st.floats(allow_nan=False, allow_infinity=False)
+    | st.text(st.characters(blacklist_categories=["Cs"]), max_size=6)
+)
+
+
+@given(
+    st.lists(st.fixed_dictionaries({"id": st.integers(1, 9), "x": json_values}), min_size=1, max_size=6),
+    st.booleans(),
+)
+@settings(max_examples=150)
+def test_what_is_written_as_json_is_read(records: list[dict[str, Any]], by_lines: bool) -> None:
+    written = [json.dumps(record, ensure_ascii=False) for record in records]
+    with tempfile.TemporaryDirectory() as folder, limits(SECONDS):
+        path = Path(folder) / ("data.jsonl" if by_lines else "data.json")
+        path.write_bytes(("\n".join(written) if by_lines else f"[{','.join(written)}]").encode())
+        found = [row["x"] for row in open_data(path).read(["x"]).to_pylist()]
+    for text, record in zip(found, records, strict=True):
+        match record["x"]:
+            case bool(value):
+                assert text == str(int(value))
+            case int(value):
+                assert text == str(value)
+            case float(value):
+                assert text is not None and float(text) == pytest.approx(value, rel=1e-14, abs=0)
+            case value:
+                assert (text or "") == (value or "")
 
 
 # --- triple-s -----------------------------------------------------------------------------------------------

@@ -10,7 +10,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from eager_otter.errors import FileProblem, shown_path
-from eager_otter.gates.reading import LARGEST_JSON, is_file, parse_json, plain_json, read_blocks, read_text
+from eager_otter.gates.reading import LARGEST_JSON, is_file, parse_json, plain_number, read_blocks, read_text
 from eager_otter.gates.text import as_json
 
 MANIFEST = "manifest.json"
@@ -141,7 +141,7 @@ def read_manifests(path: Path) -> ManifestFile:
     """Read a manifest file. Raises FileProblem where it cannot be read or is not one."""
     text = read_text(path, "a manifest", most=LARGEST_JSON)
     try:
-        content: Mapping[str, object] = plain_json(parse_json(text, shown_path(path), "JSON"))
+        content: Mapping[str, object] = parse_json(text, shown_path(path), "JSON", number=plain_number)
         return ManifestFile.model_validate(content)
     except (ValueError, RecursionError, FileProblem) as error:
         message = "is not a manifest that this version reads; run the plan again to write a new one."

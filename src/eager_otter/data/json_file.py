@@ -13,7 +13,8 @@ from eager_otter.data.files import Source, checked_names, source_of
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.sheet_file import cell_as_text
 from eager_otter.errors import DataError, shown_path
-from eager_otter.gates.reading import LARGEST_JSON, parse_json, plain_json, read_text, reading
+from eager_otter.gates.numbers import number_of
+from eager_otter.gates.reading import LARGEST_JSON, parse_json, read_text, reading
 from eager_otter.gates.text import held, replaced_in
 from eager_otter.looks.words import said
 
@@ -48,6 +49,8 @@ class JsonFile:
 
     def _text(self, k: int, name: str) -> str | None:
         value = self.records[k].get(name)
+        if isinstance(value, str) and value.isascii():  # most are
+            return value or None
         if isinstance(value, dict | list):
             raise DataError(
                 f"{self.place}: record {k + 1}: {name!r} holds a list or an object, not an answer."
@@ -86,16 +89,26 @@ def open_json(path: Path) -> JsonFile:
         if path.suffix.lower() == ".jsonl":
             lines = enumerate(text.replace("\r\n", "\n").replace("\r", "\n").split("\n"), 1)
             records = [
-                plain_json(parse_json(line, f"{place}, line {k}", WHAT)) for k, line in lines if line.strip()
+                parse_json(line, f"{place}, line {k}", WHAT, number=_number_text)
+                for k, line in lines
+                if line.strip()
             ]
         else:
-            records = plain_json(parse_json(text, place, WHAT))
+            records = parse_json(text, place, WHAT, number=_number_text)
     if not isinstance(records, list) or not all(isinstance(record, dict) for record in records):
         raise DataError(f"{place}: a list of records was expected, one object per respondent.")
     if not records:
         raise DataError(f"{place}: has no records; at least one respondent is needed.")
     names = list(dict.fromkeys(name for record in records for name in record))
     return JsonFile(path, tuple(checked_names(names, place)), records)
+
+
+def _number_text(written: str) -> str:
+    """Give a number as other files hold it: whole numbers without a fraction, and with all their digits."""
+    if written.removeprefix("-").isdecimal():
+        return "0" if written == "-0" else written
+    number = number_of(written)
+    return written if number is None else cell_as_text(number) or written
 
 
 def _halved(text: str) -> bool:

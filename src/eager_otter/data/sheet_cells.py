@@ -110,7 +110,7 @@ def _looked_over(blocks: Blocks, part: str, look: Callable[[bytes, SheetCells], 
     cells = SheetCells()
     for piece in _whole_cells(blocks(part)):
         look(piece, cells)
-        if b"<f" in piece or b":f" in piece or _ERROR.search(piece):
+        if any(sign in piece for sign in (b"<f", b":f", b'"e"', b"'e'")):
             _note_odd_cells(piece, cells)
     return cells
 

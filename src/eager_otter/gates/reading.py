@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import FileProblem, OtterError, shown_path
-from eager_otter.gates.numbers import number_of
+from eager_otter.gates.numbers import number_of, whole_of
 from eager_otter.gates.text import fitted, one_line
 
 MEGABYTE = 1_000_000
@@ -130,35 +130,33 @@ def read_json(path: Path, what: str, *, most: int = LARGEST_JSON) -> Any:
     return parse_json(read_text(path, what, most=most), shown_path(path), what)
 
 
-def parse_json(text: str, place: str, what: str) -> Any:
-    """Read JSON text; `place` names it. A name twice in an object and NaN are mistakes."""
+class Written(str):
+    """A number of JSON as it is written."""
+
+    __slots__ = ()
+
+
+def plain_number(text: str) -> int | float | str:
+    """Give a number of JSON as a number; one that is too large or long stays a text."""
+    whole, number = whole_of(text), number_of(text)
+    return whole if whole is not None else text if number is None else number
+
+
+def parse_json(text: str, place: str, what: str, *, number: Callable[[str], Any] = Written) -> Any:
+    """Read JSON text; `place` names it, `number` makes of each number, as written, what stands for it.
+
+    A name twice in an object and NaN are mistakes. Raises FileProblem.
+    """
     try:
         return json.loads(
             text,
-            parse_int=_Written,
-            parse_float=_Written,
+            parse_int=number,
+            parse_float=number,
             parse_constant=_refuse_constant,
             object_pairs_hook=_once,
         )
     except (ValueError, RecursionError) as error:
         raise FileProblem(f"{place}: is not {what} ({reason_of(error)}).") from error
-
-
-class _Written(str):
-    """A number as written."""
-
-
-def plain_json(value: Any) -> Any:
-    """Give a JSON value with its numbers as numbers; one that is too large or long stays a text."""
-    if isinstance(value, _Written):
-        whole = value.removeprefix("-")
-        if whole.isdecimal() and len(whole) < 16:
-            return int(value)
-        number = number_of(value)
-        return str(value) if number is None else number
-    if isinstance(value, dict):
-        return {name: plain_json(entry) for name, entry in value.items()}
-    return [plain_json(entry) for entry in value] if isinstance(value, list) else value
 
 
 def _refuse_constant(name: str) -> None:
