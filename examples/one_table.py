@@ -11,7 +11,7 @@ with TemporaryDirectory() as folder:
     survey = otter.open_survey(Path(folder) / "codebook.yaml", Path(folder) / "responses.csv")
 
 survey = survey.filtered('status == "complete"')
-table = survey.table("drunk_month", by=["wave", "region"], levels=(95, 90))
+table = survey.table("drunk_month", banner=["wave", "region"], levels=(95, 90))
 print(table)
 print("As a chart:", table.chart().save("drunk_month.png"))  # in a notebook, table.chart() shows itself
 

@@ -26,4 +26,4 @@ questions:
 """
 survey = otter.open_survey(otter.codebook_from_text(codebook), frame)
 rules = otter.BaseRules(mark=100, no_test=50, withhold=20)
-print(survey.table("liking", by="shop", bases=rules, figures=["column percent", "count", "mean"]))
+print(survey.table("liking", banner="shop", bases=rules, figures=["column percent", "count", "mean"]))

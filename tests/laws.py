@@ -98,7 +98,7 @@ def request_strategy(draw: st.DrawFn) -> otter.TableRequest:
     rules = otter.TestRules(
         against=draw(st.sampled_from(["each other", "rest", "previous", "first"])),
         rest_of_parent=rest,
-        proportions=draw(st.sampled_from(["pooled", "unpooled", "t", "linear"])),
+        percents=draw(st.sampled_from(["pooled", "unpooled", "t", "linear"])),
         means=draw(st.sampled_from(["welch", "pooled"])),
         adjust=draw(st.sampled_from(["none", "none", "holm", "benjamini-hochberg"])),
     )
@@ -111,7 +111,7 @@ def request_strategy(draw: st.DrawFn) -> otter.TableRequest:
     shared: dict[str, Any] = {
         "banner": otter.Banner(groups=groups, total=draw(st.sampled_from(["first", "last", "none"]))),
         "tests": rules,
-        "rules": bases,
+        "bases": bases,
         "levels": draw(st.sampled_from([(95.0,), (95.0, 80.0), (60.0,)])),
     }
     base = draw(st.sampled_from(["answered", "answered", "all"]))

@@ -3,7 +3,7 @@
     import eager_otter as otter
 
     survey = otter.open_survey("codebook.yaml", "responses.csv")
-    table = survey.table("heard_of", by=["region", "age_band"])
+    table = survey.table("heard_of", banner=["region", "age_band"])
     report = otter.run("plan.yaml")
     report.save("tables.xlsx")
 

@@ -51,7 +51,7 @@ def test_run_tells_where_the_report_lies(run: Run, demo: Path, tmp_path: Path) -
 
 
 def test_look_shows_one_table_with_the_rules_of_the_plan(run: Run, demo: Path) -> None:
-    code, out, err = run("look", "liking", "--by", "wave", "--by", "age_band", "--level", "99", cwd=demo)
+    code, out, err = run("look", "liking", "--banner", "wave", "-b", "age_band", "--level", "99", cwd=demo)
     assert code == 0
     lines = out.splitlines()
     assert lines[0] == "How do you like the idea of this drink?"
@@ -98,7 +98,7 @@ def test_a_folder_without_a_plan_is_told_with_the_way_out(
         (["look", "likng"], "Error: No question 'likng' in the codebook. Did you mean 'liking'?\n"),
         (["look", "statements"], "Error: statements is a grid; look at one of its items: statements.taste"),
         (["look", "liking", "--figure", "percents"], "Error: No figure 'percents'. Did you mean 'row percent' or 'table percent'?"),
-        (["look", "liking", "--banner", "mian"], "Error: No banner 'mian' in the plan. Did you mean 'main'?\n"),
+        (["look", "liking", "--banner", "mian"], "Error: No banner or question 'mian'. Did you mean 'main' or 'media'?\n"),
         (["look", "liking", "--level", "0.95"], "Error: A confidence level is a percent from 50 up to"),
         (["look", "liking", "--filter", "age >"], "Error: Expected a number or a text in quotes; found the end of the expression.\n    age >\n         ^\n"),
         (["look", "liking", "--filter", "age > 200"], "Error: The filter keeps none of the 2,400 respondents: (status == \"complete\") and (age > 200)\n"),

@@ -49,7 +49,7 @@ def test_an_answer_without_a_score_is_in_the_base_and_in_no_summary(small: Small
 
 def test_an_answer_without_a_score_can_be_tested_like_any_other(small: Small) -> None:
     q = [8] * 40 + [1, 2, 3] * 20 + [8] * 5 + [1, 2, 3] * 32
-    table = small(SCALE, g=[1] * 100 + [2] * 101, q=q).table("q", by="g")
+    table = small(SCALE, g=[1] * 100 + [2] * 101, q=q).table("q", banner="g")
     assert table.line("Don't know").letters == ("", "B", "")
 
 

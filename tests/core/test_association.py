@@ -132,7 +132,7 @@ def test_a_table_says_which_measure_fits_and_why(small: Callable[..., otter.Surv
     liking = rng.integers(1, 4, 300)
     wish = np.clip(liking + rng.integers(-1, 2, 300), 1, 3)
     survey = small(book, place=rng.integers(1, 4, 300), half=rng.integers(1, 3, 300), liking=liking, wish=wish, t1=rng.integers(0, 2, 300), t2=1)  # fmt: skip
-    found = survey.table("liking", by=["place", "half", "wish", "tried"]).associations()
+    found = survey.table("liking", banner=["place", "half", "wish", "tried"]).associations()
     assert [a.fitting and a.fitting.name for a in found] == [
         "Cramér's V",
         "Stuart's τ-c",
@@ -143,13 +143,13 @@ def test_a_table_says_which_measure_fits_and_why(small: Callable[..., otter.Surv
         95
     )
     assert found[3].sentence(95) == "Whole table, tried: no test, as its columns share people."
-    halves = survey.table("half", by="half").associations()[0]
+    halves = survey.table("half", banner="half").associations()[0]
     assert halves.fitting and halves.fitting.name == "Cramér's V" and halves.fitting.value == near(1)
     rules = otter.TestRules(whole_table="all")
-    notes = survey.table("liking", by="wish", tests=rules).notes
+    notes = survey.table("liking", banner="wish", tests=rules).notes
     assert notes[-1].startswith("Whole table, wish: chi-square") and "The others: Cramér's V" in notes[-1]
     thin = otter.BaseRules(no_test=int((liking == 2).sum()) + 1)
-    kept = survey.table("wish", by="liking", bases=thin).associations()[0]
+    kept = survey.table("wish", banner="liking", bases=thin).associations()[0]
     dropped = [k for k in (1, 2, 3) if (liking == k).sum() < thin.no_test]  # type: ignore[operator]
     assert kept.people == 300 - np.isin(liking, dropped).sum()
 

@@ -125,9 +125,9 @@ def test_frequencies_stand_for_people(small: Callable[..., otter.Survey], write:
     book = "questions:\n  by: {kind: single, answers: {1: P, 2: Q}}\n  q: {kind: single, scale: true, answers: {1: No, 2: Yes}}\n  n: {kind: number, missing: [9]}\n"
     rows = {"by": [1, 1, 2, 2], "q": [1, 2, 1, np.nan], "n": [1, 9, 3, np.nan]}
     times = [3, 5, 0, 4]
-    counted = small("frequency: times\n" + book, **rows, times=times).table("q", by="by")
+    counted = small("frequency: times\n" + book, **rows, times=times).table("q", banner="by")
     plain = small(book, **{name: np.repeat(values, times) for name, values in rows.items()}).table(
-        "q", by="by"
+        "q", banner="by"
     )
     for one, other in zip(counted.lines, plain.lines, strict=True):
         np.testing.assert_allclose(one.values, other.values)

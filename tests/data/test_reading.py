@@ -128,7 +128,7 @@ def test_every_layout_of_a_multiple_response_question_gives_the_same_table(
     ]  # the same topic twice counts once
     columns["j"] = [" ; ".join(str(code) for code in given) for given in lists]
     book = f"questions:\n  q: {MULTI[layout]}\n  by: {{kind: single, answers: {{1: A, 2: B}}}}\n"
-    table = small(book, **columns).table("q", by="by", figures=["count"])
+    table = small(book, **columns).table("q", banner="by", figures=["count"])
     assert table.frame("unweighted base").to_numpy().tolist() == [[5, 2, 3]]
     assert table.frame("count").to_numpy().tolist() == [[3, 1, 2], [3, 0, 3], [1, 1, 0]]
 

@@ -364,10 +364,10 @@ ARGUMENTS = (
     "liking; import os", "`", "a" * 300 + ".csv",
 )  # fmt: skip
 COMMANDS: list[list[str]] = [
-    ["look", "?"], ["look", "liking", "--by", "?"], ["look", "liking", "--filter", "?"], ["look", "liking", "--weight", "?"],
+    ["look", "?"], ["look", "liking", "--banner", "?"], ["look", "liking", "--filter", "?"], ["look", "liking", "--weight", "?"],
     ["questions", "?"], ["audit", "?"], ["run", "?"], ["run", "--only", "?"], ["run", "-o", "?"], ["run", "--filter", "?"],
     ["run", "--language", "?"], ["run", "--spell-out", "?"], ["explain", "?", "Good", "North"], ["explain", "liking", "?", "North"],
-    ["explain", "liking", "Good", "?"], ["explain", "liking", "Good", "North", "--figure", "?"], ["findings", "--by", "?"],
+    ["explain", "liking", "Good", "?"], ["explain", "liking", "Good", "North", "--figure", "?"], ["findings", "--waves", "?"],
     ["findings", "--level", "?"], ["findings", "--least", "?"], ["compare", "?", "data.csv"], ["compare", "data.csv", "data.csv", "--tolerance", "?"],
     ["chart", "?"], ["chart", "liking", "--group", "?"], ["weigh", "?"], ["weigh", "targets.yaml", "--name", "?"], ["texts", "?", "--to", "z.xlsx"],
     ["texts", "words", "--coded", "?"], ["export", "?"], ["words", "--language", "?"], ["schema", "?"], ["draft", "?"], ["draft", "data.csv", "--delimiter", "?"],

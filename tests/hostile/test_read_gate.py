@@ -218,11 +218,15 @@ def test_a_large_parquet_file_is_read_in_parts_with_the_same_figures(
     pd.read_csv(tmp_path / "data.csv").to_parquet(tmp_path / "data.parquet")
     book = otter.read_codebook(tmp_path / "codebook.yaml")
     whole = (
-        otter.open_survey(book, tmp_path / "data.parquet").table("liking", by="area").frame("column percent")
+        otter.open_survey(book, tmp_path / "data.parquet")
+        .table("liking", banner="area")
+        .frame("column percent")
     )
     monkeypatch.setattr(parquet_file, "PART_ROWS", 64)
     parts = (
-        otter.open_survey(book, tmp_path / "data.parquet").table("liking", by="area").frame("column percent")
+        otter.open_survey(book, tmp_path / "data.parquet")
+        .table("liking", banner="area")
+        .frame("column percent")
     )
     pd.testing.assert_frame_equal(whole, parts)
 

@@ -82,7 +82,7 @@ def test_a_report_in_german_says_nothing_in_english(demo: Path, tmp_path: Path) 
 
 def test_english_words_still_find_rows_and_columns(survey: otter.Survey) -> None:
     german = survey.in_language("de")
-    table, english = (one.table("liking", by="region") for one in (german, survey))
+    table, english = (one.table("liking", banner="region") for one in (german, survey))
     assert table.columns[0].label == "Gesamt" and table.lines[-1].label == "Mittelwert"
     assert (
         table.value("Mean", "Total") == table.value("Mittelwert", "Gesamt") == english.value("Mean", "Total")
@@ -91,7 +91,7 @@ def test_english_words_still_find_rows_and_columns(survey: otter.Survey) -> None
     assert len(german.people(request, "Keine Angabe", "Total")) == len(
         survey.people(otter.TableRequest(question="children", base="all"), "No answer", "Total")
     ) > 0  # fmt: skip
-    assert german.table("liking", by="region", levels=()).value("Good", "North") == english.value(
+    assert german.table("liking", banner="region", levels=()).value("Good", "North") == english.value(
         "Good", "North"
     )
 

@@ -147,8 +147,9 @@ def test_ways_of_reading_that_do_nothing_for_a_file_are_refused(run: Run, demo: 
 @pytest.mark.parametrize(
     ("arguments", "message"),
     [
-        (["look", "--by", "region", "--figure", "count"], "Without a QUESTION the shape of a banner is shown, so --figure would do nothing; leave it out."),
-        (["look", "liking", "--by", "region", "--banner", "main"], "--by and --banner each say which columns there are"),
+        (["look", "--banner", "region", "--figure", "count"], "Without a QUESTION the shape of a banner is shown, so --figure would do nothing; leave it out."),
+        (["look", "liking", "--by", "region"], "--by is called --banner now; write that."),
+        (["findings", "--by", "wave"], "--by is called --waves now; write that."),
         (["look", "liking", "--codebook", "codebook.yaml", "--data", "responses.csv", "--no-filter"], "With --codebook there is no plan, so --no-filter would do nothing; leave it out."),
         (["run", "--list", "--force"], "--list makes no table, so --force would do nothing; leave it out."),
         (["run", "--spell-out", "x.yaml", "-o", "y.csv"], "--spell-out makes no table, so --output would do nothing; leave it out."),

@@ -141,7 +141,7 @@ def test_settings_fall_through_and_every_table_has_an_id_of_its_own(write: Write
         )
     )
     found = [
-        (r.id, r.question, r.banner.name, r.figures, r.digits.percent, r.digits.mean, r.levels, r.rules.mark)
+        (r.id, r.question, r.banner.name, r.figures, r.digits.percent, r.digits.mean, r.levels, r.bases.mark)
         for r in plan.requests
     ]
     assert found == [
@@ -251,7 +251,7 @@ def test_a_plan_says_all_that_python_can(write: Write) -> None:
     assert plan.banners["deep"] == deep
     survey = otter.open_survey(plan.codebook, plan.data)
     rules = otter.RowRules(sort=otter.Sorting(), hide=("1",), most=2)
-    by_call = survey.table("liking", by=deep, base="all", rows=rules)
+    by_call = survey.table("liking", banner=deep, base="all", rows=rules)
     assert [
         str((line.label, line.values.tolist(), line.letters)) for line in report.table("liking-deep").lines
     ] == [str((line.label, line.values.tolist(), line.letters)) for line in by_call.lines]
@@ -498,7 +498,7 @@ def test_a_banner_has_tests_and_minimum_bases_of_its_own(demo: Path, write: Writ
           - {{question: liking, id: own, banner: waves, bases: {{mark below: 5}}}}
     """
     found = otter.read_plan(write("plan.yaml", plan)).requests
-    assert [(r.id, r.levels, r.tests.against, r.rules.mark) for r in found] == [
+    assert [(r.id, r.levels, r.tests.against, r.bases.mark) for r in found] == [
         ("liking-usual", (95,), "each other", 100),
         ("liking-waves", (99,), "previous", 75),
         ("own", (99,), "previous", 5),

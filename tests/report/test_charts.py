@@ -194,9 +194,9 @@ def test_a_chart_says_which_group_it_draws_and_tells_its_bases(hard: otter.Repor
 def test_the_base_of_means_is_that_of_those_with_a_value(small: Callable[..., otter.Survey]) -> None:
     book = "questions:\n  by: {kind: single, label: By, answers: {1: P, 2: Q}}\n  q: {kind: single, scale: true, answers: {1: Low, 2: High, 3: {label: Don't know, score: none}}}\n"
     survey = small(book, by=[1] * 6 + [2] * 5, q=[1, 2, 3, 3, 2, 1, 1, 2, 3, 2, 2])
-    spec = chart_of(survey.table("q", by="by", figures=["mean"]))
+    spec = chart_of(survey.table("q", banner="by", figures=["mean"]))
     assert spec is not None and spec.bases == "Respondents with a value, By: P 4, Q 4."
-    spec = chart_of(survey.table("q", by="by"))
+    spec = chart_of(survey.table("q", banner="by"))
     assert spec is not None and spec.bases == "Base (unweighted), By: P 6, Q 5."
 
 
@@ -211,7 +211,9 @@ def test_scores_are_key_figures_of_items_and_are_those_of_each_item(hard: otter.
     table = hard.table("scores")
     assert hard.survey is not None
     for code, line in zip("abc", [one for one in table.body if one.figure == "difference"], strict=True):
-        alone = hard.survey.table(f"rec.{code}", by=["wave", "place", "shop"], levels=(95, 80)).line("Score")
+        alone = hard.survey.table(f"rec.{code}", banner=["wave", "place", "shop"], levels=(95, 80)).line(
+            "Score"
+        )
         np.testing.assert_allclose(line.values, alone.values)
         assert line.letters == alone.letters and line.kind == "answer"
     assert any(note.startswith("Each row shows the score Score of one item.") for note in table.notes)

@@ -114,9 +114,9 @@ def test_heads_and_stub_are_repeated_on_every_page_of_a_large_table(
 ) -> None:
     figures = ["column percent", "count", "row percent", "index"]
     wide = survey.table(
-        "heard_of", by=["wave", "region", "age_band", "user_type", "usual", "income"], figures=figures
+        "heard_of", banner=["wave", "region", "age_band", "user_type", "usual", "income"], figures=figures
     )
-    long = survey.table("heard_of", by="wave", figures=figures)
+    long = survey.table("heard_of", banner="wave", figures=figures)
     report = otter.Report(
         title="x", tables=(replace(wide, id="wide"), replace(long, id="long")), source=survey.source
     )
@@ -189,7 +189,7 @@ def test_a_chart_of_many_lines_labels_their_ends_and_withheld_columns_stay_blank
     )  # all but the last of two points
     assert chart.y_axis.scaling.min == 0
 
-    thin = survey.table("liking", by="wave", bases=otter.BaseRules(withhold=1_165))
+    thin = survey.table("liking", banner="wave", bases=otter.BaseRules(withhold=1_165))
     bare = otter.Report(title="x", tables=(thin,), source=survey.source, plan=replace(plan, workbook=rules))
     (path,) = bare.save(tmp_path / "u.xlsx")
     data = openpyxl.load_workbook(path)["Chart data"]

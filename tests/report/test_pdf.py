@@ -118,7 +118,7 @@ def test_a_table_longer_and_wider_than_a_page_repeats_heads_stub_bases_and_notes
         q=rng.integers(1, 71, 4000),
         by=rng.integers(1, 41, 4000),
     )
-    table = survey.table("q", by="by", bases=otter.BaseRules(mark=100))
+    table = survey.table("q", banner="by", bases=otter.BaseRules(mark=100))
     report = otter.Report(title="Long", tables=(table,), source=survey.source)
     report.save(tmp_path / "t.pdf")
     pages = [page.extract_text() for page in PdfReader(tmp_path / "t.pdf").pages][1:-1]

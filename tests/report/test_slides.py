@@ -63,7 +63,7 @@ def test_colours_are_told_apart_by_eyes_that_see_few(eyes: str, colours: tuple[s
 
 
 def test_a_table_draws_itself_in_a_notebook(survey: otter.Survey, tmp_path: Path) -> None:
-    chart = survey.table("heard_of", by="wave").chart()
+    chart = survey.table("heard_of", banner="wave").chart()
     with Image.open(io.BytesIO(chart._repr_png_())) as picture:  # type: ignore[attr-defined]
         assert picture.size == (1280, 800)
     path = chart.save(tmp_path / "h.svg")
@@ -127,7 +127,7 @@ def test_a_chart_shows_the_cells_of_its_table(part: otter.Report, trend: otter.R
 
 def test_low_bases_and_withheld_columns_are_marked_in_charts(survey: otter.Survey) -> None:
     rules = otter.BaseRules(mark=600, withhold=500)
-    spec = chart_of(survey.table("heard_of", by="region", bases=rules))
+    spec = chart_of(survey.table("heard_of", banner="region", bases=rules))
     assert spec is not None
     assert [series.name for series in spec.series] == ["North (A)", "East (B)*", "South (C)", "West (D) ··"]
     assert set(spec.series[3].values) == {None} and any(

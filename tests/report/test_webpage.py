@@ -76,7 +76,7 @@ def test_survey_text_never_becomes_markup_and_nothing_is_fetched(small: Callable
         q=[1, 2] * 20,
         by=[1, 1, 2, 2] * 10,
     )
-    report = otter.Report(title=evil, tables=(survey.table("q", by="by"),), source=survey.source)
+    report = otter.Report(title=evil, tables=(survey.table("q", banner="by"),), source=survey.source)
     text = page(report)
     assert evil not in text and "<img" not in text
     assert text.count("<script") == 2 and "img" not in Texts(text).tags
@@ -152,7 +152,7 @@ def ruled(
             request,
             levels=tuple(levels),
             tests=replace(request.tests, adjust=adjust),  # type: ignore[arg-type]
-            rules=replace(request.rules, no_test=least, judged_on=on),  # type: ignore[arg-type]
+            bases=replace(request.bases, no_test=least, judged_on=on),  # type: ignore[arg-type]
         )
         for request in report.plan.requests
     )
@@ -318,12 +318,12 @@ def test_a_table_is_copied_as_cells_and_the_theme_turns_dark(opened: Any) -> Non
 
 @pytest.mark.parametrize("judged_on", ["unweighted base", "effective base"])
 def test_a_withheld_figure_does_not_travel_in_the_page(survey: otter.Survey, judged_on: str) -> None:
-    plain = survey.table("heard_of", by="region")
+    plain = survey.table("heard_of", banner="region")
     people = next(line for line in plain.lines if line.figure == "unweighted base").values
     west_people = int(people[plain.column_position("West")] or 0)
     withhold = 500 if judged_on == "unweighted base" else west_people  # weighted, West counts for fewer
     rules = otter.BaseRules(withhold=withhold, judged_on=judged_on)  # type: ignore[arg-type]
-    table = survey.table("heard_of", by="region", bases=rules)
+    table = survey.table("heard_of", banner="region", bases=rules)
     report = otter.Report(title="x", tables=(table,), source=survey.source)
     travelling = json.loads(re.findall(r'id="data">(.*?)</script>', page(report))[0])
     data = {**travelling["banners"][0], **travelling["tables"][0]}

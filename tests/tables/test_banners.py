@@ -35,7 +35,7 @@ def test_nested_columns_hold_every_combination_and_compare_within_their_parent(
         nest=(Group(question="area", keep=("1", "2")), Group(question="liking"), Group(question="tried")),
         subtotal=True,
     )
-    table = survey.table("ticks", by=Banner(groups=(nest,)), levels=(95, 60))
+    table = survey.table("ticks", banner=Banner(groups=(nest,)), levels=(95, 60))
     answered = ~np.isnan(columns["m_1"])
     found = bases(table)
     assert len(table.columns) == 1 + 2 * 3 * 4
@@ -65,7 +65,7 @@ def test_columns_of_ones_own_nets_merged_answers_and_only(
             Group(question="ticks", keep=("A or I",)),
         )
     )
-    found = bases(survey.table("tried", by=banner))
+    found = bases(survey.table("tried", banner=banner))
     there = ~np.isnan(c["t_1"])
     expected = [
         there, there & (c["glasses"] >= 20), there & (c["liking"] == 3) & (c["area"] == 1),
@@ -84,7 +84,10 @@ def test_the_total_stands_where_it_is_wanted_in_every_output(
     survey, _ = random
     nest = Group(nest=(Group(question="area"), Group(question="liking")))
     banner = Banner(groups=(nest, Group(question="tried")), total=total)  # type: ignore[arg-type]
-    table, plain = survey.table("ticks", by=banner), survey.table("ticks", by=Banner(groups=banner.groups))
+    table, plain = (
+        survey.table("ticks", banner=banner),
+        survey.table("ticks", banner=Banner(groups=banner.groups)),
+    )
     places = {"first": [0, *range(1, 13)], "last": [*range(1, 13), 0], "none": list(range(1, 13))}[total]
     for one, other in zip(table.lines, plain.lines, strict=True):
         np.testing.assert_array_equal(one.values, other.values[places])
@@ -129,5 +132,5 @@ def test_groups_that_cannot_be_are_refused(
     random: tuple[otter.Survey, dict[str, np.ndarray]], group: otter.BannerGroup, message: str
 ) -> None:
     with pytest.raises(otter.OtterError) as error:
-        random[0].table("ticks", by=Banner(groups=(group,)))
+        random[0].table("ticks", banner=Banner(groups=(group,)))
     assert message in str(error.value)

@@ -127,7 +127,7 @@ def test_a_median_shows_the_values_around_its_cut(small: Callable[..., otter.Sur
     survey = small(
         book, by=[1, 1, 1, 1, 2, 2, 2, 2, 3], x=values, w=[1.0, 1.0, 1.0, 1.0, 1.0, 1.5, 2.0, 0.5, 1.0]
     )
-    table = survey.table("x", by="by", figures=["median", "mean"])
+    table = survey.table("x", banner="by", figures=["median", "mean"])
     even, odd, alone = (explain(table, "Median", column) for column in "PQR")
     assert (even.value, even.worked) == (3.0, "(2 + 4) / 2 = 3")
     assert even.also == (
@@ -156,14 +156,14 @@ def test_the_one_reason_that_kept_a_pair_from_being_tested_is_told(
     small: Callable[..., otter.Survey], columns: dict[str, list[int]], row: str, why: str
 ) -> None:
     book = "questions:\n  by: {kind: single, label: By, answers: {1: P, 2: Q}}\n  q: {kind: single, scale: true, answers: {1: 'Yes', 2: 'No'}}\n"
-    (test,) = small(book, **columns).table("q", by="by").explain(row, "P").tests
+    (test,) = small(book, **columns).table("q", banner="by").explain(row, "P").tests
     assert (
         (test.sentence == f"Against By: Q (B): not tested, as {why}.") if why else (test.p_value is not None)
     )
 
 
 def test_both_thin_bases_are_named(survey: otter.Survey) -> None:
-    table = survey.table("heard_of", by="region", bases=otter.BaseRules(no_test=600))
+    table = survey.table("heard_of", banner="region", bases=otter.BaseRules(no_test=600))
     told = explain(table, "Tarn", "East").tests[2].sentence
     assert told == "Against Region: West (D): not tested, as the base of Region: East is not tested by the minimum bases and the base of Region: West is not tested by the minimum bases."  # fmt: skip
 
@@ -238,12 +238,12 @@ def test_every_kind_of_row_is_explained_and_its_people_are_found(demo: Path) -> 
 
 
 def test_what_is_not_tested_says_why(survey: otter.Survey, shapes: otter.Report) -> None:
-    table = survey.table("heard_of", by="region", bases=otter.BaseRules(no_test=450))
+    table = survey.table("heard_of", banner="region", bases=otter.BaseRules(no_test=450))
     sentences = [test.sentence for test in table.explain("Tarn", "North").tests]
     assert sentences[-1] == "Against Region: West (D): not tested, as the base of Region: West is not tested by the minimum bases."  # fmt: skip
-    off = survey.table("heard_of", by="region", rows=otter.RowRules(untested=("Tarn",)))
+    off = survey.table("heard_of", banner="region", rows=otter.RowRules(untested=("Tarn",)))
     assert "taken out of all tests" in off.explain("Tarn", "North").tests[0].sentence
-    assert survey.table("heard_of", by="region", levels=()).explain("Tarn", "A").notes == (
+    assert survey.table("heard_of", banner="region", levels=()).explain("Tarn", "A").notes == (
         "No significance tests were made: they are switched off.",
     )
     assert shapes.table("spend").explain("Median", "A").notes == ("This row is not tested.",)
@@ -259,7 +259,7 @@ def test_what_is_not_tested_says_why(survey: otter.Survey, shapes: otter.Report)
 
 
 def test_a_withheld_cell_is_not_explained_away(survey: otter.Survey) -> None:
-    table = survey.table("heard_of", by="region", bases=otter.BaseRules(withhold=600))
+    table = survey.table("heard_of", banner="region", bases=otter.BaseRules(withhold=600))
     found = table.explain("Tarn", "West")
     assert (found.value, found.shown, found.worked) == (None, "··", "")
     assert "78" not in str(found).split("Tests")[0]

@@ -30,7 +30,7 @@ def test_percents_of_rows_tables_mentions_and_index(
 ) -> None:
     survey, columns = random
     figures = ["count", "column percent", "row percent", "table percent", "mention percent", "index"]
-    table = survey.table("ticks", by="area", figures=figures)  # type: ignore[arg-type]
+    table = survey.table("ticks", banner="area", figures=figures)  # type: ignore[arg-type]
     frames = {figure: table.frame(figure) for figure in figures}
     w, answered = columns["wt"], ~np.isnan(columns["m_1"])
     inside = [np.ones(300, bool)] + [columns["area"] == k for k in (1, 2, 3)]
@@ -62,7 +62,7 @@ def test_weighted_quantiles_equal_those_of_repeated_values(pairs: list[tuple[int
 def test_summaries_of_a_number_by_column(random: tuple[otter.Survey, dict[str, np.ndarray]]) -> None:
     survey, columns = random
     wanted = ["mean", "median", "upper quartile", "smallest", "largest", "sum", "confidence interval"]
-    table = survey.table("glasses", by="area", figures=wanted, levels=(90,))  # type: ignore[arg-type]
+    table = survey.table("glasses", banner="area", figures=wanted, levels=(90,))  # type: ignore[arg-type]
     found = {line.figure: line.values for line in table.body}
     for c, k in enumerate((1, 2, 3), 1):
         there = (columns["area"] == k) & ~np.isnan(columns["glasses"])
@@ -82,7 +82,7 @@ def test_summaries_of_a_number_by_column(random: tuple[otter.Survey, dict[str, n
 
 def test_medians_of_scales_come_from_their_scores(random: tuple[otter.Survey, dict[str, np.ndarray]]) -> None:
     survey, columns = random
-    table = survey.table("liking", by="area", figures=["median", "mean"])
+    table = survey.table("liking", banner="area", figures=["median", "mean"])
     there = np.isin(columns["liking"], (1, 2, 3))
     s, w = columns["liking"][there], columns["wt"][there]
     order = np.argsort(s)
@@ -105,8 +105,8 @@ def test_a_base_of_everyone_has_a_row_for_no_answer(
         ("liking", np.isin(columns["liking"], (1, 2, 3))),
         ("ticks", ~np.isnan(columns["m_1"])),
     ):
-        answered = survey.table(name, by="area", figures=["count"])
-        everyone = survey.table(name, by="area", figures=["count", "column percent"], base="all")
+        answered = survey.table(name, banner="area", figures=["count"])
+        everyone = survey.table(name, banner="area", figures=["count", "column percent"], base="all")
         assert everyone.lines[0].values[0] == 300
         assert everyone.value("No answer", "Total", "count") == pytest.approx(columns["wt"][~held].sum())
         for line in answered.body:
@@ -176,14 +176,16 @@ def test_cumulated_percents_follow_the_rows_shown(small: Small) -> None:
 
 
 def test_items_across_the_banner_equal_their_own_tables(survey: otter.Survey) -> None:
-    made = survey.items_table("statements", by=["wave", "region"], figure="Agree (top two)", levels=(95, 90))
+    made = survey.items_table(
+        "statements", banner=["wave", "region"], figure="Agree (top two)", levels=(95, 90)
+    )
     for name in survey.codebook.grids["statements"].items:
-        own = survey.table(name, by=["wave", "region"], levels=(95, 90))
+        own = survey.table(name, banner=["wave", "region"], levels=(95, 90))
         line, wanted = made.line(name, "column percent"), own.line("Agree (top two)", "column percent")
         np.testing.assert_allclose(line.values, wanted.values, rtol=1e-12)
         assert line.letters == wanted.letters
         np.testing.assert_array_equal(made.line(name, "unweighted base").values, own.lines[0].values)
-    means = survey.items_table("statements", by="wave", sort=Sorting())
+    means = survey.items_table("statements", banner="wave", sort=Sorting())
     totals = [line.values[0] for line in means.body if line.figure == "mean"]
     assert totals == sorted(totals, reverse=True)
 
@@ -207,7 +209,7 @@ def test_cells_sum_up_a_third_question_and_are_judged_on_their_own_values(
     survey, c = random
     rules = otter.BaseRules(mark=40)
     table = survey.table(
-        "ticks", by="area", value="glasses", figures=["mean", "sum"], bases=rules, levels=(80,)
+        "ticks", banner="area", value="glasses", figures=["mean", "sum"], bases=rules, levels=(80,)
     )
     w, s, area = c["wt"], c["glasses"], c["area"]
     rows = [c[f"m_{k}"] == 1 for k in range(1, 10)] + [
@@ -223,7 +225,7 @@ def test_cells_sum_up_a_third_question_and_are_judged_on_their_own_values(
             assert line.marks[column] == ("low base" if there.sum() < 40 else "")
         own = [  # the same means and letters as in a table of the number, filtered to the row
             survey.table(
-                "glasses", by="area", levels=(80,), figures=["mean"], filter=f"ticks mentions {code}"
+                "glasses", banner="area", levels=(80,), figures=["mean"], filter=f"ticks mentions {code}"
             ).body[0]
             for code in line.code.split() or []
         ]
@@ -237,12 +239,12 @@ def test_cells_sum_up_a_third_question_and_are_judged_on_their_own_values(
 
 def test_questions_one_under_another_repeat_their_bases_where_they_change(survey: otter.Survey) -> None:
     names = ["liking", "different", "children"]
-    made = survey.items_table(names, by="wave", shape="one under another", title="Three")
+    made = survey.items_table(names, banner="wave", shape="one under another", title="Three")
     headings = [line.label for line in made.lines if line.kind == "heading"]
     assert headings == [survey.questions[name].text for name in names]
     bases = [line.values[0] for line in made.lines if line.figure == "unweighted base"]
     assert bases == [survey.table(name).lines[0].values[0] for name in ("liking", "children")]
-    own = [line for name in names for line in survey.table(name, by="wave").body]
+    own = [line for name in names for line in survey.table(name, banner="wave").body]
     body = [line for line in made.body if line.kind != "heading"]
     for one, other in zip(body, own, strict=True):
         assert (one.label, one.letters) == (other.label, other.letters)

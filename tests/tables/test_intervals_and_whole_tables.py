@@ -32,7 +32,7 @@ def test_an_interval_is_at_the_first_level_and_says_so(
 ) -> None:
     survey = small(BOOK, **yes_no((40, 10), (60, 0), (30, 30)))
     wanted = ["column percent", "percent interval"]
-    table = survey.table("q", by=otter.Banner(groups=(GROUP,)), figures=wanted, levels=levels)
+    table = survey.table("q", banner=otter.Banner(groups=(GROUP,)), figures=wanted, levels=levels)
     low, high = table.line("Yes", "percent interval low"), table.line("Yes", "percent interval high")
     assert [line_sign(line) for line in (low, high)] == [f"{level} % from", f"{level} % to"]
     for column, (people, yes) in zip("ABC", [(40, 10), (60, 0), (30, 30)], strict=True):
@@ -51,7 +51,7 @@ def test_the_interval_of_a_mean_says_its_level_and_that_of_a_difference_is_its_t
     survey = small(RANDOM_BOOK, **random_columns(3, 200)).weighted_by(None)
     group = otter.BannerGroup(question="area", differences=(("Gap", "North", "East"),))
     table = survey.table(
-        "glasses", by=otter.Banner(groups=(group,)), figures=["mean", "confidence interval"], levels=[90]
+        "glasses", banner=otter.Banner(groups=(group,)), figures=["mean", "confidence interval"], levels=[90]
     )
     labels = [line.label for line in table.body]
     assert labels == ["Mean", "90 % interval of the mean, from", "90 % interval of the mean, to"]
@@ -106,19 +106,19 @@ def test_order_is_a_fact_of_the_question_whatever_columns_stay(small: Small) -> 
     liking = ([1] * 30 + [2] * 20 + [3] * 10) + ([1] * 10 + [2] * 20 + [3] * 30) + [1] * 5
     book = "questions:\n  area: {kind: single, label: Area, answers: {1: North, 2: East, 3: South}}\n  liking: {kind: single, scale: true, answers: {1: Poor, 2: Fair, 3: Good}}\n"
     survey = small(book, area=area, liking=liking)
-    table = survey.table("liking", by="area", tests=FITTING, bases=otter.BaseRules(no_test=20))
+    table = survey.table("liking", banner="area", tests=FITTING, bases=otter.BaseRules(no_test=20))
     (told,) = notes_on(table)
     assert "at least one side has no order" in told and "Cramér's V" in told
     assert told.endswith("Left out as too thin: South.")
     kept = otter.Banner(groups=(otter.BannerGroup(question="area", keep=("North", "East")),))
-    (told,) = notes_on(survey.table("liking", by=kept, tests=FITTING))
+    (told,) = notes_on(survey.table("liking", banner=kept, tests=FITTING))
     assert "each side is ordered or has two answers, with unequal numbers of rows and columns" in told
     assert "Stuart's τ-c" in told and "both sides are ordered" not in told
 
 
 def test_a_size_is_put_into_words_only_where_an_association_is_shown(small: Small) -> None:
     def told(*columns: tuple[int, int], levels: tuple[float, ...] = (95.0,)) -> str:
-        table = small(BOOK, **yes_no(*columns)).table("q", by="g", tests=FITTING, levels=levels)
+        table = small(BOOK, **yes_no(*columns)).table("q", banner="g", tests=FITTING, levels=levels)
         return notes_on(table)[0]
 
     assert "moderate association" in told((100, 20), (100, 50), (100, 50))
@@ -138,14 +138,14 @@ def test_every_table_asked_for_has_one_line_that_says_why_there_is_no_test(surve
         ("liking", ""): "Whole table: no test, as no banner group has columns to compare.",
     }
     for (question, by), told in reasons.items():
-        assert notes_on(survey.table(question, by=by or (), tests=FITTING)) == [told]
-    nested = survey.table("region", by="wave", within="gender", tests=FITTING)
+        assert notes_on(survey.table(question, banner=by or (), tests=FITTING)) == [told]
+    nested = survey.table("region", banner="wave", within="gender", tests=FITTING)
     assert notes_on(nested) == ["Whole table: no test, as its rows are nested."]
-    cells = survey.table("region", by="wave", value="spend", tests=FITTING)
+    cells = survey.table("region", banner="wave", value="spend", tests=FITTING)
     assert notes_on(cells) == ["Whole table: no test, as its cells hold means, not people."]
-    items = survey.items_table("rating", by="wave", tests=FITTING)
+    items = survey.items_table("rating", banner="wave", tests=FITTING)
     assert notes_on(items) == ["Whole table: no test, as it shows several questions."]
-    overlapping = survey.table("region", by="drunk_month", tests=FITTING)
+    overlapping = survey.table("region", banner="drunk_month", tests=FITTING)
     assert notes_on(overlapping)[0].endswith("no test, as its columns share people.")
 
 
@@ -171,7 +171,7 @@ def test_a_one_way_table_has_its_figures_side_by_side_in_the_order_asked_for(
     )
     text = str(table)
     assert text.splitlines()[1].split() == ["Count", "Percent", "%", "of", "answered"]
-    by_wave = survey.table("usual", by="wave", figures=wanted)
+    by_wave = survey.table("usual", banner="wave", figures=wanted)
     assert by_wave.displayed is by_wave or by_wave.displayed.columns == by_wave.columns
 
 

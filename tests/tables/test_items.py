@@ -119,7 +119,7 @@ def test_complete_answers_are_for_tables_of_several_questions(survey: otter.Surv
 
 def test_rows_of_stacked_questions_are_found_by_question_and_label(survey: otter.Survey) -> None:
     table = survey.items_table(
-        ["liking", "preference.top2", "recommend"], by="wave", shape="one under another"
+        ["liking", "preference.top2", "recommend"], banner="wave", shape="one under another"
     )
     with pytest.raises(otter.RequestError) as error:
         table.value("Base (unweighted)", "Total")
@@ -167,7 +167,7 @@ def grid_survey(small: Small) -> otter.Survey:
 def test_who_is_out_of_each_base_is_told_item_by_item(small: Small, shape: str) -> None:
     survey = grid_survey(small)
     by = () if shape == "answers by items" else "wave"
-    notes = survey.items_table("brands", by=by, shape=shape).notes  # type: ignore[arg-type]
+    notes = survey.items_table("brands", banner=by, shape=shape).notes  # type: ignore[arg-type]
     (told,) = [note for note in notes if note.startswith("Left out of the bases: ")]
     answers = {name: survey.responses.reasons(f"brands.{name}") for name in "tbq"}
     assert answers["q"].codes.any() == (", Quillwater" in told) == False  # noqa: E712
@@ -186,16 +186,16 @@ def test_who_is_in_no_column_is_told_over_all_items(small: Small) -> None:
         int((outside & (survey.responses.reasons(f"brands.{name}").codes == 0)).sum()) for name in "tbq"
     ]
     assert min(counts) < max(counts)
-    notes = survey.items_table("brands", by="wave").notes
+    notes = survey.items_table("brands", banner="wave").notes
     assert f"In no column of Wave, by item: {min(counts)} to {max(counts)} (blank)." in notes
-    complete = survey.items_table("brands", by="wave", base="complete answers")
+    complete = survey.items_table("brands", banner="wave", base="complete answers")
     (told,) = [note for note in complete.notes if note.startswith("In no column of Wave")]
     assert told.startswith("In no column of Wave: ") and "(blank: " in told  # one base, one count
 
 
 def test_what_means_rest_on_is_told_of_each_item(small: Small) -> None:
     survey = grid_survey(small)
-    notes = survey.items_table("brands", by="wave").notes
+    notes = survey.items_table("brands", banner="wave").notes
     for label, name in (("Tarn", "t"), ("Brookfizz", "b")):
         column = survey.responses.table.column({"t": "g1", "b": "g2"}[name]).to_numpy()
         scored = int(np.isin(column, [1, 2, 3]).sum())
@@ -249,10 +249,10 @@ def test_python_refuses_what_items_cannot_have(survey: otter.Survey) -> None:
     for options, message in (
         ({"tests": otter.TestRules(against="rest")}, "against: the same people stand in all columns"),
         (
-            {"tests": otter.TestRules(proportions="unpooled")},
+            {"tests": otter.TestRules(percents="unpooled")},
             "percents: answers of the same people have one test",
         ),
-        ({"by": "wave"}, "by: no banner stands over answers by items"),
+        ({"banner": "wave"}, "banner: no banner stands over answers by items"),
         ({"figure": "Good"}, "figure: goes with items by columns"),
     ):
         with pytest.raises(otter.RequestError, match=message):

@@ -185,7 +185,7 @@ def test_whoever_is_in_no_column_of_a_group_is_told_with_the_reason(
     seed: int, question: str, group: str
 ) -> None:
     survey = survey_of(seed)
-    table = survey.table(question, by=group, levels=())
+    table = survey.table(question, banner=group, levels=())
     data = pd.DataFrame(law_columns(seed, 260))
     told = [note for note in table.notes if note.startswith("In no column of")]
     inside = survey.responses.reasons(group).codes == 0

@@ -87,7 +87,7 @@ def test_the_people_behind_a_cell_are_those_of_its_unweighted_count(
     survey = survey_of(seed)
     wanted = {"figures": ("unweighted count", "column percent"), "inherited": False, "levels": ()}
     request = otter.TableRequest(
-        question=request.question, banner=request.banner, base=request.base, rules=otter.BaseRules(), **wanted
+        question=request.question, banner=request.banner, base=request.base, bases=otter.BaseRules(), **wanted
     )
     (table,) = survey.tables([request])
     for line in table.lines:
@@ -174,7 +174,7 @@ def test_a_report_read_again_differs_in_nothing(seed: int, group: str, question:
         ):
             assert not compare_results(read_results(place / one), read_results(place / other)).changes
         table = report.table(question)
-        direct = survey.table(question, by=group)
+        direct = survey.table(question, banner=group)
         for line, same in zip(table.lines, direct.lines, strict=True):
             np.testing.assert_allclose(line.values, same.values, rtol=1e-12, equal_nan=True)
             assert line.letters == same.letters

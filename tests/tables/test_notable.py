@@ -227,13 +227,13 @@ def test_a_manifest_is_written_on_request_beside_findings_and_charts(run: Run, f
 
 
 def test_each_wave_is_set_against_the_one_before(folder: Path) -> None:
-    found = otter.run(folder / "plan.yaml").findings(by="wave", least=0.1)
+    found = otter.run(folder / "plan.yaml").findings(waves="wave", least=0.1)
     assert [(one.table, one.column, one.against) for one in found] == [
         ("liking", "Wave: Third", "Wave: Second")
     ]
     assert found[0].effect > 0.5 and ", up from " in found[0].sentence
     with pytest.raises(otter.UnknownName):
-        otter.run(folder / "plan.yaml").findings(by="waves")
+        otter.run(folder / "plan.yaml").findings(waves="waves")
 
 
 def test_where_nothing_differs_hardly_anything_is_found(folder: Path) -> None:

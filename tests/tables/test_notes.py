@@ -35,7 +35,7 @@ def test_every_table_of_the_demo_has_at_most_five_short_lines(report: otter.Repo
 def test_short_notes_say_what_is_left_out_marked_and_not_tested(survey: otter.Survey) -> None:
     table = survey.table(
         "spend",
-        by=["region", "age_band"],
+        banner=["region", "age_band"],
         figures=["mean", "median"],
         bases=otter.BaseRules(mark=250, no_test=60),
     )
@@ -58,7 +58,7 @@ def test_what_must_stay_stays_without_notes(survey: otter.Survey) -> None:
         "▲ significantly higher, ▼ significantly lower, at the 95 % level, after correction (Holm) (△ ▽ at the 90 % level only). Marks are against the rest.",
         "By hand.",
     )  # fmt: skip
-    untested = survey.table("liking", by="region", levels=())
+    untested = survey.table("liking", banner="region", levels=())
     assert untested.notes_shown("none") == ("No significance tests.",)
 
 
@@ -88,8 +88,8 @@ def test_the_plan_and_each_output_say_how_long_notes_are(run: Run, demo: Path, t
 
 def test_a_table_in_the_terminal_has_short_notes_or_all(run: Run, demo: Path) -> None:
     plan = ("--plan", str(demo / "plan.yaml"))
-    _, short, _ = run("look", "liking", "--by", "region", *plan, cwd=demo)
-    _, full, _ = run("look", "liking", "--by", "region", "--notes", "full", *plan, cwd=demo)
+    _, short, _ = run("look", "liking", "--banner", "region", *plan, cwd=demo)
+    _, full, _ = run("look", "liking", "--banner", "region", "--notes", "full", *plan, cwd=demo)
     assert "Universe:" not in short and "Universe:" in full and "Letters: significantly" in short
 
 
@@ -120,7 +120,7 @@ def test_named_tables_are_those_meant(case: tuple[int, set[int]]) -> None:
 
 def test_tables_of_one_title_are_told_apart_in_the_contents(survey: otter.Survey, tmp_path: Path) -> None:
     tables = [
-        replace(survey.table("liking", by=by, **more), id=f"t{k}")  # type: ignore[arg-type]
+        replace(survey.table("liking", banner=by, **more), id=f"t{k}")  # type: ignore[arg-type]
         for k, (by, more) in enumerate(
             [
                 ("region", {}),
@@ -155,16 +155,16 @@ def test_tables_of_one_title_are_told_apart_in_the_contents(survey: otter.Survey
 
 
 def test_titles_of_several_questions_are_made_of_labels(survey: otter.Survey) -> None:
-    table = survey.items_table(["liking", "intent_after"], by="wave")
+    table = survey.items_table(["liking", "intent_after"], banner="wave")
     assert table.title == "Liking, Intent after – mean"
     assert survey.table("bought_at", value="spend", figures=["mean"]).title == "Where did you buy it in the last month? – mean of Spend in the last month"  # fmt: skip
 
 
 def test_numbers_and_nouns_agree(small: Callable[..., otter.Survey]) -> None:
     book = "questions:\n  by: {kind: single, answers: {1: P, 2: Q}}\n  q: {kind: single, answers: {1: 'Yes', 2: 'No'}}\n"
-    one = small(book, by=[1], q=[1]).table("q", by="by")
+    one = small(book, by=[1], q=[1]).table("q", banner="by")
     assert "Base: the 1 respondent who answered." in one.notes
-    several = small(book, by=[1, 1, 2, 2], q=[1, 2, 1, 2]).table("q", by="by", tests=otter.TestRules(whole_table="fitting"))  # fmt: skip
+    several = small(book, by=[1, 1, 2, 2], q=[1, 2, 1, 2]).table("q", banner="by", tests=otter.TestRules(whole_table="fitting"))  # fmt: skip
     assert any(note.startswith("2 tests were made") for note in several.notes)
     assert any("on 1 degree of freedom" in note for note in several.notes)
     assert [ENGLISH("{count} {count:row|rows}", count=n) for n in (0, 1, 2)] == ["0 rows", "1 row", "2 rows"]
@@ -193,7 +193,7 @@ def test_parts_of_a_cut_table_repeat_short_notes_only(
         q=rng.integers(1, 121, 2000),
         by=rng.integers(1, 3, 2000),
     )
-    report = otter.Report(title="x", tables=(survey.table("q", by="by"),), source=survey.source)
+    report = otter.Report(title="x", tables=(survey.table("q", banner="by"),), source=survey.source)
     report.save(tmp_path / "t.pdf", notes="full")
     pages = [page.extract_text() for page in PdfReader(tmp_path / "t.pdf").pages][1:-1]
     assert len(pages) > 2

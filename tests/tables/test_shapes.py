@@ -40,7 +40,7 @@ def banner(*names: str) -> otter.Banner:
 def test_nested_rows_count_combinations_among_those_who_answered_both(
     survey: otter.Survey, data: pd.DataFrame
 ) -> None:
-    table = survey.table("liking", by="tried", within="area")
+    table = survey.table("liking", banner="tried", within="area")
     rows = data[data.area.notna() & data.liking.isin([1, 2, 3])]
     tarn = rows[rows.t_1 == 1]
     assert table.value("Base (weighted)", "Tarn") == pytest.approx(tarn.wt.sum())
@@ -119,7 +119,7 @@ def test_bases_digits_headings_and_words_are_as_asked(survey: otter.Survey) -> N
         base_rows=("effective base",),
         base_text="tasted it",
         note="Tasted blind.",
-        rules=otter.BaseRules(mark=1000),
+        bases=otter.BaseRules(mark=1000),
         digits=otter.Digits(percent=1, of_figures=(("mean", 3),)),
         rows=otter.RowRules(headings=(("1", "Against"), ("Good", ""))),
     )
@@ -159,7 +159,7 @@ def test_a_table_of_key_figures_shows_each_question_its_own_figure(survey: otter
         labels=("", "Liking", ""),
     )
     table = made(survey, "key", items=items, banner=banner("area"), title="Key figures")
-    alone = survey.table("liking", by="area"), survey.table("glasses", by="area", figures=["median"])
+    alone = survey.table("liking", banner="area"), survey.table("glasses", banner="area", figures=["median"])
     assert table.value("liking: Fair or good", "East") == alone[0].value("Fair or good", "East")
     assert table.value("Liking", "South") == alone[0].value("Mean", "South")
     assert table.value("glasses: median", "North") == alone[1].value("Median", "North")

@@ -30,7 +30,7 @@ questions:
 
 def test_a_tiny_table_counted_by_hand(small: Small) -> None:
     survey = small(HAND, area=[1, 1, 1, 1, 2, 2, 2, np.nan], liking=[3, 3, 2, 8, 1, 1, 2, 3])
-    table = survey.table("liking", by="area", figures=["count", "column percent", "mean"])
+    table = survey.table("liking", banner="area", figures=["count", "column percent", "mean"])
     assert [column.letter for column in table.columns] == ["", "A", "B"]
     assert table.frame("unweighted base").to_numpy().tolist() == [[7, 3, 3]]
     counts = table.frame("count")
@@ -49,8 +49,8 @@ def test_all_figures_and_letters_agree_with_loops_over_respondents(
     random_survey: Callable[..., otter.Survey],
 ) -> None:
     survey, columns = random_survey(4, 260), random_columns(4, 260)
-    table = survey.table("ticks", by=["area", "tried"], levels=(95, 80))
-    means = survey.table("liking", by=["area", "tried"], levels=(95, 80), figures=["mean"])
+    table = survey.table("ticks", banner=["area", "tried"], levels=(95, 80))
+    means = survey.table("liking", banner=["area", "tried"], levels=(95, 80), figures=["mean"])
 
     def places(k: int) -> set[int]:
         area = {int(columns["area"][k])} if columns["area"][k] > 0 else set()
@@ -106,7 +106,7 @@ def test_the_order_of_rows_is_irrelevant(
     random.shuffle(order)  # type: ignore[attr-defined]
     one, other = (otter.open_survey(book, some) for some in (frame, frame.iloc[order]))
     for name in ("ticks", "liking", "glasses"):
-        tables = [survey.table(name, by=["area", "tried"], levels=(90, 70)) for survey in (one, other)]
+        tables = [survey.table(name, banner=["area", "tried"], levels=(90, 70)) for survey in (one, other)]
         for first, second in zip(*(table.lines for table in tables), strict=True):
             np.testing.assert_allclose(first.values, second.values, rtol=1e-9)
             assert first.letters == second.letters
@@ -121,7 +121,7 @@ def test_a_net_is_at_least_its_largest_part_and_at_most_their_sum(
     book = tmp_path_factory.mktemp("book") / "book.yaml"
     book.write_text(RANDOM_BOOK, encoding="utf-8")
     table = otter.open_survey(book, pd.DataFrame(random_columns(seed, 50))).table(
-        "ticks", by=["area", "tried"]
+        "ticks", banner=["area", "tried"]
     )
     shares = table.frame("column percent")
     for net, parts in (("A or I", ["A", "I"]), ("A or B", ["A", "B"])):
@@ -131,7 +131,7 @@ def test_a_net_is_at_least_its_largest_part_and_at_most_their_sum(
 
 
 def test_columns_of_a_group_add_up_to_the_total_where_everyone_is_in_one(survey: otter.Survey) -> None:
-    counts = survey.table("heard_of", by="region", figures=["count"]).frame("count")
+    counts = survey.table("heard_of", banner="region", figures=["count"]).frame("count")
     np.testing.assert_allclose(counts["Region"].sum(axis=1), counts[("", "Total")])
 
 
@@ -153,7 +153,7 @@ def rules_survey(small: Small) -> otter.Survey:
 def test_base_rules_mark_leave_untested_and_withhold(small: Small) -> None:
     survey = rules_survey(small)
     rules = otter.BaseRules(mark=30, no_test=20, withhold=10)
-    table = survey.table("said", by="area", bases=rules)
+    table = survey.table("said", banner="area", bases=rules)
     assert table.column_marks == ("", "", "low base", "not tested", "withheld")
     yes = table.body[0]
     assert yes.letters == ("", "B", "", "", "")  # B is marked yet tested; C and D are in no test
@@ -165,11 +165,11 @@ def test_base_rules_mark_leave_untested_and_withhold(small: Small) -> None:
         "·· base below 10: figures withheld and not tested. This keeps thin figures from being read; it does not "
         "protect anybody's privacy.",
     )
-    assert survey.table("said", by="area").body[0].letters == ("", "BCD", "", "", "")
+    assert survey.table("said", banner="area").body[0].letters == ("", "BCD", "", "", "")
 
 
 def test_a_withheld_column_is_never_tested_whatever_the_other_thresholds(small: Small) -> None:
-    table = rules_survey(small).table("said", by="area", bases=otter.BaseRules(withhold=20))
+    table = rules_survey(small).table("said", banner="area", bases=otter.BaseRules(withhold=20))
     assert table.body[0].letters == ("", "B", "", "", "")
     assert np.isnan(table.body[0].values[[3, 4]]).all()
 
@@ -177,13 +177,13 @@ def test_a_withheld_column_is_never_tested_whatever_the_other_thresholds(small: 
 def test_rules_can_be_judged_on_the_effective_base(small: Small) -> None:
     columns = random_columns(2, 90)
     survey = small(RANDOM_BOOK, **columns)
-    bases = survey.table("liking", by="area").bases
+    bases = survey.table("liking", banner="area").bases
     between = (
         float(bases[0].values[1] + bases[2].values[1]) / 2
     )  # above the effective base, below the unweighted
     for judged_on, mark in (("unweighted base", ""), ("effective base", "low base")):
         rules = otter.BaseRules(mark=between, judged_on=judged_on)  # type: ignore[arg-type]
-        assert survey.table("liking", by="area", bases=rules).column_marks[1] == mark
+        assert survey.table("liking", banner="area", bases=rules).column_marks[1] == mark
 
 
 def test_a_mean_among_few_obeys_the_rules_on_its_own_base(small: Small) -> None:
@@ -192,7 +192,7 @@ def test_a_mean_among_few_obeys_the_rules_on_its_own_base(small: Small) -> None:
         "  q: {kind: number}\n  p: {kind: single, scale: true, answers: {1: Low, 5: High}}\n"
     )
     survey = small(book, by=[1] * 20 + [2] * 20, q=[1.0] * 4 + [np.nan] * 16 + [1.0, 2.0] * 10, p=[1, 5] * 20)
-    table = survey.table("q", by="by", bases=otter.BaseRules(mark=10, withhold=5))
+    table = survey.table("q", banner="by", bases=otter.BaseRules(mark=10, withhold=5))
     assert table.lines[0].marks == table.body[0].marks == ("", "withheld", "")
     assert np.isnan(table.body[0].values[1]) and table.body[0].values[2] == 1.5
 
@@ -202,7 +202,7 @@ def test_letters_run_on_past_z_and_are_then_spaced(small: Small) -> None:
     book = f"questions:\n  by: {{kind: single, answers: {{{answers}}}}}\n  q: {{kind: single, answers: {{1: Yes, 2: No}}}}\n"
     by = np.repeat(np.arange(1, 31), 40)
     said = np.where((by == 1) | (np.arange(by.size) % 40 < 4), 1, 2)
-    table = small(book, by=by, q=said).table("q", by="by")
+    table = small(book, by=by, q=said).table("q", banner="by")
     assert [column.letter for column in table.columns][26:29] == ["Z", "AA", "AB"]
     assert table.body[0].letters[1] == " ".join(column.letter for column in table.columns[2:])
 
@@ -216,7 +216,7 @@ def test_rows_of_weight_zero_are_out_of_every_base_with_a_note(small: Small) -> 
 
 def test_zero_near_zero_and_absent_figures_have_their_own_texts(small: Small) -> None:
     book = "questions:\n  by: {kind: single, answers: {1: P, 2: Nobody}}\n  q: {kind: single, answers: {1: Rare, 2: Never, 3: Usual}}\n"
-    table = small(book, by=[1] * 300, q=[1] + [3] * 299).table("q", by="by")
+    table = small(book, by=[1] * 300, q=[1] + [3] * 299).table("q", banner="by")
     rare, never = table.body[0], table.body[1]
     assert [cell_text(table, rare, k) for k in (0, 2)] == ["<1%", "n/a"]
     assert cell_text(table, never, 0) == "–"
@@ -238,8 +238,8 @@ def test_who_was_not_asked_is_told_from_who_did_not_answer(survey: otter.Survey)
     ("call", "message"),
     [
         (lambda s: s.table("likng"), "No question 'likng' in the codebook. Did you mean 'liking'?"),
-        (lambda s: s.table("liking", by="regoin"), "No question 'regoin' in the codebook. Did you mean 'region' or 'reasons'?"),
-        (lambda s: s.table("liking", by="age"), "age is of kind number and cannot be a banner; cut a number into bands in the codebook and use these."),
+        (lambda s: s.table("liking", banner="regoin"), "No question 'regoin' in the codebook. Did you mean 'region' or 'reasons'?"),
+        (lambda s: s.table("liking", banner="age"), "age is of kind number and cannot be a banner; cut a number into bands in the codebook and use these."),
         (lambda s: s.table("likes_open"), "likes_open is open text and cannot be tabulated; code it into answers first."),
         (lambda s: s.table("liking", levels=[0.95]), "A confidence level is a percent from 50 up to, not including, 100; got 0.95. Write 95?"),
         (lambda s: s.table("liking", levels=[90, 95]), "The stricter level stands first: write 95, 90."),
@@ -247,7 +247,7 @@ def test_who_was_not_asked_is_told_from_who_did_not_answer(survey: otter.Survey)
         (lambda s: s.filtered("age > 200"), "The filter keeps none of the 2,400 respondents: age > 200\nLook at the codes and labels of its questions with: eager-otter questions NAME"),
         (lambda s: s.weighted_by("wts"), "No weight column 'wts' in responses.csv. Did you mean 'wt'?"),
         (lambda s: s.table("liking").frame("quartile"), "No figure 'quartile' in table 'liking'. Known: unweighted base, weighted base, effective base, column percent, mean, letters."),
-        (lambda s: s.table("liking", by=["region"]).value("Fair", "Nort"), "No column 'Nort' in table 'liking'. Did you mean 'North'?"),
+        (lambda s: s.table("liking", banner=["region"]).value("Fair", "Nort"), "No column 'Nort' in table 'liking'. Did you mean 'North'?"),
     ],
 )  # fmt: skip
 def test_requests_that_cannot_be_met_are_refused(
@@ -260,7 +260,7 @@ def test_requests_that_cannot_be_met_are_refused(
 
 def test_a_label_that_stands_in_two_groups_must_be_told_apart(small: Small) -> None:
     book = "questions:\n  a: {kind: single, label: One, answers: {1: X, 2: Y}}\n  b: {kind: single, label: Two, answers: {1: X, 2: Z}}\n"
-    table = small(book, a=[1, 2, 1], b=[1, 1, 2]).table("a", by=["a", "b"])
+    table = small(book, a=[1, 2, 1], b=[1, 1, 2]).table("a", banner=["a", "b"])
     with pytest.raises(
         otter.RequestError, match=r"Several columns are called 'X'; say which: One: X, Two: X."
     ):
@@ -272,7 +272,7 @@ def test_a_table_shows_itself_in_a_terminal_and_in_a_notebook(small: Small) -> N
     survey = small(
         HAND.replace("How do you like it?", "Like <it> & *that*?"), area=[1, 2, 2], liking=[3, 1, 2]
     )
-    table = survey.table("liking", by="area")
+    table = survey.table("liking", banner="area")
     assert repr(table).splitlines()[0] == "Like <it> & *that*?"
     html = table._repr_html_()
     assert html is not None and "Like &lt;it&gt; &amp; *that*?" in html and "<it>" not in html

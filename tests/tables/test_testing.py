@@ -63,15 +63,15 @@ def test_proportions_by_each_method_equal_those_of_statsmodels(
         "t": 2 * stats.t.sf(abs(z), sum(sizes) - 2),
     }
     for method, p in expected.items():
-        table = survey.table("liking", by="area", tests=otter.TestRules(proportions=method))  # type: ignore[arg-type]
+        table = survey.table("liking", banner="area", tests=otter.TestRules(percents=method))  # type: ignore[arg-type]
         assert p_values(table, "Poor")["North", "East"] == near(p, abs=1e-12)
 
 
 def test_the_linear_test_holds_whether_or_not_columns_share_people(small: Small) -> None:
     columns = random_columns(5, 250)
     survey = small(RANDOM_BOOK, **columns)
-    linear = otter.TestRules(proportions="linear")
-    table = survey.table("liking", by="area", tests=linear)
+    linear = otter.TestRules(percents="linear")
+    table = survey.table("liking", banner="area", tests=linear)
     valid = np.isin(columns["liking"], [1, 2, 3])
     w, area, y = columns["wt"][valid], columns["area"][valid], columns["liking"][valid] == 3
     x1, x2 = area == 1, area == 3
@@ -81,15 +81,17 @@ def test_the_linear_test_holds_whether_or_not_columns_share_people(small: Small)
     v = (w**2 * (y - p) ** 2 * (x1 / (w * x1).sum() - x2 / (w * x2).sum()) ** 2).sum()
     assert min(e) * min(p, 1 - p) > 5  # no thin pair
     assert p_values(table, "Good")["North", "South"] == near(2 * stats.norm.sf(abs(p1 - p2) / v**0.5))
-    overlapping = survey.table("liking", by="tried")
-    assert p_values(survey.table("liking", by="tried", tests=linear), "Good") == p_values(overlapping, "Good")
+    overlapping = survey.table("liking", banner="tried")
+    assert p_values(survey.table("liking", banner="tried", tests=linear), "Good") == p_values(
+        overlapping, "Good"
+    )
 
 
 def test_a_t_test_of_shares_of_overlapping_columns_counts_those_in_either(small: Small) -> None:
     columns = random_columns(6, 130)
     survey = small(RANDOM_BOOK, **columns)
-    table = survey.table("liking", by="tried", tests=otter.TestRules(proportions="t"))
-    plain = survey.table("liking", by="tried")
+    table = survey.table("liking", banner="tried", tests=otter.TestRules(percents="t"))
+    plain = survey.table("liking", banner="tried")
     line, evidence = line_of(table, "Fair"), line_of(plain, "Fair").evidence
     assert line.evidence and line.evidence.tested and evidence and evidence.tested
     inside = np.array([columns[f"t_{k}"] == 1 for k in (1, 2)]) & np.isin(columns["liking"], [1, 2, 3])
@@ -103,7 +105,7 @@ def test_means_with_a_pooled_variance_equal_students_test(
     unweighted: tuple[otter.Survey, pd.DataFrame],
 ) -> None:
     survey, data = unweighted
-    table = survey.table("glasses", by="area", tests=otter.TestRules(means="pooled"))
+    table = survey.table("glasses", banner="area", tests=otter.TestRules(means="pooled"))
     groups = [data.glasses[data.area == k].dropna() for k in (1, 2, 3)]
     found = p_values(table, "Mean", "mean")
     for (a, b), names in zip(
@@ -116,7 +118,7 @@ def test_means_with_a_pooled_variance_equal_students_test(
 def test_the_rest_is_everyone_in_the_base_who_is_not_in_the_column(small: Small, against: str) -> None:
     columns = random_columns(7, 90)
     survey = small(RANDOM_BOOK, **columns)
-    table = survey.table("liking", by=["area", "tried"], tests=otter.TestRules(against=against))  # type: ignore[arg-type]
+    table = survey.table("liking", banner=["area", "tried"], tests=otter.TestRules(against=against))  # type: ignore[arg-type]
     valid = np.isin(columns["liking"], [1, 2, 3])
     found = list(p_values(table, "Good").items())
     evidence = line_of(table, "Good").evidence
@@ -154,7 +156,7 @@ def test_in_a_nest_columns_are_compared_within_their_parent_unless_all_are_wante
         "control": otter.TestRules(against="column", control="Fair"),
         "elsewhere": otter.TestRules(against="column", control="North: Good"),
     }.items():
-        table = survey.table("ticks", by=nested(), tests=rules)
+        table = survey.table("ticks", banner=nested(), tests=rules)
         assert table.comparisons is not None
         pairs = [(table.counted[a], table.counted[b]) for a, b in table.comparisons.pairs]
         compared[name] = [(a.group, a.label, b.group, b.label) for a, b in pairs]
@@ -173,7 +175,7 @@ def test_the_rest_within_a_parent_leaves_other_parents_out(small: Small) -> None
     columns = random_columns(4, 300)
     survey = small(RANDOM_BOOK, **columns)
     rules = otter.TestRules(against="rest", rest_of_parent=True)
-    table = survey.table("ticks", by=nested(), tests=rules)
+    table = survey.table("ticks", banner=nested(), tests=rules)
     evidence = line_of(table, "A").evidence
     assert evidence is not None and table.comparisons is not None
     first, rest = table.comparisons.pairs[0]
@@ -187,7 +189,7 @@ def test_a_control_of_another_group_is_counted_beside_the_columns_it_shares_peop
     columns = random_columns(9, 200)
     survey = small(RANDOM_BOOK, **columns)
     groups = (otter.BannerGroup(question="area", against="column", control="Tarn"), otter.BannerGroup(question="tried", hide=("Tarn",)))  # fmt: skip
-    table = survey.table("liking", by=otter.Banner(groups=groups))
+    table = survey.table("liking", banner=otter.Banner(groups=groups))
     assert [column.label for column in table.columns] == ["Total", "North", "East", "South", "Brookfizz", "Quillwater"]  # fmt: skip
     valid = np.flatnonzero(np.isin(columns["liking"], [1, 2, 3]))
     people = [
@@ -197,13 +199,13 @@ def test_a_control_of_another_group_is_counted_beside_the_columns_it_shares_peop
     assert p_values(table, "Fair")["North", "Tarn"] == near(proportion_test(people, 0, 1)[1])
     assert any("Area: each column against Tarn" in note or "area: each column against Tarn" in note for note in table.notes)  # fmt: skip
     with pytest.raises(otter.UnknownName, match="No column 'Trn' in the banner"):
-        survey.table("liking", by="area", tests=otter.TestRules(against="column", control="Trn"))
+        survey.table("liking", banner="area", tests=otter.TestRules(against="column", control="Trn"))
 
 
 def test_a_column_of_differences_shows_and_tests_one_column_against_another(small: Small) -> None:
     survey = small(RANDOM_BOOK, **random_columns(1, 300))
     group = otter.BannerGroup(question="area", differences=(("Gap", "North", "3"),))
-    table = survey.table("liking", by=otter.Banner(groups=(group,)))
+    table = survey.table("liking", banner=otter.Banner(groups=(group,)))
     for label, figure in (("Poor", "column percent"), ("Mean", "mean")):
         gap = table.value(label, "North", figure) - table.value(label, "South", figure)
         assert table.value(label, "Gap", figure) == near(gap)
@@ -231,8 +233,8 @@ def test_corrections_equal_those_of_statsmodels(
 
 def test_a_correction_takes_the_rows_of_one_group_as_a_family(small: Small) -> None:
     survey = small(RANDOM_BOOK, **random_columns(11, 500))
-    plain = survey.table("liking", by=["area", "tried"])
-    holm = survey.table("liking", by=["area", "tried"], tests=otter.TestRules(adjust="holm"))
+    plain = survey.table("liking", banner=["area", "tried"])
+    holm = survey.table("liking", banner=["area", "tried"], tests=otter.TestRules(adjust="holm"))
     raw, line = list(p_values(plain, "Good").values()), line_of(holm, "Good").evidence
     assert line and line.tested
     for group in (slice(0, 3), slice(3, 6)):
@@ -340,7 +342,7 @@ def test_rows_and_groups_can_be_taken_out_of_tests_and_the_notes_say_so(small: S
     groups = (otter.BannerGroup(question="area", label="Area", against="nothing"), otter.BannerGroup(question="tried", label="Tried"))  # fmt: skip
     table = survey.table(
         "liking",
-        by=otter.Banner(groups=groups),
+        banner=otter.Banner(groups=groups),
         levels=[90, 50],
         rows=otter.RowRules(untested=("Poor", "mean")),
     )
@@ -360,7 +362,7 @@ def test_what_no_test_can_decide_is_counted_in_a_note(small: Small) -> None:
         by=[1, 2] * 20,
         q=[1] * 40,
     )
-    notes = survey.table("q", by="by").notes
+    notes = survey.table("q", banner="by").notes
     assert any(
         note.startswith("2 comparisons could not be tested: all or nobody gave the answer") for note in notes
     )

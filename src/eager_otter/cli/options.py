@@ -84,6 +84,16 @@ def force_option(command: F) -> F:
     )(command)
 
 
+def renamed_option(old: str, new: str) -> Callable[[F], F]:
+    """Tell those who give an option by the name it had in version 0.1 what it is called now."""
+
+    def tell(context: click.Context, _: click.Parameter, value: object) -> None:
+        if value:
+            raise RequestError(f"{old} is called {new} now; write that.")
+
+    return click.option(old, hidden=True, multiple=True, expose_value=False, callback=tell)
+
+
 def inputs_of(survey: Survey, plan: Plan | None) -> list[Path]:
     """List the files that a survey is read from, and its plan."""
     file = survey.responses.file

@@ -190,7 +190,7 @@ class SettingsReading:
             all_parents=(now.all_parents if part.compare is None else part.compare == "all parents")
             and against == "each other",
             rest_of_parent=now.rest_of_parent if part.rest_of is None else part.rest_of == "parent",
-            proportions=part.percents or now.proportions,
+            percents=part.percents or now.percents,
             means=part.means or now.means,
             adjust=part.adjust or now.adjust,
             whole_table=part.whole_table or now.whole_table,
@@ -225,7 +225,7 @@ class SettingsReading:
         except RequestError as error:
             self.context.note(place, str(error))
             return request
-        return replace(request, rules=rules)
+        return replace(request, bases=rules)
 
     def _weighted(self) -> bool:
         """Tell whether the plan, or else the codebook, names a weight."""

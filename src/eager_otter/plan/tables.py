@@ -171,7 +171,7 @@ class TablesReading:
         named = replace(
             request,
             question=question.name,
-            nest=tuple(table.within or ()),
+            within=tuple(table.within or ()),
             id=table.id or "",
             title=table.title or "",
         )
@@ -233,9 +233,9 @@ class TablesReading:
         else:
             copies = [request]
         copies = [self.settings.with_banner_rules(copy, part) for copy in copies]
-        return [layered for copy in copies for layered in self._layers(copy, part, place)]
+        return [one for copy in copies for one in self._parts(copy, part, place)]
 
-    def _layers(self, request: TableRequest, part: SettingsPart, place: Place) -> list[TableRequest]:
+    def _parts(self, request: TableRequest, part: SettingsPart, place: Place) -> list[TableRequest]:
         if part.repeat is None:
             return [request]
         question = self.context.question(part.repeat, (*place, "repeat"))
@@ -250,7 +250,7 @@ class TablesReading:
         stem = request.id or request.question
         return [
             replace(request, id=stem),
-            *(_layer(request, question, answer, stem) for answer in question.valid),
+            *(_part_of(request, question, answer, stem) for answer in question.valid),
         ]
 
     def _items(self, entry: dict[str, Any], base: TableRequest, place: Place) -> list[TableRequest]:
@@ -443,7 +443,7 @@ IDLE_IN_ITEMS: Mapping[Shape, tuple[Mapping[str, str], str]] = {
 }
 
 
-def _layer(request: TableRequest, question: Question, answer: Answer, stem: str) -> TableRequest:
+def _part_of(request: TableRequest, question: Question, answer: Answer, stem: str) -> TableRequest:
     """Narrow a table to one answer of a control question."""
     quote = "'" if '"' in answer.code else '"'
     sign = "==" if question.kind == "single" else "mentions"

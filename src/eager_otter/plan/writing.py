@@ -69,7 +69,7 @@ class _Writing:
                 "weight": "none" if plan.weight is None else plan.weight,
                 "banners": {name: _banner(banner) for name, banner in self.banners.items()},
                 "tests": _tests(self.standard.levels, self.standard.tests),
-                "bases": _bases(self.standard.rules, self.standard.base_rows),
+                "bases": _bases(self.standard.bases, self.standard.base_rows),
                 "defaults": _filled(
                     {
                         "banner": self._name_of(self.standard.banner),
@@ -157,8 +157,8 @@ class _Writing:
             own["banner"] = self._name_of(request.banner)
         if (request.levels, request.tests) != (standard.levels, standard.tests):
             own["tests"] = _tests(request.levels, request.tests)
-        if (request.rules, request.base_rows) != (standard.rules, standard.base_rows):
-            own["bases"] = _bases(request.rules, request.base_rows)
+        if (request.bases, request.base_rows) != (standard.bases, standard.base_rows):
+            own["bases"] = _bases(request.bases, request.base_rows)
         if request.digits != standard.digits:
             own["digits"] = _digits(request.digits)
         return (
@@ -167,7 +167,7 @@ class _Writing:
                     **what,
                     "id": request.id,
                     "title": request.title,
-                    "within": list(request.nest),
+                    "within": list(request.within),
                     "value": request.value,
                     "figures": self._figures(request),
                     "percent of": request.percent_of,
@@ -249,7 +249,7 @@ def _tests(levels: tuple[float, ...], tests: TestRules) -> dict[str, Any]:
         "against": {"column": tests.control} if tests.against == "column" else tests.against,
         "compare": "all parents" if tests.all_parents else "same parent",
         "rest of": "parent" if tests.rest_of_parent else "table",
-        "percents": tests.proportions,
+        "percents": tests.percents,
         "means": tests.means,
         "adjust": tests.adjust,
         "whole table": tests.whole_table,

@@ -136,7 +136,7 @@ def _table_entry(table: Table, book: Codebook, of_all: str | None) -> TableEntry
     facts = table.facts
     steps = [] if facts is None else facts.filters[0 if of_all is None else 1 :]
     tests = dataclasses.asdict(table.tests)
-    bases = dataclasses.asdict(table.rules)
+    bases = dataclasses.asdict(table.base_rules)
     return TableEntry(
         id=table.id,
         title=table.title,

@@ -120,13 +120,18 @@ class Report:
         return self.table(table).explain(row, column, figure)
 
     def findings(
-        self, *, by: str | None = None, most: int | None = 25, least: float = 0.2, level: float | None = None
+        self,
+        *,
+        waves: str | None = None,
+        most: int | None = 25,
+        least: float = 0.2,
+        level: float | None = None,
     ) -> tuple[Notable, ...]:
         """Rank the notable differences: each cell against everyone else, the largest effect first.
 
-        With `by`, a question of waves, every table is set by it instead, and each wave against the one before. `least`
-        is the smallest effect (Cohen's h or d), `level` a confidence percent (None: the plan's first, else 95), held
-        after correcting for all cells looked at; columns below a minimum base stay out. Raises RequestError for a
+        With `waves`, the question of waves, every table is set by it instead, and each wave against the one before.
+        `least` is the smallest effect (Cohen's h or d), `level` a confidence percent (None: the plan's first, else 95),
+        held after correcting for all cells looked at; columns below a minimum base stay out. Raises RequestError for a
         report that was not made from a plan, UnknownName.
 
         Example: `for one in report.findings(most=10): print(one.sentence)`.
@@ -136,11 +141,11 @@ class Report:
                 "This report was not made from a plan, so its differences cannot be looked for."
             )
         plan, survey = self.plan, self.survey
-        if by is None:
+        if waves is None:
             requests = requests_against(plan.requests, "rest")
         else:
-            survey.codebook.question(by)
-            banner = Banner(groups=(BannerGroup(question=by),), name=by)
+            survey.codebook.question(waves)
+            banner = Banner(groups=(BannerGroup(question=waves),), name=waves)
             requests = requests_against(plan.requests, "previous", banner)
         usual = plan.standard.levels[0] if plan.standard.levels else 95.0
         return notable_differences(
@@ -317,7 +322,7 @@ def open_survey(codebook: str | Path | Codebook, data: Any, *, reading: Reading 
     It is weighted by the codebook's weight, if it names one. Raises FileProblem, DocumentError (every mistake
     in the codebook), DataError.
 
-    Example: `open_survey("codebook.yaml", "responses.csv").table("heard_of", by="region")`.
+    Example: `open_survey("codebook.yaml", "responses.csv").table("heard_of", banner="region")`.
     """
     from eager_otter.codebook.reading import read_codebook
 

@@ -297,9 +297,9 @@ def _data(table: Table) -> dict[str, Any]:
         "text": _searched(table),
         "levels": list(table.levels),
         "adjust": table.tests.adjust,
-        "mark": table.rules.mark or 0,
-        "least": table.rules.no_test or 0,
-        "judged": "n" if table.rules.judged_on == "unweighted base" else "e",
+        "mark": table.base_rules.mark or 0,
+        "least": table.base_rules.no_test or 0,
+        "judged": "n" if table.base_rules.judged_on == "unweighted base" else "e",
         "n": [] if base is None else _numbers(base.n[0]),
         "e": [] if base is None else _numbers(np.nan_to_num(effective_base(base.w, base.w2)[0])),
         "total": table.loose[0] if table.loose else -1,
@@ -337,7 +337,7 @@ def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
     tested, row = evidence.tested, evidence.row
     assert tested is not None
     pairs = tested.comparisons.pairs
-    withheld = marks_of(evidence.base, table.rules)[0] == WITHHELD
+    withheld = marks_of(evidence.base, table.base_rules)[0] == WITHHELD
     for place, counted in enumerate(
         table.shown
     ):  # a summary is withheld with its column, whatever its own base

@@ -45,7 +45,7 @@ Quantile = Callable[[float], list[Cut]]  # a share in, the quantile of each colu
 class Count:
     """What to count of a question: without some answers, with everyone in the base, with mentions per respondent.
 
-    With `value`, a number or scale is summed up among those in each row as well. `nest` names questions whose answers
+    With `value`, a number or scale is summed up among those in each row as well. `within` names questions whose answers
     stand over those of the question, outermost first. With `reasons`, those of everyone who gave no answer are counted
     by their reason; with `beside`, the people that each column shares with that column are.
     """
@@ -57,7 +57,7 @@ class Count:
     beside: int | None = None
     mentions: bool = False
     value: str | None = None
-    nest: tuple[str, ...] = ()
+    within: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -184,9 +184,9 @@ class BannerCounting:
     def asked(self, count: Count) -> tuple[Question, Answers]:
         """Give the question to count, and what those chosen answered."""
         question = without_left_out(self.responses.codebook.question(count.question), count.leave_out)
-        if not count.nest:
+        if not count.within:
             return question, self.chosen(count.question)
-        questions = [*(self.responses.codebook.question(name) for name in count.nest), question]
+        questions = [*(self.responses.codebook.question(name) for name in count.within), question]
         answers = [self.chosen(one.name) for one in questions]
         return nested_question(questions), nested_answers(questions, answers)
 
@@ -294,8 +294,8 @@ class BannerCounting:
 
     def _reasons(self, count: Count, question: Question) -> Reasons:
         """Say why people have no answer to a question."""
-        if count.nest:
-            names = (*count.nest, count.question)
+        if count.within:
+            names = (*count.within, count.question)
             return first_of([self.responses.reasons(name).chosen(self.population.rows) for name in names])
         whole = (
             self.responses.reasons(count.question)

@@ -42,9 +42,9 @@ def why_not(request: TableRequest, question: Question, figure: Figure) -> str:
     if figure in MENTION_FIGURES:
         return "" if question.kind == "multi" else "only a multiple-response question has mentions"
     if is_summary(figure):
-        if question.kind == "number" or (question.scale and not request.nest):
+        if question.kind == "number" or (question.scale and not request.within):
             return ""
-        return "it is neither a number nor a scale" if not request.nest else "nested rows have no scores"
+        return "it is neither a number nor a scale" if not request.within else "nested rows have no scores"
     if question.kind == "number":
         return (
             "a number has no answers, only summaries such as mean and median; cut it into bands for percents"
@@ -83,7 +83,7 @@ def figures_for(request: TableRequest, question: Question) -> tuple[Figure, ...]
     chosen = tuple(figure for figure in request.figures if not why_not(request, question, figure))
     if question.kind == "number":
         return chosen or ("mean", "standard deviation")
-    if not request.figures and question.scale and not request.nest:
+    if not request.figures and question.scale and not request.within:
         return ("column percent", "mean")
     if not any(figure in CELL_FIGURES for figure in chosen):
         kept = chosen and (question.scale or not request.inherited)

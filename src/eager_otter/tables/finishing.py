@@ -81,7 +81,7 @@ class Setting:
 
 def make_preview(request: TableRequest, everybody: Sums, setting: Setting) -> Table:
     """Make a table of bases only, with how many columns there are, how many pairs, and how many are thin."""
-    marks = with_differences(marks_of(everybody, request.rules)[0], setting.layout.difference_pairs)
+    marks = with_differences(marks_of(everybody, request.bases)[0], setting.layout.difference_pairs)
     lines = base_lines(request, everybody, marks, weighted=setting.weighted)
     title = request.words("Banner {name}", name=request.banner.name).strip()
     notes = preview_notes(request, lines[0], setting.layout, setting.facts)
@@ -121,7 +121,7 @@ def finished(
         shown=layout.shown,
         comparisons=layout.comparisons,
         facts=setting.facts,
-        rules=request.rules,
+        base_rules=request.bases,
         tests=request.tests,
         base=request.base_text or request.base,
         words=say,

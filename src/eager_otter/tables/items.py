@@ -207,7 +207,7 @@ def idle_item_tests(tests: TestRules, items: Items, questions: Sequence[Question
     if tests.rest_of_parent:
         found["rest of"] = "items stand under no parent, so this would do nothing; take it out."
     same = "answers of the same people have one test of {what}, so this would do nothing; take it out."
-    if tests.proportions != "pooled":
+    if tests.percents != "pooled":
         found["percents"] = same.format(what="percents")
     if tests.means != "welch":
         found["means"] = same.format(what="means")

@@ -93,7 +93,7 @@ class Making:
 
     def _marks(self, base: Sums) -> IntArray:
         """Judge the columns by a base: (columns,); one that shows a difference carries the severer of its two."""
-        return with_differences(marks_of(base, self.request.rules)[0], self.layout.difference_pairs)
+        return with_differences(marks_of(base, self.request.bases)[0], self.layout.difference_pairs)
 
     def table(self) -> Table:
         """Make the whole table."""
@@ -123,7 +123,7 @@ class Making:
         """Say why the table as a whole cannot be tested, "" where it can."""
         if self.request.value is not None:
             return said("its cells hold means, not people")
-        if self.request.nest:
+        if self.request.within:
             return said("its rows are nested")
         match self.question.kind:
             case "single":
@@ -577,7 +577,7 @@ class Making:
         if not self._tests_wanted():
             return None
         answers = self._answers
-        pairs, method = self.layout.comparisons.pairs, self.request.tests.proportions
+        pairs, method = self.layout.comparisons.pairs, self.request.tests.percents
         tests = test_proportions(answers, self.sums.base, pairs, self.setting.shared, method)
         return self._decided("share", tests, self.base_marks, self._rows_off())
 

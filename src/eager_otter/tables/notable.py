@@ -225,7 +225,7 @@ def _of_line(
     evidence = line.evidence
     assert evidence is not None and evidence.tested is not None
     tested, row = evidence.tested, evidence.row
-    thin = marks_of(evidence.base, table.rules)[0] > 0
+    thin = marks_of(evidence.base, table.base_rules)[0] > 0
     base = np.rint(evidence.base.n[0]).astype(int)
     values = evidence.figures()
     match tested.kind:

@@ -17,7 +17,7 @@ from eager_otter.tables.texts import MARK_SIGNS, NOT_THERE, WITHHELD, ZERO, figu
 
 def mark_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[Note]:
     """Say what the marks of thin bases mean, and the thresholds."""
-    rules, say = request.rules, request.words
+    rules, say = request.bases, request.words
     seen = _seen(layout)
     found = {line.marks[k] for line in lines for k in seen}
     unweighted = rules.judged_on == "unweighted base"

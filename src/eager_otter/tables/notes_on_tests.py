@@ -80,7 +80,7 @@ def testing_notes(
         yield Note(told, "tests")
     if 0 in layout.shown and not layout.columns[0].letter:
         yield Note(say("The Total is not tested."), "tests")
-    if shares_people or request.tests.proportions in ("unpooled", "linear") or _paired(lines):
+    if shares_people or request.tests.percents in ("unpooled", "linear") or _paired(lines):
         told = said(
             "Where fewer than 5 are expected to give the answer, or not to give it, in either column, the pooled share "
             "decides the variance."
@@ -220,7 +220,7 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
     differences = any(line.figure == "difference" for line in lines)
     what = say(said("Means and scores") if differences else said("Means"))
     if "share" in kinds:
-        yield say(SHARE_TESTS[request.tests.proportions])
+        yield say(SHARE_TESTS[request.tests.percents])
     if "mean" in kinds:
         yield say(MEAN_TESTS[request.tests.means], what=what)
     if "paired share" in kinds:
@@ -294,7 +294,7 @@ def _against_thin(request: TableRequest, lines: Sequence[Line], layout: BannerCo
     for line, tested, _ in tested_rows(lines):
         assert line.evidence is not None
         base = line.evidence.base
-        marks = judged.setdefault(id(base), marks_of(base, request.rules)[0])
+        marks = judged.setdefault(id(base), marks_of(base, request.bases)[0])
         for k, (at, (first, second)) in enumerate(
             zip(comparisons.at.tolist(), comparisons.pairs.tolist(), strict=True)
         ):

@@ -130,7 +130,7 @@ def check_rows(request: TableRequest, questions: Sequence[Question]) -> None:
 def _check_row(
     request: TableRequest, questions: Sequence[Question], name: str, kind: str, where: str
 ) -> None:
-    if request.nest or (request.base == "all" and says_no_answer_row(name)):
+    if request.within or (request.base == "all" and says_no_answer_row(name)):
         return
     known: list[str] = [*SUMMARY_FIGURES]
     for question in questions:

@@ -158,7 +158,7 @@ class TestRules:
     `against`: each other (all pairs in a group), the rest (everyone in the Total's base who is not in the column),
     the total (the test is that of the rest), the previous or first column, one "column" named by `control`, or nothing.
     In a nested group only columns under the same parent are compared, unless `all_parents`; the rest is everyone else
-    in the table, or with `rest_of_parent` in the same parent. `proportions` and `means` name the test of columns that
+    in the table, or with `rest_of_parent` in the same parent. `percents` and `means` name the test of columns that
     share nobody, `adjust` the correction for many comparisons. `whole_table` puts a test of the whole table by each
     group under it, with the measure of association that is "fitting" or with "all".
     """
@@ -169,7 +169,7 @@ class TestRules:
     control: str = ""
     all_parents: bool = False
     rest_of_parent: bool = False
-    proportions: ProportionTest = "pooled"
+    percents: ProportionTest = "pooled"
     means: MeanTest = "welch"
     adjust: Correction = "none"
     whole_table: WholeTable = "none"
@@ -403,7 +403,7 @@ class TableRequest:
     everyone who gave no answer have a row for each reason.
     `part` names the answer of a control question that the filter chooses, `heading` the section of the report.
 
-    `nest` names questions whose answers stand, outermost first, over those of `question`, as indented rows.
+    `within` names questions whose answers stand, outermost first, over those of `question`, as indented rows.
     `percent_of` is the answer or net that "percent of answer" is a percent of; `difference_from` the column that
     "column difference" takes off; `outer_level` the level of a nested banner (1 the outermost, 0 the innermost above
     the columns) whose base "percent of outer" is a percent of. `base_rows` are the bases shown (none named: all that
@@ -429,7 +429,7 @@ class TableRequest:
     base_text: str = ""
     base_rows: tuple[BaseFigure, ...] = ()
     reason_rows: bool = False
-    nest: tuple[str, ...] = ()
+    within: tuple[str, ...] = ()
     percent_of: str = ""
     difference_from: str = "Total"
     outer_level: int = 0
@@ -438,13 +438,15 @@ class TableRequest:
     rows: RowRules = RowRules()
     levels: tuple[float, ...] = (95.0,)
     tests: TestRules = TestRules()
-    rules: BaseRules = BaseRules()
+    bases: BaseRules = BaseRules()
     words: Words = field(default=ENGLISH, repr=False)
 
     def questions_named(self) -> Iterator[str]:
         """Go through the questions that its figures depend on: in rows and columns, of its filter and base."""
         items = () if self.items is None else self.items.questions
-        yield from filter(None, (self.question if self.items is None else "", *items, self.value, *self.nest))
+        yield from filter(
+            None, (self.question if self.items is None else "", *items, self.value, *self.within)
+        )
         for group in self.banner.groups:
             yield from group.questions_named()
         conditions = (

@@ -16,7 +16,7 @@ from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.data.files import Source
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
-from eager_otter.errors import RequestError
+from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import ENGLISH, Words, counted, said
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
@@ -108,7 +108,7 @@ class Survey:
 
         Raises UnknownName, FileProblem, DocumentError.
 
-        Example: `survey.in_language("de").table("heard_of", by="region")`.
+        Example: `survey.in_language("de").table("heard_of", banner="region")`.
         """
         from eager_otter.looks.catalogue import load_words
 
@@ -117,7 +117,7 @@ class Survey:
     def table(
         self,
         question: str,
-        by: str | Sequence[str] | Banner = (),
+        banner: str | Sequence[str] | Banner = (),
         *,
         figures: Sequence[Figure] = (),
         levels: Sequence[float] = (95,),
@@ -131,28 +131,29 @@ class Survey:
         filter: str | None = None,
         title: str = "",
     ) -> Table:
-        """Make one table: a question by banner questions, side by side after the Total.
+        """Make one table: a question by a banner, whose groups stand side by side after the Total.
 
-        `figures` are named in `FIGURES`; left out, they suit the question. `levels` are one or two confidence
-        percents, strictest first; () makes no tests; `tests` says what is compared and how. `within` names questions
-        whose answers stand over those of this one, outermost first. `value` is a number or scale that the cells sum up
-        (mean spend by answer and column). `base` is "answered", "all" (with a row for no answer) or an
-        expression; `rows` orders, hides and leaves out answers; `bases` are minimum bases; `filter` narrows this table
-        further. Raises UnknownName for a question that is not there, RequestError, ExpressionError, DataError.
+        `banner` is a question, several, or a `Banner`. `figures` are named in `FIGURES`; left out, they suit the
+        question. `levels` are one or two confidence percents, strictest first; () makes no tests; `tests` says what
+        is compared and how. `within` names questions whose answers stand over those of this one, outermost first.
+        `value` is a number or scale that the cells sum up (mean spend by answer and column). `base` is "answered",
+        "all" (with a row for no answer) or an expression; `rows` orders, hides and leaves out answers; `bases` are
+        minimum bases; `filter` narrows this table further. Raises UnknownName for a question that is not there,
+        RequestError, ExpressionError, DataError.
 
-        Example: `survey.table("heard_of", by=["region", "age_band"], levels=(95, 90))`.
+        Example: `survey.table("heard_of", banner=["region", "age_band"], levels=(95, 90))`.
         """
         request = TableRequest(
             question=question,
-            banner=by if isinstance(by, Banner) else banner_of(by),
+            banner=banner if isinstance(banner, Banner) else banner_of(banner),
             figures=tuple(figures),
             levels=tuple(float(level) for level in levels),
             tests=tests or TestRules(),
-            nest=(within,) if isinstance(within, str) else tuple(within),
+            within=(within,) if isinstance(within, str) else tuple(within),
             value=value,
             base=base,
             rows=rows or RowRules(),
-            rules=bases or BaseRules(),
+            bases=bases or BaseRules(),
             digits=digits or Digits(),
             filter=filter,
             title=title,
@@ -163,7 +164,7 @@ class Survey:
     def items_table(
         self,
         questions: str | Sequence[str],
-        by: str | Sequence[str] | Banner = (),
+        banner: str | Sequence[str] | Banner = (),
         *,
         figure: str = "mean",
         shape: Shape = "items by columns",
@@ -183,16 +184,18 @@ class Survey:
         answers" (those with a valid answer to every item). Raises what `table` raises, RequestError also for what would
         do nothing in such a table.
 
-        Example: `survey.items_table("statements", by="wave", figure="Agree (top two)")`.
+        Example: `survey.items_table("statements", banner="wave", figure="Agree (top two)")`.
         """
         grid = self.codebook.grids.get(questions) if isinstance(questions, str) else None
         names = grid.items if grid else (questions,) if isinstance(questions, str) else tuple(questions)
         if shape != "items by columns" and figure != "mean":
             raise RequestError(f"figure: goes with items by columns, so {figure!r} would do nothing here.")
         items = Items(questions=names, shape=shape, figure=figure)
-        groups = by.groups if isinstance(by, Banner) else by
+        groups = banner.groups if isinstance(banner, Banner) else banner
         if shape in ("answers by items", "before by after") and groups:
-            raise RequestError(f"by: no banner stands over {shape}, so this would do nothing; leave it out.")
+            raise RequestError(
+                f"banner: no banner stands over {shape}, so this would do nothing; leave it out."
+            )
         if shape == "answers by items" and tests is not None:
             asked = [self.codebook.question(name) for name in names]
             for key, message in idle_item_tests(tests, items, asked).items():
@@ -200,12 +203,12 @@ class Survey:
         request = TableRequest(
             question=str(questions) if isinstance(questions, str) else ", ".join(names),
             items=items,
-            banner=by if isinstance(by, Banner) else banner_of(by),
+            banner=banner if isinstance(banner, Banner) else banner_of(banner),
             levels=tuple(float(level) for level in levels),
             tests=tests or TestRules(),
             figures=tuple(figures),
             base=base,
-            rules=bases or BaseRules(),
+            bases=bases or BaseRules(),
             rows=RowRules(sort=sort),
             title=title or (grid.text if grid else ""),
             words=self.words,
@@ -233,7 +236,7 @@ class Survey:
         return people_in_cell(counting, wanted, counts[asked], table, line, place)
 
     def preview(
-        self, banner: Banner, rules: BaseRules | None = None, levels: Sequence[float] = (95,)
+        self, banner: Banner, bases: BaseRules | None = None, levels: Sequence[float] = (95,)
     ) -> Table:
         """Show the shape of a banner before any question is counted: columns, letters, bases, and which are thin.
 
@@ -244,7 +247,7 @@ class Survey:
         request = TableRequest(
             question=banner.name or "banner",
             banner=banner,
-            rules=rules or BaseRules(),
+            bases=bases or BaseRules(),
             levels=tuple(float(level) for level in levels),
             words=self.words,
         )
@@ -300,7 +303,7 @@ class Survey:
             sums_of = [waiting[count] for count in counts_of[k]]
             facts = replace(facts, remarks=self._remarks_on(requests[k]))
             if requests[k].items is None:
-                own = facts if requests[k].nest else self._own_facts(facts, sums_of[0])
+                own = facts if requests[k].within else self._own_facts(facts, sums_of[0])
                 yield k, make_table(requests[k], sums_of[0], self._setting(counting, own))
             else:
                 yield k, self._items(requests[k], counts_of[k], sums_of, counting, facts)
@@ -466,7 +469,7 @@ def _counts_of(request: TableRequest, layout: BannerColumns) -> list[Count]:
             reasons=request.reason_rows,
             mentions=bool(shown & set(MENTION_FIGURES)),
             value=request.value,
-            nest=request.nest,
+            within=request.within,
             beside=beside,
         )
         for name in names
@@ -477,6 +480,20 @@ def banner_of(questions: str | Sequence[str]) -> Banner:
     """Make a banner of questions side by side."""
     names = [questions] if isinstance(questions, str) else list(questions)
     return Banner(groups=tuple(BannerGroup(question=name) for name in names))
+
+
+def banner_called(names: Sequence[str], banners: Mapping[str, Banner], codebook: Codebook) -> Banner:
+    """Put together what names stand for, side by side: one of the `banners`, else a question.
+
+    Raises UnknownName for a name that is neither.
+    """
+    for name in names:
+        if name not in banners and name not in codebook.questions:
+            raise UnknownName("banner or question", name, [*banners, *codebook.questions])
+    parts = [banners.get(name) or banner_of(name) for name in names]
+    if len(parts) == 1:
+        return parts[0]
+    return Banner(groups=tuple(group for part in parts for group in part.groups))
 
 
 def _together(requests: Sequence[TableRequest]) -> list[list[int]]:

@@ -198,9 +198,9 @@ class Table:
 
     `columns` hold the Total first, last or not at all; `lines` start with the bases; `notes` are whole sentences;
     `people` is the Total's unweighted base. `counted` are the columns as they were counted, hidden ones among them,
-    and `shown` the places there of the table's own columns; `facts`, `rules`, `tests` and `base` tell how they were
-    chosen, judged and tested. `chart_groups` are the banner groups that charts are wanted of ("all" for every one).
-    `words` said its fixed texts. A table laid out for reading only names the `logical` one.
+    and `shown` the places there of the table's own columns; `facts`, `base_rules`, `tests` and `base` tell how they
+    were chosen, judged and tested. `chart_groups` are the banner groups that charts are wanted of ("all" for
+    every one). `words` said its fixed texts. A table laid out for reading only names the `logical` one.
     """
 
     id: str
@@ -221,7 +221,7 @@ class Table:
     shown: tuple[int, ...] = ()
     comparisons: Comparisons | None = None
     facts: Facts | None = None
-    rules: BaseRules = field(default_factory=BaseRules)
+    base_rules: BaseRules = field(default_factory=BaseRules)
     tests: TestRules = field(default_factory=TestRules)
     base: str = "answered"
     crossings: tuple[Crossing, ...] = ()

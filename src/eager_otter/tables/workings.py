@@ -234,7 +234,7 @@ class _Workings:
         """Say why a pair has no P value; "" where it has one."""
         if not np.isnan(tested.p_value[row, pair]):
             return ""
-        marks = marks_of(evidence.base, self.table.rules)[0]
+        marks = marks_of(evidence.base, self.table.base_rules)[0]
         thin = [side for side in sides if marks[side] >= NOT_TESTED]
         if thin:
             told = [
@@ -269,7 +269,7 @@ class _Workings:
                     yield "everybody in both columns gave the answer"
                 if tested.kind == "paired share":
                     yield "nobody answered the two differently"
-                if self.table.tests.proportions == "t" and sum(effective[list(sides)]) - 2.0 < 1.0:
+                if self.table.tests.percents == "t" and sum(effective[list(sides)]) - 2.0 < 1.0:
                     yield "fewer than 1 degree of freedom is left"
                 yield "the two columns are the same people"
             case "mean" | "paired mean":
@@ -346,9 +346,9 @@ def _taken_of_shares(
     elif positions is not None:
         found = overlap_parts(own, base, pairs, positions, pooled, thin)
         first, second, cross = found.first, found.second, found.cross
-    elif rules.proportions == "linear" and not thin[0, 0]:
+    elif rules.percents == "linear" and not thin[0, 0]:
         first, second = share_squares(own, base, a, pooled), share_squares(own, base, b, pooled)
-    elif rules.proportions == "unpooled" and not thin[0, 0]:
+    elif rules.percents == "unpooled" and not thin[0, 0]:
         one, other = (share[:, k] * (1.0 - share[:, k]) / e[k] for k in (a, b))
         first, second = (one, other) if (one + other)[0, 0] > 0 else (first, second)
     return _Taken(
@@ -478,7 +478,7 @@ def _formulas(tested: Tested, rules: TestRules, shared: set[bool]) -> list[str]:
     if tested.paired is not None:
         return [PAIRED_FORMULAS[tested.kind], INTERVALS[tested.kind]]
     apart, overlap = (
-        (SHARE_FORMULAS[rules.proportions], OVERLAP_FORMULA)
+        (SHARE_FORMULAS[rules.percents], OVERLAP_FORMULA)
         if tested.kind == "share"
         else (MEAN_FORMULAS[rules.means], MEAN_FORMULAS["overlap"])
     )

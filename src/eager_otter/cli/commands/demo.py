@@ -32,7 +32,7 @@ def demo(folder: Path, files_only: bool) -> None:
     echo(
         f"\nNext, in {shown_path(folder)}:\n"
         "  eager-otter questions brand\n"
-        "  eager-otter look heard_of --by wave --by region\n"
+        "  eager-otter look heard_of --banner wave --banner region\n"
         "  eager-otter run plan.yaml",
         err=True,
     )

@@ -14,6 +14,7 @@ from eager_otter.cli.options import (
     manifest_option,
     people_options,
     read_named_plan,
+    renamed_option,
     tell_who_is_counted,
 )
 from eager_otter.errors import RequestError, shown_path
@@ -23,7 +24,7 @@ from eager_otter.gates.streams import echo, show
 @click.command()
 @click.argument("plan", type=click.Path(path_type=Path), default=Path("plan.yaml"))
 @click.option(
-    "--by",
+    "--waves",
     metavar="QUESTION",
     help="Set every table by this question of waves, each wave against the one before.",
 )
@@ -49,12 +50,13 @@ from eager_otter.gates.streams import echo, show
     metavar="FILE",
     help="Write them to this .csv or .json file as well.",
 )
+@renamed_option("--by", "--waves")
 @manifest_option
 @force_option
 @people_options
 def findings(
     plan: Path,
-    by: str | None,
+    waves: str | None,
     most: int,
     least: float,
     level: float | None,
@@ -71,7 +73,7 @@ def findings(
 
     \b
     eager-otter findings
-    eager-otter findings --by wave --least 0.1
+    eager-otter findings --waves wave --least 0.1
     """
     from dataclasses import replace
 
@@ -104,7 +106,7 @@ def findings(
         theme=checked.theme,
         words=checked.words,
     )
-    found = report.findings(by=by, most=most, least=least, level=level)
+    found = report.findings(waves=waves, most=most, least=least, level=level)
     if shape == "json":
         echo(as_json(found))
     else:

@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import notes_option, opened, refuse_given, survey_options
+from eager_otter.cli.options import notes_option, opened, refuse_given, renamed_option, survey_options
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import FIGURES
 
@@ -14,9 +14,14 @@ from eager_otter.tables.request import FIGURES
 @click.command()
 @click.argument("question", required=False)
 @click.option(
-    "--by", multiple=True, metavar="QUESTION", help="A banner question; give it several times for several."
+    "--banner",
+    "-b",
+    "banners",
+    multiple=True,
+    metavar="NAME",
+    help="A question, or a banner of the plan, whose columns are wanted; several stand side by side.",
 )
-@click.option("--banner", metavar="NAME", help="A banner of the plan, instead of --by.")
+@renamed_option("--by", "--banner")
 @click.option(
     "--figure",
     "figures",
@@ -37,8 +42,7 @@ from eager_otter.tables.request import FIGURES
 @survey_options
 def look(
     question: str | None,
-    by: tuple[str, ...],
-    banner: str | None,
+    banners: tuple[str, ...],
     figures: tuple[str, ...],
     levels: tuple[float, ...],
     digits: int | None,
@@ -50,19 +54,17 @@ def look(
     Without a QUESTION, show the shape of the banner: its columns, letters and bases, and which are thin.
 
     \b
-    eager-otter look liking --by region --by age_band
-    eager-otter look heard_of --by wave --filter 'age >= 35'
+    eager-otter look liking --banner region --banner age_band
+    eager-otter look heard_of --banner wave --filter 'age >= 35'
     eager-otter look --banner main
     """
     from dataclasses import replace
 
-    from eager_otter.errors import RequestError, UnknownName
+    from eager_otter.errors import RequestError
     from eager_otter.report.terminal import table_view
     from eager_otter.tables.request import TableRequest, check_figure, check_levels
-    from eager_otter.tables.survey import banner_of
+    from eager_otter.tables.survey import banner_called
 
-    if by and banner is not None:
-        raise RequestError("--by and --banner each say which columns there are; give one of them.")
     if question is None:
         refuse_given("Without a QUESTION the shape of a banner is shown", "figures", "digits")
     survey, plan = opened(**where)
@@ -72,21 +74,16 @@ def look(
         raise RequestError(f"{question} is a grid; look at one of its items: {', '.join(grid.items)}.")
     for figure in figures:
         check_figure(figure)
-    wanted = banner_of(by)
+    wanted = banner_called(banners, {} if plan is None else plan.banners, survey.codebook)
     if figures:
         request = replace(request, inherited=False)
-    if banner is not None:
-        banners = {} if plan is None else plan.banners
-        if banner not in banners:
-            raise UnknownName("banner", banner, banners, "the plan")
-        wanted = banners[banner]
     if levels:
         request = replace(request, levels=() if levels == (0.0,) else levels)
         check_levels(request.levels)
     if question is None:
         if not wanted.groups:
-            raise RequestError("Name a question, or a banner to see its shape: --banner or --by.")
-        _print(table_view, survey.preview(wanted, request.rules, request.levels), survey, notes)
+            raise RequestError("Name a question, or a banner to see its shape, with --banner.")
+        _print(table_view, survey.preview(wanted, request.bases, request.levels), survey, notes)
         return
     if digits is not None:
         request = replace(request, digits=replace(request.digits, percent=digits))
