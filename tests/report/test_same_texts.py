@@ -16,7 +16,7 @@ from pptx import Presentation
 
 import eager_otter as otter
 from eager_otter.tables.table import Line, Table
-from eager_otter.tables.texts import cell_text, sign_of
+from eager_otter.tables.texts import cell_text, line_sign
 
 ENDINGS = ("xlsx", "html", "pdf", "pptx", "csv", "json", "md", "txt")
 
@@ -27,7 +27,7 @@ def squeezed(text: str) -> str:
 
 def row_text(table: Table, line: Line) -> str:
     cells = (cell_text(table, line, k) + line.letters[k] for k in range(len(table.columns)))
-    return squeezed(line.label + sign_of(line.figure, table.words) + "".join(cells))
+    return squeezed(line.label + line_sign(line, table.words) + "".join(cells))
 
 
 @pytest.fixture(scope="module", params=["en", "de"])

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 import eager_otter as otter
+from eager_otter.figures.registry import all_figures
 from eager_otter.tables.figures import why_not
-from eager_otter.tables.request import FIGURES
 
 Small = Callable[..., otter.Survey]
 BOOK = """
@@ -50,7 +50,7 @@ def request_for(figure: str, question: str, *, inherited: bool = False) -> otter
 
 
 @pytest.mark.parametrize("kind", KINDS)
-@pytest.mark.parametrize("figure", [*FIGURES, "percentile 90"])
+@pytest.mark.parametrize("figure", [*(figure.name for figure in all_figures()), "percentile 90"])
 def test_a_figure_is_shown_or_refused_with_the_reason(survey: otter.Survey, figure: str, kind: str) -> None:
     question = KINDS[kind]
     try:

@@ -94,6 +94,17 @@ def renamed_option(old: str, new: str) -> Callable[[F], F]:
     return click.option(old, hidden=True, multiple=True, expose_value=False, callback=tell)
 
 
+class FigureOption(click.Option):
+    """An option whose help lists the figures there are, which are loaded when it is read."""
+
+    def get_help_record(self, ctx: click.Context) -> tuple[str, str] | None:
+        """Give the option and its help."""
+        from eager_otter.figures.registry import EXAMPLE, all_figures
+
+        self.help = f"What to show: {', '.join(figure.name for figure in all_figures())}, {EXAMPLE}."
+        return super().get_help_record(ctx)
+
+
 def inputs_of(survey: Survey, plan: Plan | None) -> list[Path]:
     """List the files that a survey is read from, and its plan."""
     file = survey.responses.file

@@ -9,9 +9,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from eager_otter.errors import FileProblem, shown_path
+from eager_otter.figures.registry import today_name
 from eager_otter.gates.numbers import number_of
 from eager_otter.gates.reading import checked_file, read_json, read_lines, reading
-from eager_otter.tables.request import today_figure
 
 COLUMNS = (
     "table", "title", "part", "question", "row", "row_kind", "row_code", "group", "column", "letter", "figure", "value",
@@ -76,7 +76,7 @@ def read_results(path: Path) -> Mapping[str, SavedTable]:
         column = (record["group"], record["column"])
         table.columns.setdefault(column, record["letter"])
         name = record["row_code"] or record["row"]
-        figure = today_figure(record["figure"])
+        figure = today_name(record["figure"])
         place = (table.id, record["question"], record["row_kind"], name, *column)
         if figure == LETTERS:  # they follow the figure that carries them
             row = latest.get(place, (record["question"], record["row_kind"], name, 0))

@@ -9,6 +9,7 @@ from pydantic import AfterValidator, BeforeValidator, Field, field_validator, mo
 from eager_otter.core.choices import Correction, MeanTest, ProportionTest
 from eager_otter.documents.checking import Code, Part, Text
 from eager_otter.errors import UnknownName
+from eager_otter.figures.registry import check_figure, figures_with
 from eager_otter.looks.theme import DigitsKind, LettersPlace, as_percent_digits
 from eager_otter.plan.plan import SheetsPer
 from eager_otter.tables.note import NotesLength
@@ -20,7 +21,6 @@ from eager_otter.tables.request import (
     SortBy,
     TotalPlace,
     WholeTable,
-    check_figure,
 )
 
 Number = Annotated[float, Field(strict=False)]
@@ -267,11 +267,11 @@ class SettingsPart(Part):
     def needs(self) -> dict[str, tuple[str, ...]]:
         """Give the settings that are there and go with a figure: key by alias, and the figures."""
         given = {
-            "percent of": (self.percent_of, ("percent of answer",)),
-            "difference from": (self.difference_from, ("column difference", "difference interval")),
-            "outer level": (self.outer_level, ("percent of outer",)),
+            "percent of": self.percent_of,
+            "difference from": self.difference_from,
+            "outer level": self.outer_level,
         }
-        return {key: figures for key, (value, figures) in given.items() if value is not None}
+        return {key: figures_with(key) for key, value in given.items() if value is not None}
 
 
 class KindFile(Part):

@@ -10,6 +10,7 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import RequestError, nearest
+from eager_otter.figures.registry import summary_called, summary_figures, today_name
 from eager_otter.looks.theme import Theme
 from eager_otter.looks.words import Words
 from eager_otter.plan.banners import BannerReading, control_of
@@ -30,7 +31,6 @@ from eager_otter.tables.request import (
     BASE_FIGURES,
     COMPLETE,
     PLAIN_BASES,
-    SUMMARY_FIGURES,
     BaseRules,
     Digits,
     RowRules,
@@ -38,8 +38,6 @@ from eager_otter.tables.request import (
     TableRequest,
     TestRules,
     check_levels,
-    is_summary,
-    today_figure,
 )
 
 
@@ -146,8 +144,8 @@ class SettingsReading:
         if part.figures is not None:
             figures = tuple(part.figures)
             for k, figure in enumerate(figures):
-                if today_figure(figure) != figure:
-                    message = f"the figure {figure!r} is called {today_figure(figure)!r} now; write that."
+                if today_name(figure) != figure:
+                    message = f"the figure {figure!r} is called {today_name(figure)!r} now; write that."
                     self.context.hint((*place, "figures", k), message)
             answer = part.percent_of if isinstance(part, SettingsPart) else None
             if "percent of answer" in figures and answer is None and not request.percent_of:
@@ -267,7 +265,7 @@ class SettingsReading:
         """Keep of the rules for rows what a question of an `each` has: a number has no answers, others not all."""
         rows = request.rows
         if question.kind == "number":
-            untested = tuple(name for name in rows.untested if is_summary(name))
+            untested = tuple(name for name in rows.untested if summary_called(name) is not None)
             return replace(request, rows=RowRules(untested=untested))
         everyone = request.base == "all"
         own = _names_of(question)
@@ -290,7 +288,9 @@ class SettingsReading:
                 untested=tuple(
                     name
                     for name in rows.untested
-                    if there(name) or is_summary(name) or (everyone and says_no_answer_row(name))
+                    if there(name)
+                    or summary_called(name) is not None
+                    or (everyone and says_no_answer_row(name))
                 ),
                 headings=tuple((name, text) for name, text in rows.headings if there(name)),
             ),
@@ -359,7 +359,11 @@ class SettingsReading:
         others = [one.label for question in questions for one in question.differences]
         named = [(name, (*place, "headings", name), answers) for name in part.headings or {}]
         named += [
-            (name, (*place, "untested", k), [*answers, *nets, *others, *SUMMARY_FIGURES])
+            (
+                name,
+                (*place, "untested", k),
+                [*answers, *nets, *others, *(one.name for one in summary_figures())],
+            )
             for k, name in enumerate(part.untested or [])
         ]
         if part.percent_of is not None and part.figures and "percent of answer" in part.figures:

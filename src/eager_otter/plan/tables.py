@@ -10,6 +10,7 @@ from typing import Any
 from eager_otter.codebook.model import Answer, Question
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import OtterError, RequestError, UnknownName, nearest
+from eager_otter.figures.registry import summary_called
 from eager_otter.plan.context import Context
 from eager_otter.plan.file import (
     EachFile,
@@ -32,7 +33,6 @@ from eager_otter.tables.request import (
     Sorting,
     TableRequest,
     TestRules,
-    is_summary,
 )
 from eager_otter.tables.rows import NOT_TABULATED
 from eager_otter.tables.table import find_column, find_group
@@ -341,14 +341,12 @@ class TablesReading:
         if part.shape != "items by columns":
             return
         for question, figure in zip(questions, figures, strict=True):
-            if is_summary(figure):
+            summary = summary_called(figure)
+            if summary is not None:
                 if question.kind == "number" or question.scale:
                     continue
                 what = f"{question.name} has no {figure.casefold()}: it is neither a scale nor a number."
-                if (
-                    figure.casefold() in ("mean mentions", "mentions", "respondents")
-                    and question.kind == "multi"
-                ):
+                if summary.of_mentions and question.kind == "multi":
                     continue
                 self.context.note((*place, "figure"), what)
                 return

@@ -9,10 +9,11 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from eager_otter.core.sums import Sums
+from eager_otter.figures.registry import line_figure, line_figures
 from eager_otter.gates.text import one_line
 from eager_otter.looks.theme import Theme, is_dark
 from eager_otter.report.number_formats import number_format_of, spreadsheet_number
-from eager_otter.tables.request import EVERY_GROUP, PERCENTS
+from eager_otter.tables.request import EVERY_GROUP
 from eager_otter.tables.table import Group, Line, Table, find_group
 from eager_otter.tables.texts import MARK_SIGNS, cell_text, figure_text
 
@@ -64,7 +65,7 @@ class ChartSpec:
     @property
     def percent(self) -> bool:
         """Whether percents are drawn."""
-        return self.figure in PERCENTS
+        return line_figure(self.figure).unit == "percent"
 
     @property
     def lowest(self) -> float:
@@ -200,7 +201,7 @@ def _rows(table: Table) -> tuple[list[Line], list[Line]]:
 
     They are percents of answers, or what each question of a table shows, else means, else scores.
     """
-    answers = [line for line in table.body if line.kind == "answer" and line.figure in PERCENTS]
+    answers = [line for line in table.body if line.kind == "answer" and line.shows.unit == "percent"]
     items = [line for line in table.body if line.kind == "answer" and line.code in _questions(table)]
     figures = [line for line in items if not line.figure.endswith(" base")]
     if figures:
@@ -208,8 +209,8 @@ def _rows(table: Table) -> tuple[list[Line], list[Line]]:
         return chosen, [line for line in figures if line.figure != figures[0].figure]
     if answers:
         return [line for line in answers if line.figure == answers[0].figure], []
-    for figure in ("mean", "difference"):
-        found = [line for line in table.body if line.figure == figure]
+    for shown in line_figures():
+        found = [line for line in table.body if line.figure == shown.name and shown.drawn == "alone"]
         if found:
             return found, []
     return [], []
@@ -221,7 +222,7 @@ def _is_scale(table: Table) -> bool:
 
 def _adds_up(table: Table, rows: Sequence[Line], columns: Sequence[int]) -> bool:
     """Tell whether the rows are parts of a whole in every column."""
-    if rows[0].figure != "column percent":
+    if rows[0].shows.tested != "shares":
         return False
     sums = [sum(float(line.values[k]) for line in rows) for k in columns]
     there = [total for total in sums if not math.isnan(total)]

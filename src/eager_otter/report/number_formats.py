@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from eager_otter.figures.registry import line_figure
 from eager_otter.looks.words import ENGLISH, Words
-from eager_otter.tables.request import LIMITS, PERCENTS
 from eager_otter.tables.rounding import rounded
-from eager_otter.tables.texts import COUNTS, ZERO, near_zero
+from eager_otter.tables.texts import ZERO, near_zero
 
 
 def spreadsheet_number(value: float, figure: str, *, difference: bool = False) -> float:
@@ -16,7 +16,7 @@ def spreadsheet_number(value: float, figure: str, *, difference: bool = False) -
     >>> spreadsheet_number(14.5, "column percent"), spreadsheet_number(3.5, "mean")
     (0.145, 3.5)
     """
-    fraction = not difference and (figure in PERCENTS or figure in LIMITS)
+    fraction = not difference and line_figure(figure).unit in ("percent", "limit")
     return float(f"{value / 100.0 if fraction else value:.15g}")
 
 
@@ -32,12 +32,13 @@ def number_format_of(value: float, figure: str, digits: int, sign: str = "", wor
     """
     places = "#,##0" + ("." + "0" * digits if digits else "")
     after = f'"{sign}"' if sign else ""
-    if figure in PERCENTS or figure in COUNTS:
-        percent = "%" if figure in PERCENTS else ""
+    unit = line_figure(figure).unit
+    if unit in ("percent", "count"):
+        percent = "%" if unit == "percent" else ""
         least = half_step(digits + 2 if percent else digits)
         zero = words.number(near_zero(digits, percent))
         return f'[=0]"{ZERO}";[<{least}]"{zero}";{places}{percent}{after}'
-    if figure in LIMITS:
+    if unit == "limit":
         return f"{places}%{after}"
     if value < 0 and rounded(value, digits).is_zero():
         return f"{places}{after};{places}{after}"  # no minus sign for what rounds to zero

@@ -9,6 +9,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from eager_otter.core.arrays import FloatArray
+from eager_otter.figures.registry import line_figure
 from eager_otter.looks.words import Words
 from eager_otter.plan.plan import WorkbookRules
 from eager_otter.report.labels import lines_needed, text_width
@@ -19,7 +20,6 @@ from eager_otter.report.number_formats import (
 )
 from eager_otter.report.report import Report
 from eager_otter.report.sheets import Sheet, Style, link_style, plain_style, title_style
-from eager_otter.tables.request import DIFFERENCES
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import cell_text, figure_text, line_sign, mark_sign
 
@@ -243,7 +243,7 @@ class TableSheet:
         signed = line.signed or line.marks != marks
         in_cell = self.letters == "in cell" and any(line.letters)
         shown = [line.figure_of(k) for k in range(len(line.values))]
-        digits_of = {figure: self.table.digits.of(figure) for figure in set(shown)}
+        digits_of = {figure: self.table.digits.of(figure) for figure in set(shown) - {""}}
         usual_of = {figure: number_format_of(1.0, figure, digits_of[figure], "", say) for figure in digits_of}
         found = []
         for k, value in enumerate(line.values.tolist()):
@@ -254,7 +254,7 @@ class TableSheet:
             sign = mark_sign(line, k, marks) if signed else ""
             if in_cell and line.letters[k]:
                 sign = f"{sign} {line.letters[k]}"
-            if figure in DIFFERENCES or self.differences[k]:
+            if line_figure(figure).unit == "points" or self.differences[k]:
                 found.append(difference_format_of(value, digits, sign))
             elif value >= 0 and not sign:
                 found.append(usual_of[figure])

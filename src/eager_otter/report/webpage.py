@@ -9,7 +9,7 @@ import re
 import unicodedata
 from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, get_args
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -28,7 +28,6 @@ from eager_otter.report.summary import MAIN_FINDINGS, summary_of
 from eager_otter.tables.banner import REST
 from eager_otter.tables.base_rules import WITHHELD, marks_of
 from eager_otter.tables.note import NotesLength, note_lines
-from eager_otter.tables.request import PERCENTS, Count
 from eager_otter.tables.table import Evidence, Group, Line, Table
 from eager_otter.tables.texts import cell_text, figure_name, figure_text, line_sign, mark_sign
 
@@ -303,7 +302,7 @@ def _data(table: Table) -> dict[str, Any]:
         "n": [] if base is None else _numbers(base.n[0]),
         "e": [] if base is None else _numbers(np.nan_to_num(effective_base(base.w, base.w2)[0])),
         "total": table.loose[0] if table.loose else -1,
-        "percents": [k for k, line in enumerate(table.lines) if line.figure in PERCENTS],
+        "percents": [k for k, line in enumerate(table.lines) if line.shows.unit == "percent"],
         "values": {
             k: _numbers(line.values, SHOWN_DIGITS)
             for k, line in enumerate(table.lines)
@@ -311,7 +310,7 @@ def _data(table: Table) -> dict[str, Any]:
         },
         "lines": {},
         "bases": {},
-        "intervals": any("interval" in line.figure for line in table.lines),
+        "intervals": any(line.level is not None for line in table.lines),
         "counts": {},
         "signs": {},
     }
@@ -327,7 +326,7 @@ def _data(table: Table) -> dict[str, Any]:
             if key in seen:
                 found["lines"][k]["again"] = 1  # the same tests beside another figure of the row
             seen.add(key)
-        if line.figure == "column percent" and line.evidence is not None:
+        if line.evidence is not None and line.shows.tested == "shares":
             found["counts"][k] = _counts(table, line, line.evidence)
             found["signs"][k] = line_sign(line, table.words)
     return found
@@ -344,7 +343,7 @@ def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
         withheld[counted] |= line.marks[place] == "withheld"
     p_value = tested.tests.p_value[row].copy()
     p_value[withheld[pairs[:, 0]] | withheld[pairs[:, 1]]] = np.nan
-    if line.figure in get_args(Count):  # as in the table, differences of counts carry no mark
+    if line.shows.tested == "counts":  # as in the table, differences of counts carry no mark
         gaps = np.array([column.difference is not None for column in table.counted])
         p_value[(tested.comparisons.at >= 0) & gaps[tested.comparisons.at]] = np.nan
     if tested.kind == "share" and np.all(tested.out[row if len(tested.out) > 1 else 0]):

@@ -28,19 +28,6 @@ BASE_LABELS: dict[BaseFigure, str] = {
     "weighted base": said("Base (weighted)"),
     "effective base": said("Effective base"),
 }
-WITHOUT_DIFFERENCE = frozenset(
-    {
-        "standard deviation",
-        "standard error",
-        "smallest",
-        "largest",
-        "difference interval low",
-        "difference interval high",
-        "heading",
-    }
-)
-# an interval in a column of a difference is that of the difference
-OWN_DIFFERENCE = frozenset({"interval low", "interval high", "percent interval low", "percent interval high"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -164,9 +151,10 @@ def _with_differences(table: Table) -> Table:
         values = line.values.astype(np.float64, copy=True)
         for k in places:
             a, b = table.columns[k].difference or (0, 0)
-            if line.figure not in OWN_DIFFERENCE:
-                there = line.kind != "base" and line.figure not in WITHOUT_DIFFERENCE
-                values[k] = values[a] - values[b] if there and not line.signed else np.nan
+            how = line.shows.difference
+            if how != "own":
+                subtracted = how == "subtracted" and line.kind != "base" and not line.signed
+                values[k] = values[a] - values[b] if subtracted else np.nan
         lines.append(replace(line, values=values))
     return replace(table, lines=tuple(lines))
 

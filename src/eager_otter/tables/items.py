@@ -10,12 +10,14 @@ from typing import assert_never
 import numpy as np
 
 from eager_otter.codebook.model import Question
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, ratio
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.core.paired import test_item_means, test_item_proportions
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Sums, side_by_side
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.figures.figure import AnswerFigure
+from eager_otter.figures.registry import figure_called, summary_called
 from eager_otter.looks.words import said
 from eager_otter.tables.association import whole_table_notes
 from eager_otter.tables.banner import BannerColumns, letter_name
@@ -28,7 +30,7 @@ from eager_otter.tables.note import Note
 from eager_otter.tables.notes import item_notes
 from eager_otter.tables.order import chosen_rows
 from eager_otter.tables.pairing import PairedSums
-from eager_otter.tables.request import Items, Sorting, TableRequest, TestRules, is_summary
+from eager_otter.tables.request import Items, Sorting, TableRequest, TestRules
 from eager_otter.tables.rows import Row
 from eager_otter.tables.table import Column, Group, Line, Table, find_column
 from eager_otter.tables.testing import Tested
@@ -118,9 +120,9 @@ def _item_line(making: Making, items: Items, place: int) -> Line:
     """Take the line of a net, an answer, a difference or a summary out of an item's table, under the item's label."""
     question, figure = making.question, items.figure_of(place)
     label = items.label_of(place, question.label)
-    difference = making.difference_called(figure)
-    if is_summary(figure):
-        line = making.summary_of(figure.casefold())
+    difference, summary = making.difference_called(figure), summary_called(figure)
+    if summary is not None:
+        line = making.summary_of(summary)
     elif difference is not None:
         line = difference
     else:
@@ -130,7 +132,7 @@ def _item_line(making: Making, items: Items, place: int) -> Line:
             known = [*error.known, *(one.label for one in question.differences), "mean"]
             raise UnknownName("net or answer", figure, known, question.name) from None
     if items.figures and not (items.labels and items.labels[place]):
-        label = f"{label}: {making.request.words(figure.casefold()) if is_summary(figure) else figure}"
+        label = f"{label}: {making.request.words(figure.casefold()) if summary_called(figure) is not None else figure}"
     return replace(line, label=label, fixed="", kind="answer", code=question.name, indent=0)
 
 
@@ -178,7 +180,9 @@ def _table(
     title = request.title or ", ".join(labels)
     if items.shape == "items by columns" and not items.figures and not request.title:
         figure = items.figure
-        title = f"{title} – {request.words(figure.casefold()) if is_summary(figure) else figure}"
+        title = (
+            f"{title} – {request.words(figure.casefold()) if summary_called(figure) is not None else figure}"
+        )
     notes = item_notes(request, items, lines, sums, setting, alike=alike)
     people = int(max(one.base.n[0, 0] for one in sums))
     table = finished(request, setting, lines, notes, title=title, people=people)
@@ -352,7 +356,7 @@ class _PairedMaking(Making):
         if not self._tests_wanted() or self.paired is None or self.paired.rows is None:
             return None
         shared, pairs = self.paired.rows, self.layout.comparisons.pairs
-        tests = test_item_proportions(self._answers, self.sums.base, pairs, shared)
+        tests = test_item_proportions(self.answers, self.sums.base, pairs, shared)
         return self._decided("paired share", tests, self.base_marks, self._rows_off(), shared)
 
     def _tested_means(self, values: Sums, marks: IntArray) -> Tested | None:
@@ -413,17 +417,10 @@ def _moved(before: Question, after: Question, codes: Sequence[str]) -> dict[str,
 def _move_lines(making: Making, label: str, w: FloatArray, base: Sums) -> list[Line]:
     lines = []
     for figure in making.figures:
-        match figure:
-            case "count":
-                values = w
-            case "table percent":
-                values = ratio(100.0 * w, base.w[0, :1])
-            case "column percent":
-                values = ratio(100.0 * w, base.w[0])
-            case "row percent" | "unweighted count":
-                continue  # of cells alone
-            case _:
-                raise ValueError(f"A table of moves has no {figure}.")
+        found = figure_called(figure)
+        values = found.moved(w, base.w[0]) if isinstance(found, AnswerFigure) else None
+        if values is None:
+            continue
         lines.append(
             Line(
                 label=label,

@@ -2,80 +2,46 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import cached_property
-from typing import assert_never, get_args
+from typing import assert_never
 
 import numpy as np
 
 from eager_otter.codebook.codes import canonical
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base, ratio
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, ratio
 from eager_otter.core.intervals import (
-    difference_interval,
-    mean_difference_interval,
-    overlap_correlation,
     pair_overlap,
-    wilson_interval,
 )
-from eager_otter.core.means import Moments, confidence_interval, mean_gaps, moments, test_means
+from eager_otter.core.means import moments, test_means
 from eager_otter.core.paired import SharedAnswers, SharedValues
-from eager_otter.core.proportions import PairTests, match_pairs, shares, test_proportions
+from eager_otter.core.proportions import PairTests, match_pairs, test_proportions
 from eager_otter.core.quantiles import Cut, quantile_cut
 from eager_otter.core.sums import Sums, stacked
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.figures.figure import AnswerFigure, LineFigure, ValueFigure, Values
+from eager_otter.figures.registry import MEAN, figure_called, line_figure, summary_called
 from eager_otter.looks.words import said
 from eager_otter.tables.association import Crossing, side_order, whole_table_notes
 from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown, with_differences
 from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.figures import CELL_SUMMARIES, figures_for
+from eager_otter.tables.figures import figures_for
 from eager_otter.tables.finishing import Setting, base_lines, finished, heading_line
 from eager_otter.tables.notes import notes_of
 from eager_otter.tables.notes_on_bases import reason_said
 from eager_otter.tables.order import NO_ANSWER, chosen_rows
 from eager_otter.tables.request import (
-    CELL_FIGURES,
-    MENTION_FIGURES,
-    CellFigure,
-    Count,
     TableRequest,
-    is_summary,
-    percentile_of,
-    plain_summary,
-    quantile_of,
 )
 from eager_otter.tables.rows import Row, rows_of
 from eager_otter.tables.table import Evidence, Line, Mark, Table, find_column
 from eager_otter.tables.testing import Tested, TestKind, decide
 
-SUMMARY_LABELS: Mapping[str, str] = {
-    "mean": said("Mean"),
-    "standard deviation": said("Standard deviation"),
-    "standard error": said("Standard error"),
-    "interval low": said("{level} % interval of the mean, from"),
-    "interval high": said("{level} % interval of the mean, to"),
-    "median": said("Median"),
-    "lower quartile": said("Lower quartile"),
-    "upper quartile": said("Upper quartile"),
-    "smallest": said("Smallest"),
-    "largest": said("Largest"),
-    "sum": said("Sum"),
-    "mean mentions": said("Mentions per respondent"),
-    "mentions": said("Mentions"),
-    "respondents": said("Respondents"),
-}
-LETTERED_SUMMARIES = frozenset({"mean", "mean mentions"})
-
 
 def make_table(request: TableRequest, sums: QuestionSums, setting: Setting) -> Table:
     """Turn the sums of a question into a finished table. Raises RequestError, UnknownName."""
     return Making(request, sums, setting).table()
-
-
-def summary_label(figure: str) -> str:
-    """Give the label of a summary row."""
-    share = percentile_of(figure)
-    return SUMMARY_LABELS[figure] if share is None else f"Percentile {100.0 * share:g}"
 
 
 class Making:
@@ -88,7 +54,6 @@ class Making:
         self.columns = len(self.layout.columns)
         self.figures = figures_for(request, self.question)
         self.base_marks = self._marks(sums.base)
-        self.cuts: dict[str, tuple[Cut, ...]] = {}
         self.idle = self.layout.comparisons.idle(sums.base.n[0])
 
     def _marks(self, base: Sums) -> IntArray:
@@ -113,7 +78,9 @@ class Making:
         if self.request.value is None:
             return self.question.text
         say = self.request.words
-        figures = ", ".join(say(figure) for figure in self.figures if is_summary(figure)) or say("mean")
+        figures = ", ".join(
+            say(figure) for figure in self.figures if summary_called(figure) is not None
+        ) or say("mean")
         label = self.setting.label_of(self.request.value)
         return say(
             "{title} – {figures} of {question}", title=self.question.text, figures=figures, question=label
@@ -165,10 +132,11 @@ class Making:
     @cached_property
     def percents(self) -> FloatArray:
         """Column percents of the counted rows: (rows, columns)."""
-        return ratio(100.0 * self._answers.w, self.sums.base.w)
+        return ratio(100.0 * self.answers.w, self.sums.base.w)
 
     @property
-    def _answers(self) -> Sums:
+    def answers(self) -> Sums:
+        """The sums of all counted rows: (rows, columns). Raises RequestError for a question that has no answers."""
         if self.sums.answers is None:
             raise RequestError(f"{self.question.name} has no answers to count.")
         return self._all_answers
@@ -195,27 +163,29 @@ class Making:
 
     def _cell_lines(self) -> list[Line]:
         """Sum a third question up in each cell: every row is judged, and tested, on its own values."""
-        wanted = [figure for figure in self.figures if figure in CELL_SUMMARIES] or ["mean"]
+        mean = summary_called(MEAN)
+        assert mean is not None
+        wanted = [one for one in self._summaries() if one.of_cells] or [mean]
         lines: list[Line] = []
-        for row in self._rows():
+        for row in self.rows_shown():
             if row.source >= len(self.sums.cells):
                 continue  # those without an answer are summed up nowhere
             values = self.sums.cells[row.source]
             lines += self._headings_before(row)
             tested = not self._is_untested(row.code, row.label)
-            for line in self.summaries(values, self._summarised(wanted, values), tested=tested):
+            for line in self.summaries(values, wanted, tested=tested):
                 lines.append(
                     replace(line, label=row.label, fixed="", kind=row.kind, code=row.code, indent=row.indent)
                 )
         return lines
 
     def _answer_lines(self) -> list[Line]:
-        wanted = [figure for figure in CELL_FIGURES if figure in self.figures]
-        wanted.sort(key=self.figures.index)
+        found = (figure_called(name) for name in dict.fromkeys(self.figures))
+        wanted = [figure for figure in found if isinstance(figure, AnswerFigure)]
         if self.sums.answers is None or not wanted:
             return []
-        rows = self._rows()
-        made = {figure: self._cell_figures(figure, rows) for figure in wanted}
+        rows = self.rows_shown()
+        made = {figure: figure.compute(self) for figure in wanted}
         tested = self._tested_shares
         lettered = lettered_figure(self.figures)
         marks = mark_names(self.base_marks)
@@ -223,16 +193,16 @@ class Making:
         for row in rows:
             lines += self._headings_before(row)
             for figure in wanted:
-                if not _has(row, figure):
+                if not figure.has(row):
                     continue
-                for name, (values, of) in made[figure].items():
-                    carries = tested if name == lettered else None
+                for shows, (values, of) in zip(figure.lines, made[figure], strict=True):
+                    carries = tested if shows.name == lettered else None
                     own = None if of is None else of[row.source if len(of) > 1 else 0]
-                    lines.append(self._answer_line(row, name, values[row.source], carries, marks, own))
+                    lines.append(self._answer_line(row, shows, values[row.source], carries, marks, own))
         return lines
 
     @property
-    def interval_level(self) -> float:
+    def level(self) -> float:
         """The confidence percent of intervals: the first level of the tests, 95 where there is none."""
         return self.request.levels[0] if self.request.levels else 95.0
 
@@ -250,9 +220,9 @@ class Making:
         """Make the line of column percents of one answer or net."""
         values, marks = self.percents[row.source], mark_names(self.base_marks)
         of = self.sums.base.w[0]
-        return self._answer_line(row, "column percent", values, self._tested_shares, marks, of)
+        return self._answer_line(row, line_figure("column percent"), values, self._tested_shares, marks, of)
 
-    def _rows(self) -> tuple[Row, ...]:
+    def rows_shown(self) -> tuple[Row, ...]:
         """Choose and order the rows shown."""
         percents = np.nan_to_num(self.percents)
         return chosen_rows(self._all_rows(), self.question, self.request.rows, percents, self._column)
@@ -261,7 +231,7 @@ class Making:
         rows = list(rows_of(self.question))
         if not self.sums.everyone:
             return rows
-        last = len(self._answers.n) - 1 - len(self.sums.reasons)
+        last = len(self.answers.n) - 1 - len(self.sums.reasons)
         say = self.request.words
         if not self.request.reason_rows:
             return [*rows, _no_answer_row(NO_ANSWER, NO_ANSWER, last)]
@@ -288,14 +258,14 @@ class Making:
     def _answer_line(
         self,
         row: Row,
-        figure: str,
+        shows: LineFigure,
         values: FloatArray,
         tested: Tested | None,
         marks: tuple[Mark, ...],
         of: FloatArray | None,
     ) -> Line:
         letters = ("",) * self.columns if tested is None else tested.letters[row.source]
-        if figure in get_args(Count):  # the test is about percents, whose difference may have the other sign
+        if shows.tested == "counts":  # the test is about percents, whose difference may have the other sign
             shows_gap = [column.difference is not None for column in self.layout.columns]
             letters = tuple("" if gap else text for gap, text in zip(shows_gap, letters, strict=True))
         return Line(
@@ -304,101 +274,55 @@ class Making:
             kind=row.kind,
             code=row.code,
             indent=row.indent,
-            figure=figure,
+            figure=shows.name,
             values=shown(values, self.base_marks),
             letters=letters,
             marks=marks,
-            evidence=Evidence(row=row.source, sums=self._answers, base=self.sums.base, tested=tested, of=of),
+            evidence=Evidence(row=row.source, sums=self.answers, base=self.sums.base, tested=tested, of=of),
             question=self.question.name,
-            level=self.interval_level if "interval" in figure else None,
+            level=self.level if shows.has_level else None,
             no_answer=row.no_answer,
             keeps_end=row.last,
         )
 
-    def _cell_figures(
-        self, figure: CellFigure, rows: Sequence[Row]
-    ) -> dict[str, tuple[FloatArray, FloatArray | None]]:
-        """Work out a figure of all counted rows, an interval as its two ends.
-
-        Gives values (rows, columns) and, for a percent, what it is a percent of: (rows or 1, columns).
-        """
-        w, base = self._answers.w, self.sums.base.w
-
-        def percent(of: FloatArray) -> dict[str, tuple[FloatArray, FloatArray | None]]:
-            return {figure: (ratio(100.0 * w, of), of)}
-
-        match figure:
-            case "column percent":
-                return percent(base)
-            case "cumulative percent":
-                return {figure: (self._cumulated(rows), base)}
-            case "percent of answered":
-                return percent(base - self._no_answer_weight)
-            case "row percent":
-                return percent(np.broadcast_to(w[:, :1], w.shape))
-            case "table percent":
-                return percent(np.broadcast_to(base[:, :1], base.shape))
-            case "mention percent":
-                mentions = [row.source for row in rows_of(self.question) if row.mention]
-                return percent(np.asarray(w[mentions].sum(axis=0)[None, :]))
-            case "percent of answer":
-                return percent(w[[self.row_called(self.request.percent_of).source]])
-            case "percent of outer":
-                return percent(np.asarray(base[:, self._outer_columns()]))
-            case "column difference":
-                place = self._column(self.request.difference_from)
-                return {figure: (self.percents - self.percents[:, [place]], None)}
-            case "index":
-                share = ratio(w, base)
-                return {figure: (ratio(100.0 * share, share[:, :1]), None)}
-            case "count" | "unweighted count":
-                empty = np.where(
-                    self.sums.base.n > 0, 0.0, np.nan
-                )  # a count in an empty column does not exist
-                return {figure: ((w if figure == "count" else self._answers.n) + empty, None)}
-            case "percent interval":
-                ends = self._percent_ends()
-                return {f"{figure} {end}": (100.0 * values, None) for end, values in ends.items()}
-            case "difference interval":
-                ends = self._difference_ends()
-                return {f"{figure} {end}": (100.0 * values, None) for end, values in ends.items()}
-            case _:
-                assert_never(figure)
+    @property
+    def base(self) -> Sums:
+        """The sums of the base: (1, columns)."""
+        return self.sums.base
 
     @property
-    def _no_answer_weight(self) -> FloatArray:
+    def beside(self) -> Sums | None:
+        """The sums of those who are also in the column named, where they were counted."""
+        return self.sums.beside
+
+    def mentions(self) -> list[int]:
+        """Give the places of the rows that are mentions."""
+        return [row.source for row in rows_of(self.question) if row.mention]
+
+    def answer_named(self) -> int:
+        """Give the place of the answer that a percent is wanted of."""
+        return self.row_called(self.request.percent_of).source
+
+    def column_named(self) -> int:
+        """Give the place of the column that a difference is wanted from."""
+        return self._column(self.request.difference_from)
+
+    def difference_pairs(self) -> tuple[IntArray, IntArray]:
+        """Give the pairs (pairs, 2) whose difference a column shows, and the places of these columns."""
+        return self.layout.difference_pairs
+
+    def overlap_of(self, pairs: IntArray) -> FloatArray:
+        """Give the correlation of pairs of columns that share people."""
+        return pair_overlap(self.sums.base, pairs, match_pairs(pairs, self.setting.overlapping))
+
+    @property
+    def unanswered(self) -> FloatArray:
         """The weight of those in the base who gave no answer: (1, columns)."""
         if not self.sums.everyone:
             return np.zeros_like(self.sums.base.w)
-        return self._answers.w[[len(self._answers.w) - 1 - len(self.sums.reasons)]]
+        return self.answers.w[[len(self.answers.w) - 1 - len(self.sums.reasons)]]
 
-    def _percent_ends(self) -> dict[str, FloatArray]:
-        """Give the ends of the interval of each share (rows, columns); of a difference, in its column."""
-        base = self.sums.base
-        share, e = shares(self._answers, base), effective_base(base.w, base.w2)
-        low, high = wilson_interval(share, e, self.interval_level)
-        pairs, places = self.layout.difference_pairs
-        if len(pairs):
-            phi = pair_overlap(base, pairs, match_pairs(pairs, self.setting.overlapping))
-            low[:, places], high[:, places] = difference_interval(
-                share, (low, high), pairs[:, 0], pairs[:, 1], phi
-            )
-        return {"low": low, "high": high}
-
-    def _difference_ends(self) -> dict[str, FloatArray]:
-        """Give the ends of the interval of each share minus that of the column named: (rows, columns)."""
-        base, beside = self.sums.base, self.sums.beside
-        assert beside is not None
-        share, e = shares(self._answers, base), effective_base(base.w, base.w2)
-        place = self._column(self.request.difference_from)
-        columns = np.arange(self.columns)
-        phi = overlap_correlation(base, beside.w2[0], columns, np.full(self.columns, place))
-        ends = wilson_interval(share, e, self.interval_level)
-        low, high = difference_interval(share, ends, columns, np.full(self.columns, place), phi)
-        low[:, place] = high[:, place] = np.nan
-        return {"low": low, "high": high}
-
-    def _outer_columns(self) -> IntArray:
+    def outer_columns(self) -> IntArray:
         """Give, per column, the column of the outer answer it stands under; itself where it stands under none."""
         levels = self.layout.parents
         if not levels:
@@ -414,114 +338,72 @@ class Making:
             found = np.where(places >= 0, places, found)
         return found
 
-    def _cumulated(self, rows: Sequence[Row]) -> FloatArray:
-        """Add up the percents of the answers shown, from the top."""
-        found = np.full_like(self.percents, np.nan)
-        running = np.zeros(self.columns)
-        for row in rows:
-            if row.kind == "answer":
-                running = running + self.percents[row.source]
-                found[row.source] = running
-        return found
-
     # --- summaries --------------------------------------------------------------------------------------
+
+    def _summaries(self) -> list[ValueFigure]:
+        """List the figures of values that are wanted, in their order."""
+        found = (figure_called(name) for name in self.figures)
+        return [figure for figure in found if isinstance(figure, ValueFigure)]
 
     def _summary_lines(self) -> list[Line]:
         lines: list[Line] = []
-        for figure in self.figures:
-            if figure in CELL_FIGURES:
-                continue
-            values = self.sums.mentions if figure in MENTION_FIGURES else self.sums.values
+        for figure in self._summaries():
+            values = self.sums.mentions if figure.of_mentions else self.sums.values
             if values is not None:
-                lines += self.summaries(values, self._summarised([figure], values))
+                lines += self.summaries(values, [figure])
         return lines
 
-    def summary_of(self, figure: str) -> Line:
+    def summary_of(self, figure: ValueFigure) -> Line:
         """Make the line of one summary. Raises RequestError where the question has none."""
-        values = self.sums.mentions if figure in MENTION_FIGURES else self.sums.values
+        values = self.sums.mentions if figure.of_mentions else self.sums.values
         if values is None:
-            raise RequestError(f"{self.question.name} has no {figure}: it is neither a scale nor a number.")
-        return self.summaries(values, self._summarised([figure], values))[0]
+            raise RequestError(
+                f"{self.question.name} has no {figure.name}: it is neither a scale nor a number."
+            )
+        return self.summaries(values, [figure])[0]
 
-    def summaries(
-        self, values: Sums, figures: Mapping[str, FloatArray], *, tested: bool = True
-    ) -> list[Line]:
+    def summaries(self, sums: Sums, figures: Sequence[ValueFigure], *, tested: bool = True) -> list[Line]:
         """Make the lines of some summaries of values, judged on their own base."""
         if not figures:
             return []
-        marks = np.maximum(self._marks(values), self._withheld())
+        marks = np.maximum(self._marks(sums), self._withheld())
         names = mark_names(marks)
-        lines = []
-        for figure, found in figures.items():
-            carries = None
-            if figure in LETTERED_SUMMARIES and tested and not self._is_untested(figure):
-                carries = self._tested_means(values, marks)
-            lines.append(
-                Line(
-                    label=summary_label(figure),
-                    fixed=summary_label(figure),
-                    kind="summary",
-                    figure=figure,
-                    values=shown(found, marks),
-                    letters=("",) * self.columns if carries is None else carries.letters[0],
-                    marks=names,
-                    evidence=Evidence(
-                        row=0, sums=values, base=values, tested=carries, cuts=self.cuts.get(figure, ())
-                    ),
-                    question=self.question.name,
-                    level=self.interval_level if figure in ("interval low", "interval high") else None,
+        values, lines = self._values(sums), []
+        for figure in figures:
+            for shows, computed in zip(figure.lines, figure.compute(values), strict=True):
+                carries = None
+                if shows.tested == "means" and tested and not self._is_untested(shows.name):
+                    carries = self._tested_means(sums, marks)
+                lines.append(
+                    Line(
+                        label=shows.label,
+                        fixed=shows.label,
+                        kind="summary",
+                        figure=shows.name,
+                        values=shown(computed, marks),
+                        letters=("",) * self.columns if carries is None else carries.letters[0],
+                        marks=names,
+                        evidence=Evidence(
+                            row=0, sums=sums, base=sums, tested=carries, cuts=figure.cuts(values)
+                        ),
+                        question=self.question.name,
+                        level=self.level if shows.has_level else None,
+                    )
                 )
-            )
         return lines
 
-    def _summarised(self, wanted: Sequence[str], values: Sums) -> dict[str, FloatArray]:
-        """Work out summaries of values by figure, in the order wanted."""
-        found = moments(values)
-        figures: dict[str, FloatArray] = {}
-        for figure in wanted:
-            share = quantile_of(figure)
-            if share is None:
-                figures |= self._summary(figure, values, found)
-                continue
-            self.cuts[figure] = tuple(self._cuts(share))
-            figures[figure] = np.array([cut.value for cut in self.cuts[figure]])
-        return figures
-
-    def _summary(self, figure: str, values: Sums, found: Moments) -> dict[str, FloatArray]:
-        """Work out a summary of values: one line, or the two ends of a confidence interval."""
-        name = plain_summary(figure)
-        match name:
-            case "confidence interval":
-                low, high = self._mean_ends(values, found)
-                return {"interval low": low, "interval high": high}
-            case "mean" | "mean mentions":
-                return {figure: found.mean[0]}
-            case "standard deviation":
-                return {figure: found.standard_deviation[0]}
-            case "standard error":
-                return {figure: found.standard_error[0]}
-            case "sum" | "mentions":
-                return {figure: found.mean[0] * values.w[0]}
-            case "respondents":
-                return {figure: np.where(values.n[0] > 0, values.w[0], np.nan)}
-            case "smallest":
-                return {figure: _there(values.lowest, values)}
-            case "largest":
-                return {figure: _there(values.highest, values)}
-            case _:
-                assert_never(name)
-
-    def _mean_ends(self, values: Sums, found: Moments) -> tuple[FloatArray, FloatArray]:
-        """Give the ends of the interval of each mean (columns,); of a difference, in its column."""
-        low, high = (end[0] for end in confidence_interval(found, self.interval_level))
+    def _values(self, sums: Sums) -> Values:
+        """Gather what summaries of some values are computed from."""
         pairs, places = self.layout.difference_pairs
-        if len(pairs):
-            shared = match_pairs(pairs, self.setting.overlapping)
-            tests = test_means(values, pairs, shared, self.request.tests.means)
-            low[places], high[places] = mean_difference_interval(
-                mean_gaps(values, pairs)[0], tests.error[0], tests.degrees[0], self.interval_level
-            )
-        return low, high
+        return Values(
+            sums=sums,
+            level=self.level,
+            pairs=pairs,
+            places=places,
+            shared=lambda some: match_pairs(some, self.setting.overlapping),
+            means=self.request.tests.means,
+            cut=self._cuts,
+        )
 
     def _cuts(self, q: float) -> list[Cut]:
         """Find where the q-quantile of each column cuts its values."""
@@ -531,7 +413,7 @@ class Making:
         places = [k for k, answer in enumerate(self.question.valid) if answer.code in scores]
         values = np.array([scores[self.question.valid[k].code] for k in places])
         order = np.argsort(values)
-        weights = self._answers.w[places][order]
+        weights = self.answers.w[places][order]
         return [quantile_cut(values[order], weights[:, k], q) for k in range(self.columns)]
 
     def _difference_lines(self, place: str) -> list[Line]:
@@ -576,14 +458,14 @@ class Making:
         """Test all answers and nets; None where tests are switched off or nothing can be compared."""
         if not self._tests_wanted():
             return None
-        answers = self._answers
+        answers = self.answers
         pairs, method = self.layout.comparisons.pairs, self.request.tests.percents
         tests = test_proportions(answers, self.sums.base, pairs, self.setting.shared, method)
         return self._decided("share", tests, self.base_marks, self._rows_off())
 
     def _rows_off(self) -> BoolArray:
         """Tell which counted rows the plan takes out of all tests: (rows, 1)."""
-        off = np.zeros((len(self._answers.n), 1), np.bool_)
+        off = np.zeros((len(self.answers.n), 1), np.bool_)
         off[[row.source for row in self._all_rows() if self._is_untested(row.code, row.label)]] = True
         return off
 
@@ -628,12 +510,6 @@ class Making:
         )
 
 
-def _there(ends: FloatArray | None, values: Sums) -> FloatArray:
-    """Give the smallest or largest value of each column (columns,), NaN where nobody has one."""
-    assert ends is not None
-    return np.where(values.n[0] > 0, ends[0], np.nan)
-
-
 def _no_answer_row(label: str, fixed: str, source: int) -> Row:
     return Row(
         label=label,
@@ -654,33 +530,9 @@ def lettered_figure(figures: Sequence[str]) -> str:
     >>> lettered_figure(["row percent", "count"]), lettered_figure(["row percent"])
     ('count', '')
     """
-    if "column percent" in figures:
-        return "column percent"
-    return next((figure for figure in figures if figure in get_args(Count)), "")
-
-
-def _has(row: Row, figure: CellFigure) -> bool:
-    """Tell whether a row has a figure: nets are no mentions and do not add up, no answer is none of the answered."""
-    match figure:
-        case "mention percent":
-            return row.mention
-        case "cumulative percent":
-            return row.kind == "answer"
-        case "percent of answered":
-            return not row.no_answer
-        case (
-            "column percent"
-            | "count"
-            | "unweighted count"
-            | "row percent"
-            | "table percent"
-            | "percent of answer"
-            | "percent of outer"
-            | "column difference"
-            | "index"
-            | "percent interval"
-            | "difference interval"
-        ):
-            return True
-        case _:
-            assert_never(figure)
+    lines = [shows for name in figures for shows in figure_called(name).lines]
+    for tested in ("shares", "counts"):
+        found = next((shows.name for shows in lines if shows.tested == tested), "")
+        if found:
+            return found
+    return ""

@@ -13,6 +13,7 @@ from eager_otter.core.corrections import adjusted
 from eager_otter.core.letters import alpha_of
 from eager_otter.core.means import moments
 from eager_otter.errors import RequestError
+from eager_otter.figures.registry import MEAN, line_figure
 from eager_otter.looks.words import Words, said
 from eager_otter.tables.association import p_said
 from eager_otter.tables.base_rules import marks_of
@@ -186,7 +187,7 @@ def _story(one: Notable, codebook: Codebook, sources: Mapping[str, frozenset[str
     """Say what a difference is about: a row, or a scale or number with what is made of it, in a banner group."""
     question = codebook.questions.get(one.question)
     where = (one.group, one.column if one.over_time else "")
-    if question is None or (one.figure == "mean" and not (question.scale or question.kind == "number")):
+    if question is None or (one.figure == MEAN and not (question.scale or question.kind == "number")):
         return (one.table, *where)  # cells of a third question
     if question.kind == "number" or question.ordered or question.made_of:
         return (_roots(codebook, sources[question.name]), *where)
@@ -195,7 +196,7 @@ def _story(one: Notable, codebook: Codebook, sources: Mapping[str, frozenset[str
 
 def _is_quoted(one: Notable) -> bool:
     """Tell the rows that readers quote, means, scores and nets, from single answers."""
-    return one.figure in ("mean", "difference") or len(one.codes) != 1
+    return line_figure(one.figure).tested == "means" or len(one.codes) != 1
 
 
 def _holds(one: Notable, other: Notable) -> bool:
@@ -274,7 +275,7 @@ def _of_line(
 
 def _codes(line: Line, question: Question | None) -> frozenset[str]:
     """Give the answers that a row holds: those of a net; none for means and scores."""
-    if question is None or line.figure in ("mean", "difference"):
+    if question is None or line.shows.tested == "means":
         return frozenset()
     nets = {net.label: frozenset(net.of) for net in question.nets}
     if line.kind == "net" and line.label in nets:
@@ -284,7 +285,7 @@ def _codes(line: Line, question: Question | None) -> frozenset[str]:
 
 def _sums_up_cells(line: Line) -> bool:
     """Tell the lines that sum up a third question in each cell."""
-    return line.kind in ("answer", "net") and line.figure == "mean"
+    return line.kind in ("answer", "net") and line.figure == MEAN
 
 
 def _sentence(table: Table, line: Line, one: Notable, codebook: Codebook, column: Column) -> str:
@@ -316,7 +317,7 @@ def _what(table: Table, line: Line, one: Notable, codebook: Codebook) -> str:
     label = table.title if question is None else question.label
     grid = codebook.grids.get(question.grid or "") if question is not None else None
     item = line.code and line.code == one.question  # a row per question: its label is the question's
-    if line.figure == "mean":
+    if line.figure == MEAN:
         what = f"{label} – {say('mean')}"
     elif item:
         what = f"{label} – {table.title.rpartition(' – ')[2]}" if " – " in table.title else label

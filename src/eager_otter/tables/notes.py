@@ -10,6 +10,8 @@ import numpy as np
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
 from eager_otter.core.proportions import SharedPairs
+from eager_otter.figures.figure import LineFigure, Source
+from eager_otter.figures.registry import place_of, summary_called
 from eager_otter.looks.words import Words, said
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import QuestionSums
@@ -27,33 +29,11 @@ from eager_otter.tables.notes_on_bases import (
 from eager_otter.tables.notes_on_marks import mark_notes, sign_notes
 from eager_otter.tables.notes_on_tests import testing_notes
 from eager_otter.tables.order import says_no_answer_row
-from eager_otter.tables.request import Items, TableRequest, is_summary, quantile_of
+from eager_otter.tables.request import Items, TableRequest
 from eager_otter.tables.table import Line
 
 if TYPE_CHECKING:
     from eager_otter.tables.finishing import Setting
-
-PERCENT_NOTES = {
-    "row percent": said(
-        "row %: percent of all in the base who gave the row's answer; columns that leave people out do not add to 100."
-    ),
-    "table percent": said("table %: percent of the Total's base."),
-    "mention percent": said("mention %: percent of all mentions; nets and exclusive answers are none."),
-    "cumulative percent": said("cum. %: percents added up from the top."),
-    "percent of answered": said("% of answered: percent of those who answered."),
-    "percent of answer": said("% of row: percent of those in the column who gave {answer}."),
-    "percent of outer": said(
-        "% of head: percent of everybody under the same outer head; a column under none is its own head."
-    ),
-    "column difference": said("± points: the percent minus that of {column}, in points."),
-    "index": said("index: 100 × column percent / percent of the Total."),
-    "percent interval low": said(
-        "{level} % from, to: interval of the percent after Wilson, on the effective base."
-    ),
-    "difference interval low": said(
-        "± {level} % from, to: interval of the difference from {column} after Newcombe, in points."
-    ),
-}
 
 SORT_KEYS = {"label": said("the label"), "code": said("the code")}
 
@@ -126,9 +106,8 @@ def item_notes(
     shares = items.shape != "answers by items" and _shares_people(sums[0], setting.shared)
     tested = tuple(testing_notes(request, lines, layout, shares_people=shares))
     shape = list(_shape_notes(request, items, lines, sums, setting, alike=alike))
-    percents = {line.figure for line in lines} & set(PERCENT_NOTES)
     if items.shape != "one under another":
-        shape += [_percent_note(request, figure) for figure in PERCENT_NOTES if figure in percents]
+        shape += _figure_notes(request, lines, "answers")
     if items.shape == "answers by items" and any(line.kind == "net" for line in lines):
         shape += _net_notes(request, sums[0].question, lines)
     labels = [items.label_of(place, one.question.label) for place, one in enumerate(sums)]
@@ -213,23 +192,30 @@ def _what(items: Items, lines: Sequence[Line], say: Words) -> str:
     if items.figures:
         return say("the figure named, of one question")
     figure = items.figure
-    if is_summary(figure):
+    if summary_called(figure) is not None:
         return say("the {figure} of one item", figure=say(figure.casefold()))
-    if any(line.figure == "difference" for line in lines):
+    if any(one.of_score for one in _shown(lines)):
         return say("the score {row} of one item", row=figure)
     return say("the percent of {answer} of one item", answer=figure)
 
 
-def _percent_note(request: TableRequest, figure: str) -> Note:
-    level = float(request.levels[0]) if request.levels else 95.0
-    column = request.words(request.difference_from)
-    places: dict[str, dict[str, str | float]] = {
-        "percent of answer": {"answer": request.percent_of},
-        "column difference": {"column": column},
-        "percent interval low": {"level": level},
-        "difference interval low": {"level": level, "column": column},
+def _shown(lines: Sequence[Line]) -> list[LineFigure]:
+    """List the kinds of figures that lines hold, in the order of all figures."""
+    return sorted({line.shows for line in lines}, key=place_of)
+
+
+def _figure_notes(request: TableRequest, lines: Sequence[Line], source: Source) -> Iterator[Note]:
+    """Say what figures from a source mean, each once."""
+    say = request.words
+    places: dict[str, str | float] = {
+        "answer": request.percent_of,
+        "column": say(request.difference_from),
+        "level": float(request.levels[0]) if request.levels else 95.0,
     }
-    return Note(request.words(PERCENT_NOTES[figure], **places.get(figure, {})), "figures")
+    notes = dict.fromkeys(one.note for one in _shown(lines) if one.source == source and one.note)
+    for note in notes:
+        own = {name: value for name, value in places.items() if f"{{{name}}}" in note}
+        yield Note(say(note, **own), "figures")
 
 
 def _rule_notes(request: TableRequest, question: Question) -> Iterator[Note]:
@@ -280,23 +266,11 @@ def _row_notes(
         told = said("Cells sum up {question} among those in the row and the column who have a value.")
         text = say(told, question=setting.label_of(request.value))
         yield Note(text, "rows", text)
-    percents = {line.figure for line in lines} & set(PERCENT_NOTES)
-    yield from (_percent_note(request, figure) for figure in PERCENT_NOTES if figure in percents)
-    if len(percents | {line.figure for line in lines if line.figure == "column percent"}) > 2:
+    yield from _figure_notes(request, lines, "answers")
+    if sum(one.source == "answers" and bool(one.note or one.tested == "shares") for one in _shown(lines)) > 2:
         kinds = said("Several kinds of percents stand in this table; each says what it is a percent of.")
         yield Note(say(kinds), "figures")
-    figures = {line.figure for line in lines}
-    if figures & {"standard deviation", "standard error", "interval low"}:
-        told = said(
-            "Deviations are of the weighted values, times n / (n − 1) with n the unweighted number of values."
-        )
-        yield Note(say(told), "figures")
-    if any(quantile_of(figure) is not None for figure in figures):
-        told = said(
-            "Medians and other quantiles are the first value whose cumulated share of weight exceeds theirs, or the "
-            "midpoint of it and the next where it equals it."
-        )
-        yield Note(say(told), "figures")
+    yield from _figure_notes(request, lines, "values")
     if any(line.kind == "net" for line in lines):
         yield from _net_notes(request, question, lines)
 
@@ -317,7 +291,7 @@ def _net_notes(request: TableRequest, question: Question, lines: Sequence[Line])
             told = said("{net}: those who gave at least {least} of its {count} answers.")
             text = say(told, net=net.label, least=net.least, count=len(net.of))
             yield Note(text, "rows", text)
-    shown = {line.label for line in lines if line.figure == "difference"}
+    shown = {line.label for line in lines if line.shows.of_score}
     for difference in question.differences:
         if difference.label in shown:
             plus, minus = (_labels(question, codes) for codes in (difference.plus, difference.minus))

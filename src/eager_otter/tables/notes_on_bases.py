@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from eager_otter.data.reasons import REASONS, Reason
+from eager_otter.figures.registry import summary_called
 from eager_otter.looks.words import Words, said
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
-from eager_otter.tables.request import MENTION_FIGURES, TableRequest, is_summary
+from eager_otter.tables.request import TableRequest
 from eager_otter.tables.table import Line
 
 
@@ -173,12 +174,7 @@ def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterat
     question, people = sums.question, int(sums.base.n[0, 0])
     without = [answer.label for answer in question.valid if question.scale and not answer.scored]
     own = [line for line in lines if line.evidence is not None and line.question == question.name]
-    scored = [
-        line
-        for line in own
-        if (line.kind == "summary" or (line.code == question.name and is_summary(line.figure)))
-        and line.figure not in MENTION_FIGURES
-    ]
+    scored = [line for line in own if _rests_on_scores(line, of_item=line.code == question.name)]
     if question.kind != "number" and scored and sums.values is not None:
         valued = int(sums.values.n[0, 0])
         if valued < people:
@@ -186,7 +182,7 @@ def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterat
             short = say("Scores rest on {count}.", count=valued)
             yield Note(say(told, count=valued), "scores", short)
     for line in own:
-        if line.figure == "difference" and without and line.evidence is not None:
+        if line.shows.of_score and without and line.evidence is not None:
             told = said(
                 "{row} rests on the {count} whose answer has a score, percents and nets on the whole base, so that it "
                 "need not be the difference of their percents."
@@ -197,6 +193,13 @@ def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterat
     if without and (scored or any(net.label for net in question.nets)):
         told = say("In the base, without a score: {answers}.", answers=", ".join(without))
         yield Note(told, "scores", told)
+
+
+def _rests_on_scores(line: Line, *, of_item: bool) -> bool:
+    """Tell a summary of values, also as the row of an item, from other lines."""
+    summary = summary_called(line.figure)
+    own = line.kind == "summary" or (of_item and summary is not None)
+    return own and not (summary is not None and summary.of_mentions)
 
 
 def _base_note(request: TableRequest, sums: QuestionSums, facts: Facts) -> Note:

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import get_args
 
 from eager_otter.core.arrays import IntArray
 from eager_otter.core.letters import alpha_of
+from eager_otter.figures.registry import line_figure
 from eager_otter.looks.words import Words, said
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.note import Note
-from eager_otter.tables.request import PERCENTS, Count, TableRequest, is_summary
+from eager_otter.tables.request import TableRequest
 from eager_otter.tables.table import Line, tested_rows
 from eager_otter.tables.testing import HIGHER, HIGHER_LAX, LOWER, LOWER_LAX
 from eager_otter.tables.texts import line_label
@@ -41,11 +41,6 @@ SHARE_TESTS = {
     "t": said("Percents: a t test of two proportions with their pooled share."),
     "linear": said("Percents: a z test of two proportions with the linearised variance."),
 }
-UNTESTED_FIGURES = (
-    *(figure for figure in PERCENTS if figure != "column percent"),
-    "column difference",
-    "index",
-)
 MEAN_TESTS = {
     "welch": said("{what}: Welch's t test."),
     "pooled": said("{what}: Student's t test with the pooled variance."),
@@ -217,7 +212,7 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
     """Name the test behind each kind of row, in a sentence each, and what the tests take for granted."""
     say = request.words
     kinds = {line.evidence.tested.kind for line in lines if line.evidence and line.evidence.tested}
-    differences = any(line.figure == "difference" for line in lines)
+    differences = any(line.shows.of_score for line in lines)
     what = say(said("Means and scores") if differences else said("Means"))
     if "share" in kinds:
         yield say(SHARE_TESTS[request.tests.percents])
@@ -236,8 +231,8 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
         )
         yield say(told, what=what)
     yield say("Tests take respondents as independent, whatever the sample design.")
-    lettered = {line.figure for line in lines if line.evidence and line.evidence.tested}
-    if lettered & set(get_args(Count)):
+    lettered = [line.figure for line in lines if line.evidence and line.evidence.tested]
+    if any(line_figure(figure).tested == "counts" for figure in lettered):
         yield say(
             "Letters and marks beside counts rest on column percents; differences of counts carry none."
         )
@@ -245,20 +240,17 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
 
 def _never_tested_note(lines: Sequence[Line], say: Words) -> Iterator[Note]:
     """Name the figures of the table that have no test."""
-    figures = dict.fromkeys(line.figure for line in lines if line.figure in UNTESTED_FIGURES)
-    summaries = dict.fromkeys(
-        line_label(line, say) if line.fixed else line.label for line in lines if _never_tested(line.figure)
-    )
-    never = [*(say(figure) for figure in figures), *summaries]
+    untested = [line for line in lines if line.shows.tested == "never"]
+    figures = [line.figure for line in untested if line.shows.source == "answers"]
+    summaries = [
+        line_label(line, say) if line.fixed else line.label
+        for line in untested
+        if line.shows.source == "values"
+    ]
+    never = [*(say(figure) for figure in dict.fromkeys(figures)), *dict.fromkeys(summaries)]
     if never:
         told = say("Not tested: {rows}.", rows=", ".join(never))
         yield Note(told, "untested", told)
-
-
-def _never_tested(figure: str) -> bool:
-    """Tell the summaries that have no test from those that have, and from mere counts."""
-    known = is_summary(figure) or figure.startswith("interval")
-    return known and figure not in ("mean", "mean mentions", "mentions", "respondents")
 
 
 def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note]:

@@ -2,41 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 
 from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.core.sums import Sums
-from eager_otter.looks.words import said
-from eager_otter.tables.request import BASE_FIGURES, PERCENTS, BaseFigure
+from eager_otter.figures.registry import line_figure
+from eager_otter.tables.request import BASE_FIGURES, BaseFigure
 from eager_otter.tables.table import Column, Line, Table
-from eager_otter.tables.texts import FIGURE_SIGNS
-
-SIDE_BY_SIDE = (
-    *PERCENTS,
-    "count",
-    "unweighted count",
-    "index",
-    "column difference",
-    "percent interval low",
-    "percent interval high",
-)
-HEADS: Mapping[str, str] = {  # other figures are called as the notes call them
-    "count": said("Count"),
-    "unweighted count": said("Count (unweighted)"),
-    "column percent": said("Percent"),
-}
 
 
 def side_by_side(table: Table) -> Table:
     """Lay the figures of a one-way table side by side; any other table, or one with a single figure, stays as it is."""
     figures = list(
         dict.fromkeys(
-            line.figure
-            for line in table.lines
-            if line.kind in ("answer", "net") and line.figure in SIDE_BY_SIDE
+            line.figure for line in table.lines if line.kind in ("answer", "net") and line.shows.side_by_side
         )
     )
     if len(table.columns) != 1 or len(figures) < 2:
@@ -71,9 +53,8 @@ def _rows(lines: Sequence[Line]) -> list[list[Line]]:
 
 
 def _head(table: Table, figure: str) -> str:
-    say, head = table.words, HEADS.get(figure, FIGURE_SIGNS[figure])
-    level = table.levels[0] if table.levels else 95.0
-    return say(head, level=level) if "{level}" in head else say(head)
+    shown, level = line_figure(figure), table.levels[0] if table.levels else 95.0
+    return table.words(shown.head) if shown.head else shown.sign_in(table.words, level)
 
 
 def _joined(row: Line, parts: Sequence[Line | None]) -> Line:

@@ -10,9 +10,10 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Answer, Question
 from eager_otter.core.arrays import FloatArray
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.figures.registry import summary_figures
 from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import said
-from eager_otter.tables.request import SUMMARY_FIGURES, RowRules, Sorting, TableRequest
+from eager_otter.tables.request import RowRules, Sorting, TableRequest
 from eager_otter.tables.rows import Row
 
 ALL_ROWS = RowRules()
@@ -132,7 +133,7 @@ def _check_row(
 ) -> None:
     if request.within or (request.base == "all" and says_no_answer_row(name)):
         return
-    known: list[str] = [*SUMMARY_FIGURES]
+    known: list[str] = [one.name for one in summary_figures()]
     for question in questions:
         known += [answer.label for answer in question.valid] + [net.label for net in question.nets]
         known += [difference.label for difference in question.differences]

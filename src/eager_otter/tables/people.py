@@ -13,10 +13,8 @@ from eager_otter.data.made import values_of
 from eager_otter.data.selection import who_answered, who_counts_in
 from eager_otter.tables.counting import BannerCounting, Count
 from eager_otter.tables.order import NO_ANSWER
-from eager_otter.tables.request import PERCENTS, TableRequest
+from eager_otter.tables.request import TableRequest
 from eager_otter.tables.table import Line, Table
-
-COUNTED = (*PERCENTS, "count", "unweighted count", "index", "column difference")
 
 
 def people_in_cell(
@@ -31,7 +29,7 @@ def people_in_cell(
     inside = _in_base(question, answers, line)
     if count.everyone and line.kind != "summary":
         inside = np.ones_like(inside)
-    if request.value is None and line.figure in COUNTED and line.kind in ("answer", "net"):
+    if request.value is None and line.kind in ("answer", "net") and line.shows.in_row:
         is_answer = line.code or line.fixed != NO_ANSWER or not count.everyone
         inside &= _in_row(question, answers, request, line) if is_answer else ~who_answered(question, answers)
     if request.value is not None and line.kind in ("answer", "net"):

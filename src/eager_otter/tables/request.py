@@ -2,72 +2,21 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Literal, get_args
 
 from eager_otter.codebook.expression import parse
 from eager_otter.core.choices import Correction, MeanTest, ProportionTest
-from eager_otter.errors import RequestError, UnknownName
+from eager_otter.errors import RequestError
+from eager_otter.figures.registry import check_figure, figures_with, line_figure, today_name
 from eager_otter.looks.words import ENGLISH, Words
 
-CellFigure = Literal[
-    "column percent",
-    "count",
-    "unweighted count",
-    "row percent",
-    "table percent",
-    "mention percent",
-    "cumulative percent",
-    "percent of answered",
-    "percent of answer",
-    "percent of outer",
-    "column difference",
-    "index",
-    "percent interval",
-    "difference interval",
-]
-SummaryFigure = Literal[
-    "mean",
-    "standard deviation",
-    "standard error",
-    "confidence interval",
-    "median",
-    "lower quartile",
-    "upper quartile",
-    "smallest",
-    "largest",
-    "sum",
-    "mean mentions",
-    "mentions",
-    "respondents",
-]
-Figure = str  # one of FIGURES, or "percentile 90"
-Count = Literal["count", "unweighted count"]
+Figure = str  # the name of a figure
 BaseFigure = Literal["unweighted base", "weighted base", "effective base"]
 JudgedOn = Literal["unweighted base", "effective base"]
 
-CELL_FIGURES: tuple[CellFigure, ...] = get_args(CellFigure)
-SUMMARY_FIGURES: tuple[SummaryFigure, ...] = get_args(SummaryFigure)
-FIGURES: tuple[Figure, ...] = (*CELL_FIGURES, *SUMMARY_FIGURES)
 BASE_FIGURES: tuple[BaseFigure, ...] = get_args(BaseFigure)
-MENTION_FIGURES = ("mean mentions", "mentions", "respondents")
-OLD_FIGURES = {"valid percent": "percent of answered"}  # as version 0.1 called them
-PERCENTS = (
-    "column percent",
-    "row percent",
-    "table percent",
-    "mention percent",
-    "cumulative percent",
-    "percent of answered",
-    "percent of answer",
-    "percent of outer",
-)
-LIMITS = ("percent interval low", "percent interval high")  # percents too, but 0 is no "nobody"
-DIFFERENCES = ("column difference", "difference interval low", "difference interval high")  # in points
-QUARTILES = {"median": 0.5, "lower quartile": 0.25, "upper quartile": 0.75}
-PERCENTILE = re.compile(r"percentile (\d{1,2}(?:\.\d+)?)")
 
 SortBy = Literal["figure", "label", "code"]
 Against = Literal["each other", "rest", "total", "previous", "first", "column", "nothing"]
@@ -217,73 +166,6 @@ class Counting:
     columns: ColumnRules
 
 
-def percentile_of(figure: str) -> float | None:
-    """Give the share that a percentile figure names; None for other figures.
-
-    >>> percentile_of("percentile 90"), percentile_of("mean")
-    (0.9, None)
-    """
-    found = PERCENTILE.fullmatch(figure)
-    return None if found is None or float(found[1]) <= 0 else float(found[1]) / 100.0
-
-
-def quantile_of(figure: str) -> float | None:
-    """Give the share that a quantile figure stands for; None for other figures.
-
-    >>> quantile_of("lower quartile"), quantile_of("percentile 90"), quantile_of("mean")
-    (0.25, 0.9, None)
-    """
-    return QUARTILES.get(figure, percentile_of(figure))
-
-
-PlainSummary = Literal[
-    "mean",
-    "standard deviation",
-    "standard error",
-    "confidence interval",
-    "smallest",
-    "largest",
-    "sum",
-    "mean mentions",
-    "mentions",
-    "respondents",
-]
-
-
-def plain_summary(figure: str) -> PlainSummary:
-    """Give a summary that is no quantile. Raises UnknownName for anything else."""
-    names: tuple[PlainSummary, ...] = get_args(PlainSummary)
-    for name in names:
-        if figure == name:
-            return name
-    raise UnknownName("summary", figure, names)
-
-
-def is_summary(figure: str) -> bool:
-    """Tell a summary, in any case, from figures of answers and from labels.
-
-    >>> is_summary("Mean"), is_summary("percentile 90"), is_summary("Top two")
-    (True, True, False)
-    """
-    return figure.casefold() in SUMMARY_FIGURES or percentile_of(figure.casefold()) is not None
-
-
-def check_figure(figure: str) -> str:
-    """Refuse a figure that is not known. Raises UnknownName."""
-    if figure not in FIGURES and figure not in OLD_FIGURES and percentile_of(figure) is None:
-        raise UnknownName("figure", figure, [*FIGURES, "percentile 90"])
-    return figure
-
-
-def today_figure(figure: str) -> str:
-    """Give the name of a figure today, where version 0.1 called it otherwise.
-
-    >>> today_figure("valid percent"), today_figure("mean")
-    ('percent of answered', 'mean')
-    """
-    return OLD_FIGURES.get(figure, figure)
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Digits:
     """Decimal places: of percents, of weighted counts and bases, of means and deviations.
@@ -304,18 +186,20 @@ class Digits:
     def of(self, figure: str) -> int:
         """Give the decimal places of a figure."""
         named = figure.removesuffix(" low").removesuffix(" high")
-        own = next(
-            (places for name, places in self.of_figures if today_figure(name) in (figure, named)), None
-        )
+        own = next((places for name, places in self.of_figures if today_name(name) in (figure, named)), None)
         if own is not None:
             return own
-        if figure in (*PERCENTS, *LIMITS, *DIFFERENCES) or figure in ("difference", "index"):
-            return self.percent
-        if figure in ("unweighted count", "unweighted base"):
-            return 0
-        if figure == "effective base":
-            return max(self.count, 1) if self.count else 0
-        return self.count if figure in ("count", "weighted base", "mentions", "respondents") else self.mean
+        match line_figure(figure).digits:
+            case "percent":
+                return self.percent
+            case "count":
+                return self.count
+            case "mean":
+                return self.mean
+            case "whole":
+                return 0
+            case "effective":
+                return max(self.count, 1) if self.count else 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -460,21 +344,19 @@ class TableRequest:
         check_levels(self.levels)
         for figure in self.figures:
             check_figure(figure)
-        object.__setattr__(self, "figures", tuple(today_figure(figure) for figure in self.figures))
+        object.__setattr__(self, "figures", tuple(today_name(figure) for figure in self.figures))
         if self.reason_rows and self.base != "all":
             raise RequestError("Rows for the reasons of no answer need base: all.")
-        if "percent of answer" in self.figures and not self.percent_of:
-            raise RequestError("A percent of an answer needs the answer: name it as percent of.")
-        for name, given, wanted in (
-            ("percent_of", self.percent_of, ("percent of answer",)),
-            (
-                "difference_from",
-                self.difference_from != "Total",
-                ("column difference", "difference interval"),
-            ),
-            ("outer_level", self.outer_level, ("percent of outer",)),
+        for setting, name, given, needed in (
+            ("percent of", "percent_of", self.percent_of, True),
+            ("difference from", "difference_from", self.difference_from != "Total", False),
+            ("outer level", "outer_level", self.outer_level, False),
         ):
-            if given and not set(wanted) & set(self.figures):
+            wanted = figures_with(setting)
+            asked = set(wanted) & set(self.figures)
+            if asked and needed and not given:
+                raise RequestError(f"A {wanted[0]} needs the answer: name it as {setting}.")
+            if given and not asked:
                 raise RequestError(
                     f"{name} does nothing without the figure {' or '.join(wanted)}; name it, or leave it."
                 )

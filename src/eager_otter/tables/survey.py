@@ -17,11 +17,12 @@ from eager_otter.data.files import Source
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.figures.registry import figure_called, summary_called
 from eager_otter.looks.words import ENGLISH, Words, counted, said
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
 from eager_otter.tables.facts import Facts, FilterStep
-from eager_otter.tables.figures import MOVE_FIGURES, refuse_figures
+from eager_otter.tables.figures import refuse_figures
 from eager_otter.tables.finishing import Setting, make_preview
 from eager_otter.tables.items import (
     answers_by_items,
@@ -36,7 +37,6 @@ from eager_otter.tables.order import check_rows
 from eager_otter.tables.people import people_in_cell
 from eager_otter.tables.request import (
     COMPLETE,
-    MENTION_FIGURES,
     Banner,
     BannerGroup,
     BaseRules,
@@ -435,7 +435,9 @@ def _settled(request: TableRequest) -> TableRequest:
             return replace(request, banner=Banner())
         case "before by after":
             kept = tuple(
-                figure for figure in request.figures if figure in MOVE_FIGURES or not request.inherited
+                figure
+                for figure in request.figures
+                if figure_called(figure).of_moves or not request.inherited
             )
             return replace(
                 request,
@@ -467,7 +469,7 @@ def _counts_of(request: TableRequest, layout: BannerColumns) -> list[Count]:
             leave_out=request.rows.leave_out,
             everyone=request.base == "all",
             reasons=request.reason_rows,
-            mentions=bool(shown & set(MENTION_FIGURES)),
+            mentions=any(one is not None and one.of_mentions for one in map(summary_called, shown)),
             value=request.value,
             within=request.within,
             beside=beside,

@@ -15,6 +15,8 @@ from eager_otter.core.means import moments
 from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Sums
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.figures.figure import LineFigure
+from eager_otter.figures.registry import line_figure
 from eager_otter.looks.words import ENGLISH, Words
 from eager_otter.tables.association import Association, Crossing, associate
 from eager_otter.tables.comparing import Comparisons
@@ -126,6 +128,11 @@ class Line:
     no_answer: bool = False
     keeps_end: bool = False
     parts: tuple[Line | None, ...] = ()
+
+    @property
+    def shows(self) -> LineFigure:
+        """What kind of figure it holds, as an object that says all there is to know of it."""
+        return line_figure(self.figure)
 
     def figure_of(self, column: int) -> str:
         """Give the kind of figure in a column: that of the line, but where each column shows another one of its row.

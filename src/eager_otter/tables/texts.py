@@ -6,8 +6,9 @@ import math
 from collections.abc import Sequence
 from decimal import Decimal
 
-from eager_otter.looks.words import ENGLISH, Words, said
-from eager_otter.tables.request import DIFFERENCES, LIMITS, PERCENTS, Digits, percentile_of
+from eager_otter.figures.registry import line_figure
+from eager_otter.looks.words import ENGLISH, Words
+from eager_otter.tables.request import Digits
 from eager_otter.tables.rounding import rounded
 from eager_otter.tables.table import Line, Mark, Table
 
@@ -15,76 +16,6 @@ ZERO = "–"
 WITHHELD = "··"
 NOT_THERE = "n/a"
 
-COUNTS = ("count", "unweighted count")
-
-FIGURE_SIGNS = {
-    "heading": "",
-    "figures": "",
-    "column percent": "%",
-    "row percent": said("row %"),
-    "table percent": said("table %"),
-    "mention percent": said("mention %"),
-    "cumulative percent": said("cum. %"),
-    "percent of answered": said("% of answered"),
-    "percent of answer": said("% of row"),
-    "percent of outer": said("% of head"),
-    "column difference": said("± points"),
-    "index": said("index"),
-    "percent interval low": said("{level} % from"),
-    "percent interval high": said("{level} % to"),
-    "difference interval low": said("± {level} % from"),
-    "difference interval high": said("± {level} % to"),
-    "difference": said("score"),
-    "count": "n",
-    "unweighted count": said("n unw."),
-    "mean": said("mean"),
-    "standard deviation": said("s.d."),
-    "standard error": said("s.e."),
-    "interval low": said("from"),
-    "interval high": said("to"),
-    "median": said("median"),
-    "lower quartile": said("q 25"),
-    "upper quartile": said("q 75"),
-    "smallest": said("min."),
-    "largest": said("max."),
-    "sum": said("sum"),
-    "mean mentions": said("mean"),
-    "mentions": "n",
-    "respondents": "n",
-    "unweighted base": "n",
-    "weighted base": "n",
-    "effective base": "n",
-}
-FIGURE_NAMES = (  # said where a page lists the figures that its tables hold
-    said("column percent"),
-    said("count"),
-    said("unweighted count"),
-    said("row percent"),
-    said("table percent"),
-    said("mention percent"),
-    said("cumulative percent"),
-    said("percent of answered"),
-    said("percent of answer"),
-    said("percent of outer"),
-    said("column difference"),
-    said("percent interval low"),
-    said("percent interval high"),
-    said("difference interval low"),
-    said("difference interval high"),
-    said("score"),
-    said("mean"),
-    said("standard deviation"),
-    said("standard error"),
-    said("interval low"),
-    said("interval high"),
-    said("lower quartile"),
-    said("upper quartile"),
-    said("smallest"),
-    said("largest"),
-    said("mean mentions"),
-    said("mentions"),
-    said("respondents"),
-)
 MARK_SIGNS: dict[Mark, str] = {"": "", "low base": "*", "not tested": "**", "withheld": WITHHELD}
 
 
@@ -94,35 +25,18 @@ def figure_name(figure: str, words: Words = ENGLISH) -> str:
     >>> figure_name("difference"), figure_name("row percent")
     ('score', 'row percent')
     """
-    return words("score") if figure == "difference" else words(figure)
-
-
-def sign_of(figure: str, words: Words = ENGLISH) -> str:
-    """Give the short sign of a figure that stands beside its row.
-
-    >>> sign_of("row percent"), sign_of("percentile 90")
-    ('row %', 'p 90')
-    """
-    if percentile_of(figure) is not None:
-        return words.number(figure.replace("percentile", "p"))
-    return words(FIGURE_SIGNS.get(figure, figure))
+    return words(line_figure(figure).called or figure)
 
 
 def line_sign(line: Line, words: Words = ENGLISH) -> str:
     """Give the short sign of what a line shows, as stands beside its row; that of an interval says its level."""
-    if line.level is not None and "{level}" in FIGURE_SIGNS.get(line.figure, ""):
-        return words(FIGURE_SIGNS[line.figure], level=line.level)
-    return sign_of(line.figure, words)
+    return line.shows.sign_in(words, line.level)
 
 
 def line_label(line: Line, words: Words) -> str:
     """Say the label of a row that is one of our words."""
-    share = percentile_of(line.figure)
-    if share is not None:
-        return words("Percentile {percent}", percent=100.0 * share)
-    if line.level is not None:
-        return words(line.fixed, level=line.level)
-    return words(line.fixed)
+    named = line.kind == "summary" and line.fixed == line.shows.label
+    return line.shows.label_in(words, line.level) if named else words(line.fixed)
 
 
 def figure_text(
@@ -145,12 +59,12 @@ def figure_text(
     """
     if math.isnan(value):
         return WITHHELD if mark == "withheld" else NOT_THERE
-    places = digits.of(figure)
+    places, unit = digits.of(figure), line_figure(figure).unit
     number = rounded(value, places)
-    if difference or figure in DIFFERENCES:
+    if difference or unit == "points":
         return words.number(f"{number:,f}" if number.is_zero() else f"{number:+,f}")
-    sign = "%" if figure in PERCENTS or figure in LIMITS else ""
-    if figure in PERCENTS or figure in COUNTS:
+    sign = "%" if unit in ("percent", "limit") else ""
+    if unit in ("percent", "count"):
         if value == 0:
             return ZERO
         if number.is_zero():

@@ -30,6 +30,7 @@ from eager_otter.core.proportions import (
     thin_pairs,
 )
 from eager_otter.core.sums import Sums
+from eager_otter.figures.working import number
 from eager_otter.tables.banner import REST
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
@@ -77,17 +78,6 @@ class TestWorking:
     level: float | None
     mark: str
     sentence: str
-
-
-def number(value: float) -> str:
-    """Write a number with as many digits as working by hand needs.
-
-    >>> number(30.927835051546392), number(412.0), number(0.00001234567)
-    ('30.92783505', '412', '1.234567e-05')
-    """
-    if math.isnan(value):
-        return "n/a"
-    return f"{value:,.0f}" if value == round(value) and abs(value) < 1e15 else f"{value:.10g}"
 
 
 def workings(table: Table, line: Line, place: int) -> tuple[tuple[TestWorking, ...], tuple[str, ...]]:

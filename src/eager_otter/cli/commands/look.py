@@ -6,9 +6,15 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import notes_option, opened, refuse_given, renamed_option, survey_options
+from eager_otter.cli.options import (
+    FigureOption,
+    notes_option,
+    opened,
+    refuse_given,
+    renamed_option,
+    survey_options,
+)
 from eager_otter.tables.note import NotesLength
-from eager_otter.tables.request import FIGURES
 
 
 @click.command()
@@ -27,7 +33,7 @@ from eager_otter.tables.request import FIGURES
     "figures",
     multiple=True,
     metavar="FIGURE",
-    help=f"What to show: {', '.join(FIGURES)}, percentile 90.",
+    cls=FigureOption,
 )
 @click.option(
     "--level",
@@ -61,8 +67,9 @@ def look(
     from dataclasses import replace
 
     from eager_otter.errors import RequestError
+    from eager_otter.figures.registry import check_figure
     from eager_otter.report.terminal import table_view
-    from eager_otter.tables.request import TableRequest, check_figure, check_levels
+    from eager_otter.tables.request import TableRequest, check_levels
     from eager_otter.tables.survey import banner_called
 
     if question is None:

@@ -1,0 +1,129 @@
+"""All figures, found in `figures.kinds`: by name, in their order."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cache
+from importlib import import_module
+from pkgutil import iter_modules
+from types import ModuleType
+
+from eager_otter.errors import UnknownName
+from eager_otter.figures import kinds
+from eager_otter.figures.figure import AnswerFigure, Figure, LineFigure, ValueFigure
+
+OLD_NAMES = {"valid percent": "percent of answered"}  # as version 0.1 called them
+MEAN = "mean"  # what is shown of values where nothing else is asked for
+EXAMPLE = "percentile 90"  # of the figures that there are without end
+
+
+@cache
+def all_figures() -> tuple[Figure, ...]:
+    """List the figures that can be asked for, in their order; percentiles aside, which there are without end."""
+    found = [figure for module in _modules() for figure in getattr(module, "FIGURES", ())]
+    return tuple(sorted(found, key=lambda figure: figure.rank))
+
+
+@cache
+def figure_called(name: str) -> Figure:
+    """Find a figure by its name, also one of version 0.1. Raises UnknownName."""
+    found = _named().get(today_name(name)) or _other(name)
+    if found is None:
+        raise UnknownName("figure", name, [*_named(), EXAMPLE])
+    return found
+
+
+def is_figure(name: str) -> bool:
+    """Tell whether there is a figure of a name."""
+    return today_name(name) in _named() or _other(name) is not None
+
+
+@cache
+def line_figure(name: str) -> LineFigure:
+    """Find what a line holds by its name ("percent interval low", "unweighted base"). Raises UnknownName."""
+    found = _lines().get(today_name(name)) or _other(name)
+    if not isinstance(found, LineFigure):
+        raise UnknownName("figure", name, [*_lines(), EXAMPLE])
+    return found
+
+
+def line_figures() -> tuple[LineFigure, ...]:
+    """List all kinds of lines: those of figures in their order, then scores and bases."""
+    return tuple(_lines().values())
+
+
+def place_of(line: LineFigure) -> float:
+    """Give the place of a kind of line among all; percentiles stand by their share behind the others."""
+    names = list(_lines())
+    return (
+        names.index(line.name) if line.name in _lines() else len(names) + float(getattr(line, "share", 0.0))
+    )
+
+
+def answer_figures() -> tuple[AnswerFigure, ...]:
+    """List the figures of answers and nets, in their order."""
+    return tuple(figure for figure in all_figures() if isinstance(figure, AnswerFigure))
+
+
+def summary_figures() -> tuple[ValueFigure, ...]:
+    """List the figures of values, in their order; percentiles aside."""
+    return tuple(figure for figure in all_figures() if isinstance(figure, ValueFigure))
+
+
+def summary_called(name: str) -> ValueFigure | None:
+    """Find a figure of values by its name, in any case; None where there is none of that name.
+
+    >>> summary_called("Mean").name, summary_called("Top two")
+    ('mean', None)
+    """
+    key = name.casefold()
+    found = figure_called(key) if is_figure(key) else None
+    return found if isinstance(found, ValueFigure) else None
+
+
+def today_name(name: str) -> str:
+    """Give the name of a figure today, where version 0.1 called it otherwise.
+
+    >>> today_name("valid percent"), today_name("mean")
+    ('percent of answered', 'mean')
+    """
+    return OLD_NAMES.get(name, name)
+
+
+def check_figure(name: str) -> str:
+    """Refuse a figure that is not known. Raises UnknownName."""
+    figure_called(name)
+    return name
+
+
+def figures_with(setting: str) -> tuple[str, ...]:
+    """Name the figures that a setting goes with."""
+    return tuple(figure.name for figure in all_figures() if figure.setting == setting)
+
+
+@cache
+def _modules() -> tuple[ModuleType, ...]:
+    return tuple(import_module(f"{kinds.__name__}.{found.name}") for found in iter_modules(kinds.__path__))
+
+
+@cache
+def _named() -> dict[str, Figure]:
+    return {figure.name: figure for figure in all_figures()}
+
+
+@cache
+def _lines() -> dict[str, LineFigure]:
+    others: Iterator[LineFigure] = (line for module in _modules() for line in getattr(module, "LINES", ()))
+    return {line.name: line for figure in all_figures() for line in figure.lines} | {
+        line.name: line for line in others
+    }
+
+
+@cache
+def _other(name: str) -> Figure | None:
+    """Make a figure that there are without end, as percentiles, of its name."""
+    for module in _modules():
+        made: Figure | None = module.OTHERS(name) if hasattr(module, "OTHERS") else None
+        if made is not None:
+            return made
+    return None
