@@ -9,7 +9,8 @@ from pydantic import AfterValidator, BeforeValidator, Field, field_validator, mo
 from eager_otter.core.choices import Correction, MeanTest, ProportionTest
 from eager_otter.documents.checking import Code, Part, Text
 from eager_otter.errors import UnknownName
-from eager_otter.figures.registry import check_figure, figures_with
+from eager_otter.figures.kinds.quantiles import PERCENTILE
+from eager_otter.figures.registry import all_figures, check_figure, figures_with
 from eager_otter.looks.theme import DigitsKind, LettersPlace, as_percent_digits
 from eager_otter.plan.plan import SheetsPer
 from eager_otter.tables.note import NotesLength
@@ -202,10 +203,18 @@ DigitsEntry = Annotated[
     BeforeValidator(as_percent_digits, json_schema_input_type=int | dict[str, int]),
     AfterValidator(_known_digits),
 ]
-FigureName = Annotated[str, AfterValidator(_known_figure)]
+
+
+def _figure_names(schema: dict[str, Any]) -> None:
+    """Put the names of figures into a schema, so that an editor completes them."""
+    names = [figure.name for figure in all_figures()]
+    schema["anyOf"] = [{"enum": names}, {"pattern": f"^{PERCENTILE.pattern}$"}]
+
+
+FigureName = Annotated[str, AfterValidator(_known_figure), Field(json_schema_extra=_figure_names)]
 Figures = Annotated[
     list[FigureName],
-    BeforeValidator(_as_list, json_schema_input_type=str | list[str]),
+    BeforeValidator(_as_list, json_schema_input_type=FigureName | list[FigureName]),
     Field(min_length=1),
 ]
 
