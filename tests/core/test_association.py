@@ -13,7 +13,7 @@ from scipy import stats
 
 import eager_otter as otter
 from eager_otter.core.association import measures, whole_table_test
-from eager_otter.core.corrections import adjusted
+from eager_otter.core.corrections import adjusted, benjamini_hochberg, bonferroni
 
 near = partial(pytest.approx, rel=1e-9, abs=1e-12)
 counts = st.integers(2, 4).flatmap(
@@ -115,8 +115,8 @@ def test_published_results_are_reproduced() -> None:
     family = np.zeros(
         15, np.int64
     )  # Benjamini & Hochberg (1995), section 3.2: four rejected, three by Bonferroni
-    assert (adjusted(np.array([p]), family, "benjamini-hochberg") <= 0.05).sum() == 4
-    assert (adjusted(np.array([p]), family, "bonferroni") <= 0.05).sum() == 3
+    assert (adjusted(np.array([p]), family, benjamini_hochberg) <= 0.05).sum() == 4
+    assert (adjusted(np.array([p]), family, bonferroni) <= 0.05).sum() == 3
 
 
 def test_a_table_says_which_measure_fits_and_why(small: Callable[..., otter.Survey]) -> None:

@@ -19,6 +19,8 @@ from eager_otter.core.proportions import match_pairs
 from eager_otter.core.proportions import test_proportions as proportions_tested
 from eager_otter.core.sums import Finisher
 from eager_otter.core.tally import CodedRows, ValueRows, tally
+from eager_otter.significance.registry import mean_test as mean_method
+from eager_otter.significance.registry import share_test
 from independent import mean_test, moments, proportion_test
 
 
@@ -83,8 +85,8 @@ def test_weights_times_a_constant_change_no_share_no_effective_base_and_no_test(
         finisher, answers, values = case.sums(case.tally(weights=weights))
         shared = match_pairs(PAIRS, finisher.pairs)
         base = answers.rows([2])
-        tests = proportions_tested(answers, base, PAIRS, shared)
-        means = means_tested(values, PAIRS, shared)
+        tests = proportions_tested(answers, base, PAIRS, shared, share_test("pooled"))
+        means = means_tested(values, PAIRS, shared, mean_method("welch"))
         found.append([answers.w / base.w, effective_base(base.w, base.w2), tests.p_value, means.p_value])
     for one, other in zip(*found, strict=True):
         np.testing.assert_allclose(one, other, rtol=1e-7)
@@ -123,7 +125,7 @@ def test_proportion_tests_agree_with_a_loop_over_people(seed: int) -> None:
     case = Case(seed, 90)
     finisher, answers, _ = case.sums()
     shared = match_pairs(PAIRS, finisher.pairs)
-    tests = proportions_tested(answers, answers.rows([2]), PAIRS, shared)
+    tests = proportions_tested(answers, answers.rows([2]), PAIRS, shared, share_test("pooled"))
     people = [
         (float(case.weights[k]), case.columns_of(k), case.codes[k] == 0)
         for k in range(90)
@@ -140,7 +142,9 @@ def test_unweighted_proportions_agree_with_statsmodels() -> None:
     case = Case(11, 400)
     finisher, answers, _ = case.sums(case.tally(weights=None))
     base = answers.rows([2])
-    tests = proportions_tested(answers, base, PAIRS[:3], match_pairs(PAIRS[:3], finisher.pairs))
+    tests = proportions_tested(
+        answers, base, PAIRS[:3], match_pairs(PAIRS[:3], finisher.pairs), share_test("pooled")
+    )
     for pair, (a, b) in enumerate(PAIRS[:3]):
         z, p = proportions_ztest(answers.n[0, [a, b]], base.n[0, [a, b]])
         assert tests.statistic[0, pair] == pytest.approx(z, abs=1e-9)
@@ -152,7 +156,7 @@ def test_means_agree_with_a_loop_over_people(seed: int) -> None:
     case = Case(seed, 90)
     finisher, _, values = case.sums()
     found = core_moments(values)
-    tests = means_tested(values, PAIRS, match_pairs(PAIRS, finisher.pairs))
+    tests = means_tested(values, PAIRS, match_pairs(PAIRS, finisher.pairs), mean_method("welch"))
     people = [
         (float(case.weights[k]), case.columns_of(k), float(case.values[k]))
         for k in range(90)
@@ -172,7 +176,7 @@ def test_means_agree_with_a_loop_over_people(seed: int) -> None:
 def test_unweighted_means_agree_with_scipy_and_weighted_ones_with_statsmodels() -> None:
     case = Case(21, 200)
     finisher, _, values = case.sums(case.tally(weights=None))
-    tests = means_tested(values, PAIRS[:1], match_pairs(PAIRS[:1], finisher.pairs))
+    tests = means_tested(values, PAIRS[:1], match_pairs(PAIRS[:1], finisher.pairs), mean_method("welch"))
     there = ~np.isnan(case.values)
     one, two = (case.values[there & (case.plain == k)] for k in (0, 1))
     expected = stats.ttest_ind(one, two, equal_var=False)
@@ -191,8 +195,10 @@ def test_no_test_where_all_or_none_answer_and_where_neither_column_has_spread() 
     pair = np.array([(1, 2)])
     shared = match_pairs(pair, finisher.pairs)
     answers = finisher.counts([(0, np.array([[1.0, 0], [0, 1], [1, 1]]))])
-    assert np.isnan(proportions_tested(answers, answers.rows([2]), pair, shared).p_value).all()
-    assert np.isnan(means_tested(finisher.values(1), pair, shared).p_value).all()
+    assert np.isnan(
+        proportions_tested(answers, answers.rows([2]), pair, shared, share_test("pooled")).p_value
+    ).all()
+    assert np.isnan(means_tested(finisher.values(1), pair, shared, mean_method("welch")).p_value).all()
 
 
 def test_columns_of_the_same_people_are_never_tested() -> None:
@@ -202,7 +208,9 @@ def test_columns_of_the_same_people_are_never_tested() -> None:
     finisher = Finisher(tally([CodedRows(codes, 2)], columns), columns)
     pair = np.array([(1, 2)])
     answers = finisher.counts([(0, np.array([[1.0, 0], [1, 1]]))])
-    tests = proportions_tested(answers, answers.rows([1]), pair, match_pairs(pair, finisher.pairs))
+    tests = proportions_tested(
+        answers, answers.rows([1]), pair, match_pairs(pair, finisher.pairs), share_test("pooled")
+    )
     assert np.isnan(tests.p_value).all() and tests.shared.all()
 
 

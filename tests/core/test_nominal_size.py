@@ -12,6 +12,7 @@ from eager_otter.core.paired import test_item_proportions as compare_item_propor
 from eager_otter.core.proportions import match_pairs
 from eager_otter.core.proportions import test_proportions as compare_proportions
 from eager_otter.core.sums import Sums
+from eager_otter.significance.registry import mean_test, share_test
 
 SAMPLES, PEOPLE = 4_000, 300
 NEAR = (0.04, 0.06)  # 4,000 samples at 5 %: a standard error of 0.0034
@@ -52,7 +53,7 @@ def test_shares_of_two_columns(overlap: bool, weighted: bool) -> None:
     shared = match_pairs(PAIR, PAIR if overlap else np.zeros((0, 2), np.int64))
     base = counted(np.ones((1, PEOPLE)), x, w)
     for method in ("pooled", "unpooled", "t", "linear"):
-        found = compare_proportions(counted(y, x, w), base, PAIR, shared, method)  # type: ignore[arg-type]
+        found = compare_proportions(counted(y, x, w), base, PAIR, shared, share_test(method))
         assert NEAR[0] <= (found.p_value <= 0.05).mean() <= NEAR[1] + (method == "unpooled") * 0.01, method
 
 
@@ -64,7 +65,7 @@ def test_means_of_two_columns(overlap: bool, weighted: bool) -> None:
     shared = match_pairs(PAIR, PAIR if overlap else np.zeros((0, 2), np.int64))
     sums = counted(np.ones((SAMPLES, PEOPLE)), x, w, s)
     for method in ("welch", "pooled"):
-        found = compare_means(sums, PAIR, shared, method)  # type: ignore[arg-type]
+        found = compare_means(sums, PAIR, shared, mean_test(method))
         assert NEAR[0] <= (found.p_value <= 0.05).mean() <= NEAR[1], method
 
 
@@ -119,5 +120,7 @@ def test_an_overlap_taken_for_two_samples_would_mark_far_too_few() -> None:
     x, w = members(overlap=True), np.ones(PEOPLE)
     y = (np.random.default_rng(14).random((SAMPLES, PEOPLE)) < 0.35).astype(float)
     nobody = match_pairs(PAIR, np.zeros((0, 2), np.int64))
-    found = compare_proportions(counted(y, x, w), counted(np.ones((1, PEOPLE)), x, w), PAIR, nobody)
+    found = compare_proportions(
+        counted(y, x, w), counted(np.ones((1, PEOPLE)), x, w), PAIR, nobody, share_test("pooled")
+    )
     assert (found.p_value <= 0.05).mean() < 0.02

@@ -22,6 +22,7 @@ from eager_otter.core.proportions import SharedPairs, match_pairs
 from eager_otter.core.proportions import test_proportions as compare_proportions
 from eager_otter.core.sums import Finisher, Sums
 from eager_otter.core.tally import CodedRows, ProductRows, ValueRows, tally
+from eager_otter.significance.registry import mean_test, share_test
 
 PAIR = np.array([[1, 2]])
 
@@ -76,7 +77,7 @@ def test_a_far_out_value_in_another_column_changes_nothing_here(far: float) -> N
     spoiled, _ = summed(values, inside)
     one, other = moments(plain), moments(spoiled)
     np.testing.assert_array_equal(one.standard_deviation[0, 1:3], other.standard_deviation[0, 1:3])
-    tests = [compare_means(sums, PAIR, shared) for sums in (plain, spoiled)]
+    tests = [compare_means(sums, PAIR, shared, mean_test("welch")) for sums in (plain, spoiled)]
     assert tests[0].p_value[0, 0] == tests[1].p_value[0, 0] > 0
 
 
@@ -115,14 +116,14 @@ def test_nobody_of_twenty_against_eight_percent_is_no_finding_where_columns_shar
     gave = np.zeros(300, bool)
     gave[50:73] = True
     answers, base, shared = counted(gave, inside)
-    found = compare_proportions(answers, base, PAIR, shared)
+    found = compare_proportions(answers, base, PAIR, shared, share_test("pooled"))
     assert found.p_value[0, 0] == pytest.approx(0.18, abs=0.01)
     p1, p2, p = 0.0, 23 / 285, 23 / 305
     x = inside[0] / 20 - inside[1] / 285
     assert found.p_value[0, 0] == pytest.approx(
         2 * stats.norm.sf(abs(p1 - p2) / sqrt(p * (1 - p) * (x**2).sum()))
     )
-    linear = compare_proportions(answers, base, PAIR, shared, "linear")
+    linear = compare_proportions(answers, base, PAIR, shared, share_test("linear"))
     assert linear.p_value[0, 0] == found.p_value[0, 0]
 
 
@@ -138,7 +139,7 @@ def test_a_thin_pair_is_tested_with_the_pooled_variance(
     gave = np.zeros(inside.shape[1], bool)
     gave[: small[0]], gave[small[1] : small[1] + large[0]] = True, True
     answers, base, shared = counted(gave, inside)
-    found = compare_proportions(answers, base, PAIR, shared, method)  # type: ignore[arg-type]
+    found = compare_proportions(answers, base, PAIR, shared, share_test(method))
     expected = proportions_ztest([small[0], large[0]], [small[1], large[1]])
     assert (found.statistic[0, 0], found.p_value[0, 0]) == pytest.approx(expected, abs=1e-12)
 
@@ -148,7 +149,7 @@ def test_unpooled_is_itself_where_enough_are_expected() -> None:
     gave = np.zeros(200, bool)
     gave[:30], gave[100:150] = True, True
     answers, base, shared = counted(gave, inside)
-    found = compare_proportions(answers, base, PAIR, shared, "unpooled")
+    found = compare_proportions(answers, base, PAIR, shared, share_test("unpooled"))
     assert found.statistic[0, 0] == pytest.approx(-0.2 / sqrt(0.3 * 0.7 / 100 + 0.5 * 0.5 / 100))
 
 
@@ -156,7 +157,7 @@ def test_unpooled_with_both_variances_0_is_the_pooled_test() -> None:
     inside = np.repeat(np.eye(2, dtype=bool), 40, axis=1)
     gave = np.repeat([True, False], 40)  # all here, nobody there: p(1 − p) is 0 in both
     answers, base, shared = counted(gave, inside)
-    found = compare_proportions(answers, base, PAIR, shared, "unpooled")
+    found = compare_proportions(answers, base, PAIR, shared, share_test("unpooled"))
     assert found.statistic[0, 0] == pytest.approx(1 / sqrt(0.25 * (1 / 40 + 1 / 40)))
 
 
@@ -164,9 +165,13 @@ def test_a_share_of_one_less_a_rounding_error_is_taken_as_one() -> None:
     base = Sums(*[np.array([[200.0, 100.0, 100.0]])] * 3, *[np.zeros((1, 0))] * 3)
     nearly = Sums(*[np.array([[150.0, 100.0 * (1 - 1e-16 * 3), 50.0]])] * 3, *[np.zeros((1, 0))] * 3)
     shared = match_pairs(PAIR, np.zeros((0, 2), np.int64))
-    found = compare_proportions(nearly, base, PAIR, shared, "unpooled")
+    found = compare_proportions(nearly, base, PAIR, shared, share_test("unpooled"))
     exact = Sums(*[np.array([[150.0, 100.0, 50.0]])] * 3, *[np.zeros((1, 0))] * 3)
-    assert found.p_value[0, 0] == compare_proportions(exact, base, PAIR, shared, "unpooled").p_value[0, 0] > 0
+    assert (
+        found.p_value[0, 0]
+        == compare_proportions(exact, base, PAIR, shared, share_test("unpooled")).p_value[0, 0]
+        > 0
+    )
 
 
 @pytest.mark.filterwarnings("ignore:Precision loss")  # SciPy's, about the column where all are alike
@@ -175,7 +180,7 @@ def test_a_unanimous_column_is_tested_with_the_pooled_variance(method: str) -> N
     inside = np.repeat(np.eye(2, dtype=bool), 30, axis=1)
     values = np.concatenate([np.full(30, 5.0), np.tile([3.0, 4.0, 5.0], 10)])
     sums, shared = summed(values, inside)
-    found = compare_means(sums, PAIR, shared, method)  # type: ignore[arg-type]
+    found = compare_means(sums, PAIR, shared, mean_test(method))
     expected = stats.ttest_ind(values[:30], values[30:])
     assert (found.statistic[0, 0], found.p_value[0, 0]) == pytest.approx(tuple(expected))
     assert found.degrees[0, 0] == 58
@@ -188,7 +193,7 @@ def test_a_unanimous_column_that_shares_people_with_another_is_tested_too() -> N
     values = np.where(np.arange(60) < 25, 4.0, rng.integers(1, 6, 60))
     weights = rng.uniform(0.5, 2, 60)
     sums, shared = summed(values, inside, weights)
-    found = compare_means(sums, PAIR, shared)
+    found = compare_means(sums, PAIR, shared, mean_test("welch"))
     total = [(weights * x).sum() for x in inside]
     e = [t**2 / (weights**2 * x).sum() for t, x in zip(total, inside, strict=True)]
     m = moments(sums)
@@ -237,7 +242,7 @@ def test_the_interval_of_a_difference_of_means_is_that_of_its_test() -> None:
     inside = np.zeros((2, 90), bool)
     inside[0, :40], inside[1, 40:] = True, True
     sums, shared = summed(np.concatenate([one, other]), inside)
-    found = compare_means(sums, PAIR, shared)
+    found = compare_means(sums, PAIR, shared, mean_test("welch"))
     gap = np.array([one.mean() - other.mean()])
     low, high = mean_difference_interval(gap, found.error[0], found.degrees[0], 95.0)
     expected = stats.ttest_ind(one, other, equal_var=False).confidence_interval(0.95)

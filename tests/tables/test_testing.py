@@ -20,6 +20,7 @@ from statsmodels.stats.proportion import proportions_ztest
 import eager_otter as otter
 from conftest import RANDOM_BOOK, random_columns
 from eager_otter.core.corrections import adjusted
+from eager_otter.significance.registry import correction
 from eager_otter.tables.table import Line, Table
 from independent import item_mean_test, item_share_test, mean_test, proportion_test
 
@@ -221,7 +222,7 @@ def test_a_column_of_differences_shows_and_tests_one_column_against_another(smal
 def test_corrections_equal_those_of_statsmodels(
     rows: list[list[float]], family: list[int], names: tuple[str, str]
 ) -> None:
-    found = adjusted(np.array(rows), np.array(family), names[0])  # type: ignore[arg-type]
+    found = adjusted(np.array(rows), np.array(family), correction(names[0]).adjust)
     for row, values in zip(found, np.array(rows), strict=True):
         for number in set(family):
             chosen = np.flatnonzero((np.array(family) == number) & ~np.isnan(values))

@@ -2,46 +2,44 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 
 import numpy as np
 
 from eager_otter.core.arrays import FloatArray, IntArray
-from eager_otter.core.choices import Correction
 
 
-def adjusted(p_value: FloatArray, family: IntArray, correction: Correction) -> FloatArray:
+def adjusted(p_value: FloatArray, family: IntArray, adjust: Callable[[FloatArray], FloatArray]) -> FloatArray:
     """Adjust P values (rows, pairs); a family is the pairs of one row with the same number in `family` (pairs,).
 
-    Pairs without a P value (NaN) belong to no family. "bonferroni" multiplies by their number; "holm" steps down from
-    the smallest (Holm 1979); "benjamini-hochberg" steps up from the largest (1995; valid under independence or positive
-    dependence).
+    Pairs without a P value (NaN) belong to no family. `adjust` corrects P values (rows, tests) of families, one a row.
 
     >>> p = np.array([[0.01, 0.04, 0.03, np.nan]])
-    >>> adjusted(p, np.zeros(4, np.int64), "holm")
+    >>> adjusted(p, np.zeros(4, np.int64), holm)
     array([[0.03, 0.06, 0.06,  nan]])
     """
-    if correction == "none":
-        return p_value
     found = np.full_like(p_value, np.nan)
     for number in np.unique(family):
         members = np.flatnonzero(family == number)
-        found[:, members] = _STEPS[correction](p_value[:, members])
+        found[:, members] = adjust(p_value[:, members])
     return found
 
 
-def _bonferroni(p: FloatArray) -> FloatArray:
+def bonferroni(p: FloatArray) -> FloatArray:
+    """Multiply P values (rows, tests) by the number of tests made in their row, to 1 at most."""
     made = (~np.isnan(p)).sum(axis=1, keepdims=True)
     return np.asarray(np.minimum(p * made, 1.0))
 
 
-def _holm(p: FloatArray) -> FloatArray:
+def holm(p: FloatArray) -> FloatArray:
+    """Step down from the smallest P value of each row (Holm 1979): (rows, tests)."""
     order, rising, made = _ordered(p)
     left = made - np.arange(p.shape[1])[None, :]
     return _back(np.minimum(np.fmax.accumulate(rising * left, axis=1), 1.0), order, rising)
 
 
-def _benjamini_hochberg(p: FloatArray) -> FloatArray:
+def benjamini_hochberg(p: FloatArray) -> FloatArray:
+    """Step up from the largest P value of each row (Benjamini & Hochberg 1995): (rows, tests)."""
     order, rising, made = _ordered(p)
     scaled = rising * made / (1.0 + np.arange(p.shape[1])[None, :])
     smallest = np.fmin.accumulate(scaled[:, ::-1], axis=1)[:, ::-1]
@@ -59,10 +57,3 @@ def _back(stepped: FloatArray, order: IntArray, rising: FloatArray) -> FloatArra
     found = np.empty_like(stepped)
     np.put_along_axis(found, order, np.where(np.isnan(rising), np.nan, stepped), axis=1)
     return found
-
-
-_STEPS: Mapping[str, Callable[[FloatArray], FloatArray]] = {
-    "bonferroni": _bonferroni,
-    "holm": _holm,
-    "benjamini-hochberg": _benjamini_hochberg,
-}

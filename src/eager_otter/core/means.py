@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Protocol
 
 import numpy as np
 
 from eager_otter.core.arrays import FloatArray, IntArray, effective_base, ratio
-from eager_otter.core.choices import MeanTest
 from eager_otter.core.proportions import (
     DEGREES_TOLERANCE,
     SAME_PEOPLE,
@@ -87,17 +88,53 @@ def confidence_interval(found: Moments, level: float) -> tuple[FloatArray, Float
     return np.asarray(found.mean - half), np.asarray(found.mean + half)
 
 
-def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs, method: MeanTest = "welch") -> PairTests:
+@dataclass(frozen=True, eq=False)
+class PairMeans:
+    """What a test of two means takes: variances v1, v2 and effective numbers of values e1, e2, each (rows, pairs)."""
+
+    v1: FloatArray
+    v2: FloatArray
+    e1: FloatArray
+    e2: FloatArray
+
+    @cached_property
+    def pooled(self) -> FloatArray:
+        """((e1 − 1)v1 + (e2 − 1)v2)/(e1 + e2 − 2)."""
+        squares = (self.e1 - 1.0) * self.v1 + (self.e2 - 1.0) * self.v2
+        return ratio(squares, self.e1 + self.e2 - 2.0)
+
+    @cached_property
+    def pooled_variance(self) -> FloatArray:
+        """The pooled variance times (1/e1 + 1/e2)."""
+        return self.pooled * (ratio(np.ones_like(self.e1), self.e1) + ratio(np.ones_like(self.e2), self.e2))
+
+    def satterthwaite(self, part1: FloatArray, part2: FloatArray) -> FloatArray:
+        """Give (V1 + V2)² / (V1²/(e1 − 1) + V2²/(e2 − 1)) of the parts of a variance."""
+        with np.errstate(invalid="ignore", divide="ignore"):
+            squares = part1**2 / (self.e1 - 1.0) + part2**2 / (self.e2 - 1.0)
+            return np.asarray((part1 + part2) ** 2 / squares)
+
+
+class MeanMethod(Protocol):
+    """How the means of columns that share nobody are tested."""
+
+    def variance(self, pairs: PairMeans, /) -> FloatArray:
+        """Give the variance of the difference of two means: (rows, pairs)."""
+
+    def degrees(self, pairs: PairMeans, /) -> FloatArray:
+        """Give the degrees of freedom: (rows, pairs)."""
+
+
+def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs, method: MeanMethod) -> PairTests:
     """Test the means of each row between the two columns of each pair, two-sided.
 
-    Columns that share nobody, e the effective numbers of values: "welch", Welch's t (1947) with degrees of freedom by
-    Satterthwaite (1946); "pooled", Student's t with vp = ((e1−1)v1 + (e2−1)v2)/(e1+e2−2) on e1+e2−2 degrees of freedom.
-    Columns that share people, whatever the method: the
-    linearised variance of a difference of domain means, V = Σw²b[k1·x1(s−m1)/W1 − k2·x2(s−m2)/W2]²,
-    k = √(e/(e−1)) (Särndal, Swensson & Wretman 1992). Where one of the two columns has no deviation, whatever the
-    method: V = vp·Σw²b(x1/W1 − x2/W2)², which is the pooled test where nobody is shared, else on eU − 2 degrees of
-    freedom, eU the effective base of those in either. No test (NaN) for fewer than two values in a column, where
-    neither has a deviation, where the overlap leaves no variance, or for fewer than 1 degree of freedom.
+    Columns that share nobody are tested by the `method`. Columns that share people, whatever the method: the linearised
+    variance of a difference of domain means, V = Σw²b[k1·x1(s−m1)/W1 − k2·x2(s−m2)/W2]², k = √(e/(e−1)) (Särndal,
+    Swensson & Wretman 1992), e the effective numbers of values. Where one of the two columns has no deviation, whatever
+    the method: V = vp·Σw²b(x1/W1 − x2/W2)², vp = ((e1−1)v1 + (e2−1)v2)/(e1+e2−2), which is the pooled test where nobody
+    is shared, else on eU − 2 degrees of freedom, eU the effective base of those in either. No test (NaN) for fewer than
+    two values in a column, where neither has a deviation, where the overlap leaves no variance, or for fewer than 1
+    degree of freedom.
     """
     m = moments(sums)
     a, b = pairs[:, 0], pairs[:, 1]
@@ -105,32 +142,26 @@ def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs, method: MeanTes
     e1, e2 = m.effective[:, a], m.effective[:, b]
     flat = NO_SPREAD * np.maximum(m.largest[:, a], m.largest[:, b])
     alike1, alike2 = np.sqrt(v1) <= flat, np.sqrt(v2) <= flat
-    pooled = ratio((e1 - 1.0) * v1 + (e2 - 1.0) * v2, e1 + e2 - 2.0)
+    taken = PairMeans(v1, v2, e1, e2)
     in_both = np.zeros(v1.shape, np.bool_)
-    part1, part2 = ratio(v1, e1), ratio(v2, e2)
-    variance = part1 + part2
+    variance, degrees = np.array(method.variance(taken)), np.array(method.degrees(taken))
     apart = variance.copy()
-    inverse = ratio(np.ones_like(e1), e1) + ratio(np.ones_like(e2), e2)
     together = e1 + e2 - 2.0
-    pooled_variance, pooled_apart = pooled * inverse, pooled * inverse
+    pooled_variance, pooled_apart = taken.pooled_variance.copy(), taken.pooled_variance
     if shared.may.size:
         k, where = shared.may, shared.sums
         parts = overlap_parts(sums, pairs[k], where)
         own1, own2, both = parts.first, parts.second, parts.cross
         people = sums.pair_n[:, where] > 0
         in_both[:, k] = people
-        part1[:, k] = np.where(people, own1, part1[:, k])
-        part2[:, k] = np.where(people, own2, part2[:, k])
+        pair = PairMeans(v1[:, k], v2[:, k], e1[:, k], e2[:, k])
+        degrees[:, k] = np.where(people, pair.satterthwaite(own1, own2), degrees[:, k])
         variance[:, k] = np.where(people, own1 + own2 - 2.0 * both, variance[:, k])
         apart[:, k] = np.where(people, own1 + own2, apart[:, k])
         crossed = sums.pair_w2[:, where] / (sums.w[:, a[k]] * sums.w[:, b[k]])
-        pooled_variance[:, k] -= np.where(people, 2.0 * pooled[:, k] * crossed, 0.0)
+        pooled_variance[:, k] -= np.where(people, 2.0 * taken.pooled[:, k] * crossed, 0.0)
         together[:, k] = np.where(people, either_base(sums, pairs[k], where) - 2.0, together[:, k])
-    with np.errstate(invalid="ignore", divide="ignore"):
-        degrees = (part1 + part2) ** 2 / (part1**2 / (e1 - 1.0) + part2**2 / (e2 - 1.0))
     by_pooled = alike1 ^ alike2
-    if method == "pooled":
-        by_pooled |= ~in_both
     variance = np.where(by_pooled, pooled_variance, variance)
     apart = np.where(by_pooled, pooled_apart, apart)
     degrees = np.where(by_pooled, together, degrees)

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import assert_never
+from functools import cached_property
+from typing import Protocol
 
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base, ratio
-from eager_otter.core.choices import ProportionTest
 from eager_otter.core.sums import Sums
 
 ALL_OR_NONE = 1e-12  # no test where the pooled share is this near to 0 or 1
@@ -75,31 +75,101 @@ def match_pairs(pairs: IntArray, overlapping: IntArray) -> SharedPairs:
     return SharedPairs(np.array(found, np.int64).reshape(len(pairs)))
 
 
+@dataclass(frozen=True, eq=False)
+class PairShares:
+    """What a test of two shares takes: the sums of rows and their base, and pairs (pairs, 2) of columns."""
+
+    answers: Sums
+    base: Sums
+    pairs: IntArray
+
+    @property
+    def first(self) -> IntArray:
+        """The first column of each pair."""
+        return self.pairs[:, 0]
+
+    @property
+    def second(self) -> IntArray:
+        """The second column of each pair."""
+        return self.pairs[:, 1]
+
+    @cached_property
+    def share(self) -> FloatArray:
+        """The shares: (rows, columns)."""
+        return shares(self.answers, self.base)
+
+    @cached_property
+    def effective(self) -> FloatArray:
+        """The effective bases: (columns,)."""
+        return np.asarray(effective_base(self.base.w, self.base.w2)[0])
+
+    @cached_property
+    def inverse(self) -> FloatArray:
+        """One over the effective bases: (columns,), NaN where nobody is."""
+        return ratio(np.ones_like(self.base.w[0]), self.effective)
+
+    @property
+    def e1(self) -> FloatArray:
+        """The effective base of the first column of each pair."""
+        return np.asarray(self.effective[self.first])
+
+    @property
+    def e2(self) -> FloatArray:
+        """The effective base of the second column of each pair."""
+        return np.asarray(self.effective[self.second])
+
+    @cached_property
+    def pooled(self) -> FloatArray:
+        """The pooled share: (rows, pairs)."""
+        return pooled_share(self.share[:, self.first], self.share[:, self.second], self.e1, self.e2)
+
+    @property
+    def spread(self) -> FloatArray:
+        """p(1 − p), p the pooled share: (rows, pairs)."""
+        return np.asarray(self.pooled * (1.0 - self.pooled))
+
+    @cached_property
+    def thin(self) -> BoolArray:
+        """Which pairs are thin: (rows, pairs)."""
+        return thin_pairs(self.pooled, self.e1, self.e2)
+
+    @cached_property
+    def pooled_variance(self) -> FloatArray:
+        """p(1 − p)(1/e1 + 1/e2), p the pooled share: (rows, pairs)."""
+        return self.spread * (self.inverse[self.first] + self.inverse[self.second])
+
+
+class ShareMethod(Protocol):
+    """How the shares of columns that share nobody are tested; with `on_t` on Student's t."""
+
+    @property
+    def on_t(self) -> bool:
+        """Whether the statistic is Student's, on e1 + e2 − 2 degrees of freedom."""
+
+    def variance(self, pairs: PairShares, /) -> FloatArray:
+        """Give the variance of the difference of two shares: (rows, pairs)."""
+
+
 def test_proportions(
-    answers: Sums, base: Sums, pairs: IntArray, shared: SharedPairs, method: ProportionTest = "pooled"
+    answers: Sums, base: Sums, pairs: IntArray, shared: SharedPairs, method: ShareMethod
 ) -> PairTests:
     """Test the shares of each row between the two columns of each pair.
 
     `answers` are sums of the rows, `base` the sums (one row) of the question's base, `pairs` (pairs, 2) column
-    positions. Columns that share nobody, e the effective bases: "pooled", z with the variance p(1−p)(1/e1 + 1/e2),
-    p = (e1·p1 + e2·p2)/(e1+e2); "unpooled", p1(1−p1)/e1 + p2(1−p2)/e2 (pooled where that is 0, and in a thin pair);
-    "t", pooled on e1 + e2 − 2 degrees of freedom; "linear", the variance that follows. Columns that share people,
-    whatever the method: V = Σw²b(y−p)²(x1/W1 − x2/W2)², the linearised variance of a difference of two domain
-    shares under the hypothesis of no difference (Särndal, Swensson & Wretman 1992; Wolter 2007), under "t" on eU −
-    2 degrees of freedom, eU the effective base of those in either. In a thin pair, where e·p or e·(1−p) is below 5
+    positions. Columns that share nobody are tested by the `method`, on e1 + e2 − 2 degrees of freedom where it says so,
+    e the effective bases. Columns that share people, whatever the method: V = Σw²b(y−p)²(x1/W1 − x2/W2)², the
+    linearised variance of a difference of two domain shares under the hypothesis of no difference (Särndal, Swensson &
+    Wretman 1992; Wolter 2007), p = (e1·p1 + e2·p2)/(e1+e2), on eU − 2 degrees of freedom where the method has such, eU
+    the effective base of those in either. In a thin pair, where e·p or e·(1−p) is below 5
     in either column, that is p(1−p)·Σw²b(x1/W1 − x2/W2)². Shares within 1e-12 of 0 or 1 are taken as 0 or 1. No
     test (NaN) for an empty column, where the pooled share is 0 or 1, where the overlap leaves no variance, or for
     fewer than 1 degree of freedom.
     """
-    a, b = pairs[:, 0], pairs[:, 1]
-    share = shares(answers, base)
-    e = effective_base(base.w, base.w2)[0]
-    p1, p2, e1, e2 = share[:, a], share[:, b], e[a], e[b]
-    pooled = pooled_share(p1, p2, e1, e2)
-    thin = thin_pairs(pooled, e1, e2)
-    variance = _apart_variance(answers, base, pairs, share, pooled, thin, method)
+    taken = PairShares(answers, base, pairs)
+    pooled, thin = taken.pooled, taken.thin
+    variance = np.array(method.variance(taken))
     undecided = ~((pooled > ALL_OR_NONE) & (pooled < 1.0 - ALL_OR_NONE))
-    degrees = np.where(method == "t", e1 + e2 - 2.0, np.nan)[None, :]
+    degrees = np.where(method.on_t, taken.e1 + taken.e2 - 2.0, np.nan)[None, :]
     in_both = np.zeros((1, len(pairs)), np.bool_)
     if shared.may.size:
         k, m = shared.may, shared.sums
@@ -108,14 +178,14 @@ def test_proportions(
         in_both[0, k] = people
         variance[:, k] = np.where(people, variance_shared, variance[:, k])
         undecided[:, k] |= people & ~(variance_shared > SAME_PEOPLE * apart)
-        if method == "t":
+        if method.on_t:
             degrees[0, k] = np.where(people, either_base(base, pairs[k], m)[0] - 2.0, degrees[0, k])
-    if method == "t":
+    if method.on_t:
         undecided |= ~(degrees >= 1.0 - DEGREES_TOLERANCE)
     error = np.sqrt(np.where(undecided, np.nan, variance))
-    z = (p1 - p2) / error
+    z = (taken.share[:, taken.first] - taken.share[:, taken.second]) / error
     degrees = np.where(np.isnan(z), np.nan, degrees)
-    p_value = two_sided_t(z, degrees) if method == "t" else two_sided_normal(z)
+    p_value = two_sided_t(z, degrees) if method.on_t else two_sided_normal(z)
     return PairTests(z, p_value, degrees, in_both, error)
 
 
@@ -136,33 +206,6 @@ def thin_pairs(pooled: FloatArray, e1: FloatArray, e2: FloatArray) -> BoolArray:
     """Tell the pairs in which fewer than 5 are expected to give the answer, or not to, in either column."""
     smaller = np.fmin(e1, e2)
     return np.asarray(smaller * np.minimum(pooled, 1.0 - pooled) < FEW - DEGREES_TOLERANCE)
-
-
-def _apart_variance(
-    answers: Sums,
-    base: Sums,
-    pairs: IntArray,
-    share: FloatArray,
-    pooled: FloatArray,
-    thin: BoolArray,
-    method: ProportionTest,
-) -> FloatArray:
-    """Give the variance of the difference of two shares of columns that share nobody: (rows, pairs)."""
-    a, b = pairs[:, 0], pairs[:, 1]
-    inverse = ratio(np.ones_like(base.w[0]), effective_base(base.w, base.w2)[0])
-    variance: FloatArray = pooled * (1.0 - pooled) * (inverse[a] + inverse[b])
-    match method:
-        case "pooled" | "t":
-            return variance
-        case "unpooled":
-            own = share * (1.0 - share) * inverse
-            apart = own[:, a] + own[:, b]
-            return np.where(thin | (apart <= 0), variance, apart)
-        case "linear":
-            linear = share_squares(answers, base, a, pooled) + share_squares(answers, base, b, pooled)
-            return np.where(thin, variance, linear)
-        case _:
-            assert_never(method)
 
 
 def share_squares(answers: Sums, base: Sums, column: IntArray, p: FloatArray) -> FloatArray:

@@ -12,8 +12,7 @@ import numpy as np
 
 from eager_otter.codebook.model import Question
 from eager_otter.core.arrays import FloatArray, IntArray, ratio
-from eager_otter.core.choices import MeanTest
-from eager_otter.core.means import Moments, moments
+from eager_otter.core.means import MeanMethod, Moments, moments
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Sums
@@ -266,7 +265,7 @@ class Values:
     pairs: IntArray
     places: IntArray
     shared: Callable[[IntArray], SharedPairs]
-    means: MeanTest
+    means: MeanMethod
     cut: Callable[[float], Sequence[Cut]]
     _cuts: dict[float, tuple[Cut, ...]] = field(default_factory=dict)
 

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, Self, get_args
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, TypeAlias, get_args
 
 from pydantic import AfterValidator, BeforeValidator, Field, field_validator, model_validator
 
-from eager_otter.core.choices import Correction, MeanTest, ProportionTest
 from eager_otter.documents.checking import Code, Part, Text
 from eager_otter.errors import UnknownName
 from eager_otter.figures.kinds.quantiles import PERCENTILE
 from eager_otter.figures.registry import all_figures, check_figure, figures_with
 from eager_otter.looks.theme import DigitsKind, LettersPlace, as_percent_digits
 from eager_otter.plan.plan import SheetsPer
+from eager_otter.significance.registry import corrections, mean_tests, share_tests
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import (
     BASE_FIGURES,
@@ -121,6 +121,16 @@ BannerEntry = Annotated[
 ]
 
 
+if TYPE_CHECKING:
+    ShareTestName: TypeAlias = str
+    MeanTestName: TypeAlias = str
+    CorrectionName: TypeAlias = str
+else:
+    ShareTestName = Literal[tuple(test.name for test in share_tests())]
+    MeanTestName = Literal[tuple(test.name for test in mean_tests())]
+    CorrectionName = Literal[tuple(one.name for one in corrections())]
+
+
 class TestsFile(Part):
     """Significance tests."""
 
@@ -135,9 +145,9 @@ class TestsFile(Part):
     ) = None
     compare: Literal["same parent", "all parents"] | None = None
     rest_of: Literal["table", "parent"] | None = Field(default=None, alias="rest of")
-    percents: ProportionTest | None = None
-    means: MeanTest | None = None
-    adjust: Correction | None = None
+    percents: ShareTestName | None = None
+    means: MeanTestName | None = None
+    adjust: CorrectionName | None = None
     whole_table: WholeTable | None = Field(default=None, alias="whole table")
 
     @model_validator(mode="after")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from eager_otter.looks.words import said
+from eager_otter.significance.registry import correction
 from eager_otter.tables.table import Table
 from eager_otter.tables.texts import figure_name
 
@@ -82,7 +83,7 @@ def _tests(table: Table) -> str:
         if tests.against == "each other"
         else [say("against {other}", other=tests.control or say(tests.against))]
     )
-    parts += [] if tests.adjust == "none" else [tests.adjust]
+    parts += [tests.adjust] if correction(tests.adjust).corrects else []
     return ", ".join(parts)
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from eager_otter.core.letters import alpha_of
 from eager_otter.gates.text import replaced_in
 from eager_otter.looks.words import Words, said
+from eager_otter.significance.registry import correction
 from eager_otter.tables.note import OF_METHOD, About
 from eager_otter.tables.table import Table, tested_rows
 
@@ -119,7 +120,7 @@ def _tests_in_all(tables: Sequence[Table], say: Words) -> str:
     for table in tables:
         own = sum(tested.made(row) for _, tested, row in tested_rows(table.lines))
         made += own
-        if table.levels and table.tests.adjust == "none":
+        if table.levels and not correction(table.tests.adjust).corrects:
             chance += own * alpha_of(table.levels[-1])
     if not made:
         return say("No significance tests were made.")

@@ -211,9 +211,9 @@ def idle_item_tests(tests: TestRules, items: Items, questions: Sequence[Question
     if tests.rest_of_parent:
         found["rest of"] = "items stand under no parent, so this would do nothing; take it out."
     same = "answers of the same people have one test of {what}, so this would do nothing; take it out."
-    if tests.percents != "pooled":
+    if tests.percents != TestRules().percents:
         found["percents"] = same.format(what="percents")
-    if tests.means != "welch":
+    if tests.means != TestRules().means:
         found["means"] = same.format(what="means")
     return found
 

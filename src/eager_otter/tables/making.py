@@ -23,6 +23,7 @@ from eager_otter.errors import RequestError, UnknownName
 from eager_otter.figures.figure import AnswerFigure, LineFigure, ValueFigure, Values
 from eager_otter.figures.registry import MEAN, figure_called, line_figure, summary_called
 from eager_otter.looks.words import said
+from eager_otter.significance.registry import correction, mean_test, share_test
 from eager_otter.tables.association import Crossing, side_order, whole_table_notes
 from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown, with_differences
 from eager_otter.tables.counting import QuestionSums
@@ -401,7 +402,7 @@ class Making:
             pairs=pairs,
             places=places,
             shared=lambda some: match_pairs(some, self.setting.overlapping),
-            means=self.request.tests.means,
+            means=mean_test(self.request.tests.means),
             cut=self._cuts,
         )
 
@@ -459,7 +460,7 @@ class Making:
         if not self._tests_wanted():
             return None
         answers = self.answers
-        pairs, method = self.layout.comparisons.pairs, self.request.tests.percents
+        pairs, method = self.layout.comparisons.pairs, share_test(self.request.tests.percents)
         tests = test_proportions(answers, self.sums.base, pairs, self.setting.shared, method)
         return self._decided("share", tests, self.base_marks, self._rows_off())
 
@@ -472,7 +473,7 @@ class Making:
     def _tested_means(self, values: Sums, marks: IntArray) -> Tested | None:
         if not self._tests_wanted():
             return None
-        pairs, method = self.layout.comparisons.pairs, self.request.tests.means
+        pairs, method = self.layout.comparisons.pairs, mean_test(self.request.tests.means)
         tests = test_means(values, pairs, self.setting.shared, method)
         return self._decided("mean", tests, marks, np.zeros((1, 1), np.bool_))
 
@@ -503,7 +504,7 @@ class Making:
             self.request.levels,
             out=(thin[pairs[:, 0]] | thin[pairs[:, 1]])[None, :] | off,
             idle=self.idle,
-            adjust=self.request.tests.adjust,
+            adjust=correction(self.request.tests.adjust),
             spaced=self.layout.two_letter_names,
             paired=paired,
             shared=self.setting.shared,

@@ -9,7 +9,7 @@ from typing import Any, Literal, assert_never
 import numpy as np
 
 from eager_otter.codebook.model import Codebook, Question
-from eager_otter.core.corrections import adjusted
+from eager_otter.core.corrections import adjusted, benjamini_hochberg
 from eager_otter.core.letters import alpha_of
 from eager_otter.core.means import moments
 from eager_otter.errors import RequestError
@@ -133,7 +133,7 @@ def notable_differences(
     if not found:
         return ()
     p = np.array([[one.p_value for one in found]])
-    corrected = adjusted(p, np.zeros(len(found), np.int64), "benjamini-hochberg")[0]
+    corrected = adjusted(p, np.zeros(len(found), np.int64), benjamini_hochberg)[0]
     say = tables[0].words
     kept = [
         _with_technical(replace(one, adjusted=float(q)), say)

@@ -8,6 +8,7 @@ from eager_otter.core.arrays import IntArray
 from eager_otter.core.letters import alpha_of
 from eager_otter.figures.registry import line_figure
 from eager_otter.looks.words import Words, said
+from eager_otter.significance.registry import correction, mean_test, share_test
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
@@ -17,33 +18,11 @@ from eager_otter.tables.table import Line, tested_rows
 from eager_otter.tables.testing import HIGHER, HIGHER_LAX, LOWER, LOWER_LAX
 from eager_otter.tables.texts import line_label
 
-CORRECTIONS = {
-    "bonferroni": said("Bonferroni"),
-    "holm": said("Holm"),
-    "benjamini-hochberg": said("Benjamini and Hochberg (the share of false marks, not the chance of any)"),
-}
-CORRECTION_NAMES = {
-    "bonferroni": said("Bonferroni"),
-    "holm": said("Holm"),
-    "benjamini-hochberg": said("Benjamini–Hochberg"),
-}
 SHORT_SIDES = {  # what marks are against, where it is not the column that it names
     "rest": said("the rest"),
     "total": said("the Total"),
     "previous": said("the column before"),
     "first": said("the first column of the group"),
-}
-SHARE_TESTS = {
-    "pooled": said("Percents: a z test of two proportions with their pooled share."),
-    "unpooled": said(
-        "Percents: a z test of two proportions with their own shares (pooled where few are expected)."
-    ),
-    "t": said("Percents: a t test of two proportions with their pooled share."),
-    "linear": said("Percents: a z test of two proportions with the linearised variance."),
-}
-MEAN_TESTS = {
-    "welch": said("{what}: Welch's t test."),
-    "pooled": said("{what}: Student's t test with the pooled variance."),
 }
 
 
@@ -75,7 +54,7 @@ def testing_notes(
         yield Note(told, "tests")
     if 0 in layout.shown and not layout.columns[0].letter:
         yield Note(say("The Total is not tested."), "tests")
-    if shares_people or request.tests.percents in ("unpooled", "linear") or _paired(lines):
+    if shares_people or share_test(request.tests.percents).minds_thin or _paired(lines):
         told = said(
             "Where fewer than 5 are expected to give the answer, or not to give it, in either column, the pooled share "
             "decides the variance."
@@ -94,10 +73,10 @@ def _paired(lines: Sequence[Line]) -> bool:
 
 
 def _corrected(request: TableRequest) -> str:
-    say, adjust = request.words, request.tests.adjust
-    if adjust == "none":
+    say, adjust = request.words, correction(request.tests.adjust)
+    if not adjust.corrects:
         return say("with no correction for the number of comparisons")
-    after = say(CORRECTIONS[adjust])
+    after = say(adjust.sentence)
     return say(
         "corrected for the number of comparisons in each row and group after {correction}", correction=after
     )
@@ -143,10 +122,10 @@ def _short_letters(request: TableRequest) -> str:
 
 def _after_correction(told: str, request: TableRequest) -> str:
     """Add the correction, where there is one."""
-    if request.tests.adjust == "none":
+    say, adjust = request.words, correction(request.tests.adjust)
+    if not adjust.corrects:
         return told
-    say, name = request.words, CORRECTION_NAMES[request.tests.adjust]
-    return say("{told}, after correction ({correction})", told=told, correction=say(name))
+    return say("{told}, after correction ({correction})", told=told, correction=say(adjust.short))
 
 
 def _marks_notes(request: TableRequest, layout: BannerColumns) -> Iterator[Note]:
@@ -215,9 +194,9 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
     differences = any(line.shows.of_score for line in lines)
     what = say(said("Means and scores") if differences else said("Means"))
     if "share" in kinds:
-        yield say(SHARE_TESTS[request.tests.percents])
+        yield say(share_test(request.tests.percents).sentence)
     if "mean" in kinds:
-        yield say(MEAN_TESTS[request.tests.means], what=what)
+        yield say(mean_test(request.tests.means).sentence, what=what)
     if "paired share" in kinds:
         told = said(
             "Percents of the same people: a z test that allows for those in both bases (McNemar's test, without "
@@ -259,7 +238,7 @@ def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note
     made = sum(tested.made(row) for _, tested, row in found)
     impossible = sum(tested.impossible(row) for _, tested, row in found)
     chance = made * alpha_of(request.levels[-1])
-    if request.tests.adjust == "none" and made:
+    if not correction(request.tests.adjust).corrects and made:
         expected = say("fewer than one") if chance < 1 else say("about {count}", count=round(chance))
         told = said(
             "{made} {made:test was|tests were} made; if nothing differed, {expected} would be marked at the {level} % "

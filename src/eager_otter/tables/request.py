@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 from typing import Literal, get_args
 
 from eager_otter.codebook.expression import parse
-from eager_otter.core.choices import Correction, MeanTest, ProportionTest
 from eager_otter.errors import RequestError
 from eager_otter.figures.registry import check_figure, figures_with, line_figure, today_name
 from eager_otter.looks.words import ENGLISH, Words
+from eager_otter.significance.registry import correction, mean_test, share_test
 
 Figure = str  # the name of a figure
 BaseFigure = Literal["unweighted base", "weighted base", "effective base"]
@@ -118,12 +118,15 @@ class TestRules:
     control: str = ""
     all_parents: bool = False
     rest_of_parent: bool = False
-    percents: ProportionTest = "pooled"
-    means: MeanTest = "welch"
-    adjust: Correction = "none"
+    percents: str = "pooled"
+    means: str = "welch"
+    adjust: str = "none"
     whole_table: WholeTable = "none"
 
     def __post_init__(self) -> None:
+        share_test(self.percents)
+        mean_test(self.means)
+        correction(self.adjust)
         if (self.against == "column") != bool(self.control):
             raise RequestError(
                 "A test against one column names it: against column, with its label as control."

@@ -9,11 +9,11 @@ from typing import Literal
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, FloatArray
-from eager_otter.core.choices import Correction
 from eager_otter.core.corrections import adjusted
 from eager_otter.core.letters import alpha_of, higher_than
 from eager_otter.core.paired import SharedAnswers, SharedValues
 from eager_otter.core.proportions import PairTests, SharedPairs
+from eager_otter.significance.method import Correction
 from eager_otter.tables.comparing import NOWHERE, Comparisons
 from eager_otter.tables.letters import LetterRows, letter_rows
 
@@ -79,7 +79,7 @@ def decide(
     `spaced` puts a blank between letters.
     """
     p_value = np.where(out | idle[None, :], np.nan, tests.p_value)
-    corrected = adjusted(p_value, comparisons.family, adjust)
+    corrected = adjusted(p_value, comparisons.family, adjust.adjust)
     letters = _cells(tests.statistic, corrected, comparisons, names, levels, spaced=spaced)
     return Tested(kind, tests, comparisons, p_value, corrected, letters, out, idle, paired, shared)
 

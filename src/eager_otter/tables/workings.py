@@ -18,19 +18,20 @@ from eager_otter.core.intervals import (
     wilson_interval,
 )
 from eager_otter.core.letters import alpha_of
-from eager_otter.core.means import mean_gaps, moments
+from eager_otter.core.means import PairMeans, mean_gaps, moments
 from eager_otter.core.means import overlap_parts as mean_overlap_parts
 from eager_otter.core.paired import SharedAnswers, SharedValues, item_mean_parts, item_share_parts
 from eager_otter.core.proportions import (
     ALL_OR_NONE,
+    PairShares,
     overlap_parts,
     pooled_share,
-    share_squares,
     shares,
-    thin_pairs,
 )
 from eager_otter.core.sums import Sums
 from eager_otter.figures.working import number
+from eager_otter.significance.method import POOLED_SHARE
+from eager_otter.significance.registry import correction, mean_test, share_test
 from eager_otter.tables.banner import REST
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
@@ -192,7 +193,7 @@ class _Workings:
             unit = "degree" if found.degrees == 1 else "degrees"
             name, freedom = "t", f" on {_short(found.degrees, 4)} {unit} of freedom"
         corrected = ""
-        if self.table.tests.adjust != "none" and found.adjusted is not None:
+        if correction(self.table.tests.adjust).corrects and found.adjusted is not None:
             corrected = f", corrected {p_words(found.adjusted).removeprefix('= ')}"
         assert found.error is not None and found.statistic is not None and found.p_value is not None
         parts = [
@@ -259,7 +260,7 @@ class _Workings:
                     yield "everybody in both columns gave the answer"
                 if tested.kind == "paired share":
                     yield "nobody answered the two differently"
-                if self.table.tests.percents == "t" and sum(effective[list(sides)]) - 2.0 < 1.0:
+                if share_test(self.table.tests.percents).on_t and sum(effective[list(sides)]) - 2.0 < 1.0:
                     yield "fewer than 1 degree of freedom is left"
                 yield "the two columns are the same people"
             case "mean" | "paired mean":
@@ -324,23 +325,17 @@ def _taken_of_shares(
     pair: int,
     rules: TestRules,
 ) -> _Taken:
-    a, b = pairs[:, 0], pairs[:, 1]
-    share, e = shares(own, base), effective_base(base.w, base.w2)[0]
-    pooled = pooled_share(share[:, a], share[:, b], e[a], e[b])
-    thin = thin_pairs(pooled, e[a], e[b])
-    spread = pooled * (1.0 - pooled)
-    first, second, cross = spread / e[a], spread / e[b], np.zeros_like(pooled)
+    taken = PairShares(own, base, pairs)
+    pooled, thin = taken.pooled, taken.thin
     if isinstance(tested.paired, SharedAnswers):
         found = item_share_parts(own, base, pairs, tested.paired.only(row, pair), pooled)
         first, second, cross = found.first, found.second, found.cross
     elif positions is not None:
         found = overlap_parts(own, base, pairs, positions, pooled, thin)
         first, second, cross = found.first, found.second, found.cross
-    elif rules.percents == "linear" and not thin[0, 0]:
-        first, second = share_squares(own, base, a, pooled), share_squares(own, base, b, pooled)
-    elif rules.percents == "unpooled" and not thin[0, 0]:
-        one, other = (share[:, k] * (1.0 - share[:, k]) / e[k] for k in (a, b))
-        first, second = (one, other) if (one + other)[0, 0] > 0 else (first, second)
+    else:
+        first, second = share_test(rules.percents).parts(taken)
+        cross = np.zeros_like(pooled)
     return _Taken(
         pooled=float(pooled[0, 0]), parts=(float(first[0, 0]), float(second[0, 0]), float(cross[0, 0]))
     )
@@ -361,10 +356,9 @@ def _taken_of_means(
     elif positions is not None:
         parts = mean_overlap_parts(own, pairs, positions)
     else:
-        with np.errstate(invalid="ignore", divide="ignore"):
-            together = np.divide((e1 - 1.0) * variance + (e2 - 1.0) * other, e1 + e2 - 2.0)
-            one, two = (together, together) if rules.means == "pooled" else (variance, other)
-            return replace(taken, parts=(float(np.divide(one, e1)), float(np.divide(two, e2)), 0.0))
+        pair_of = (np.array([[value]]) for value in (variance, other, e1, e2))
+        one, two = mean_test(rules.means).parts(PairMeans(*pair_of))
+        return replace(taken, parts=(float(one[0, 0]), float(two[0, 0]), 0.0))
     ends = (float(parts.first[0, 0]), float(parts.second[0, 0]), float(parts.cross[0, 0]))
     return replace(taken, parts=ends)
 
@@ -468,34 +462,23 @@ def _formulas(tested: Tested, rules: TestRules, shared: set[bool]) -> list[str]:
     if tested.paired is not None:
         return [PAIRED_FORMULAS[tested.kind], INTERVALS[tested.kind]]
     apart, overlap = (
-        (SHARE_FORMULAS[rules.percents], OVERLAP_FORMULA)
+        (share_test(rules.percents).formula, OVERLAP_FORMULA)
         if tested.kind == "share"
-        else (MEAN_FORMULAS[rules.means], MEAN_FORMULAS["overlap"])
+        else (mean_test(rules.means).formula, MEAN_OVERLAP_FORMULA)
     )
     wanted = ([apart] if False in shared else []) + ([overlap] if True in shared else [])
     return [*dict.fromkeys(wanted), INTERVALS[tested.kind]]
 
 
-POOLED = "p = (e₁p₁ + e₂p₂) / (e₁ + e₂), with shares p₁, p₂ and effective bases e₁, e₂"
-SHARE_FORMULAS: Mapping[str, str] = {
-    "pooled": f"z = (p₁ − p₂) / √(p (1 − p) (1/e₁ + 1/e₂)), {POOLED}.",
-    "unpooled": "z = (p₁ − p₂) / √(p₁ (1 − p₁)/e₁ + p₂ (1 − p₂)/e₂), with shares p₁, p₂ and effective bases e₁, e₂.",
-    "t": f"t = (p₁ − p₂) / √(p (1 − p) (1/e₁ + 1/e₂)) on e₁ + e₂ − 2 degrees of freedom, {POOLED}.",
-    "linear": "z = (p₁ − p₂) / √V, V = Σ w² (y − p)² (x₁/W₁ − x₂/W₂)² over those in the base: y is 1 for the answer, "
-    f"x 1 for the column, W its weighted base; {POOLED}.",
-}
 OVERLAP_FORMULA = (
-    SHARE_FORMULAS["linear"]
+    share_test("linear").formula
     + " Where fewer than 5 are expected to give the answer, or not to, in either column, "
     "V = p (1 − p) Σ w² (x₁/W₁ − x₂/W₂)²."
 )
-MEAN_FORMULAS: Mapping[str, str] = {
-    "welch": "t = (m₁ − m₂) / √(V₁ + V₂), V₁ = v₁/e₁, V₂ = v₂/e₂, with means m, variances v and effective numbers of "
-    "values e, on (V₁ + V₂)² / (V₁²/(e₁ − 1) + V₂²/(e₂ − 1)) degrees of freedom.",
-    "pooled": "t = (m₁ − m₂) / √(v (1/e₁ + 1/e₂)), v = ((e₁ − 1) v₁ + (e₂ − 1) v₂) / (e₁ + e₂ − 2).",
-    "overlap": "t = (m₁ − m₂) / √V, V = Σ w² (k₁x₁(s − m₁)/W₁ − k₂x₂(s − m₂)/W₂)² over those with a value s, "
-    "k = √(e/(e − 1)).",
-}
+MEAN_OVERLAP_FORMULA = (
+    "t = (m₁ − m₂) / √V, V = Σ w² (k₁x₁(s − m₁)/W₁ − k₂x₂(s − m₂)/W₂)² over those with a value s, "
+    "k = √(e/(e − 1))."
+)
 OF_SHARES = (
     "Interval: of a difference of shares after Newcombe (1998, method 10), from Wilson's interval of each."
 )
@@ -508,8 +491,8 @@ INTERVALS: Mapping[str, str] = {
 }
 PAIRED_FORMULAS: Mapping[str, str] = {
     "paired share": "z = (p₁ − p₂) / √V, V = Σ w² (b₁(y₁ − p)/W₁ − b₂(y₂ − p)/W₂)² over all in either base: b is 1 "
-    f"for those in the item's base, y for the answer, W the item's weighted base; {POOLED}. Where fewer than 5 are "
-    "expected to give the answer, or not to, V is at least p (1 − p) (1/e₁ + 1/e₂) less what those in both share.",
+    f"for those in the item's base, y for the answer, W the item's weighted base; {POOLED_SHARE}. Where fewer than 5 "
+    "are expected to give the answer, or not to, V is at least p (1 − p) (1/e₁ + 1/e₂) less what those in both share.",
     "paired mean": "t = (m₁ − m₂) / √V, V = Σ w² (k₁b₁(s₁ − m₁)/W₁ − k₂b₂(s₂ − m₂)/W₂)² over all with a value s of "
     "either item, k = √(e/(e − 1)), on the smaller e − 1 degrees of freedom.",
 }

@@ -1,0 +1,72 @@
+"""What a test of a pair of columns is, and a correction for many: how it is computed, said, and shown in a working."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+
+from eager_otter.core.arrays import FloatArray
+from eager_otter.core.means import PairMeans
+from eager_otter.core.proportions import PairShares
+
+POOLED_SHARE = "p = (e₁p₁ + e₂p₂) / (e₁ + e₂), with shares p₁, p₂ and effective bases e₁, e₂"
+
+
+class Method:
+    """A test or a correction, asked for by its `name`; the usual one has the lowest `rank`.
+
+    `sentence` says in the notes what is done, `formula` in a working how.
+    """
+
+    name: str = ""
+    rank: int = 0
+    sentence: str = ""
+    formula: str = ""
+
+
+class ShareTest(Method, ABC):
+    """A test of two shares, of columns that share nobody; where they share people, the linearised variance is taken.
+
+    With `on_t` the statistic is Student's, on e₁ + e₂ − 2 degrees of freedom; else it is normal. `minds_thin` tells the
+    tests that take the pooled variance in a thin pair, where their own is too lenient.
+    """
+
+    on_t: bool = False
+    minds_thin: bool = False
+
+    @abstractmethod
+    def variance(self, pairs: PairShares) -> FloatArray:
+        """Give the variance of the difference of two shares: (rows, pairs)."""
+
+    @abstractmethod
+    def parts(self, pairs: PairShares) -> tuple[FloatArray, FloatArray]:
+        """Give what each of the two columns adds to the variance: (rows, pairs) each."""
+
+
+class MeanTest(Method, ABC):
+    """A test of two means, of columns that share nobody; where they share people, the linearised variance is taken."""
+
+    @abstractmethod
+    def variance(self, pairs: PairMeans) -> FloatArray:
+        """Give the variance of the difference of two means: (rows, pairs)."""
+
+    @abstractmethod
+    def degrees(self, pairs: PairMeans) -> FloatArray:
+        """Give the degrees of freedom: (rows, pairs)."""
+
+    @abstractmethod
+    def parts(self, pairs: PairMeans) -> tuple[FloatArray, FloatArray]:
+        """Give what each of the two columns adds to the variance: (rows, pairs) each."""
+
+
+class Correction(Method, ABC):
+    """A correction of P values for many comparisons. `short` names it where there is little room.
+
+    `corrects` is False for none at all.
+    """
+
+    short: str = ""
+    corrects: bool = True
+
+    @abstractmethod
+    def adjust(self, p: FloatArray) -> FloatArray:
+        """Correct the P values (rows, tests) of families, one a row; NaN, where there is no test, stays NaN."""

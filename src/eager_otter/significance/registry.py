@@ -1,0 +1,70 @@
+"""All tests and corrections, found in `significance.kinds`: by name, in their order."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cache
+from importlib import import_module
+from pkgutil import iter_modules
+from typing import TypeVar
+
+from eager_otter.errors import UnknownName
+from eager_otter.significance import kinds
+from eager_otter.significance.method import Correction, MeanTest, Method, ShareTest
+
+M = TypeVar("M", bound=Method)
+
+
+@cache
+def share_tests() -> tuple[ShareTest, ...]:
+    """List the tests of two shares, the usual one first."""
+    return _in_order(method for method in _methods() if isinstance(method, ShareTest))
+
+
+@cache
+def mean_tests() -> tuple[MeanTest, ...]:
+    """List the tests of two means, the usual one first."""
+    return _in_order(method for method in _methods() if isinstance(method, MeanTest))
+
+
+@cache
+def corrections() -> tuple[Correction, ...]:
+    """List the corrections for many comparisons, the usual one, none at all, first."""
+    return _in_order(method for method in _methods() if isinstance(method, Correction))
+
+
+def share_test(name: str) -> ShareTest:
+    """Find a test of two shares. Raises UnknownName."""
+    return _called(name, share_tests(), "test of percents")
+
+
+def mean_test(name: str) -> MeanTest:
+    """Find a test of two means. Raises UnknownName."""
+    return _called(name, mean_tests(), "test of means")
+
+
+def correction(name: str) -> Correction:
+    """Find a correction. Raises UnknownName."""
+    return _called(name, corrections(), "correction")
+
+
+def _called(name: str, methods: tuple[M, ...], what: str) -> M:
+    for method in methods:
+        if method.name == name:
+            return method
+    raise UnknownName(what, name, [method.name for method in methods])
+
+
+def _in_order(methods: Iterator[M]) -> tuple[M, ...]:
+    return tuple(sorted(methods, key=_rank))
+
+
+def _rank(method: Method) -> int:
+    return method.rank
+
+
+def _methods() -> Iterator[Method]:
+    for found in iter_modules(kinds.__path__):
+        module = import_module(f"{kinds.__name__}.{found.name}")
+        yield from getattr(module, "TESTS", ())
+        yield from getattr(module, "CORRECTIONS", ())
