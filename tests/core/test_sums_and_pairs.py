@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from scipy import stats
 from statsmodels.stats.proportion import confint_proportions_2indep, proportion_confint, proportions_ztest
 
-from eager_otter.core.association import whole_table_test
+from eager_otter.core.association import WholeTableTest, two_way
 from eager_otter.core.cells import group_from_memberships, make_cells
 from eager_otter.core.intervals import difference_interval, mean_difference_interval, wilson_interval
 from eager_otter.core.means import moments
@@ -22,7 +22,7 @@ from eager_otter.core.proportions import SharedPairs, match_pairs
 from eager_otter.core.proportions import test_proportions as compare_proportions
 from eager_otter.core.sums import Finisher, Sums
 from eager_otter.core.tally import CodedRows, ProductRows, ValueRows, tally
-from eager_otter.significance.registry import mean_test, share_test
+from eager_otter.significance.registry import mean_test, share_test, whole_table_method
 
 PAIR = np.array([[1, 2]])
 
@@ -247,6 +247,12 @@ def test_the_interval_of_a_difference_of_means_is_that_of_its_test() -> None:
     low, high = mean_difference_interval(gap, found.error[0], found.degrees[0], 95.0)
     expected = stats.ttest_ind(one, other, equal_var=False).confidence_interval(0.95)
     assert (low[0], high[0]) == pytest.approx((expected.low, expected.high))
+
+
+def whole_table_test(n: np.ndarray, w: np.ndarray, w2: np.ndarray) -> WholeTableTest | None:
+    table = two_way(n, w, w2)
+    method = whole_table_method(table)
+    return None if method is None else method.test(table)
 
 
 def test_fisher_is_worked_out_only_where_chi_square_cannot_be_trusted() -> None:

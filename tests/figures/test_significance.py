@@ -10,17 +10,22 @@ import numpy as np
 import pytest
 
 import eager_otter as otter
+from eager_otter.core.association import two_way
 from eager_otter.core.proportions import PairShares
 from eager_otter.core.sums import Sums
 from eager_otter.plan.schema import json_schema
 from eager_otter.significance import kinds, registry
+from eager_otter.significance.method import Order
 from eager_otter.significance.registry import (
+    association_measures,
     correction,
     corrections,
     mean_test,
     mean_tests,
     share_test,
     share_tests,
+    whole_table_method,
+    whole_table_methods,
 )
 
 ROOT = Path(__file__).parents[2]
@@ -102,6 +107,10 @@ def test_each_method_is_said_shown_documented_and_offered() -> None:
     for test in (*share_tests(), *mean_tests()):
         assert test.sentence and test.formula
         assert f"'{test.name}'" in schema and test.name in document
+    for measure in association_measures():
+        assert measure.name.split()[-1].casefold() in document
+    for method in whole_table_methods():
+        assert method.sentence and method.formula and method.name.split("-")[0].casefold() in document
     for one in corrections():
         assert bool(one.sentence and one.short) == one.corrects
         assert f"'{one.name}'" in schema
@@ -151,6 +160,28 @@ def test_the_parts_of_a_variance_of_means_add_up_to_it(test: registry.MeanTest) 
     pairs = PairMeans(*(np.array([[value]]) for value in (4.0, 9.0, 30.0, 12.0)))
     first, second = test.parts(pairs)
     np.testing.assert_allclose(first + second, test.variance(pairs), rtol=1e-12)
+
+
+@pytest.mark.parametrize("rows", ["ordered", "two answers", "none"])
+@pytest.mark.parametrize("columns", ["ordered", "two answers", "none"])
+@pytest.mark.parametrize("shape", [(2, 2), (3, 3), (2, 5), (4, 2)])
+def test_every_table_has_one_fitting_measure_and_one_test(
+    shape: tuple[int, int], rows: Order, columns: Order
+) -> None:
+    fitting = [one for one in association_measures() if one.reason(shape, rows, columns)]
+    first = fitting[0].name
+    if shape == (2, 2) or "none" in (rows, columns):
+        assert first == "Cramér's V"
+    else:
+        assert first == ("Kendall's τ-b" if shape[0] == shape[1] else "Stuart's τ-c")
+    plain = two_way(*[np.full(shape, 10.0)] * 3)
+    weighted = two_way(np.full(shape, 10.0), np.full(shape, 10.0), np.full(shape, 14.0))
+    for table, name in ((plain, "chi-square"), (weighted, "Rao-Scott")):
+        assert [one.name for one in whole_table_methods() if one.fits(table)] == [name]
+
+
+def test_a_table_of_one_row_has_no_test() -> None:
+    assert whole_table_method(two_way(*[np.array([[3.0, 4.0], [0.0, 0.0]])] * 3)) is None
 
 
 @pytest.mark.usefixtures("with_new_methods")

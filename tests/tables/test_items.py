@@ -47,6 +47,21 @@ def test_a_letter_never_stands_on_28_percent_beside_52(small: Small) -> None:
     assert complete.line("Yes", "column percent").letters == ("", "A")
 
 
+def test_items_side_by_side_are_sorted_by_the_largest_of_any_or_by_one_named(small: Small) -> None:
+    book = BOOK.replace("{1: No, 2: Yes}", "{1: Low, 2: Middle, 3: High}")
+    a, b = [1] * 5 + [2] * 3 + [3] * 2, [1] * 1 + [2] * 2 + [3] * 7
+    survey = small(book, a=a, b=b)
+
+    def rows(sort: otter.Sorting | None) -> list[str]:
+        table = survey.items_table(["a", "b"], shape="answers by items", figures=["column percent"], sort=sort)
+        return [line.label for line in table.lines if line.kind == "answer"]
+
+    assert rows(None) == ["Low", "Middle", "High"]
+    assert rows(otter.Sorting()) == ["High", "Low", "Middle"]  # 70 %, 50 %, 30 % of any item
+    assert rows(otter.Sorting(column="First")) == ["Low", "Middle", "High"]
+    assert rows(otter.Sorting(column="First", up=True)) == ["High", "Middle", "Low"]
+
+
 @given(st.integers(0, 10_000), st.floats(0.05, 0.95), st.integers(12, 60))
 def test_items_agree_with_a_loop_over_people_whatever_they_left_out(
     seed: int, share: float, people: int

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Literal
+from functools import cached_property
 
 import numpy as np
 
 from eager_otter.core.arrays import FloatArray
 from eager_otter.core.proportions import two_sided_normal
 
-MeasureName = Literal["Cramér's V", "Kendall's τ-b", "Stuart's τ-c", "Goodman and Kruskal's γ"]
 FEW, FEWEST = 5.0, 1.0  # expected counts below these are small
 
 
@@ -23,7 +22,7 @@ class WholeTableTest:
     exact test where the table is 2×2 and unweighted and expected counts are too small for chi-square, else NaN.
     """
 
-    method: Literal["chi-square", "Rao-Scott"]
+    method: str
     chi_square: float
     statistic: float
     df1: float
@@ -51,7 +50,7 @@ class WholeTableTest:
 class Measure:
     """A measure of association: 0 none, 1 (or −1) perfect. P is NaN where there is none, as for V."""
 
-    name: MeasureName
+    name: str
     value: float
     p_value: float
 
@@ -62,37 +61,95 @@ def without_empty(*tables: FloatArray) -> tuple[FloatArray, ...]:
     return tuple(table[np.ix_(rows, columns)] for table in tables)
 
 
-def whole_table_test(n: FloatArray, w: FloatArray, w2: FloatArray) -> WholeTableTest | None:
-    """Test a table (rows, columns) of people n, weights Σw and Σw² for association; None for a single row or column.
+@dataclass(frozen=True, eq=False)
+class TwoWay:
+    """A table of people (rows, columns): numbers n, weights Σw and Σw², without empty rows and columns."""
 
-    Weights all equal: Pearson's chi-square with (R−1)(C−1) degrees of freedom. Else Pearson's chi-square on the
-    weighted shares with the second-order correction of Rao & Scott (1981, 1984) in the F form of Thomas & Rao (1987).
-    Empty rows and columns are left out.
+    n: FloatArray
+    w: FloatArray
+    w2: FloatArray
+
+    @property
+    def testable(self) -> bool:
+        """Whether it has two rows and two columns at least."""
+        return bool(min(self.n.shape) >= 2)
+
+    @property
+    def weighted(self) -> bool:
+        """Whether the weights differ: Σw² · n exceeds (Σw)² only then."""
+        total, weight, squares = self.n.sum(), self.w.sum(), self.w2.sum()
+        return bool(squares * total > weight**2 * (1.0 + 1e-12))
+
+    @cached_property
+    def shares(self) -> FloatArray:
+        """The weighted shares of the cells: they add up to 1."""
+        return np.asarray(self.w / self.w.sum())
+
+    @cached_property
+    def expected(self) -> FloatArray:
+        """The numbers of people expected where nothing is associated."""
+        return np.asarray(np.outer(self.n.sum(axis=1), self.n.sum(axis=0)) / self.n.sum())
+
+    @cached_property
+    def order(self) -> Concordance:
+        """What pairs of people say of an association of two orders."""
+        return _concordance(self.shares, self.w2 / self.w.sum() ** 2)
+
+
+@dataclass(frozen=True, slots=True)
+class Concordance:
+    """Pairs of people by their order in rows and columns: shares of `more` alike and `less`, every pair twice.
+
+    `untied` is √((1 − Σp_r²)(1 − Σp_c²)); `p_value` that of Brown & Benedetti (1977) under no association.
     """
-    n, w, w2 = without_empty(n, w, w2)
-    if min(n.shape) < 2:
-        return None
-    expected = np.outer(n.sum(axis=1), n.sum(axis=0)) / n.sum()
-    small, smallest = int((expected < FEW).sum()), float(expected.min())
-    total = float(n.sum())
-    if not _weighted(n, w, w2):
-        chi = float(((n - expected) ** 2 / expected).sum())
-        df = float((n.shape[0] - 1) * (n.shape[1] - 1))
-        found = WholeTableTest(
-            method="chi-square",
-            chi_square=chi,
-            statistic=chi,
-            df1=df,
-            df2=float("nan"),
-            p_value=_chi_square_tail(chi, df),
-            exact=float("nan"),
-            small=small,
-            cells=n.size,
-            smallest=smallest,
-        )
-        return replace(found, exact=_fisher(n)) if n.shape == (2, 2) and found.doubtful else found
-    chi = total * _phi_square(w / w.sum())
-    trace, trace2 = _design_effects(w, w2, total)
+
+    more: float
+    less: float
+    untied: float
+    p_value: float
+
+    @property
+    def total(self) -> float:
+        """Those alike less the others."""
+        return self.more - self.less
+
+
+def two_way(n: FloatArray, w: FloatArray, w2: FloatArray) -> TwoWay:
+    """Make a table of people n, weights Σw and Σw² (rows, columns), without its empty rows and columns."""
+    return TwoWay(*without_empty(n, w, w2))
+
+
+def chi_square_test(table: TwoWay, method: str) -> WholeTableTest:
+    """Test for association by Pearson's chi-square with (R−1)(C−1) degrees of freedom, for weights that are all equal.
+
+    A 2×2 table whose expected counts are too small has Fisher's exact test as well.
+    """
+    n, expected = table.n, table.expected
+    chi = float(((n - expected) ** 2 / expected).sum())
+    df = float((n.shape[0] - 1) * (n.shape[1] - 1))
+    found = WholeTableTest(
+        method=method,
+        chi_square=chi,
+        statistic=chi,
+        df1=df,
+        df2=float("nan"),
+        p_value=_chi_square_tail(chi, df),
+        exact=float("nan"),
+        small=int((expected < FEW).sum()),
+        cells=n.size,
+        smallest=float(expected.min()),
+    )
+    return replace(found, exact=_fisher(n)) if n.shape == (2, 2) and found.doubtful else found
+
+
+def rao_scott_test(table: TwoWay, method: str) -> WholeTableTest:
+    """Test for association by Pearson's chi-square on the weighted shares, corrected for the weights.
+
+    The second-order correction of Rao & Scott (1981, 1984) in the F form of Thomas & Rao (1987).
+    """
+    total, expected = float(table.n.sum()), table.expected
+    chi = total * _phi_square(table.shares)
+    trace, trace2 = _design_effects(table.w, table.w2, total)
     if not trace > 0:
         f = df1 = df2 = p = float("nan")
     else:
@@ -100,23 +157,22 @@ def whole_table_test(n: FloatArray, w: FloatArray, w2: FloatArray) -> WholeTable
         df2 = df1 * (total - 1.0)
         p = _f_tail(f, df1, df2)
     return WholeTableTest(
-        method="Rao-Scott",
+        method=method,
         chi_square=chi,
         statistic=f,
         df1=df1,
         df2=df2,
         p_value=p,
         exact=float("nan"),
-        small=small,
-        cells=n.size,
-        smallest=smallest,
+        small=int((expected < FEW).sum()),
+        cells=table.n.size,
+        smallest=float(expected.min()),
     )
 
 
-def _weighted(n: FloatArray, w: FloatArray, w2: FloatArray) -> bool:
-    """Tell whether the weights differ: Σw² · n exceeds (Σw)² only then."""
-    total, weight, squares = n.sum(), w.sum(), w2.sum()
-    return bool(squares * total > weight**2 * (1.0 + 1e-12))
+def cramers_v(table: TwoWay) -> float:
+    """Give √(χ²/(N·min(R−1, C−1))) of the weighted shares."""
+    return float(np.sqrt(_phi_square(table.shares) / (min(table.n.shape) - 1)))
 
 
 def _phi_square(p: FloatArray) -> float:
@@ -144,36 +200,15 @@ def _design_effects(w: FloatArray, w2: FloatArray, n: float) -> tuple[float, flo
     return float(np.trace(d)), float(np.trace(d @ d))
 
 
-def measures(n: FloatArray, w: FloatArray, w2: FloatArray) -> dict[MeasureName, Measure]:
-    """Work out all measures of a table (rows, columns), rows and columns in their order; empty for one row or column.
-
-    Kendall's τ-b, Stuart's τ-c = 2m(P−Q)/(N²(m−1)), m = min(R, C), Goodman & Kruskal's γ, from the weighted shares,
-    with the P value of Brown & Benedetti (1977) under no association; Cramér's V = √(χ²/(N·min(R−1, C−1))).
-    """
-    n, w, w2 = without_empty(n, w, w2)
-    if min(n.shape) < 2:
-        return {}
-    p = w / w.sum()
-    shares2 = w2 / w.sum() ** 2
-    least = min(p.shape)
+def _concordance(p: FloatArray, shares2: FloatArray) -> Concordance:
     concordant, discordant = _pairs(p), _pairs(p[:, ::-1])[:, ::-1]
     d = concordant - discordant
-    more, less = float((p * concordant).sum()), float((p * discordant).sum())  # every pair twice
+    more, less = float((p * concordant).sum()), float((p * discordant).sum())
     total = more - less
     error = 2.0 * np.sqrt((shares2 * (d - total) ** 2).sum())
     p_value = float(two_sided_normal(np.array(total / error))) if error > 0 else float("nan")
     untied = np.sqrt((1.0 - (p.sum(axis=1) ** 2).sum()) * (1.0 - (p.sum(axis=0) ** 2).sum()))
-    found = (
-        Measure(name="Cramér's V", value=float(np.sqrt(_phi_square(p) / (least - 1))), p_value=float("nan")),
-        Measure(name="Kendall's τ-b", value=float(total / untied), p_value=p_value),
-        Measure(name="Stuart's τ-c", value=float(least * total / (least - 1)), p_value=p_value),
-        Measure(
-            name="Goodman and Kruskal's γ",
-            value=total / (more + less) if more + less > 0 else float("nan"),
-            p_value=p_value,
-        ),
-    )
-    return {measure.name: measure for measure in found}
+    return Concordance(more=more, less=less, untied=float(untied), p_value=p_value)
 
 
 def _pairs(p: FloatArray) -> FloatArray:

@@ -1,14 +1,20 @@
-"""What a test of a pair of columns is, and a correction for many: how it is computed, said, and shown in a working."""
+"""What a test, a correction or a measure of association is: how it is computed, said, and shown in a working."""
 
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from typing import Literal
 
 from eager_otter.core.arrays import FloatArray
+from eager_otter.core.association import TwoWay, WholeTableTest
 from eager_otter.core.means import PairMeans
 from eager_otter.core.proportions import PairShares
+from eager_otter.looks.words import Words
 
 POOLED_SHARE = "p = (e₁p₁ + e₂p₂) / (e₁ + e₂), with shares p₁, p₂ and effective bases e₁, e₂"
+
+
+Order = Literal["ordered", "two answers", "none"]
 
 
 class Method:
@@ -70,3 +76,40 @@ class Correction(Method, ABC):
     @abstractmethod
     def adjust(self, p: FloatArray) -> FloatArray:
         """Correct the P values (rows, tests) of families, one a row; NaN, where there is no test, stays NaN."""
+
+
+class WholeTableMethod(Method, ABC):
+    """A test of a whole table, of those whose cells share nobody; the first that `fits` is made."""
+
+    @abstractmethod
+    def fits(self, table: TwoWay) -> bool:
+        """Tell whether it is the test for a table."""
+
+    @abstractmethod
+    def test(self, table: TwoWay) -> WholeTableTest:
+        """Test a table of two rows and two columns at least."""
+
+    @abstractmethod
+    def told(self, test: WholeTableTest, p: str, say: Words) -> str:
+        """Say its statistic, with its P value said already."""
+
+
+class AssociationMeasure(Method, ABC):
+    """A measure of association, 0 for none and 1 or −1 for a perfect one; the first with a `reason` fits a table.
+
+    With `ordered` its sign says which way the association runs.
+    """
+
+    ordered: bool = True
+
+    @abstractmethod
+    def value(self, table: TwoWay) -> float:
+        """Measure a table of two rows and two columns at least, rows and columns in their order."""
+
+    def p_value(self, _: TwoWay) -> float:
+        """Give the P value of no association; NaN where the measure has none of its own."""
+        return float("nan")
+
+    @abstractmethod
+    def reason(self, shape: tuple[int, ...], rows: Order, columns: Order) -> str:
+        """Say why it fits a table of a shape whose sides have such orders; "" where it does not."""

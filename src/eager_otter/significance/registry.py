@@ -8,9 +8,17 @@ from importlib import import_module
 from pkgutil import iter_modules
 from typing import TypeVar
 
+from eager_otter.core.association import Measure, TwoWay
 from eager_otter.errors import UnknownName
 from eager_otter.significance import kinds
-from eager_otter.significance.method import Correction, MeanTest, Method, ShareTest
+from eager_otter.significance.method import (
+    AssociationMeasure,
+    Correction,
+    MeanTest,
+    Method,
+    ShareTest,
+    WholeTableMethod,
+)
 
 M = TypeVar("M", bound=Method)
 
@@ -31,6 +39,33 @@ def mean_tests() -> tuple[MeanTest, ...]:
 def corrections() -> tuple[Correction, ...]:
     """List the corrections for many comparisons, the usual one, none at all, first."""
     return _in_order(method for method in _methods() if isinstance(method, Correction))
+
+
+@cache
+def whole_table_methods() -> tuple[WholeTableMethod, ...]:
+    """List the tests of whole tables, in the order in which they are tried."""
+    return _in_order(method for method in _methods() if isinstance(method, WholeTableMethod))
+
+
+@cache
+def association_measures() -> tuple[AssociationMeasure, ...]:
+    """List the measures of association, in the order in which they are tried."""
+    return _in_order(method for method in _methods() if isinstance(method, AssociationMeasure))
+
+
+def whole_table_method(table: TwoWay) -> WholeTableMethod | None:
+    """Choose the test of a whole table; None for a single row or column."""
+    if not table.testable:
+        return None
+    return next(method for method in whole_table_methods() if method.fits(table))
+
+
+def measures_of(table: TwoWay) -> dict[str, Measure]:
+    """Take all measures of a whole table of two rows and two columns at least, by name."""
+    return {
+        one.name: Measure(name=one.name, value=one.value(table), p_value=one.p_value(table))
+        for one in association_measures()
+    }
 
 
 def share_test(name: str) -> ShareTest:
@@ -68,3 +103,4 @@ def _methods() -> Iterator[Method]:
         module = import_module(f"{kinds.__name__}.{found.name}")
         yield from getattr(module, "TESTS", ())
         yield from getattr(module, "CORRECTIONS", ())
+        yield from getattr(module, "MEASURES", ())

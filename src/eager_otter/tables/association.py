@@ -4,21 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, FloatArray
-from eager_otter.core.association import (
-    Measure,
-    MeasureName,
-    WholeTableTest,
-    measures,
-    whole_table_test,
-    without_empty,
-)
+from eager_otter.core.association import Measure, WholeTableTest, two_way
 from eager_otter.core.letters import alpha_of
 from eager_otter.looks.words import ENGLISH, Words, said
+from eager_otter.significance.method import Order
+from eager_otter.significance.registry import (
+    association_measures,
+    measures_of,
+    whole_table_method,
+    whole_table_methods,
+)
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import TableRequest
 from eager_otter.tables.rounding import LEAST_P, p_text, rounded
@@ -29,15 +28,6 @@ SIZES = (
     (0.4, said("moderate association")),
 )
 STRONG = said("strong association")
-NAMES: Mapping[MeasureName, str] = {
-    "Cramér's V": said("Cramér's V"),
-    "Kendall's τ-b": said("Kendall's τ-b"),
-    "Stuart's τ-c": said("Stuart's τ-c"),
-    "Goodman and Kruskal's γ": said("Goodman and Kruskal's γ"),
-}
-
-
-Order = Literal["ordered", "two answers", "none"]
 
 
 def side_order(ordered: bool, answers: int) -> Order:
@@ -84,7 +74,7 @@ class Association:
     fitting: Measure | None
     reason: str
     size: str
-    all: Mapping[MeasureName, Measure]
+    all: Mapping[str, Measure]
     why_not: str = ""
     left_out: tuple[str, ...] = ()
 
@@ -132,9 +122,9 @@ def associate(crossing: Crossing, out: BoolArray) -> Association:
     """Test a question by one banner group; columns where `out` (columns,) is True stay out."""
     n, w, w2 = (table[:, ~out] for table in (crossing.n, crossing.w, crossing.w2))
     left_out = tuple(label for label, thin in zip(crossing.columns, out.tolist(), strict=True) if thin)
-    test = None if crossing.shares_people else whole_table_test(n, w, w2)
-    found = {} if test is None else measures(n, w, w2)
-    if test is None or not found:
+    table = two_way(n, w, w2)
+    method = None if crossing.shares_people else whole_table_method(table)
+    if method is None:
         why = (
             said("its columns share people")
             if crossing.shares_people
@@ -151,35 +141,22 @@ def associate(crossing: Crossing, out: BoolArray) -> Association:
             why_not=why,
             left_out=left_out,
         )
-    (kept,) = without_empty(n)
-    name, reason = _fitting(kept.shape, crossing.rows_order, crossing.columns_order)
+    reasons = (
+        (measure, measure.reason(table.n.shape, crossing.rows_order, crossing.columns_order))
+        for measure in association_measures()
+    )
+    fitting, reason = next((measure, reason) for measure, reason in reasons if reason)
+    found = measures_of(table)
     return Association(
         group=crossing.group,
         people=round(float(n.sum())),
-        test=test,
-        fitting=found[name],
+        test=method.test(table),
+        fitting=found[fitting.name],
         reason=reason,
-        size=_size(found[name], ordered=name != "Cramér's V"),
+        size=_size(found[fitting.name], ordered=fitting.ordered),
         all=found,
         left_out=left_out,
     )
-
-
-def _fitting(shape: tuple[int, ...], rows: Order, columns: Order) -> tuple[MeasureName, str]:
-    """Choose the measure that fits; a side of two answers counts as ordered."""
-    if shape == (2, 2):
-        return "Cramér's V", said("two rows by two columns")
-    if "none" in (rows, columns):
-        return "Cramér's V", said("at least one side has no order")
-    square = shape[0] == shape[1]
-    name: MeasureName = "Kendall's τ-b" if square else "Stuart's τ-c"
-    if "two answers" in (rows, columns):
-        if square:
-            return name, said("each side is ordered or has two answers, with as many rows as columns")
-        return name, said("each side is ordered or has two answers, with unequal numbers of rows and columns")
-    if square:
-        return name, said("both sides are ordered, with as many rows as columns")
-    return name, said("both sides are ordered, with unequal numbers of rows and columns")
 
 
 def whole_table_notes(
@@ -222,16 +199,8 @@ def p_said(p: float, say: Words) -> str:
 
 
 def _test_words(test: WholeTableTest, say: Words) -> str:
-    statistic, p = say.number(f"{test.statistic:.2f}"), p_said(test.p_value, say)
-    if test.method == "chi-square":
-        told = said("chi-square {statistic} on {df} {df:degree|degrees} of freedom, {p}")
-        return say(told, statistic=statistic, df=int(test.df1), p=p)
-    corrected = said(
-        "chi-square of the weighted shares, corrected for the weights (Rao and Scott): F = {statistic} on {df1} and "
-        "{df2} degrees of freedom, {p}"
-    )
-    df1, df2 = say.number(f"{test.df1:,.1f}"), say.number(f"{test.df2:,.0f}")
-    return say(corrected, statistic=statistic, df1=df1, df2=df2, p=p)
+    method = next(one for one in whole_table_methods() if one.name == test.method)
+    return method.told(test, p_said(test.p_value, say), say)
 
 
 def _verdict(test: WholeTableTest, level: float, say: Words) -> str:
@@ -245,4 +214,4 @@ def _verdict(test: WholeTableTest, level: float, say: Words) -> str:
 
 def _measure_words(measure: Measure, say: Words) -> str:
     p = "" if np.isnan(measure.p_value) else f" ({p_said(measure.p_value, say)})"
-    return f"{say(NAMES[measure.name])} {say.number(str(rounded(measure.value, 2)))}{p}"
+    return f"{say(measure.name)} {say.number(str(rounded(measure.value, 2)))}{p}"

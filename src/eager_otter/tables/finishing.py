@@ -13,7 +13,8 @@ from eager_otter.core.arrays import FloatArray, IntArray, effective_base
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.sums import Sums
 from eager_otter.looks.words import said
-from eager_otter.tables.association import Order, side_order
+from eager_otter.significance.method import Order
+from eager_otter.tables.association import side_order
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.base_rules import mark_names, marks_of, with_differences
 from eager_otter.tables.facts import Facts

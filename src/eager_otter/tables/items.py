@@ -342,7 +342,7 @@ class _PairedMaking(Making):
         super().__init__(request, sums, setting)
         self.paired = paired
 
-    def _rows(self) -> tuple[Row, ...]:
+    def rows_shown(self) -> tuple[Row, ...]:
         """Choose and order rows by the largest percent of any item, unless a column is named."""
         percents = np.nan_to_num(self.percents)
         largest = np.hstack([percents.max(axis=1, keepdims=True), percents])

@@ -1,1 +1,1 @@
-"""The tests and corrections there are, a file each: a module with TESTS or CORRECTIONS is all that a new one needs."""
+"""Tests, corrections and measures, a file each: TESTS, CORRECTIONS or MEASURES in it are all that a new one needs."""
