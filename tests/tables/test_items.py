@@ -53,7 +53,9 @@ def test_items_side_by_side_are_sorted_by_the_largest_of_any_or_by_one_named(sma
     survey = small(book, a=a, b=b)
 
     def rows(sort: otter.Sorting | None) -> list[str]:
-        table = survey.items_table(["a", "b"], shape="answers by items", figures=["column percent"], sort=sort)
+        table = survey.items_table(
+            ["a", "b"], shape="answers by items", figures=["column percent"], sort=sort
+        )
         return [line.label for line in table.lines if line.kind == "answer"]
 
     assert rows(None) == ["Low", "Middle", "High"]

@@ -233,7 +233,7 @@ def unequal_nets(plan: Plan) -> Iterator[Finding]:
         by_label: dict[str, dict[int, list[str]]] = {}
         for k, name in enumerate(items.questions):
             question = plan.codebook.question(name)
-            shown = {items.figure_of(k).casefold()} if items.shape == "items by columns" else None
+            shown = {items.figure_of(k).casefold()} if items.stands.one_figure else None
             for net in question.nets if question.scale else ():
                 if shown is None or net.label.casefold() in shown:
                     lengths = by_label.setdefault(net.label, {})

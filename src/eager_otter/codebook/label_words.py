@@ -1,4 +1,4 @@
-"""What the labels of answers say, in the languages that ship: no answer, other, good and bad."""
+"""What labels say, in the languages that ship: no answer, other, good and bad, and times."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ def _any_of(*patterns: str) -> re.Pattern[str]:
     return re.compile("|".join(patterns), re.IGNORECASE)
 
 
+TIME = _any_of(r"wave|day|week|month|quarter|year|period|date", r"welle|\btag|woche|monat|quartal|jahr|datum")
 NO_ANSWER = _any_of(
     r"\b(don['’]?t know|do not know|not sure|unsure|no opinion|no answer|no view|cannot say|can['’]?t say|refus\w*"
     r"|prefer not|not stated|not applicable|not answered|n/a)\b",
@@ -58,3 +59,12 @@ def _worth(label: str) -> int:
     if BAD.search(label):
         return -1
     return 1 if GOOD.search(label) else 0
+
+
+def says_time(label: str) -> bool:
+    """Tell whether a label says that its answers are waves, or other times.
+
+    >>> says_time("Wave"), says_time("Region"), says_time("Befragungswelle")
+    (True, False, True)
+    """
+    return TIME.search(label) is not None

@@ -13,12 +13,12 @@ from eager_otter.figures.registry import all_figures, check_figure, figures_with
 from eager_otter.looks.theme import DigitsKind, LettersPlace, as_percent_digits
 from eager_otter.plan.plan import SheetsPer
 from eager_otter.significance.registry import corrections, mean_tests, share_tests
+from eager_otter.tables.item_shapes import Shape
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import (
     BASE_FIGURES,
     Against,
     JudgedOn,
-    Shape,
     SortBy,
     TotalPlace,
     WholeTable,

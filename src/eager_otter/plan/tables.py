@@ -24,17 +24,17 @@ from eager_otter.plan.file import (
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.tables.banner import lay_out
 from eager_otter.tables.figures import refuse_figures
-from eager_otter.tables.items import check_alike, idle_item_tests
+from eager_otter.tables.item_shapes import SHAPES
 from eager_otter.tables.request import (
     EVERY_GROUP,
     Banner,
     Items,
-    Shape,
     Sorting,
     TableRequest,
     TestRules,
 )
 from eager_otter.tables.rows import NOT_TABULATED
+from eager_otter.tables.shapes.items_across import check_alike, idle_item_tests
 from eager_otter.tables.table import find_column, find_group
 
 
@@ -71,7 +71,7 @@ class TablesReading:
         if self.context.codebook is None or self.context.problems:
             return
         for request in requests:
-            if request.items is not None and request.items.shape in ("answers by items", "before by after"):
+            if not request.over_banner:
                 continue  # no banner stands there
             known = self._checked.setdefault(id(request.banner), [])
             sort = request.rows.sort
@@ -92,8 +92,7 @@ class TablesReading:
         for request in requests:
             if not request.chart_groups or self.context.codebook is None or self.context.problems:
                 continue
-            across = request.items is None or request.items.shape in ("items by columns", "one under another")
-            if not across or not request.banner.groups:
+            if not request.over_banner or not request.banner.groups:
                 self.context.note(
                     where, "the table has no banner groups, so this would do nothing; take it out."
                 )
@@ -265,7 +264,7 @@ class TablesReading:
                     hint = nearest(part.grid, tuple(self.context.codebook.grids))
                     self.context.note((*place, "grid"), f"no grid {part.grid!r} in the codebook.{hint}")
                 return []
-            what = f" – {part.figure}" if part.shape == "items by columns" else ""
+            what = f" – {part.figure}" if SHAPES[part.shape].one_figure else ""
             written = [ItemFile(question=name) for name in grid.items]
             title = title or grid.text + what
         else:
@@ -291,21 +290,22 @@ class TablesReading:
         except RequestError as error:
             self.context.note(place, str(error))
             return []
-        idle, why = IDLE_IN_ITEMS[part.shape]
-        self.settings.refuse_idle(part, idle, why, place)
-        if part.shape != "items by columns":
+        shape = SHAPES[part.shape]
+        idle = {name: ANSWER_SETTINGS.get(name, name) for name in shape.idle}
+        self.settings.refuse_idle(part, idle, shape.why_idle, place)
+        if not shape.one_figure:
             for k, item in enumerate(part.items or []):
                 if item.figure is not None:
                     message = f"figure goes with as: items by columns, not with {part.shape}; take it out."
                     self.context.note((*place, "items", k, "figure"), message, key=True)
         self._refuse_idle_tests(part, request, place)
-        if part.shape == "answers by items":
+        if shape.items_across:
             try:
                 check_alike(questions)
             except RequestError as error:
                 self.context.note(place, str(error))
                 return []
-        if part.shape == "answers by items" and part.tests is not None:
+        if shape.items_across and part.tests is not None:
             said = {TestsFile.model_fields[name].alias or name for name in part.tests.model_fields_set}
             for key, message in idle_item_tests(request.tests, items, questions).items():
                 if key in said:
@@ -338,7 +338,7 @@ class TablesReading:
         self, part: ItemsFile, questions: Sequence[Question], figures: Sequence[str], place: Place
     ) -> None:
         """Check that each item has the figure wanted of it."""
-        if part.shape != "items by columns":
+        if not SHAPES[part.shape].one_figure:
             return
         for question, figure in zip(questions, figures, strict=True):
             summary = summary_called(figure)
@@ -425,19 +425,6 @@ ANSWER_SETTINGS = {
     "empty_rows": "empty rows",
     "headings": "headings",
     "no_answer": "no answer",
-}
-IDLE_IN_ITEMS: Mapping[Shape, tuple[Mapping[str, str], str]] = {
-    "items by columns": (
-        {name: alias for name, alias in ANSWER_SETTINGS.items() if name not in ("sort", "leave_out")}
-        | {"untested": "untested"},
-        "each row is an item",
-    ),
-    "answers by items": ({"banner": "banner", "figure": "figure"}, "the items are the columns"),
-    "one under another": ({"figure": "figure"}, "whole questions are shown"),
-    "before by after": (
-        {"banner": "banner", "figure": "figure", "base": "base", "tests": "tests", "untested": "untested"},
-        "the answers after are the columns, for those who answered both times, and nothing is tested",
-    ),
 }
 
 

@@ -152,7 +152,7 @@ class _Writing:
             what = self._items(request, request.items)
         standard = self.standard
         own: dict[str, Any] = {}
-        across = request.items is None or request.items.shape in ("items by columns", "one under another")
+        across = request.over_banner
         if request.banner != standard.banner and across:
             own["banner"] = self._name_of(request.banner)
         if (request.levels, request.tests) != (standard.levels, standard.tests):
@@ -217,7 +217,7 @@ def _named_items(request: TableRequest, items: Items) -> dict[str, Any]:
 
 
 def _shape(items: Items) -> dict[str, str]:
-    figure = {"figure": items.figure} if items.shape == "items by columns" else {}
+    figure = {"figure": items.figure} if items.stands.one_figure else {}
     return {"as": items.shape, **figure}
 
 

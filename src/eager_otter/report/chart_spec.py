@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -21,9 +20,6 @@ ON_A_CHART = ("letters", "against", "marks", "signs")  # notes that a chart is n
 NARROW = 4  # percent: narrower pieces of a stacked bar of an office program carry no figure
 ChartKind = Literal["bars", "stacked bars", "lines"]
 MOST_SERIES = 6  # columns of a banner group that is drawn unasked
-TIME = re.compile(  # in the languages that ship
-    r"wave|day|week|month|quarter|year|period|date|welle|\btag|woche|monat|quartal|jahr|datum", re.IGNORECASE
-)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -153,7 +149,7 @@ def chart_of(table: Table, group: str = "") -> ChartSpec | None:
     if not rows or not columns:
         return None
     drawn = next((one for one in table.groups if one.start <= columns[-1] < one.stop), None)
-    waves = drawn is not None and bool(TIME.search(drawn.label)) and len(columns) > 1
+    waves = drawn is not None and drawn.over_time and len(columns) > 1
     by_items = all(line.code and line.code in _questions(table) for line in rows)
     if waves and by_items:
         timed = [k for k in columns if k not in table.loose]

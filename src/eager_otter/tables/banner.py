@@ -11,7 +11,8 @@ from typing import Literal, assert_never
 
 import numpy as np
 
-from eager_otter.codebook.model import Codebook
+from eager_otter.codebook.label_words import says_time
+from eager_otter.codebook.model import Codebook, Periods
 from eager_otter.core.arrays import BoolArray, IntArray
 from eager_otter.core.cells import ColumnGroup, group_from_memberships
 from eager_otter.data.responses import Responses
@@ -85,7 +86,7 @@ class BannerColumns:
         start = 1
         for block in self.blocks:
             inside = range(start, start + len(block.members))
-            yield block, [k for k in inside if self.columns[k].letter and not self.columns[k].hidden]
+            yield block, [k for k in inside if self.columns[k].compared]
             start += len(block.members)
 
     @property
@@ -101,7 +102,7 @@ def lay_out(banner: Banner, codebook: Codebook, rules: ColumnRules | None = None
     laid = _Laid(rules or ColumnRules(), flat, shapes)
     for number, shape in enumerate(shapes):
         laid.add(number, shape)
-    columns = [Column(label=TOTAL, fixed=TOTAL), *laid.columns]
+    columns = [Column(label=TOTAL, fixed=TOTAL, role="total"), *laid.columns]
     everything = tuple(k for k in range(1, len(columns)) if not columns[k].hidden)
     shown = {"first": (0, *everything), "last": (*everything, 0), "none": everything}[banner.total]
     if not shown:
@@ -156,7 +157,7 @@ def _shapes(banner: Banner, codebook: Codebook) -> Iterator[_Shape]:
                 f"The banner has {size:,} columns; at most {MOST_COLUMNS:,} fit. Nest or keep fewer answers."
             )
         shape = _shape(wanted, levels, codebook, lettered)
-        lettered += sum(bool(column.letter) for column in shape.columns)
+        lettered += sum(column.compared for column in shape.columns)
         yield shape
 
 
@@ -178,7 +179,13 @@ def _shape(
             inner.insert(0, SUBTOTAL)
         label = outer[-1] if outer else _label_of(wanted, codebook)
         heads = (title, *outer[:-1]) if outer else ()
-        group = Group(label=label, start=len(columns), stop=len(columns), outer=heads)
+        group = Group(
+            label=label,
+            start=len(columns),
+            stop=len(columns),
+            outer=heads,
+            over_time=says_time(label) or _is_of_periods(own, codebook),
+        )
         visible: list[Column] = []
         for point in (point for point in inner if not point.hidden):
             lettered += point.lettered
@@ -186,6 +193,7 @@ def _shape(
             visible.append(
                 Column(
                     label=point.label,
+                    role="subtotal" if point is SUBTOTAL else "point",
                     group=group.path,
                     letter=letter,
                     question=point.question,
@@ -207,6 +215,11 @@ def _shape(
     return _Shape(wanted=wanted, columns=tuple(columns), paths=tuple(paths), depth=len(levels) - 1)
 
 
+def _is_of_periods(group: BannerGroup, codebook: Codebook) -> bool:
+    """Tell whether the columns of a group are periods: months, quarters or the like."""
+    return bool(group.question) and isinstance(codebook.question(group.question).source, Periods)
+
+
 def _difference_columns(
     differences: Sequence[tuple[str, str, str]], inside: Sequence[Column], visible: int, group: Group
 ) -> list[Column]:
@@ -216,7 +229,9 @@ def _difference_columns(
         a, b = (find_column(inside, name, f"the banner group of {label!r}") for name in (plus, minus))
         behind = len(differences)  # hidden columns stand behind the differences
         places = tuple(group.start + k + (behind if k >= visible else 0) for k in (a, b))
-        found.append(Column(label=label, group=group.path, difference=(places[0], places[1])))
+        found.append(
+            Column(label=label, role="difference", group=group.path, difference=(places[0], places[1]))
+        )
     return found
 
 
@@ -258,28 +273,29 @@ class _Laid:
         )
         parent_column = {prefix: start + len(placed) + k for k, prefix in enumerate(prefixes)}
         parent_member = {prefix: points + k for k, prefix in enumerate(prefixes)}
-        placed += [Column(label=ALL, fixed=ALL, hidden=True) for _ in prefixes]
+        placed += [Column(label=ALL, role="parent", fixed=ALL, hidden=True) for _ in prefixes]
         members += [Member("in", parent_member[prefix]) for prefix in prefixes]
         control, elsewhere = self._control(tests, number, start + len(placed))
         if elsewhere is not None:
             placed.append(
-                replace(self.flat[self.starts[elsewhere[0]] + elsewhere[1]], letter="", hidden=True)
+                replace(
+                    self.flat[self.starts[elsewhere[0]] + elsewhere[1]],
+                    role="control",
+                    letter="",
+                    hidden=True,
+                )
             )
             members.append(Member("in", points + len(prefixes)))
         for path in shape.paths:
             group = replace(path.group, start=start + path.group.start, stop=start + path.group.stop)
             self.groups.append(group)
-            tested = [
-                k
-                for k in range(group.start, group.stop)
-                if placed[k - start].letter and placed[k - start].difference is None
-            ]
+            tested = [k for k in range(group.start, group.stop) if placed[k - start].compared]
             rest: dict[int, int] = {}
             if tests.against in ("rest", "total"):
                 parent = parent_member[path.places] if tests.rest_of_parent and path.places else -1
                 for k in tested:
                     rest[k] = start + len(placed)
-                    placed.append(Column(label=REST, fixed=REST, hidden=True))
+                    placed.append(Column(label=REST, role="rest", fixed=REST, hidden=True))
                     members.append(Member("rest", column_place[k - start], parent))
             within = _named_in(placed, path, start, tests.control)
             self.leaves.append(

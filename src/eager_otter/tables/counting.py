@@ -148,7 +148,7 @@ class BannerCounting:
         """Find the groups, by their first column, in which someone is in two of the columns compared."""
         found = set()
         for group in self.layout.groups:
-            wanted = {k for k in range(group.start, group.stop) if self.layout.columns[k].letter}
+            wanted = {k for k in range(group.start, group.stop) if self.layout.columns[k].compared}
             for cells in self.cells.sets:
                 inside = [place for place, k in enumerate(cells.columns.tolist()) if k in wanted]
                 if len(inside) > 1 and bool((cells.members[inside].sum(axis=0) > 1).any()):

@@ -195,7 +195,7 @@ class _Working:
     @property
     def _paired(self) -> bool:
         """Whether the columns are items: then each has a base of its own, and none is the Total."""
-        return self.table.counted[0].letter != ""
+        return self.table.shape == "answers by items"
 
     # --- the figure -------------------------------------------------------------------------------------
 

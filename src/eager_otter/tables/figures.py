@@ -13,17 +13,17 @@ from eager_otter.tables.request import Figure, TableRequest
 
 def why_not(request: TableRequest, question: Question, figure: str) -> str:
     """Say why a table of a question cannot have a figure; "" where it can. Needs no data."""
-    found, shape = figure_called(figure), "" if request.items is None else request.items.shape
+    found, items = figure_called(figure), request.items
     if request.value is not None:
         fitting = [one.name for one in all_figures() if one.of_cells]
         return "" if found.of_cells else f"its cells sum up {request.value}, which takes {', '.join(fitting)}"
-    if shape == "items by columns":
+    if items is not None and items.stands.one_figure:
         return "a table of items by columns shows the one figure named as its 'figure'"
-    if shape == "before by after" and not found.of_moves:
+    if items is not None and items.stands.of_moves and not found.of_moves:
         return f"before by after takes {', '.join(one.name for one in all_figures() if one.of_moves)}"
     asked = Asked(
         question=question,
-        without_total=shape == "answers by items",
+        without_total=items is not None and items.stands.items_across,
         nested_rows=bool(request.within),
         nested_banner=any(group.nest for group in request.banner.groups),
     )

@@ -12,7 +12,7 @@ from eager_otter.codebook.model import Question
 from eager_otter.core.arrays import FloatArray, IntArray, effective_base
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.sums import Sums
-from eager_otter.looks.words import said
+from eager_otter.figures.registry import line_figure
 from eager_otter.significance.method import Order
 from eager_otter.tables.association import side_order
 from eager_otter.tables.banner import BannerColumns
@@ -21,14 +21,8 @@ from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
 from eager_otter.tables.notes import preview_notes
 from eager_otter.tables.request import BaseFigure, TableRequest
-from eager_otter.tables.table import Evidence, Line, Table, Viewer
+from eager_otter.tables.table import Evidence, Line, Table, TableShape, Viewer
 from eager_otter.tables.texts import line_label
-
-BASE_LABELS: dict[BaseFigure, str] = {
-    "unweighted base": said("Base (unweighted)"),
-    "weighted base": said("Base (weighted)"),
-    "effective base": said("Effective base"),
-}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -73,7 +67,9 @@ def make_preview(request: TableRequest, everybody: Sums, setting: Setting) -> Ta
     lines = base_lines(request, everybody, marks, weighted=setting.weighted)
     title = request.words("Banner {name}", name=request.banner.name).strip()
     notes = preview_notes(request, lines[0], setting.layout, setting.facts)
-    return finished(request, setting, lines, notes, title=title, people=int(everybody.n[0, 0]))
+    return finished(
+        request, setting, lines, notes, title=title, people=int(everybody.n[0, 0]), shape="banner"
+    )
 
 
 def finished(
@@ -84,6 +80,7 @@ def finished(
     *,
     title: str,
     people: int,
+    shape: TableShape,
 ) -> Table:
     """Put a table together from its lines and notes, its columns in the order in which they are shown."""
     layout, say = setting.layout, request.words
@@ -94,6 +91,7 @@ def finished(
         id=request.id or request.question,
         title=f"{title} – {request.part}" if request.part else title,
         question=request.question,
+        shape=shape,
         columns=columns,
         groups=layout.groups,
         lines=tuple(replace(line, label=line_label(line, say)) if line.fixed else line for line in lines),
@@ -128,8 +126,8 @@ def base_lines(request: TableRequest, base: Sums, marks: IntArray, *, weighted: 
     none = ("",) * base.n.shape[1]
     return [
         Line(
-            label=BASE_LABELS[figure],
-            fixed=BASE_LABELS[figure],
+            label=line_figure(figure).label,
+            fixed=line_figure(figure).label,
             kind="base",
             figure=figure,
             values=values[figure],

@@ -67,7 +67,9 @@ class Making:
         lines = [*self.bases(), *self.body()]
         notes = notes_of(request, self.sums, lines, self.setting)
         title, people = request.title or self._usual_title(), int(self.sums.base.n[0, 0])
-        table = finished(request, self.setting, lines, notes, title=title, people=people)
+        table = finished(
+            request, self.setting, lines, notes, title=title, people=people, shape="one question"
+        )
         table = replace(table, crossings=self._crossings())
         if request.tests.whole_table == "none":
             return table
@@ -114,7 +116,7 @@ class Making:
         names = mark_names(self.base_marks)
         found = []
         for group in self.layout.groups:
-            columns = [k for k in range(group.start, group.stop) if self.layout.columns[k].letter]
+            columns = [k for k in range(group.start, group.stop) if self.layout.columns[k].compared]
             found.append(
                 Crossing(
                     group=group.path,

@@ -81,7 +81,7 @@ def requests_against(
     """Give the tables whose cells can be looked at, tested against the rest or the column before; each once."""
     found: list[TableRequest] = []
     for request in requests:
-        if request.items is not None and request.items.shape != "items by columns":
+        if request.items is not None and not request.items.stands.one_figure:
             continue
         if request.part and any(one.question == request.question and not one.part for one in requests):
             continue  # the table for all says it

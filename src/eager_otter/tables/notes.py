@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING, assert_never
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -51,7 +51,7 @@ def notes_of(
         *filter_notes(facts, say),
         *weight_notes(facts, say),
         *_rule_notes(request, sums.question),
-        *_row_notes(request, sums.question, lines, setting),
+        *row_notes(request, sums.question, lines, setting),
         *score_notes(sums, lines, say),
         *testing_notes(request, lines, layout, shares_people=_shares_people(sums, setting.shared)),
         *mark_notes(request, lines, layout),
@@ -70,7 +70,7 @@ def preview_notes(
 ) -> tuple[Note, ...]:
     """Tell the shape of a banner: columns, comparisons a row, and how many columns are thin."""
     say = request.words
-    lettered = sum(bool(column.letter) for column in layout.columns)
+    lettered = sum(column.compared for column in layout.columns)
     pairs = len(layout.comparisons)
     counts = {
         mark: sum(bases.marks[k] == mark for k in layout.shown)
@@ -98,24 +98,18 @@ def item_notes(
     lines: Sequence[Line],
     sums: Sequence[QuestionSums],
     setting: Setting,
-    *,
-    alike: bool,
+    read: Sequence[Note],
 ) -> tuple[Note, ...]:
-    """Write the notes of a table of several questions."""
+    """Write the notes of a table of several questions; `read` says how its shape is read."""
     say, facts, layout = request.words, setting.facts, setting.layout
-    shares = items.shape != "answers by items" and _shares_people(sums[0], setting.shared)
+    shares = not items.stands.items_across and _shares_people(sums[0], setting.shared)
     tested = tuple(testing_notes(request, lines, layout, shares_people=shares))
-    shape = list(_shape_notes(request, items, lines, sums, setting, alike=alike))
-    if items.shape != "one under another":
-        shape += _figure_notes(request, lines, "answers")
-    if items.shape == "answers by items" and any(line.kind == "net" for line in lines):
-        shape += _net_notes(request, sums[0].question, lines)
     labels = [items.label_of(place, one.question.label) for place, one in enumerate(sums)]
     return (
         *_items_base_notes(request, sums, facts),
         *left_out_of_items(labels, sums, say),
         *outside_of_items(sums, say),
-        *shape,
+        *read,
         *_item_score_notes(labels, sums, lines, say),
         *filter_notes(facts, say),
         *weight_notes(facts, say),
@@ -154,40 +148,7 @@ def _items_base_notes(request: TableRequest, sums: Sequence[QuestionSums], facts
     yield Note(text, "base", say("Base: {who}.", who=who))
 
 
-def _shape_notes(
-    request: TableRequest,
-    items: Items,
-    lines: Sequence[Line],
-    sums: Sequence[QuestionSums],
-    setting: Setting,
-    *,
-    alike: bool,
-) -> Iterator[Note]:
-    """Say how a table of several questions is read."""
-    say = request.words
-    match items.shape:
-        case "one under another":
-            found: list[Note] = []
-            for one in sums:
-                found += _row_notes(
-                    request, one.question, [line for line in lines if line.kind == "net"], setting
-                )
-            yield from dict.fromkeys(found)
-        case "items by columns":
-            own = "" if alike else " " + say("Its own base stands under it.")
-            told = say("Each row shows {what}.", what=_what(items, lines, say))
-            yield Note(told + own, "rows", told)
-        case "answers by items":
-            yield Note(say("Each column is one item; it has its own base."), "rows")
-        case "before by after":
-            move = say("Down: the answer before. Across: the answer after, given by the same people.")
-            yield Note(move, "rows", move)
-            yield from _row_notes(request, sums[0].question, [], setting)
-        case _:
-            assert_never(items.shape)
-
-
-def _what(items: Items, lines: Sequence[Line], say: Words) -> str:
+def what_rows_show(items: Items, lines: Sequence[Line], say: Words) -> str:
     """Say what the rows of an items table show."""
     if items.figures:
         return say("the figure named, of one question")
@@ -204,7 +165,7 @@ def _shown(lines: Sequence[Line]) -> list[LineFigure]:
     return sorted({line.shows for line in lines}, key=place_of)
 
 
-def _figure_notes(request: TableRequest, lines: Sequence[Line], source: Source) -> Iterator[Note]:
+def figure_notes(request: TableRequest, lines: Sequence[Line], source: Source) -> Iterator[Note]:
     """Say what figures from a source mean, each once."""
     say = request.words
     places: dict[str, str | float] = {
@@ -255,9 +216,10 @@ def _named(question: Question, names: Sequence[str]) -> str:
     )
 
 
-def _row_notes(
+def row_notes(
     request: TableRequest, question: Question, lines: Sequence[Line], setting: Setting
 ) -> Iterator[Note]:
+    """Say what the rows of a question show: mentions, sums of a third question, figures, nets."""
     say = request.words
     if question.kind == "multi":
         several = said("Several answers possible: percents are of respondents and may add to more than 100.")
@@ -266,16 +228,17 @@ def _row_notes(
         told = said("Cells sum up {question} among those in the row and the column who have a value.")
         text = say(told, question=setting.label_of(request.value))
         yield Note(text, "rows", text)
-    yield from _figure_notes(request, lines, "answers")
+    yield from figure_notes(request, lines, "answers")
     if sum(one.source == "answers" and bool(one.note or one.tested == "shares") for one in _shown(lines)) > 2:
         kinds = said("Several kinds of percents stand in this table; each says what it is a percent of.")
         yield Note(say(kinds), "figures")
-    yield from _figure_notes(request, lines, "values")
+    yield from figure_notes(request, lines, "values")
     if any(line.kind == "net" for line in lines):
-        yield from _net_notes(request, question, lines)
+        yield from net_notes(request, question, lines)
 
 
-def _net_notes(request: TableRequest, question: Question, lines: Sequence[Line]) -> Iterator[Note]:
+def net_notes(request: TableRequest, question: Question, lines: Sequence[Line]) -> Iterator[Note]:
+    """Say whom the nets and differences of a question count."""
     say = request.words
     if any(net.how == "any" for net in question.nets):
         yield Note(say("A net counts each respondent once who gave any of its answers."), "figures")

@@ -52,7 +52,7 @@ def testing_notes(
     if shares_people:
         told = say("Where two columns share respondents, the variance allows for those in both.")
         yield Note(told, "tests")
-    if 0 in layout.shown and not layout.columns[0].letter:
+    if 0 in layout.shown and layout.columns[0].role == "total":
         yield Note(say("The Total is not tested."), "tests")
     if shares_people or share_test(request.tests.percents).minds_thin or _paired(lines):
         told = said(

@@ -24,7 +24,12 @@ def side_by_side(table: Table) -> Table:
     if len(table.columns) != 1 or len(figures) < 2:
         return table
     columns = tuple(
-        Column(label=_head(table, figure), group=table.columns[0].group, question=table.columns[0].question)
+        Column(
+            label=_head(table, figure),
+            role="figure",
+            group=table.columns[0].group,
+            question=table.columns[0].question,
+        )
         for figure in figures
     )
     lines: list[Line] = []
@@ -37,7 +42,12 @@ def side_by_side(table: Table) -> Table:
         else:
             lines += [_joined(line, [line, *([None] * (len(figures) - 1))]) for line in some]
     return replace(
-        table, columns=columns, lines=tuple(lines), shown=(table.shown[0],) * len(figures), logical=table
+        table,
+        shape="one way",
+        columns=columns,
+        lines=tuple(lines),
+        shown=(table.shown[0],) * len(figures),
+        logical=table,
     )
 
 

@@ -46,7 +46,7 @@ def _in_column(counting: BannerCounting, table: Table, place: int) -> BoolArray:
     if column.difference is not None:
         a, b = column.difference
         return column_membership(counting.cells, a) | column_membership(counting.cells, b)
-    if not table.shown or table.counted[0].letter:  # items side by side: everybody
+    if table.shape == "answers by items":  # everybody is in all columns
         return np.ones(int(counting.population.rows.sum()), np.bool_)
     return column_membership(counting.cells, table.shown[place])
 
@@ -60,7 +60,7 @@ def _in_base(question: Question, answers: Answers, line: Line) -> BoolArray:
 
 
 def _in_row(question: Question, answers: Answers, request: TableRequest, line: Line) -> BoolArray:
-    by_items = request.items is not None and request.items.shape == "items by columns"
+    by_items = request.items is not None and request.items.stands.one_figure
     wanted = request.items.figure if request.items is not None and by_items else line.label
     nets = {net.label.casefold(): net for net in question.nets}
     net = nets.get(wanted.casefold())

@@ -11,6 +11,7 @@ from eager_otter.errors import RequestError
 from eager_otter.figures.registry import check_figure, figures_with, line_figure, today_name
 from eager_otter.looks.words import ENGLISH, Words
 from eager_otter.significance.registry import correction, mean_test, share_test
+from eager_otter.tables.item_shapes import SHAPES, ItemsShape, Shape
 
 Figure = str  # the name of a figure
 BaseFigure = Literal["unweighted base", "weighted base", "effective base"]
@@ -238,9 +239,6 @@ class RowRules:
     headings: tuple[tuple[str, str], ...] = ()
 
 
-Shape = Literal["items by columns", "answers by items", "one under another", "before by after"]
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Items:
     """Several questions in one table: the items of a grid, or any questions that are alike.
@@ -264,8 +262,13 @@ class Items:
                 raise RequestError(
                     f"{len(self.questions)} items, but {len(given)} {what}; each needs its own."
                 )
-        if self.shape == "before by after" and len(self.questions) != 2:
+        if self.stands.of_moves and len(self.questions) != 2:
             raise RequestError("Before by after takes two questions: the one before, then the one after.")
+
+    @property
+    def stands(self) -> ItemsShape:
+        """How the questions stand in the table."""
+        return SHAPES[self.shape]
 
     def label_of(self, place: int, usual: str) -> str:
         """Give the label of the item at a place: its own, or the usual one."""
@@ -327,6 +330,11 @@ class TableRequest:
     tests: TestRules = TestRules()
     bases: BaseRules = BaseRules()
     words: Words = field(default=ENGLISH, repr=False)
+
+    @property
+    def over_banner(self) -> bool:
+        """Whether the table stands under the columns of its banner."""
+        return self.items is None or self.items.stands.over_banner
 
     def questions_named(self) -> Iterator[str]:
         """Go through the questions that its figures depend on: in rows and columns, of its filter and base."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import assert_never
 
 import numpy as np
 
@@ -17,26 +16,17 @@ from eager_otter.data.files import Source
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError, UnknownName
-from eager_otter.figures.registry import figure_called, summary_called
-from eager_otter.looks.words import ENGLISH, Words, counted, said
+from eager_otter.figures.registry import summary_called
+from eager_otter.looks.words import ENGLISH, Words, counted
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
 from eager_otter.tables.facts import Facts, FilterStep
 from eager_otter.tables.figures import refuse_figures
 from eager_otter.tables.finishing import Setting, make_preview
-from eager_otter.tables.items import (
-    answers_by_items,
-    before_by_after,
-    idle_item_tests,
-    in_common,
-    item_columns,
-    items_table,
-)
-from eager_otter.tables.making import make_table
+from eager_otter.tables.item_shapes import Shape
 from eager_otter.tables.order import check_rows
 from eager_otter.tables.people import people_in_cell
 from eager_otter.tables.request import (
-    COMPLETE,
     Banner,
     BannerGroup,
     BaseRules,
@@ -46,11 +36,13 @@ from eager_otter.tables.request import (
     Items,
     RowRules,
     Selection,
-    Shape,
     Sorting,
     TableRequest,
     TestRules,
 )
+from eager_otter.tables.shapes.items_across import idle_item_tests
+from eager_otter.tables.shapes.registry import shape_of
+from eager_otter.tables.shapes.shape import Counted
 from eager_otter.tables.table import Table, Viewer, find_column
 
 Done = Callable[[int], None]  # told how many tables have been made
@@ -221,7 +213,7 @@ class Survey:
         A percent or count stands for those in the row and the column, a mean or base for all it rests on. Raises
         UnknownName, RequestError.
         """
-        wanted = _settled(request)
+        wanted = shape_of(request).settled(request)
         (table,) = self.tables([request])
         line, place = table.line(row, figure), table.column_position(column)
         population, _ = self._counted(wanted.counting.people)
@@ -229,7 +221,7 @@ class Survey:
         counts = _counts_of(wanted, counting.layout)
         names = [count.question for count in counts]
         asked = names.index(line.question) if line.question in names else 0
-        if wanted.items is not None and wanted.items.shape == "answers by items":
+        if wanted.items is not None and wanted.items.stands.items_across:
             asked = place
         if wanted.items is not None and wanted.items.figures:
             wanted = replace(wanted, items=replace(wanted.items, figure=wanted.items.figure_of(asked)))
@@ -273,7 +265,7 @@ class Survey:
         `done` is told the number of tables made so far. Raises what `table` raises.
         """
         made: dict[int, Table] = {}
-        settled = [self._checked(_settled(request)) for request in requests]
+        settled = [self._checked(shape_of(request).settled(request)) for request in requests]
         for some in _together(settled):
             for k, table in self._with_one_banner(settled, some):
                 made[k] = table
@@ -302,43 +294,18 @@ class Survey:
         for k in some:
             sums_of = [waiting[count] for count in counts_of[k]]
             facts = replace(facts, remarks=self._remarks_on(requests[k]))
-            if requests[k].items is None:
-                own = facts if requests[k].within else self._own_facts(facts, sums_of[0])
-                yield k, make_table(requests[k], sums_of[0], self._setting(counting, own))
-            else:
-                yield k, self._items(requests[k], counts_of[k], sums_of, counting, facts)
-
-    def _items(
-        self,
-        request: TableRequest,
-        counts: Sequence[Count],
-        sums: Sequence[QuestionSums],
-        counting: BannerCounting,
-        facts: Facts,
-    ) -> Table:
-        """Make a table of several questions."""
-        assert request.items is not None
-        setting = self._setting(counting, facts)
-        match request.items.shape:
-            case "before by after":
-                after = self.codebook.question(request.items.questions[1])
-                return before_by_after(request, sums[0], after, setting)
-            case "answers by items":
-                questions = [one.question for one in sums]
-                layout = item_columns(request, questions)
-                pairs = layout.comparisons.pairs
-                common, _ = in_common(questions)
-                alike = [
-                    replace(question, nets=common.nets, differences=common.differences)
-                    for question in questions
-                ]
-                tested = request.levels and len(pairs)
-                paired = counting.paired(counts, alike, sums, pairs) if tested else None
-                return answers_by_items(request, sums, paired, layout, setting)
-            case "items by columns" | "one under another":
-                return items_table(request, sums, setting)
-            case _:
-                assert_never(request.items.shape)
+            own = facts
+            if requests[k].items is None and not requests[k].within:
+                own = self._own_facts(facts, sums_of[0])
+            counted = Counted(
+                request=requests[k],
+                counts=counts_of[k],
+                sums=sums_of,
+                counting=counting,
+                setting=self._setting(counting, own),
+                codebook=self.codebook,
+            )
+            yield k, shape_of(requests[k]).make(counted)
 
     def population(self) -> Population:
         """Say who is counted and with what weights. Raises ExpressionError, RequestError, DataError."""
@@ -412,56 +379,13 @@ def _keep_nobody(of_all: str | None, wanted: Selection) -> str:
     return f"No respondent satisfies {', '.join(named[:-1])} and {named[-1]} together."
 
 
-def _settled(request: TableRequest) -> TableRequest:
-    """Give a table of items the banner, base and figures that it has by its shape.
-
-    Raises RequestError for complete answers of a single question.
-    """
-    items = request.items
-    if items is None:
-        if request.base == COMPLETE:
-            raise RequestError(f"base: {COMPLETE} is for tables of several questions.")
-        return request
-    if request.base == COMPLETE:
-        request = replace(
-            request,
-            base=" and ".join(f"answered `{name}`" for name in items.questions),
-            base_text=request.base_text or said("the respondents who answered every item"),
-        )
-    match items.shape:
-        case "items by columns" | "one under another":
-            return request
-        case "answers by items":
-            return replace(request, banner=Banner())
-        case "before by after":
-            kept = tuple(
-                figure
-                for figure in request.figures
-                if figure_called(figure).of_moves or not request.inherited
-            )
-            return replace(
-                request,
-                banner=Banner(groups=(BannerGroup(question=items.questions[1]),)),
-                figures=kept or ("table percent", "count"),
-                base=f"answered `{items.questions[1]}`",
-                base_text=request.base_text or said("answered both times"),
-                levels=(),
-            )
-        case _:
-            assert_never(items.shape)
-
-
 def _counts_of(request: TableRequest, layout: BannerColumns) -> list[Count]:
-    names: tuple[str, ...] = (request.question,)
     shown = set(request.figures)
     if request.items is not None:
-        names = request.items.questions
-        names = names[:1] if request.items.shape == "before by after" else names
         shown |= {request.items.figure, *request.items.figures}
     beside = None
-    if "difference interval" in shown and (
-        request.items is None or request.items.shape == "one under another"
-    ):
+    takes_figures = request.items is None or not request.items.stands.one_figure
+    if "difference interval" in shown and request.over_banner and takes_figures:
         beside = find_column(layout.columns, request.difference_from, "the banner")
     return [
         Count(
@@ -474,7 +398,7 @@ def _counts_of(request: TableRequest, layout: BannerColumns) -> list[Count]:
             within=request.within,
             beside=beside,
         )
-        for name in names
+        for name in shape_of(request).questions(request)
     ]
 
 

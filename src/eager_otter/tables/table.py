@@ -32,20 +32,39 @@ if TYPE_CHECKING:
 
 Mark = Literal["", "low base", "not tested", "withheld"]
 RowKind = Literal["base", "answer", "net", "summary", "heading"]
+ColumnRole = Literal[
+    "total", "point", "subtotal", "difference", "item", "figure", "parent", "rest", "control"
+]
+TableShape = Literal[
+    "one question",
+    "items by columns",
+    "answers by items",
+    "one under another",
+    "before by after",
+    "one way",
+    "banner",
+]
 
 MARKS: tuple[Mark, ...] = ("", "low base", "not tested", "withheld")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Column:
-    """A banner column. `letter` is "" for the Total; `code` is the answer it stands for.
+    """A banner column. Its `role` says what it is: the total, a point of the banner, what else it holds.
 
-    A `hidden` column is counted, not shown. A `difference` shows one column minus another, both by position among the
-    columns counted, and has no base. `fixed` is the English word that the label says, where it is one
-    of ours ("Total").
+    - "total", of everybody; "point", an answer, net or expression, the only ones with a `letter`; "subtotal", of all
+      under an outer answer; "difference", one column minus another; "item", a question of several side by side;
+      "figure", one of several figures of a one-way table.
+    - Counted for tests and percents alone, never shown: "parent", of all under an outer answer; "rest", of everybody
+      not in a column; "control", a column that stands elsewhere in the banner.
+
+    `code` is the answer it stands for. A `hidden` column is counted, not shown. A `difference` shows one column minus
+    another, both by position among the columns counted, and has no base. `fixed` is the English word that the label
+    says, where it is one of ours ("Total").
     """
 
     label: str
+    role: ColumnRole = "point"
     group: str = ""
     letter: str = ""
     question: str = ""
@@ -53,6 +72,11 @@ class Column:
     hidden: bool = False
     difference: tuple[int, int] | None = None
     fixed: str = ""
+
+    @property
+    def compared(self) -> bool:
+        """Whether tables compare it with others of its group, so that it has a letter."""
+        return self.role in ("point", "item") and not self.hidden
 
     @property
     def path(self) -> str:
@@ -64,13 +88,15 @@ class Column:
 class Group:
     """The banner columns `start` to `stop` (not included) under one head.
 
-    In a nesting, `outer` holds the heads above it, the outermost first.
+    In a nesting, `outer` holds the heads above it, the outermost first. One whose columns are waves, or other times, is
+    `over_time`.
     """
 
     label: str
     start: int
     stop: int
     outer: tuple[str, ...] = ()
+    over_time: bool = False
 
     @property
     def path(self) -> str:
@@ -203,16 +229,18 @@ class Viewer(Protocol):
 class Table:
     """A question by a banner, finished. Renderers lay it out; they compute nothing.
 
-    `columns` hold the Total first, last or not at all; `lines` start with the bases; `notes` are whole sentences;
-    `people` is the Total's unweighted base. `counted` are the columns as they were counted, hidden ones among them,
-    and `shown` the places there of the table's own columns; `facts`, `base_rules`, `tests` and `base` tell how they
-    were chosen, judged and tested. `chart_groups` are the banner groups that charts are wanted of ("all" for
-    every one). `words` said its fixed texts. A table laid out for reading only names the `logical` one.
+    `shape` says what stands down and across. `columns` hold the Total first, last or not at all; `lines` start with the
+    bases; `notes` are whole sentences; `people` is the Total's unweighted base. `counted` are the columns as they were
+    counted, hidden ones among them, and `shown` the places there of the table's own columns; `facts`, `base_rules`,
+    `tests` and `base` tell how they were chosen, judged and tested. `chart_groups` are the banner groups that charts
+    are wanted of ("all" for every one). `words` said its fixed texts. A table laid out for reading only names the
+    `logical` one.
     """
 
     id: str
     title: str
     question: str
+    shape: TableShape
     columns: tuple[Column, ...]
     groups: tuple[Group, ...]
     lines: tuple[Line, ...]

@@ -94,7 +94,7 @@ class _Workings:
 
     def all(self) -> tuple[tuple[TestWorking, ...], tuple[str, ...]]:
         line = self._tested_line()
-        if self.column.letter == "" and self.column.difference is None:
+        if self.column.role in ("total", "subtotal"):
             return (), (f"{self.column.path} is not tested.",)
         if line is None or line.evidence is None or line.evidence.tested is None:
             return (), (self._why_no_tests(),)

@@ -1,0 +1,126 @@
+"""A row per question, one figure of each, across the banner."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from typing import assert_never
+
+import numpy as np
+
+from eager_otter.codebook.model import Question
+from eager_otter.errors import UnknownName
+from eager_otter.figures.registry import summary_called
+from eager_otter.looks.words import said
+from eager_otter.tables.base_rules import mark_names, with_differences
+from eager_otter.tables.counting import QuestionSums
+from eager_otter.tables.finishing import Setting
+from eager_otter.tables.making import Making
+from eager_otter.tables.note import Note
+from eager_otter.tables.notes import figure_notes, what_rows_show
+from eager_otter.tables.request import Items, Sorting
+from eager_otter.tables.shapes.shape import Counted, SeveralQuestions, table_of_items
+from eager_otter.tables.table import Line, Table, find_column
+
+SMALLEST_BASE = said("Smallest base of an item")
+
+
+class ItemsByColumns(SeveralQuestions):
+    """A net, an answer or a summary of each question in a row."""
+
+    def make(self, counted: Counted) -> Table:
+        """Take the figure named of each question; where their bases differ, each stands under its figure.
+
+        Raises UnknownName for a figure that an item does not have, RequestError for one that it cannot have.
+        """
+        request, items, sums = counted.request, counted.items, counted.sums
+        made = [Making(request, one, counted.setting) for one in sums]
+        rows = [
+            (one.question, _item_line(making, items, place))
+            for place, (making, one) in enumerate(zip(made, sums, strict=True))
+        ]
+        alike = all(np.array_equal(one.base.n, sums[0].base.n) for one in sums)
+        bases = {one.question.name: making.bases()[0] for making, one in zip(made, sums, strict=True)}
+        if request.rows.sort is not None:
+            rows = _sorted(rows, request.rows.sort, counted.setting)
+        lines = made[0].bases() if alike else _smallest_base(made, sums)
+        for question, line in rows:
+            lines.append(line)
+            if not alike:
+                own = bases[question.name]
+                lines.append(replace(own, label=line.label, fixed="", code=line.code, kind="answer"))
+        return table_of_items(counted, lines, _read(counted, lines, alike=alike), title=_title(counted))
+
+
+def _title(counted: Counted) -> str:
+    """Name the questions and the one figure that is shown of them; "" where each has its own."""
+    items, say = counted.items, counted.request.words
+    if items.figures:
+        return ""
+    labels = dict.fromkeys(items.label_of(k, one.question.label) for k, one in enumerate(counted.sums))
+    summary = summary_called(items.figure)
+    return f"{', '.join(labels)} – {items.figure if summary is None else say(summary.name)}"
+
+
+def _read(counted: Counted, lines: Sequence[Line], *, alike: bool) -> Iterator[Note]:
+    """Say what the rows show, and where their bases stand."""
+    say = counted.request.words
+    own = "" if alike else " " + say("Its own base stands under it.")
+    told = say("Each row shows {what}.", what=what_rows_show(counted.items, lines, say))
+    yield Note(told + own, "rows", told)
+    yield from figure_notes(counted.request, lines, "answers")
+
+
+def _smallest_base(made: Sequence[Making], sums: Sequence[QuestionSums]) -> list[Line]:
+    """Give the smallest base of any item in each column, where the items have different ones."""
+    bases = np.array([one.base.n[0] for one in sums])
+    places, smallest = bases.argmin(axis=0), bases.min(axis=0)
+    marks = np.array([made[int(place)].base_marks[k] for k, place in enumerate(places)])
+    marks = with_differences(marks, made[0].layout.difference_pairs)
+    return [
+        Line(
+            label=SMALLEST_BASE,
+            fixed=SMALLEST_BASE,
+            kind="base",
+            figure="unweighted base",
+            values=smallest,
+            letters=("",) * smallest.size,
+            marks=mark_names(marks),
+            signed=True,
+        )
+    ]
+
+
+def _item_line(making: Making, items: Items, place: int) -> Line:
+    """Take the line of a net, an answer, a difference or a summary out of an item's table, under the item's label."""
+    question, figure = making.question, items.figure_of(place)
+    label = items.label_of(place, question.label)
+    difference, summary = making.difference_called(figure), summary_called(figure)
+    if summary is not None:
+        line = making.summary_of(summary)
+    elif difference is not None:
+        line = difference
+    else:
+        try:
+            line = making.line_of(making.row_called(figure))
+        except UnknownName as error:
+            known = [*error.known, *(one.label for one in question.differences), "mean"]
+            raise UnknownName("net or answer", figure, known, question.name) from None
+    if items.figures and not (items.labels and items.labels[place]):
+        label = f"{label}: {making.request.words(figure.casefold()) if summary_called(figure) is not None else figure}"
+    return replace(line, label=label, fixed="", kind="answer", code=question.name, indent=0)
+
+
+def _sorted(
+    rows: list[tuple[Question, Line]], sort: Sorting, setting: Setting
+) -> list[tuple[Question, Line]]:
+    match sort.by:
+        case "label":
+            return sorted(rows, key=lambda row: row[1].label.casefold(), reverse=not sort.up)
+        case "code":
+            return rows if sort.up else rows[::-1]
+        case "figure":
+            at = find_column(setting.layout.columns, sort.column, "the banner")
+            return sorted(rows, key=lambda row: float(np.nan_to_num(row[1].values[at])), reverse=not sort.up)
+        case _:
+            assert_never(sort.by)

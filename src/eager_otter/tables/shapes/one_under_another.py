@@ -1,0 +1,43 @@
+"""Whole questions, one under another."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from eager_otter.tables.counting import QuestionSums
+from eager_otter.tables.finishing import heading_line
+from eager_otter.tables.making import Making
+from eager_otter.tables.note import Note
+from eager_otter.tables.notes import row_notes
+from eager_otter.tables.shapes.shape import Counted, SeveralQuestions, table_of_items
+from eager_otter.tables.table import Line, Table
+
+
+class OneUnderAnother(SeveralQuestions):
+    """Each question under its heading, across the banner."""
+
+    def make(self, counted: Counted) -> Table:
+        """Put whole questions under their headings; bases stand again wherever they change."""
+        request, setting = counted.request, counted.setting
+        lines: list[Line] = []
+        before: QuestionSums | None = None
+        for place, one in enumerate(counted.sums):
+            making = Making(request, one, setting)
+            changed = before is None or not np.array_equal(before.base.n, one.base.n)
+            title = counted.items.label_of(place, one.question.text)
+            lines += making.bases() if before is None else []
+            lines.append(heading_line(title, len(setting.layout.columns)))
+            if changed and before is not None:
+                lines += making.bases()
+            lines += making.body()
+            before = one
+        return table_of_items(counted, lines, dict.fromkeys(_read(counted, lines)))
+
+
+def _read(counted: Counted, lines: list[Line]) -> Iterator[Note]:
+    """Say how the rows of each question are read."""
+    nets = [line for line in lines if line.kind == "net"]
+    for one in counted.sums:
+        yield from row_notes(counted.request, one.question, nets, counted.setting)

@@ -1,0 +1,90 @@
+"""What a shape of tables does: settle a request, say what is counted, and make the table of the sums."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+
+from eager_otter.codebook.model import Codebook
+from eager_otter.looks.words import said
+from eager_otter.tables.association import whole_table_notes
+from eager_otter.tables.counting import BannerCounting, Count, QuestionSums
+from eager_otter.tables.finishing import Setting, finished
+from eager_otter.tables.note import Note
+from eager_otter.tables.notes import item_notes
+from eager_otter.tables.request import COMPLETE, Items, TableRequest
+from eager_otter.tables.table import Line, Table
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Counted:
+    """What a table is made of: the settled request, its counts with their sums, and what surrounds it."""
+
+    request: TableRequest
+    counts: Sequence[Count]
+    sums: Sequence[QuestionSums]
+    counting: BannerCounting
+    setting: Setting
+    codebook: Codebook
+
+    @property
+    def items(self) -> Items:
+        """The items of a table of several questions."""
+        assert self.request.items is not None
+        return self.request.items
+
+
+class ShapeOfTable(ABC):
+    """How a table stands: what is counted for it, and how its sums become lines."""
+
+    def settled(self, request: TableRequest) -> TableRequest:
+        """Give a request the banner, base and figures that it has by its shape. Raises RequestError."""
+        return request
+
+    @abstractmethod
+    def questions(self, request: TableRequest) -> tuple[str, ...]:
+        """Name the questions whose answers are counted, in the order of the counts."""
+
+    @abstractmethod
+    def make(self, counted: Counted) -> Table:
+        """Make the table. Raises UnknownName, RequestError."""
+
+
+class SeveralQuestions(ShapeOfTable):
+    """A shape of tables of several questions."""
+
+    def settled(self, request: TableRequest) -> TableRequest:
+        """Count only those who answered every item, where complete answers are the base."""
+        items = request.items
+        if items is None or request.base != COMPLETE:
+            return request
+        return replace(
+            request,
+            base=" and ".join(f"answered `{name}`" for name in items.questions),
+            base_text=request.base_text or said("the respondents who answered every item"),
+        )
+
+    def questions(self, request: TableRequest) -> tuple[str, ...]:
+        """Name all items."""
+        return () if request.items is None else request.items.questions
+
+
+def table_of_items(
+    counted: Counted,
+    lines: Sequence[Line],
+    read: Iterable[Note],
+    *,
+    setting: Setting | None = None,
+    title: str = "",
+) -> Table:
+    """Put a table of several questions together from its lines; `read` says how it is read, `title` names it."""
+    request, items, sums = counted.request, counted.items, counted.sums
+    setting = setting or counted.setting
+    labels = dict.fromkeys(items.label_of(place, one.question.label) for place, one in enumerate(sums))
+    title = request.title or title or ", ".join(labels)
+    notes = item_notes(request, items, lines, sums, setting, tuple(read))
+    people = int(max(one.base.n[0, 0] for one in sums))
+    table = finished(request, setting, lines, notes, title=title, people=people, shape=items.shape)
+    none = whole_table_notes(request, (), said("it shows several questions"))
+    return replace(table, notes=(*table.notes, *none))
