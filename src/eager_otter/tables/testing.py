@@ -79,7 +79,7 @@ def decide(
     `spaced` puts a blank between letters.
     """
     p_value = np.where(out | idle[None, :], np.nan, tests.p_value)
-    corrected = adjusted(p_value, comparisons.family, adjust.adjust)
+    corrected = adjusted(p_value, comparisons.family, adjust.adjust) if adjust.corrects else p_value
     letters = _cells(tests.statistic, corrected, comparisons, names, levels, spaced=spaced)
     return Tested(kind, tests, comparisons, p_value, corrected, letters, out, idle, paired, shared)
 
