@@ -15,7 +15,7 @@ from __future__ import annotations
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
-__version__ = "0.1.0"
+from eager_otter.version import __version__ as __version__
 
 if TYPE_CHECKING:
     from eager_otter.audit.finding import Audit as Audit

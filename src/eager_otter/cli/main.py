@@ -168,8 +168,8 @@ def _tell_fault(fault: BaseException) -> int:
     import tempfile
     import traceback
 
-    from eager_otter import __version__
     from eager_otter.gates.streams import echo
+    from eager_otter.version import __version__
 
     told = f"This is a fault of eager-otter, not of your files: {type(fault).__name__}: {fault}"
     try:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import click
 
-from eager_otter import __version__
 from eager_otter.cli.commands import (
     audit,
     chart,
@@ -22,6 +21,7 @@ from eager_otter.cli.commands import (
     weigh,
     words,
 )
+from eager_otter.version import __version__
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})

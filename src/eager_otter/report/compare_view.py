@@ -7,7 +7,6 @@ from pathlib import Path
 
 from rich.console import Group, RenderableType
 
-from eager_otter import __version__
 from eager_otter.compare.causes import Cause
 from eager_otter.compare.comparing import KINDS, Change, Comparison
 from eager_otter.gates.terminal import Text
@@ -18,6 +17,7 @@ from eager_otter.report.grids import plain_grid
 from eager_otter.report.sheets import Book, head_style, plain_style
 from eager_otter.tables.request import Digits
 from eager_otter.tables.rounding import rounded
+from eager_otter.version import __version__
 
 HEADS = ("Kind", "Table", "Row", "Column", "Figure", "Before", "After", "Moved")
 DIGITS = Digits(percent=2, count=2, mean=4)

@@ -7,7 +7,7 @@ from rich.padding import Padding
 
 from eager_otter.gates.terminal import Text
 from eager_otter.report.grids import plain_grid
-from eager_otter.tables.explaining import Explanation
+from eager_otter.tables.explanation import Explanation
 
 
 def explain_view(found: Explanation) -> RenderableType:

@@ -8,8 +8,8 @@ import platform
 from collections.abc import Iterator, Mapping, Sequence
 from importlib.metadata import version
 from pathlib import Path
+from typing import Protocol
 
-from eager_otter import __version__
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.finding import Audit
 from eager_otter.codebook.model import Codebook, Question
@@ -26,17 +26,50 @@ from eager_otter.compare.manifest import (
     file_digest,
     joined_to,
 )
+from eager_otter.data.files import Source
 from eager_otter.errors import RequestError
 from eager_otter.gates.writing import write_text, written_beside
+from eager_otter.looks.theme import Theme
+from eager_otter.looks.words import Words
 from eager_otter.plan.plan import Plan
 from eager_otter.plan.writing import plan_text
-from eager_otter.report.report import Report
+from eager_otter.tables.survey import Survey
 from eager_otter.tables.table import Table
+from eager_otter.version import __version__
 
 COUNTING = ("numpy", "pyarrow", "scipy")  # packages whose version may touch a last digit
 
 
-def manifest_of(report: Report, outputs: Mapping[str, Path]) -> Manifest:
+class Reported(Protocol):
+    """What a manifest tells of a report: its attributes are those of `Report`."""
+
+    @property
+    def title(self) -> str: ...  # noqa: D102
+    @property
+    def author(self) -> str: ...  # noqa: D102
+    @property
+    def tables(self) -> tuple[Table, ...]: ...  # noqa: D102
+    @property
+    def source(self) -> Source: ...  # noqa: D102
+    @property
+    def filter(self) -> str | None: ...  # noqa: D102
+    @property
+    def weight(self) -> str | None: ...  # noqa: D102
+    @property
+    def plan(self) -> Plan | None: ...  # noqa: D102
+    @property
+    def survey(self) -> Survey | None: ...  # noqa: D102
+    @property
+    def theme(self) -> Theme: ...  # noqa: D102
+    @property
+    def audit(self) -> Audit | None: ...  # noqa: D102
+    @property
+    def audited(self) -> Audit | None: ...  # noqa: D102
+    @property
+    def words(self) -> Words: ...  # noqa: D102
+
+
+def manifest_of(report: Reported, outputs: Mapping[str, Path]) -> Manifest:
     """Make the manifest of a report whose outputs are written: their names, and where they lie now.
 
     Raises RequestError for a report that was not made from a plan.
@@ -69,7 +102,7 @@ def manifest_of(report: Report, outputs: Mapping[str, Path]) -> Manifest:
     )
 
 
-def save_manifest(report: Report, outputs: Sequence[Path], *, force: bool = False) -> Path:
+def save_manifest(report: Reported, outputs: Sequence[Path], *, force: bool = False) -> Path:
     """Write the manifest of a report beside files that were made of it, the first of which says where; gives its path.
 
     It joins those of other reports whose outputs lie in the folder. Raises RequestError for a report that was not made

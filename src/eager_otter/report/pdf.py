@@ -10,7 +10,6 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any, Literal
 
-from eager_otter import __version__
 from eager_otter.errors import MissingPackage
 from eager_otter.gates.reading import reading
 from eager_otter.gates.text import one_line
@@ -34,6 +33,7 @@ from eager_otter.report.report import Report, with_new_headings
 from eager_otter.report.summary import MAIN_FINDINGS, summary_of
 from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import line_sign
+from eager_otter.version import __version__
 
 PAPERS = {"A4": (841.9, 595.3), "Letter": (792.0, 612.0)}  # landscape, in points
 MARGIN = 36.0

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from eager_otter import __version__
 from eager_otter.errors import MissingPackage, RequestError
 from eager_otter.gates.reading import reading
 from eager_otter.gates.text import one_line
@@ -19,6 +18,7 @@ from eager_otter.gates.writing import write_bytes, written_beside
 from eager_otter.looks.theme import STANDARD, Theme
 from eager_otter.report.chart_spec import ChartSpec, chart_of, charts_of
 from eager_otter.tables.table import Table
+from eager_otter.version import __version__
 
 ENDINGS = (".png", ".svg")
 INCHES = (10.0, 6.25)

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from eager_otter import __version__
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.finding import Audit
 from eager_otter.codebook.model import Codebook
@@ -31,6 +30,7 @@ from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import Banner, BannerGroup
 from eager_otter.tables.survey import Survey
 from eager_otter.tables.table import Table
+from eager_otter.version import __version__
 from eager_otter.weighing.reading import targets_of
 from eager_otter.weighing.weighing import Wanted, Weighting
 from eager_otter.weighing.weighing import weigh as make_weights
@@ -39,7 +39,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from eager_otter.report.method import MethodPart
-    from eager_otter.tables.explaining import Explanation
+    from eager_otter.tables.explanation import Explanation
 
 WRITERS = {
     ".xlsx": "eager_otter.report.workbook",

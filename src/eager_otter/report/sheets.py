@@ -15,7 +15,6 @@ from typing import Any
 import xlsxwriter
 from xlsxwriter.exceptions import XlsxWriterException
 
-from eager_otter import __version__
 from eager_otter.errors import RequestError
 from eager_otter.gates.pictures import read_picture
 from eager_otter.gates.reading import reading
@@ -23,6 +22,7 @@ from eager_otter.gates.text import LONGEST_CELL, fitted, held, one_line, shorten
 from eager_otter.gates.writing import write_bytes
 from eager_otter.looks.theme import Paper, Theme
 from eager_otter.looks.words import ENGLISH, Words
+from eager_otter.version import __version__
 
 TEXT_STAYS_TEXT = {"strings_to_numbers": False, "strings_to_formulas": False, "strings_to_urls": False}
 MOST_ROWS, MOST_COLUMNS = 1_048_576, 16_384

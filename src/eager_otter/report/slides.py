@@ -11,7 +11,6 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from eager_otter import __version__
 from eager_otter.errors import MissingPackage
 from eager_otter.gates.reading import check_package, reading
 from eager_otter.gates.text import fitted, held, one_line
@@ -25,6 +24,7 @@ from eager_otter.report.sheets import LONGEST_PROPERTY, TEXT_STAYS_TEXT
 from eager_otter.report.summary import MAIN_FINDINGS, summary_of
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.texts import cell_text, line_sign
+from eager_otter.version import __version__
 
 WIDE = (12_192_000, 6_858_000)  # 16:9, in English Metric Units
 INCH = 914_400

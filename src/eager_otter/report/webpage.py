@@ -13,7 +13,6 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from eager_otter import __version__
 from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.core.sums import Sums
 from eager_otter.gates.pictures import read_picture
@@ -30,6 +29,7 @@ from eager_otter.tables.base_rules import WITHHELD, marks_of
 from eager_otter.tables.note import NotesLength, note_lines
 from eager_otter.tables.table import Evidence, Group, Line, Table
 from eager_otter.tables.texts import cell_text, figure_name, figure_text, line_sign, mark_sign
+from eager_otter.version import __version__
 
 if TYPE_CHECKING:
     from markupsafe import Markup

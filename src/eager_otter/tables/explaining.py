@@ -4,68 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Any
 
 from eager_otter.errors import RequestError
 from eager_otter.figures.working import CellWorking, number
 from eager_otter.looks.words import counted
+from eager_otter.tables.explanation import Explanation, Step, TestWorking
 from eager_otter.tables.table import Evidence, Line, Table
 from eager_otter.tables.texts import cell_text
-from eager_otter.tables.workings import TestWorking, workings
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Step:
-    """One step from all rows read to those in the cell: respondents before and after it."""
-
-    what: str
-    before: int
-    after: int
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Explanation:
-    """The working of one cell, as data; `str()` gives it in words.
-
-    `summary` says in one plain line what the figure is and what it differs from. `value` is at full precision (None
-    where there is none), `shown` the text in the table. `formula` is in symbols, `worked` the same with the numbers of
-    `terms` in it; `also` works out the variance of a mean, or tells the values around a quantile.
-    """
-
-    table: str
-    title: str
-    row: str
-    column: str
-    figure: str
-    shown: str
-    value: float | None
-    steps: tuple[Step, ...]
-    formula: str
-    worked: str
-    terms: tuple[tuple[str, float], ...]
-    tests: tuple[TestWorking, ...]
-    notes: tuple[str, ...] = ()
-    summary: str = ""
-    also: tuple[str, ...] = ()
-
-    def __str__(self) -> str:
-        head = f"{self.title}\n{self.row} × {self.column}: {self.figure} {self.shown}".rstrip()
-        parts = [head, *([self.summary] if self.summary else []), "Who is counted"]
-        width = max((len(step.what) for step in self.steps), default=0)
-        parts += [f"  {step.what:<{width}}  {step.before:>9,} → {step.after:,}" for step in self.steps]
-        parts += ["The figure", f"  {self.formula}", *([f"  {self.worked}"] if self.worked else [])]
-        parts += [f"  {text}" for text in self.also]
-        parts.append("Tests")
-        parts += [f"  {test.sentence}" for test in self.tests]
-        parts += [f"  {note}" for note in self.notes]
-        return "\n".join(parts)
-
-    def as_dict(self) -> dict[str, Any]:
-        """Give it as plain mappings and lists, as for JSON."""
-        from dataclasses import asdict
-
-        return asdict(self)
+from eager_otter.tables.workings import workings
 
 
 def explain(table: Table, row: str, column: str, figure: str | None = None) -> Explanation:

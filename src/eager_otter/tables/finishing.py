@@ -2,63 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from eager_otter.codebook.model import Question
 from eager_otter.core.arrays import FloatArray, IntArray, effective_base
-from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.sums import Sums
 from eager_otter.figures.registry import line_figure
-from eager_otter.significance.method import Order
-from eager_otter.tables.association import side_order
-from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.base_rules import mark_names, marks_of, with_differences
-from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
 from eager_otter.tables.notes import preview_notes
 from eager_otter.tables.request import BaseFigure, TableRequest
-from eager_otter.tables.table import Evidence, Line, Table, TableShape, Viewer
+from eager_otter.tables.setting import Setting
+from eager_otter.tables.table import Evidence, Line, Table, TableShape
 from eager_otter.tables.texts import line_label
-
-
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Setting:
-    """What surrounds a table: the banner, who is counted and how they were chosen.
-
-    `questions` are those of the banner; `labels` those of all questions by name; `sharing` holds the starts of groups
-    in which someone is in two columns, and
-    `overlapping` (pairs, 2) the pairs of columns whose pair sums there are.
-    """
-
-    layout: BannerColumns
-    shared: SharedPairs
-    weighted: bool
-    facts: Facts
-    questions: Mapping[str, Question] = field(default_factory=dict)
-    sharing: frozenset[int] = frozenset()
-    overlapping: IntArray = field(default_factory=lambda: np.zeros((0, 2), np.int64))
-    viewer: Viewer | None = None
-    labels: Mapping[str, str] = field(default_factory=dict)
-
-    def label_of(self, name: str) -> str:
-        """Give the label of a question, its name where the setting knows none."""
-        return self.labels.get(name, name)
-
-    def column_order(self, columns: Sequence[int]) -> Order:
-        """Tell whether columns have an order: two, or answers of an ordered question as these follow each other."""
-        chosen = [self.layout.columns[k] for k in columns]
-        question = self.questions.get(chosen[0].question) if chosen else None
-        in_order = False
-        if question is not None and all(
-            c.question == question.name and c.code in question.by_code for c in chosen
-        ):
-            places = [question.by_code[column.code] for column in chosen]
-            in_order = question.ordered and places in (sorted(places), sorted(places, reverse=True))
-        return side_order(in_order, len(chosen))
 
 
 def make_preview(request: TableRequest, everybody: Sums, setting: Setting) -> Table:
@@ -103,6 +62,7 @@ def finished(
         part=request.part,
         heading=request.heading,
         viewer=setting.viewer,
+        asker=setting.asker,
         counted=columns,
         shown=layout.shown,
         comparisons=layout.comparisons,

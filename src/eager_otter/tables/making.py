@@ -28,7 +28,7 @@ from eager_otter.tables.association import Crossing, side_order, whole_table_not
 from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown, with_differences
 from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.figures import figures_for
-from eager_otter.tables.finishing import Setting, base_lines, finished, heading_line
+from eager_otter.tables.finishing import base_lines, finished, heading_line
 from eager_otter.tables.notes import notes_of
 from eager_otter.tables.notes_on_bases import reason_said
 from eager_otter.tables.order import NO_ANSWER, chosen_rows
@@ -36,6 +36,7 @@ from eager_otter.tables.request import (
     TableRequest,
 )
 from eager_otter.tables.rows import Row, rows_of
+from eager_otter.tables.setting import Setting
 from eager_otter.tables.table import Evidence, Line, Mark, Table, find_column
 from eager_otter.tables.testing import Tested, TestKind, decide
 

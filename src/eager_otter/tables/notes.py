@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -30,10 +29,8 @@ from eager_otter.tables.notes_on_marks import mark_notes, sign_notes
 from eager_otter.tables.notes_on_tests import testing_notes
 from eager_otter.tables.order import says_no_answer_row
 from eager_otter.tables.request import Items, TableRequest
+from eager_otter.tables.setting import Setting
 from eager_otter.tables.table import Line
-
-if TYPE_CHECKING:
-    from eager_otter.tables.finishing import Setting
 
 SORT_KEYS = {"label": said("the label"), "code": said("the code")}
 

@@ -18,11 +18,12 @@ from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.figures.registry import summary_called
 from eager_otter.looks.words import ENGLISH, Words, counted
+from eager_otter.tables.asking import TableAnswers
 from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
 from eager_otter.tables.facts import Facts, FilterStep
 from eager_otter.tables.figures import refuse_figures
-from eager_otter.tables.finishing import Setting, make_preview
+from eager_otter.tables.finishing import make_preview
 from eager_otter.tables.item_shapes import Shape
 from eager_otter.tables.order import check_rows
 from eager_otter.tables.people import people_in_cell
@@ -40,6 +41,7 @@ from eager_otter.tables.request import (
     TableRequest,
     TestRules,
 )
+from eager_otter.tables.setting import Setting
 from eager_otter.tables.shapes.items_across import idle_item_tests
 from eager_otter.tables.shapes.registry import shape_of
 from eager_otter.tables.shapes.shape import Counted
@@ -256,6 +258,7 @@ class Survey:
             weighted=counting.population.weights is not None,
             facts=facts,
             viewer=self.viewer,
+            asker=TableAnswers(),
             labels={question.name: question.label for question in self.codebook},
         )
 

@@ -20,6 +20,7 @@ from eager_otter.figures.registry import line_figure
 from eager_otter.looks.words import ENGLISH, Words
 from eager_otter.tables.association import Association, Crossing, associate
 from eager_otter.tables.comparing import Comparisons
+from eager_otter.tables.explanation import Explanation
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note, NotesLength, notes_shown
 from eager_otter.tables.request import BaseRules, Digits, TestRules
@@ -28,7 +29,6 @@ from eager_otter.tables.testing import Tested
 if TYPE_CHECKING:
     import pandas as pd
 
-    from eager_otter.tables.explaining import Explanation
 
 Mark = Literal["", "low base", "not tested", "withheld"]
 RowKind = Literal["base", "answer", "net", "summary", "heading"]
@@ -212,6 +212,16 @@ class Drawn(Protocol):
         """Write it as .png or .svg."""
 
 
+class Asker(Protocol):
+    """Whoever can answer what is asked of a finished table."""
+
+    def explain(self, table: Table, row: str, column: str, figure: str | None) -> Explanation:
+        """Give the working of a cell."""
+
+    def displayed(self, table: Table) -> Table:
+        """Lay a table out as people read it."""
+
+
 class Viewer(Protocol):
     """Whoever can show a table to a person."""
 
@@ -252,6 +262,7 @@ class Table:
     part: str = ""
     heading: str = ""
     viewer: Viewer | None = None
+    asker: Asker | None = None
     counted: tuple[Column, ...] = ()
     shown: tuple[int, ...] = ()
     comparisons: Comparisons | None = None
@@ -274,9 +285,7 @@ class Table:
     @property
     def displayed(self) -> Table:
         """The table as people read it: a one-way table with several figures has them side by side."""
-        from eager_otter.tables.one_way import side_by_side
-
-        return self if self.logical is not None else side_by_side(self)
+        return self if self.logical is not None or self.asker is None else self.asker.displayed(self)
 
     def __repr__(self) -> str:
         """Show the table itself, as a terminal shows it."""
@@ -421,9 +430,9 @@ class Table:
 
         Example: `print(table.explain(row="Tarn", column="North"))`.
         """
-        from eager_otter.tables.explaining import explain
-
-        return explain(self, row, column, figure)
+        if self.asker is None:
+            raise RequestError("This table was not made from a survey, so its cells cannot be explained.")
+        return self.asker.explain(self, row, column, figure)
 
     def associations(self) -> tuple[Association, ...]:
         """Test the whole table, each banner group for itself: test, the measure that fits, its size in words.

@@ -35,50 +35,13 @@ from eager_otter.significance.registry import correction, mean_test, share_test
 from eager_otter.tables.banner import REST
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
+from eager_otter.tables.explanation import TestWorking
 from eager_otter.tables.request import TestRules
 from eager_otter.tables.rounding import p_words
 from eager_otter.tables.table import MARKS, Evidence, Line, Table
 from eager_otter.tables.testing import Tested
 
 Parts = tuple[float, float, float]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TestWorking:
-    """One comparison of the cell with another column: both figures, bases, the statistic and the verdict.
-
-    `figure` and `other_figure` are percents or means, `difference` the first minus the second, in points or units;
-    `effective` and `other_effective` the effective bases; `shared` is the number of respondents in both. `error` is the
-    standard error of the difference, as the test takes it; `low` and `high` are the ends of its interval at the first
-    level. `variance` and `other_variance` are those of means, `pooled` the pooled share (0 to 1) of percents; `parts`
-    make the square of the error, in shares or units: first + second − 2 × third, the third of those who are in both;
-    None where the test takes another variance. `level` is the strictest confidence percent reached. Numbers are None
-    where there is no test.
-    """
-
-    __test__ = False  # not a test case, whatever its name
-
-    other: str
-    figure: float | None
-    other_figure: float | None
-    effective: float | None
-    other_effective: float | None
-    shared: int
-    difference: float | None
-    error: float | None
-    low: float | None
-    high: float | None
-    statistic: float | None
-    degrees: float | None
-    p_value: float | None
-    adjusted: float | None
-    variance: float | None
-    other_variance: float | None
-    pooled: float | None
-    parts: tuple[float, float, float] | None
-    level: float | None
-    mark: str
-    sentence: str
 
 
 def workings(table: Table, line: Line, place: int) -> tuple[tuple[TestWorking, ...], tuple[str, ...]]:

@@ -14,11 +14,11 @@ from eager_otter.figures.registry import summary_called
 from eager_otter.looks.words import said
 from eager_otter.tables.base_rules import mark_names, with_differences
 from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.finishing import Setting
 from eager_otter.tables.making import Making
 from eager_otter.tables.note import Note
 from eager_otter.tables.notes import figure_notes, what_rows_show
 from eager_otter.tables.request import Items, Sorting
+from eager_otter.tables.setting import Setting
 from eager_otter.tables.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.table import Line, Table, find_column
 

@@ -1,0 +1,23 @@
+"""Answers what is asked of a finished table."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from eager_otter.tables.explaining import explain
+from eager_otter.tables.explanation import Explanation
+from eager_otter.tables.one_way import side_by_side
+from eager_otter.tables.table import Table
+
+
+@dataclass(frozen=True, slots=True)
+class TableAnswers:
+    """What every table of a survey can be asked."""
+
+    def explain(self, table: Table, row: str, column: str, figure: str | None) -> Explanation:
+        """Give the working of a cell. Raises UnknownName, RequestError."""
+        return explain(table, row, column, figure)
+
+    def displayed(self, table: Table) -> Table:
+        """Lay a one-way table with several figures side by side; any other stays as it is."""
+        return side_by_side(table)

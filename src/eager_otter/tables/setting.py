@@ -1,0 +1,54 @@
+"""What surrounds a table."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from eager_otter.codebook.model import Question
+from eager_otter.core.arrays import IntArray
+from eager_otter.core.proportions import SharedPairs
+from eager_otter.significance.method import Order
+from eager_otter.tables.association import side_order
+from eager_otter.tables.banner import BannerColumns
+from eager_otter.tables.facts import Facts
+from eager_otter.tables.table import Asker, Viewer
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Setting:
+    """What surrounds a table: the banner, who is counted and how they were chosen.
+
+    `questions` are those of the banner; `labels` those of all questions by name; `sharing` holds the starts of groups
+    in which someone is in two columns, and
+    `overlapping` (pairs, 2) the pairs of columns whose pair sums there are.
+    """
+
+    layout: BannerColumns
+    shared: SharedPairs
+    weighted: bool
+    facts: Facts
+    questions: Mapping[str, Question] = field(default_factory=dict)
+    sharing: frozenset[int] = frozenset()
+    overlapping: IntArray = field(default_factory=lambda: np.zeros((0, 2), np.int64))
+    viewer: Viewer | None = None
+    asker: Asker | None = None
+    labels: Mapping[str, str] = field(default_factory=dict)
+
+    def label_of(self, name: str) -> str:
+        """Give the label of a question, its name where the setting knows none."""
+        return self.labels.get(name, name)
+
+    def column_order(self, columns: Sequence[int]) -> Order:
+        """Tell whether columns have an order: two, or answers of an ordered question as these follow each other."""
+        chosen = [self.layout.columns[k] for k in columns]
+        question = self.questions.get(chosen[0].question) if chosen else None
+        in_order = False
+        if question is not None and all(
+            c.question == question.name and c.code in question.by_code for c in chosen
+        ):
+            places = [question.by_code[column.code] for column in chosen]
+            in_order = question.ordered and places in (sorted(places), sorted(places, reverse=True))
+        return side_order(in_order, len(chosen))
