@@ -18,10 +18,10 @@ from unittest import mock
 
 import xlsxwriter
 
+from eager_otter.asking.survey import Survey
 from eager_otter.data.files import Source
 from eager_otter.data.responses import Responses
 from eager_otter.report.report import Report
-from eager_otter.tables.survey import Survey
 from eager_otter.tables.table import Table
 from eager_otter.tables.texts import cell_text
 from workload import Size, make

@@ -15,16 +15,16 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.core.tally import BLOCK, CodedRows, bundles_of, tally
+from eager_otter.counting.counts import BannerCounting
+from eager_otter.counting.rows import row_counts
 from eager_otter.data.files import Source
 from eager_otter.data.responses import Responses
 from eager_otter.plan.plan import Plan
 from eager_otter.report.report import Report
-from eager_otter.tables.counting import BannerCounting
 from eager_otter.tables.request import TableRequest
-from eager_otter.tables.rows import row_counts
-from eager_otter.tables.survey import Survey
 from workload import LARGE, MEDIUM, Size, make
 
 Timed = Callable[[], Any]

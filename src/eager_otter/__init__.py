@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING, Any
 from eager_otter.version import __version__ as __version__
 
 if TYPE_CHECKING:
+    from eager_otter.asking.survey import Survey as Survey
     from eager_otter.audit.finding import Audit as Audit
     from eager_otter.audit.finding import Finding as Finding
     from eager_otter.codebook.model import Codebook as Codebook
@@ -54,7 +55,6 @@ if TYPE_CHECKING:
     from eager_otter.tables.request import Sorting as Sorting
     from eager_otter.tables.request import TableRequest as TableRequest
     from eager_otter.tables.request import TestRules as TestRules
-    from eager_otter.tables.survey import Survey as Survey
     from eager_otter.tables.table import Table as Table
     from eager_otter.weighing.weighing import Weighting as Weighting
 
@@ -79,7 +79,7 @@ _HOME = {
     "RequestError": "errors",
     "RowRules": "tables.request",
     "Sorting": "tables.request",
-    "Survey": "tables.survey",
+    "Survey": "asking.survey",
     "Table": "tables.table",
     "TableRequest": "tables.request",
     "TestRules": "tables.request",

@@ -9,7 +9,7 @@ import pytest
 
 import eager_otter as otter
 from eager_otter.figures.registry import all_figures
-from eager_otter.tables.figures import why_not
+from eager_otter.making.figures import why_not
 
 Small = Callable[..., otter.Survey]
 BOOK = """

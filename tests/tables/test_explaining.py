@@ -15,12 +15,12 @@ import pytest
 from scipy import stats
 
 import eager_otter as otter
+from eager_otter.asking.explaining import explain
+from eager_otter.asking.workings import number
 from eager_otter.figures.registry import all_figures
+from eager_otter.making.figures import why_not
 from eager_otter.plan.reading import only_tables
-from eager_otter.tables.explaining import explain
-from eager_otter.tables.figures import why_not
 from eager_otter.tables.texts import cell_text
-from eager_otter.tables.workings import number
 
 Run = Callable[..., tuple[int, str, str]]
 

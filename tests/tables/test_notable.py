@@ -85,7 +85,7 @@ def test_a_planted_difference_leads_and_thin_or_made_columns_stay_out(folder: Pa
 
 
 def test_p_values_are_corrected_for_all_cells_looked_at(folder: Path) -> None:
-    from eager_otter.tables.notable import requests_against
+    from eager_otter.asking.notable import requests_against
 
     report = otter.run(folder / "plan.yaml")
     assert report.plan and report.survey

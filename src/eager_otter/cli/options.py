@@ -15,8 +15,8 @@ from eager_otter.gates.reading import is_file, is_folder
 from eager_otter.gates.streams import echo
 
 if TYPE_CHECKING:
+    from eager_otter.asking.survey import Survey
     from eager_otter.plan.plan import Plan
-    from eager_otter.tables.survey import Survey
 
 F = TypeVar("F", bound=Callable[..., Any])
 

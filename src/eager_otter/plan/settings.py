@@ -8,6 +8,7 @@ from typing import Any
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
+from eager_otter.counting.order import says_no_answer_row
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import RequestError, nearest
 from eager_otter.figures.registry import summary_called, summary_figures, today_name
@@ -26,7 +27,6 @@ from eager_otter.plan.file import (
     TestsEntry,
     TestsFile,
 )
-from eager_otter.tables.order import says_no_answer_row
 from eager_otter.tables.request import (
     BASE_FIGURES,
     COMPLETE,

@@ -8,9 +8,13 @@ from fnmatch import fnmatchcase
 from typing import Any
 
 from eager_otter.codebook.model import Answer, Question
+from eager_otter.counting.banner import lay_out
+from eager_otter.counting.rows import NOT_TABULATED
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import OtterError, RequestError, UnknownName, nearest
 from eager_otter.figures.registry import summary_called
+from eager_otter.making.figures import refuse_figures
+from eager_otter.making.shapes.items_across import check_alike, idle_item_tests
 from eager_otter.plan.context import Context
 from eager_otter.plan.file import (
     EachFile,
@@ -22,8 +26,6 @@ from eager_otter.plan.file import (
     TestsFile,
 )
 from eager_otter.plan.settings import SettingsReading
-from eager_otter.tables.banner import lay_out
-from eager_otter.tables.figures import refuse_figures
 from eager_otter.tables.item_shapes import SHAPES
 from eager_otter.tables.request import (
     EVERY_GROUP,
@@ -33,8 +35,6 @@ from eager_otter.tables.request import (
     TableRequest,
     TestRules,
 )
-from eager_otter.tables.rows import NOT_TABULATED
-from eager_otter.tables.shapes.items_across import check_alike, idle_item_tests
 from eager_otter.tables.table import find_column, find_group
 
 

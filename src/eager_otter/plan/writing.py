@@ -10,8 +10,8 @@ from typing import Any
 import yaml
 
 from eager_otter.errors import RequestError
+from eager_otter.making.figures import figures_for
 from eager_otter.plan.plan import Plan
-from eager_otter.tables.figures import figures_for
 from eager_otter.tables.request import (
     Banner,
     BannerGroup,

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from eager_otter.asking.survey import Survey
 from eager_otter.data.export import write_csv, write_triple_s
 from eager_otter.errors import RequestError
 from eager_otter.gates.writing import written_beside
-from eager_otter.tables.survey import Survey
 
 
 def export_targets(target: Path, *, labels: bool = False) -> list[Path]:

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 from rich.console import Group, RenderableType
 
+from eager_otter.asking.notable import FINDINGS_NOTE, Notable
 from eager_otter.gates.terminal import Text
 from eager_otter.gates.text import as_json as json_text
 from eager_otter.report.grids import plain_grid
-from eager_otter.tables.notable import FINDINGS_NOTE, Notable
 
 FIELDS = (
     "table", "question", "row", "figure", "column", "against", "value", "other", "effect", "size", "p_value",

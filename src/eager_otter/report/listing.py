@@ -12,8 +12,8 @@ from eager_otter.codebook.periods import day_text
 from eager_otter.data.overview import AnswerCount, LoadReport, QuestionOverview
 from eager_otter.gates.terminal import Text
 from eager_otter.looks.words import counted
+from eager_otter.making.figures import left_out_figures
 from eager_otter.report.grids import plain_grid
-from eager_otter.tables.figures import left_out_figures
 from eager_otter.tables.request import Digits, TableRequest
 from eager_otter.tables.rounding import rounded
 from eager_otter.tables.texts import figure_text

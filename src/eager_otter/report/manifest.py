@@ -10,6 +10,7 @@ from importlib.metadata import version
 from pathlib import Path
 from typing import Protocol
 
+from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.finding import Audit
 from eager_otter.codebook.model import Codebook, Question
@@ -33,7 +34,6 @@ from eager_otter.looks.theme import Theme
 from eager_otter.looks.words import Words
 from eager_otter.plan.plan import Plan
 from eager_otter.plan.writing import plan_text
-from eager_otter.tables.survey import Survey
 from eager_otter.tables.table import Table
 from eager_otter.version import __version__
 

@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from eager_otter.asking.notable import Notable, notable_differences, requests_against
+from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.finding import Audit
 from eager_otter.codebook.model import Codebook
@@ -25,10 +27,8 @@ from eager_otter.looks.words import ENGLISH, Words, counted
 from eager_otter.plan.plan import Plan
 from eager_otter.plan.reading import read_plan
 from eager_otter.report.view import StandardViewer
-from eager_otter.tables.notable import Notable, notable_differences, requests_against
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import Banner, BannerGroup
-from eager_otter.tables.survey import Survey
 from eager_otter.tables.table import Table
 from eager_otter.version import __version__
 from eager_otter.weighing.reading import targets_of

@@ -15,6 +15,7 @@ import numpy as np
 
 from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.core.sums import Sums
+from eager_otter.counting.banner import REST
 from eager_otter.gates.pictures import read_picture
 from eager_otter.gates.reading import packaged_text
 from eager_otter.gates.text import as_shown_json, held
@@ -24,7 +25,6 @@ from eager_otter.looks.words import CATEGORIES, plural_forms
 from eager_otter.report.contents import contents_titles
 from eager_otter.report.report import Report, with_new_headings
 from eager_otter.report.summary import MAIN_FINDINGS, summary_of
-from eager_otter.tables.banner import REST
 from eager_otter.tables.base_rules import WITHHELD, marks_of
 from eager_otter.tables.note import NotesLength, note_lines
 from eager_otter.tables.table import Evidence, Group, Line, Table

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from eager_otter.asking.notable import FINDINGS_NOTE
 from eager_otter.audit.finding import Audit
 from eager_otter.errors import RequestError
 from eager_otter.looks.theme import Theme
@@ -28,7 +29,6 @@ from eager_otter.report.sheets import (
 from eager_otter.report.summary import MAIN_FINDINGS, summary_of
 from eager_otter.report.table_sheet import LINE_HEIGHT, TableSheet, back_to_contents, sheet_columns
 from eager_otter.report.workbook_charts import WorkbookCharts, columns_under
-from eager_otter.tables.notable import FINDINGS_NOTE
 from eager_otter.tables.table import Table
 
 AUDIT_HEADS = (

@@ -1,1 +1,1 @@
-"""Question × banner → Table: figures, letters, base rules, order and notes."""
+"""The finished table as data, and what is wanted of one: columns, lines, notes, tests, texts."""

@@ -66,11 +66,11 @@ def look(
     """
     from dataclasses import replace
 
+    from eager_otter.asking.survey import banner_called
     from eager_otter.errors import RequestError
     from eager_otter.figures.registry import check_figure
     from eager_otter.report.terminal import table_view
     from eager_otter.tables.request import TableRequest, check_levels
-    from eager_otter.tables.survey import banner_called
 
     if question is None:
         refuse_given("Without a QUESTION the shape of a banner is shown", "figures", "digits")

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from eager_otter.making.shapes.answers_by_items import AnswersByItems
+from eager_otter.making.shapes.before_by_after import BeforeByAfter
+from eager_otter.making.shapes.items_by_columns import ItemsByColumns
+from eager_otter.making.shapes.one_question import OneQuestion
+from eager_otter.making.shapes.one_under_another import OneUnderAnother
+from eager_otter.making.shapes.shape import ShapeOfTable
 from eager_otter.tables.item_shapes import Shape
 from eager_otter.tables.request import TableRequest
-from eager_otter.tables.shapes.answers_by_items import AnswersByItems
-from eager_otter.tables.shapes.before_by_after import BeforeByAfter
-from eager_otter.tables.shapes.items_by_columns import ItemsByColumns
-from eager_otter.tables.shapes.one_question import OneQuestion
-from eager_otter.tables.shapes.one_under_another import OneUnderAnother
-from eager_otter.tables.shapes.shape import ShapeOfTable
 
 ONE_QUESTION = OneQuestion()
 OF_ITEMS: Mapping[Shape, ShapeOfTable] = {

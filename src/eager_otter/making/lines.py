@@ -19,24 +19,24 @@ from eager_otter.core.paired import SharedAnswers, SharedValues
 from eager_otter.core.proportions import PairTests, match_pairs, test_proportions
 from eager_otter.core.quantiles import Cut, quantile_cut
 from eager_otter.core.sums import Sums, stacked
+from eager_otter.counting.counts import QuestionSums
+from eager_otter.counting.order import NO_ANSWER, chosen_rows
+from eager_otter.counting.rows import Row, rows_of
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.figures.figure import AnswerFigure, LineFigure, ValueFigure, Values
 from eager_otter.figures.registry import MEAN, figure_called, line_figure, summary_called
 from eager_otter.looks.words import said
+from eager_otter.making.figures import figures_for
+from eager_otter.making.finishing import base_lines, finished, heading_line
+from eager_otter.making.notes import notes_of
+from eager_otter.making.notes_on_bases import reason_said
+from eager_otter.making.setting import Setting
 from eager_otter.significance.registry import correction, mean_test, share_test
 from eager_otter.tables.association import Crossing, side_order, whole_table_notes
 from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown, with_differences
-from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.figures import figures_for
-from eager_otter.tables.finishing import base_lines, finished, heading_line
-from eager_otter.tables.notes import notes_of
-from eager_otter.tables.notes_on_bases import reason_said
-from eager_otter.tables.order import NO_ANSWER, chosen_rows
 from eager_otter.tables.request import (
     TableRequest,
 )
-from eager_otter.tables.rows import Row, rows_of
-from eager_otter.tables.setting import Setting
 from eager_otter.tables.table import Evidence, Line, Mark, Table, find_column
 from eager_otter.tables.testing import Tested, TestKind, decide
 

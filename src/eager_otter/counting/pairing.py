@@ -12,10 +12,10 @@ from eager_otter.core.arrays import FloatArray, smallest_unsigned
 from eager_otter.core.paired import SharedAnswers, SharedValues
 from eager_otter.core.sums import Finisher, Sums
 from eager_otter.core.tally import CodedRows, ProductRows, Rows, ValueRows
+from eager_otter.counting.rows import difference_parts, row_counts
 from eager_otter.data.answers import Answers, NumberAnswers, SingleAnswers
 from eager_otter.data.made import score_table
 from eager_otter.data.selection import who_answered, who_counts_in
-from eager_otter.tables.rows import difference_parts, row_counts
 
 Asked = tuple[Question, Answers]
 Mean = tuple[float, float]  # a mean as a sum of two numbers

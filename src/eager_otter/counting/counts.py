@@ -16,24 +16,24 @@ from eager_otter.core.proportions import SharedPairs, match_pairs
 from eager_otter.core.quantiles import Cut, quantile_cut
 from eager_otter.core.sums import Finisher, Sums
 from eager_otter.core.tally import CodedRows, Rows, Tally, ValueRows, tally
-from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
-from eager_otter.data.made import score_table, values_of
-from eager_otter.data.reasons import Reason, Reasons, first_of
-from eager_otter.data.responses import Responses
-from eager_otter.data.selection import count_of_mentions, who_answered, who_counts_in
-from eager_otter.errors import RequestError
-from eager_otter.tables.banner import BannerColumns, column_groups, lay_out
-from eager_otter.tables.nesting import nested_answers, nested_question
-from eager_otter.tables.order import without_left_out
-from eager_otter.tables.pairing import (
+from eager_otter.counting.banner import BannerColumns, column_groups, lay_out
+from eager_otter.counting.nesting import nested_answers, nested_question
+from eager_otter.counting.order import without_left_out
+from eager_otter.counting.pairing import (
     PairedSums,
     answers_beside,
     mean_of,
     pair_parts,
     values_beside,
 )
+from eager_otter.counting.rows import RowCounts, difference_parts, row_counts
+from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
+from eager_otter.data.made import score_table, values_of
+from eager_otter.data.reasons import Reason, Reasons, first_of
+from eager_otter.data.responses import Responses
+from eager_otter.data.selection import count_of_mentions, who_answered, who_counts_in
+from eager_otter.errors import RequestError
 from eager_otter.tables.request import Banner, ColumnRules
-from eager_otter.tables.rows import RowCounts, difference_parts, row_counts
 
 BATCH_SUMS = 4_000_000  # numbers held at once for one batch of questions: 32 MB
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from eager_otter.tables.explaining import explain
+from eager_otter.asking.explaining import explain
+from eager_otter.asking.one_way import side_by_side
 from eager_otter.tables.explanation import Explanation
-from eager_otter.tables.one_way import side_by_side
 from eager_otter.tables.table import Table
 
 

@@ -8,25 +8,29 @@ from pathlib import Path
 
 import numpy as np
 
+from eager_otter.asking.people import people_in_cell
+from eager_otter.asking.table_answers import TableAnswers
 from eager_otter.codebook.conditions import Conditions
 from eager_otter.codebook.expression import parse
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
+from eager_otter.counting.banner import BannerColumns
+from eager_otter.counting.counts import BannerCounting, Count, Population, QuestionSums, unknown_counts
+from eager_otter.counting.order import check_rows
 from eager_otter.data.files import Source
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.figures.registry import summary_called
 from eager_otter.looks.words import ENGLISH, Words, counted
-from eager_otter.tables.asking import TableAnswers
-from eager_otter.tables.banner import BannerColumns
-from eager_otter.tables.counting import BannerCounting, Count, Population, QuestionSums, unknown_counts
+from eager_otter.making.figures import refuse_figures
+from eager_otter.making.finishing import make_preview
+from eager_otter.making.setting import Setting
+from eager_otter.making.shapes.items_across import idle_item_tests
+from eager_otter.making.shapes.registry import shape_of
+from eager_otter.making.shapes.shape import Counted
 from eager_otter.tables.facts import Facts, FilterStep
-from eager_otter.tables.figures import refuse_figures
-from eager_otter.tables.finishing import make_preview
 from eager_otter.tables.item_shapes import Shape
-from eager_otter.tables.order import check_rows
-from eager_otter.tables.people import people_in_cell
 from eager_otter.tables.request import (
     Banner,
     BannerGroup,
@@ -41,10 +45,6 @@ from eager_otter.tables.request import (
     TableRequest,
     TestRules,
 )
-from eager_otter.tables.setting import Setting
-from eager_otter.tables.shapes.items_across import idle_item_tests
-from eager_otter.tables.shapes.registry import shape_of
-from eager_otter.tables.shapes.shape import Counted
 from eager_otter.tables.table import Table, Viewer, find_column
 
 Done = Callable[[int], None]  # told how many tables have been made

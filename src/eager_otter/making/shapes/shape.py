@@ -7,14 +7,14 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from eager_otter.codebook.model import Codebook
+from eager_otter.counting.counts import BannerCounting, Count, QuestionSums
 from eager_otter.looks.words import said
+from eager_otter.making.finishing import finished
+from eager_otter.making.notes import item_notes
+from eager_otter.making.setting import Setting
 from eager_otter.tables.association import whole_table_notes
-from eager_otter.tables.counting import BannerCounting, Count, QuestionSums
-from eager_otter.tables.finishing import finished
 from eager_otter.tables.note import Note
-from eager_otter.tables.notes import item_notes
 from eager_otter.tables.request import COMPLETE, Items, TableRequest
-from eager_otter.tables.setting import Setting
 from eager_otter.tables.table import Line, Table
 
 

@@ -15,11 +15,11 @@ from eager_otter.codebook.label_words import says_time
 from eager_otter.codebook.model import Codebook, Periods
 from eager_otter.core.arrays import BoolArray, IntArray
 from eager_otter.core.cells import ColumnGroup, group_from_memberships
+from eager_otter.counting.points import Point, by_codes, check_only, memberships, points_of
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import said
 from eager_otter.tables.comparing import Comparisons, Leaf, compare
-from eager_otter.tables.points import Point, by_codes, check_only, memberships, points_of
 from eager_otter.tables.request import Banner, BannerGroup, ColumnRules
 from eager_otter.tables.table import Column, Group, find_column
 

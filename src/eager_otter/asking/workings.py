@@ -29,10 +29,10 @@ from eager_otter.core.proportions import (
     shares,
 )
 from eager_otter.core.sums import Sums
+from eager_otter.counting.banner import REST
 from eager_otter.figures.working import number
 from eager_otter.significance.method import POOLED_SHARE
 from eager_otter.significance.registry import correction, mean_test, share_test
-from eager_otter.tables.banner import REST
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.explanation import TestWorking

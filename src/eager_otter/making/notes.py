@@ -9,14 +9,13 @@ import numpy as np
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
 from eager_otter.core.proportions import SharedPairs
+from eager_otter.counting.banner import BannerColumns
+from eager_otter.counting.counts import QuestionSums
+from eager_otter.counting.order import says_no_answer_row
 from eager_otter.figures.figure import LineFigure, Source
 from eager_otter.figures.registry import place_of, summary_called
 from eager_otter.looks.words import Words, said
-from eager_otter.tables.banner import BannerColumns
-from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.facts import Facts
-from eager_otter.tables.note import Note
-from eager_otter.tables.notes_on_bases import (
+from eager_otter.making.notes_on_bases import (
     base_notes,
     filter_notes,
     left_out_of_items,
@@ -25,11 +24,12 @@ from eager_otter.tables.notes_on_bases import (
     universe_note,
     weight_notes,
 )
-from eager_otter.tables.notes_on_marks import mark_notes, sign_notes
-from eager_otter.tables.notes_on_tests import testing_notes
-from eager_otter.tables.order import says_no_answer_row
+from eager_otter.making.notes_on_marks import mark_notes, sign_notes
+from eager_otter.making.notes_on_tests import testing_notes
+from eager_otter.making.setting import Setting
+from eager_otter.tables.facts import Facts
+from eager_otter.tables.note import Note
 from eager_otter.tables.request import Items, TableRequest
-from eager_otter.tables.setting import Setting
 from eager_otter.tables.table import Line
 
 SORT_KEYS = {"label": said("the label"), "code": said("the code")}

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from eager_otter.counting.counts import QuestionSums
 from eager_otter.data.reasons import REASONS, Reason
 from eager_otter.figures.registry import summary_called
 from eager_otter.looks.words import Words, said
-from eager_otter.tables.counting import QuestionSums
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import TableRequest

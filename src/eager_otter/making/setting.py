@@ -10,9 +10,9 @@ import numpy as np
 from eager_otter.codebook.model import Question
 from eager_otter.core.arrays import IntArray
 from eager_otter.core.proportions import SharedPairs
+from eager_otter.counting.banner import BannerColumns
 from eager_otter.significance.method import Order
 from eager_otter.tables.association import side_order
-from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.table import Asker, Viewer
 

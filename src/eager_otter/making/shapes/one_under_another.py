@@ -6,12 +6,12 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.finishing import heading_line
-from eager_otter.tables.making import Making
+from eager_otter.counting.counts import QuestionSums
+from eager_otter.making.finishing import heading_line
+from eager_otter.making.lines import Making
+from eager_otter.making.notes import row_notes
+from eager_otter.making.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.note import Note
-from eager_otter.tables.notes import row_notes
-from eager_otter.tables.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.table import Line, Table
 
 

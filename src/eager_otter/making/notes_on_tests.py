@@ -6,10 +6,10 @@ from collections.abc import Iterator, Sequence
 
 from eager_otter.core.arrays import IntArray
 from eager_otter.core.letters import alpha_of
+from eager_otter.counting.banner import BannerColumns
 from eager_otter.figures.registry import line_figure
 from eager_otter.looks.words import Words, said
 from eager_otter.significance.registry import correction, mean_test, share_test
-from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.note import Note

@@ -9,17 +9,17 @@ from typing import assert_never
 import numpy as np
 
 from eager_otter.codebook.model import Question
+from eager_otter.counting.counts import QuestionSums
 from eager_otter.errors import UnknownName
 from eager_otter.figures.registry import summary_called
 from eager_otter.looks.words import said
+from eager_otter.making.lines import Making
+from eager_otter.making.notes import figure_notes, what_rows_show
+from eager_otter.making.setting import Setting
+from eager_otter.making.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.base_rules import mark_names, with_differences
-from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.making import Making
 from eager_otter.tables.note import Note
-from eager_otter.tables.notes import figure_notes, what_rows_show
 from eager_otter.tables.request import Items, Sorting
-from eager_otter.tables.setting import Setting
-from eager_otter.tables.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.table import Line, Table, find_column
 
 SMALLEST_BASE = said("Smallest base of an item")

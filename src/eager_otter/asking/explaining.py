@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
+from eager_otter.asking.workings import workings
 from eager_otter.errors import RequestError
 from eager_otter.figures.working import CellWorking, number
 from eager_otter.looks.words import counted
 from eager_otter.tables.explanation import Explanation, Step, TestWorking
 from eager_otter.tables.table import Evidence, Line, Table
 from eager_otter.tables.texts import cell_text
-from eager_otter.tables.workings import workings
 
 
 def explain(table: Table, row: str, column: str, figure: str | None = None) -> Explanation:

@@ -9,12 +9,12 @@ from typing import Any, assert_never
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Answer, Question
 from eager_otter.core.arrays import FloatArray
+from eager_otter.counting.rows import Row
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.figures.registry import summary_figures
 from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import said
 from eager_otter.tables.request import RowRules, Sorting, TableRequest
-from eager_otter.tables.rows import Row
 
 ALL_ROWS = RowRules()
 RULES_OF_ANSWERS = ("sort", "hide", "leave_out", "most", "above", "drop_empty", "headings")

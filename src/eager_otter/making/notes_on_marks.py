@@ -7,8 +7,8 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from eager_otter.core.arrays import IntArray
+from eager_otter.counting.banner import BannerColumns
 from eager_otter.looks.words import Words, said
-from eager_otter.tables.banner import BannerColumns
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import TableRequest
 from eager_otter.tables.table import Line, Mark

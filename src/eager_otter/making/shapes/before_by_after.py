@@ -13,12 +13,12 @@ from eager_otter.core.sums import Sums
 from eager_otter.figures.figure import AnswerFigure
 from eager_otter.figures.registry import figure_called
 from eager_otter.looks.words import said
+from eager_otter.making.lines import Making
+from eager_otter.making.notes import figure_notes, row_notes
+from eager_otter.making.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.base_rules import mark_names, shown
-from eager_otter.tables.making import Making
 from eager_otter.tables.note import Note
-from eager_otter.tables.notes import figure_notes, row_notes
 from eager_otter.tables.request import Banner, BannerGroup, TableRequest
-from eager_otter.tables.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.table import Line, Table
 
 

@@ -14,17 +14,17 @@ from eager_otter.core.paired import test_item_means, test_item_proportions
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Sums, side_by_side
-from eager_otter.tables.counting import QuestionSums
-from eager_otter.tables.making import Making
+from eager_otter.counting.counts import QuestionSums
+from eager_otter.counting.order import chosen_rows
+from eager_otter.counting.pairing import PairedSums
+from eager_otter.counting.rows import Row
+from eager_otter.making.lines import Making
+from eager_otter.making.notes import figure_notes, net_notes
+from eager_otter.making.setting import Setting
+from eager_otter.making.shapes.items_across import in_common, item_columns
+from eager_otter.making.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.note import Note
-from eager_otter.tables.notes import figure_notes, net_notes
-from eager_otter.tables.order import chosen_rows
-from eager_otter.tables.pairing import PairedSums
 from eager_otter.tables.request import Banner, Sorting, TableRequest
-from eager_otter.tables.rows import Row
-from eager_otter.tables.setting import Setting
-from eager_otter.tables.shapes.items_across import in_common, item_columns
-from eager_otter.tables.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.testing import Tested
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from eager_otter.errors import RequestError
-from eager_otter.tables.making import make_table
+from eager_otter.making.lines import make_table
+from eager_otter.making.shapes.shape import Counted, ShapeOfTable
 from eager_otter.tables.request import COMPLETE, TableRequest
-from eager_otter.tables.shapes.shape import Counted, ShapeOfTable
 from eager_otter.tables.table import Table
 
 

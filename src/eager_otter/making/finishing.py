@@ -11,11 +11,11 @@ import numpy as np
 from eager_otter.core.arrays import FloatArray, IntArray, effective_base
 from eager_otter.core.sums import Sums
 from eager_otter.figures.registry import line_figure
+from eager_otter.making.notes import preview_notes
+from eager_otter.making.setting import Setting
 from eager_otter.tables.base_rules import mark_names, marks_of, with_differences
 from eager_otter.tables.note import Note
-from eager_otter.tables.notes import preview_notes
 from eager_otter.tables.request import BaseFigure, TableRequest
-from eager_otter.tables.setting import Setting
 from eager_otter.tables.table import Evidence, Line, Table, TableShape
 from eager_otter.tables.texts import line_label
 

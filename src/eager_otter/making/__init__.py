@@ -1,0 +1,1 @@
+"""Sums to a finished table: lines with figures, letters and marks, notes, by the shape of the table."""
