@@ -18,7 +18,8 @@ import pytest
 
 import eager_otter as otter
 from eager_otter.data.triple_s_definition import read_definition
-from eager_otter.gates.ours import CSV_HEADS, is_ours
+from eager_otter.gates.ours import CSV_HEADS
+from eager_otter.gates.outputs import is_ours
 from eager_otter.gates.writing import HOST, new_folder, write_each, written_beside
 from eager_otter.report import findings_view, tidy
 from hostile.trials import checked, contents, run_in, write_survey

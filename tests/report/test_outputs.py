@@ -5,9 +5,11 @@ from __future__ import annotations
 import csv
 import shutil
 import subprocess
+import tomllib
 import zipfile
 from collections.abc import Callable
 from dataclasses import replace
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape
@@ -19,11 +21,12 @@ import pytest
 from openpyxl.utils import column_index_from_string
 
 import eager_otter as otter
+from eager_otter.gates.outputs import ENDINGS, OUTPUTS
+from eager_otter.plan.file import PlanFile
 from eager_otter.plan.reading import only_tables
 from eager_otter.report import workbook as workbook_writer
 from eager_otter.report.chart_spec import chart_of
 from eager_otter.report.labels import lines_needed
-from eager_otter.report.report import WRITERS
 from eager_otter.tables.table import Table
 from eager_otter.tables.texts import cell_text
 from laws import held
@@ -269,10 +272,10 @@ def test_two_runs_write_the_same_bytes(demo: Path, tmp_path: Path) -> None:
     for name in ("one", "two"):
         (tmp_path / name).mkdir()
         made = otter.run(plan)
-        paths = made.save(*(tmp_path / name / f"t{ending}" for ending in WRITERS))
+        paths = made.save(*(tmp_path / name / f"t{ending}" for ending in ENDINGS))
         paths += [made.chart("liking", tmp_path / name / f"c.{kind}") for kind in ("png", "svg")]
         written.append({path.name: path.read_bytes() for path in paths})
-    assert len(written[0]) == len(WRITERS) + 2
+    assert len(written[0]) == len(ENDINGS) + 2
     assert [name for name, content in written[0].items() if content != written[1][name]] == []
 
 
@@ -386,3 +389,21 @@ def test_a_banner_too_large_for_the_format_is_told_and_texts_fit_it(
 
 def test_lines_are_counted_at_blanks() -> None:
     assert [lines_needed(text, 10) for text in ("", "short", "one two three four", "x" * 25)] == [1, 1, 2, 3]
+
+
+def test_every_output_is_declared_once_and_documented_with_what_it_needs() -> None:
+    root = Path(otter.__file__).parents[2]
+    document = (root / "docs" / "outputs.md").read_text(encoding="utf-8").split("## Notes")[0]
+    extras = tomllib.loads((root / "pyproject.toml").read_text(encoding="utf-8"))["project"][
+        "optional-dependencies"
+    ]
+    assert len({output.ending for output in OUTPUTS}) == len(OUTPUTS)
+    rows = [line for line in document.splitlines() if line.startswith("| `.")]
+    for output in OUTPUTS:
+        (row,) = [row for row in rows if f"`{output.ending}`" in row]
+        assert (f"eager-otter[{output.extra}]" in row) == bool(output.extra), row
+        assert not output.extra or output.extra in extras
+        if output.writer:
+            assert callable(import_module(f"eager_otter.report.{output.writer}").write)
+        for setting in output.shows:
+            assert setting in PlanFile.model_fields

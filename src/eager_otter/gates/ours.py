@@ -1,11 +1,11 @@
-"""Tell a file that we made by the mark inside, so that only such a file is replaced unasked."""
+"""The marks inside files that we made, by which they are told from others."""
 
 from __future__ import annotations
 
 import re
 import zipfile
 import zlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from pathlib import Path
 
 CSV_HEADS = (  # of tidy files and of findings
@@ -25,22 +25,7 @@ JSON_HEADS = (  # of a tidy file; of a manifest or comparison; of findings
 )  # fmt: skip
 
 
-def is_ours(path: Path) -> bool:
-    """Tell whether a file holds the mark of this package for its kind; an empty file may be replaced."""
-    try:
-        if path.stat().st_size == 0:
-            return True
-        return MARKS.get(path.suffix.lower(), _no_mark)(path)
-    except OSError:
-        return True  # whatever is wrong with it is told when it is written
-
-
-def _no_mark(path: Path) -> bool:
-    """Tell of a kind of file that has no room for a mark: it is never taken for ours."""
-    return False
-
-
-def _begins(pattern: bytes) -> Callable[[Path], bool]:
+def begins_with(pattern: bytes) -> Callable[[Path], bool]:
     """Look for a mark near the start of a file."""
     mark = re.compile(pattern)
 
@@ -51,7 +36,7 @@ def _begins(pattern: bytes) -> Callable[[Path], bool]:
     return found
 
 
-def _ends(pattern: bytes) -> Callable[[Path], bool]:
+def ends_with(pattern: bytes) -> Callable[[Path], bool]:
     """Look for a mark at the end of a file."""
     mark = re.compile(pattern + rb"\s*\Z")
 
@@ -63,13 +48,14 @@ def _ends(pattern: bytes) -> Callable[[Path], bool]:
     return found
 
 
-def _has_our_head(path: Path) -> bool:
+def has_our_head(path: Path) -> bool:
+    """Look for the header of a tidy file or of findings."""
     with path.open("rb") as file:
         line = file.readline(4096).removeprefix(b"\xef\xbb\xbf").rstrip(b"\r\n")
     return line in CSV_HEADS
 
 
-def _in_package(path: Path) -> bool:
+def in_package(path: Path) -> bool:
     """Look for the mark in the properties of an office file."""
     mark = re.compile(rb"\S " + MAKER + rb"</dc:description>")
     try:
@@ -80,7 +66,7 @@ def _in_package(path: Path) -> bool:
         return False
 
 
-def _in_parquet(path: Path) -> bool:
+def in_parquet(path: Path) -> bool:
     """Look for the mark in what a Parquet file says of itself."""
     import pyarrow as pa
     from pyarrow import parquet
@@ -90,18 +76,3 @@ def _in_parquet(path: Path) -> bool:
     except (pa.ArrowException, OSError):
         return False
     return re.search(rb"\S " + MAKER + rb"\Z", told.get(b"provenance", b"")) is not None
-
-
-MARKS: Mapping[str, Callable[[Path], bool]] = {
-    ".xlsx": _in_package,
-    ".pptx": _in_package,
-    ".html": _begins(rb'<meta name="generator" content="' + MAKER + rb'">'),
-    ".pdf": _ends(rb"\n% made with " + MAKER + rb"\n"),
-    ".csv": _has_our_head,
-    ".json": _begins(JSON_HEADS),
-    ".parquet": _in_parquet,
-    ".md": _ends(rb"\S " + MAKER.replace(rb"-", rb"\\?-").replace(rb"\.", rb"\\?\.")),
-    ".txt": _ends(rb"\S " + MAKER),
-    ".png": _begins(rb"Software\0" + MAKER),
-    ".svg": _begins(rb"<dc:title>" + MAKER + rb"</dc:title>"),
-}

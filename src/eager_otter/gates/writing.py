@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import TextIO
 
 from eager_otter.errors import FileProblem, OtterError, shown_path
-from eager_otter.gates.ours import is_ours
+from eager_otter.gates.outputs import is_ours
 from eager_otter.gates.reading import is_file
 
 DAY = 86_400.0  # seconds

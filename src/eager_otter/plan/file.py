@@ -10,6 +10,7 @@ from eager_otter.documents.checking import Code, Part, Text
 from eager_otter.errors import UnknownName
 from eager_otter.figures.kinds.quantiles import PERCENTILE
 from eager_otter.figures.registry import all_figures, check_figure, figures_with
+from eager_otter.gates.outputs import ENDINGS
 from eager_otter.looks.theme import DigitsKind, LettersPlace, as_percent_digits
 from eager_otter.plan.plan import SheetsPer
 from eager_otter.significance.registry import corrections, mean_tests, share_tests
@@ -27,7 +28,6 @@ from eager_otter.tables.request import (
 Number = Annotated[float, Field(strict=False)]
 
 
-OUTPUTS = (".xlsx", ".html", ".pdf", ".pptx", ".csv", ".parquet", ".json", ".md", ".txt")
 AGAINST = tuple(name for name in get_args(Against) if name != "column")
 
 
@@ -377,8 +377,8 @@ class OutputFile(Part):
     @field_validator("file")
     @classmethod
     def _known_ending(cls, file: str) -> str:
-        if not file.lower().endswith(OUTPUTS):
-            raise ValueError(f"outputs end in {', '.join(OUTPUTS[:-1])} or {OUTPUTS[-1]}; found {file!r}.")
+        if not file.lower().endswith(ENDINGS):
+            raise ValueError(f"outputs end in {', '.join(ENDINGS[:-1])} or {ENDINGS[-1]}; found {file!r}.")
         return file
 
 

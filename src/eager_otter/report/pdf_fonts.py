@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import MissingPackage
+from eager_otter.gates.outputs import install_line
 from eager_otter.gates.reading import is_folder, read_bytes, reading
 from eager_otter.gates.text import held
 from eager_otter.report.pdf_scripts import RIGHT_TO_LEFT, in_sight_order, is_plain, shaped, shaped_width
@@ -20,7 +21,7 @@ FONT_FOLDERS = (
     Path("/Library/Fonts"),
     Path("C:/Windows/Fonts"),
 )
-MISSING = "PDF files need another package: pip install 'eager-otter[pdf]'"
+MISSING = f"PDF files need another package: {install_line('pdf')}"
 REPLACEMENT = "\ufffd"
 LARGEST_FONT = 60_000_000  # bytes
 

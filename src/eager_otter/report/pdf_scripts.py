@@ -8,8 +8,9 @@ from collections.abc import Iterator
 from typing import Any
 
 from eager_otter.errors import MissingPackage
+from eager_otter.gates.outputs import install_line
 
-MISSING = "This script needs other packages in a PDF: pip install 'eager-otter[pdf]'"
+MISSING = f"This script needs other packages in a PDF: {install_line('pdf')}"
 RIGHT_TO_LEFT = re.compile("[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufeff]")
 OPENING = "([{«"
 BRACKETS = dict(zip("([{«)]}»", ")]}»([{«", strict=True))

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import MissingPackage, RequestError
+from eager_otter.gates.outputs import install_line
 from eager_otter.gates.reading import reading
 from eager_otter.gates.text import one_line
 from eager_otter.gates.writing import write_bytes, written_beside
@@ -90,7 +91,7 @@ class Picture:
             from matplotlib.figure import Figure
             from matplotlib.font_manager import fontManager
         except ImportError as error:
-            raise MissingPackage("Charts need Matplotlib: pip install 'eager-otter[charts]'") from error
+            raise MissingPackage(f"Charts need Matplotlib: {install_line('charts')}") from error
         there = {font.name for font in fontManager.ttflist}
         fonts = [*self._own_fonts(), *(name for name in FONTS if name in there)]
         settings: Any = {

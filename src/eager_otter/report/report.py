@@ -20,6 +20,7 @@ from eager_otter.data.files import Source, source_of
 from eager_otter.data.opening import Reading
 from eager_otter.data.responses import open_responses
 from eager_otter.errors import FileProblem, OtterError, RequestError, UnknownName, shown_path
+from eager_otter.gates.outputs import BY_ENDING, ENDINGS
 from eager_otter.gates.reading import is_file
 from eager_otter.gates.writing import check_targets, write_each
 from eager_otter.looks.theme import STANDARD, Theme
@@ -40,18 +41,6 @@ if TYPE_CHECKING:
 
     from eager_otter.report.method import MethodPart
     from eager_otter.tables.explanation import Explanation
-
-WRITERS = {
-    ".xlsx": "eager_otter.report.workbook",
-    ".html": "eager_otter.report.webpage",
-    ".pdf": "eager_otter.report.pdf",
-    ".pptx": "eager_otter.report.slides",
-    ".csv": "eager_otter.report.tidy",
-    ".parquet": "eager_otter.report.tidy",
-    ".json": "eager_otter.report.tidy",
-    ".md": "eager_otter.report.plain",
-    ".txt": "eager_otter.report.plain",
-}
 
 Progress = Callable[[str, int, int], None]  # told what is being done, how much of it is done, of how much
 
@@ -252,7 +241,7 @@ class Report:
 
         def write(part: Path) -> None:
             begin()
-            tidy = WRITERS[path.suffix.lower()].endswith(".tidy")
+            tidy = BY_ENDING[path.suffix.lower()].tidy
             length = notes or self.output_notes.get(path, self.notes)
             _module_for(path).write(replace(self if tidy else self.displayed, notes=length), part)
 
@@ -302,12 +291,12 @@ def _joined(problems: Sequence[OtterError], written: Sequence[Path]) -> OtterErr
 
 
 def _module_for(path: Path) -> Any:
-    return import_module(WRITERS[path.suffix.lower()])
+    return import_module(f"eager_otter.report.{BY_ENDING[path.suffix.lower()].writer}")
 
 
 def _check_ending(path: Path) -> None:
-    if path.suffix.lower() not in WRITERS:
-        known = ", ".join(WRITERS)
+    if path.suffix.lower() not in ENDINGS:
+        known = ", ".join(ENDINGS)
         raise RequestError(
             f"{path.name}: no output ends in {path.suffix or 'nothing'!r}. Known endings: {known}."
         )

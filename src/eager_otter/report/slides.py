@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import MissingPackage
+from eager_otter.gates.outputs import install_line
 from eager_otter.gates.reading import check_package, reading
 from eager_otter.gates.text import fitted, held, one_line
 from eager_otter.gates.writing import write_bytes
@@ -55,7 +56,7 @@ class _Slides:
             from pptx import Presentation
             from pptx.util import Emu
         except ImportError as error:
-            raise MissingPackage("Slides need another package: pip install 'eager-otter[slides]'") from error
+            raise MissingPackage(f"Slides need another package: {install_line('slides')}") from error
         self.report, self.theme, self.say = report, report.theme, report.words
         self.titles = dict(
             zip((table.id for table in report.tables), contents_titles(report.tables), strict=True)

@@ -10,6 +10,7 @@ from rich.console import Group, RenderableType
 
 from eager_otter.data.responses import Responses
 from eager_otter.errors import MissingPackage
+from eager_otter.gates.outputs import install_line
 from eager_otter.gates.terminal import Text
 from eager_otter.gates.writing import write_bytes, write_rows
 from eager_otter.looks.theme import STANDARD
@@ -72,7 +73,7 @@ def draw(made: Weighting, path: Path) -> None:
         from matplotlib.backends.backend_agg import FigureCanvasAgg
         from matplotlib.figure import Figure
     except ImportError as error:
-        raise MissingPackage("Pictures need Matplotlib: pip install 'eager-otter[charts]'") from error
+        raise MissingPackage(f"Pictures need Matplotlib: {install_line('charts')}") from error
     theme = STANDARD
     inside = made.weights[made.weights > 0]
     figure = Figure(figsize=(8, 4.5), dpi=120)

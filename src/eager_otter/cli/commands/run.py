@@ -22,6 +22,7 @@ from eager_otter.cli.options import (
     tell_who_is_counted,
 )
 from eager_otter.errors import shown_path
+from eager_otter.gates.outputs import ENDINGS, endings_that_show
 from eager_otter.gates.streams import echo, show
 from eager_otter.looks.words import counted
 
@@ -42,8 +43,8 @@ FOUND = 1
     multiple=True,
     type=click.Path(path_type=Path),
     metavar="FILE",
-    help="Write this file instead of the plan's outputs; may be given several times. By its ending: .xlsx .html .pdf "
-    ".pptx .csv .parquet .json .md .txt",
+    help="Write this file instead of the plan's outputs; may be given several times. By its ending: "
+    f"{' '.join(ENDINGS)}",
 )
 @click.option(
     "--only", multiple=True, metavar="ID", help="Make only this table; may be given several times, with *."
@@ -198,12 +199,13 @@ def idle_of_outputs(plan: Plan, endings: Sequence[str]) -> Iterator[str]:
     from eager_otter.plan.plan import SlideRules, WorkbookRules
 
     said = {
-        "workbook": (plan.workbook != WorkbookRules(), (".xlsx",)),
-        "findings": (plan.findings > 0, (".xlsx", ".html", ".pdf", ".pptx", ".md")),
-        "audit": (plan.audit, (".xlsx",)),
-        "slides": (plan.slides != SlideRules(), (".pptx",)),
+        "workbook": plan.workbook != WorkbookRules(),
+        "findings": plan.findings > 0,
+        "audit": plan.audit,
+        "slides": plan.slides != SlideRules(),
     }
-    for key, (there, wanted) in said.items():
+    for key, there in said.items():
+        wanted = endings_that_show(key)
         if there and not set(wanted) & set(endings):
             *some, last = wanted
             named = f"{', '.join(some)} or {last}" if some else last
