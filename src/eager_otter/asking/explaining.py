@@ -74,7 +74,19 @@ class _Working:
             of=math.nan if evidence.of is None else float(evidence.of[self.at]),
             cut=evidence.cuts[self.at] if evidence.cuts else None,
             level=line.level or 95.0,
+            group=self._group(),
             above=tuple(self._percent_of(one) for one in above if one.evidence is not None),
+        )
+
+    def _group(self) -> tuple[int, ...]:
+        """Give the places, as counted, of the compared columns of the cell's banner group."""
+        columns = self.table.columns
+        return tuple(
+            self.table.shown[k]
+            for group in self.table.groups
+            if group.start <= self.place < group.stop
+            for k in range(group.start, group.stop)
+            if columns[k].compared
         )
 
     @property

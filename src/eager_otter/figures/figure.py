@@ -44,6 +44,7 @@ class LineFigure(ABC):
     - `difference`: how a column that shows a difference gets it: "subtracted", the figure's "own", or "none".
     - `in_row`: whether those behind a cell are those in the row, not all in the base.
     - `has_level`: whether it is the end of an interval, which has a confidence level.
+    - `of_groups`: whether only columns of a banner group have it, so that it is blank in the Total.
     - `drawn`: in charts "with others" of its unit, "alone", or not ("").
     - `note`: what the notes say of it, with places for {answer}, {column} and {level}.
     """
@@ -61,6 +62,7 @@ class LineFigure(ABC):
     side_by_side: bool = False
     in_row: bool = False
     has_level: bool = False
+    of_groups: bool = False
     drawn: Drawn = ""
     note: str = ""
     of_score: bool = False
@@ -88,11 +90,13 @@ class LineFigure(ABC):
 class Asked:
     """What of a table decides which figures it can have.
 
-    `nested_rows` and `nested_banner` tell whether rows or columns are nested, `without_total` that there is no Total.
+    `nested_rows` and `nested_banner` tell whether rows or columns are nested, `without_total` that there is no Total,
+    `grouped` that the banner has groups.
     """
 
     question: Question
     without_total: bool = False
+    grouped: bool = True
     nested_rows: bool = False
     nested_banner: bool = False
 
@@ -189,6 +193,9 @@ class Cells(Protocol):
 
     def outer_columns(self) -> IntArray:
         """Give, per column, the column of the outer head it stands under; itself where it stands under none."""
+
+    def groups_apart(self) -> Sequence[Sequence[int]]:
+        """Give the places of the compared columns of each banner group whose columns share nobody."""
 
     def difference_pairs(self) -> tuple[IntArray, IntArray]:
         """Give the pairs (pairs, 2) whose difference a column shows, and the places of these columns."""

@@ -41,7 +41,7 @@ def is_figure(name: str) -> bool:
 @cache
 def line_figure(name: str) -> LineFigure:
     """Find what a line holds by its name ("percent interval low", "unweighted base"). Raises UnknownName."""
-    found = _lines().get(today_name(name)) or _other(name)
+    found = _lines().get(today_name(name)) or _other(name) or _line_of_other(name)
     if not isinstance(found, LineFigure):
         raise UnknownName("figure", name, [*_lines(), EXAMPLE])
     return found
@@ -117,6 +117,12 @@ def _lines() -> dict[str, LineFigure]:
     return {line.name: line for figure in all_figures() for line in figure.lines} | {
         line.name: line for line in others
     }
+
+
+def _line_of_other(name: str) -> LineFigure | None:
+    """Find an end of an interval of which there are without end."""
+    figure = _other(name.removesuffix(" low").removesuffix(" high"))
+    return next((line for line in figure.lines if line.name == name), None) if figure is not None else None
 
 
 @cache

@@ -30,7 +30,8 @@ class CellWorking:
     """What one cell rests on: its `value`, and row `row` and column `at` of the sums behind it and of its base.
 
     `of` is what a percent is a percent of (NaN for other figures), `cut` where a quantile cuts the values, `level` the
-    confidence percent of an interval; `above` holds the column percents of the rows from the top down to this one.
+    confidence percent of an interval; `above` holds the column percents of the rows from the top down to this one,
+    `group` the places of the compared columns of its banner group.
     """
 
     value: float
@@ -42,6 +43,7 @@ class CellWorking:
     cut: Cut | None
     level: float
     above: tuple[float, ...]
+    group: tuple[int, ...] = ()
 
     def total(self, name: str) -> float:
         """Take one sum of the cell: "n", "w" or "w2"."""

@@ -24,6 +24,7 @@ def why_not(request: TableRequest, question: Question, figure: str) -> str:
     asked = Asked(
         question=question,
         without_total=items is not None and items.stands.items_across,
+        grouped=bool(request.banner.groups),
         nested_rows=bool(request.within),
         nested_banner=any(group.nest for group in request.banner.groups),
     )

@@ -311,6 +311,15 @@ class Making:
         """Give the place of the column that a difference is wanted from."""
         return self._column(self.request.difference_from)
 
+    def groups_apart(self) -> list[list[int]]:
+        """Give the places of the compared columns of each banner group whose columns share nobody."""
+        columns = self.layout.columns
+        return [
+            [k for k in range(group.start, group.stop) if columns[k].compared]
+            for group in self.layout.groups
+            if group.start not in self.setting.sharing and columns[group.start].role != "item"
+        ]
+
     def difference_pairs(self) -> tuple[IntArray, IntArray]:
         """Give the pairs (pairs, 2) whose difference a column shows, and the places of these columns."""
         return self.layout.difference_pairs

@@ -226,7 +226,7 @@ def row_notes(
         text = say(told, question=setting.label_of(request.value))
         yield Note(text, "rows", text)
     yield from figure_notes(request, lines, "answers")
-    if sum(one.source == "answers" and bool(one.note or one.tested == "shares") for one in _shown(lines)) > 2:
+    if sum(one.unit == "percent" for one in _shown(lines)) > 2:
         kinds = said("Several kinds of percents stand in this table; each says what it is a percent of.")
         yield Note(say(kinds), "figures")
     yield from figure_notes(request, lines, "values")

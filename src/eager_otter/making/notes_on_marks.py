@@ -12,7 +12,7 @@ from eager_otter.looks.words import Words, said
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import TableRequest
 from eager_otter.tables.table import Line, Mark
-from eager_otter.tables.texts import MARK_SIGNS, NOT_THERE, WITHHELD, ZERO, figure_text
+from eager_otter.tables.texts import MARK_SIGNS, NOT_THERE, WITHHELD, ZERO, figure_text, is_never_there
 
 
 def mark_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[Note]:
@@ -66,10 +66,10 @@ def sign_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColum
     """Say what stands for nobody, for what rounds to zero, and for what does not exist."""
     say = request.words
     texts: set[str] = set()
-    seen = np.array(_seen(layout), np.int64)
     for line in lines:
         if line.kind not in ("base", "heading"):
-            texts.update(_special(line, request, seen))
+            seen = [k for k in _seen(layout) if not is_never_there(line, layout.columns[k])]
+            texts.update(_special(line, request, np.array(seen, np.int64)))
     if ZERO in texts:
         told = say("{sign} nobody.", sign=ZERO)
         yield Note(told, "signs", told)

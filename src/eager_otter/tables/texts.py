@@ -10,7 +10,7 @@ from eager_otter.figures.registry import line_figure
 from eager_otter.looks.words import ENGLISH, Words
 from eager_otter.tables.request import Digits
 from eager_otter.tables.rounding import rounded
-from eager_otter.tables.table import Line, Mark, Table
+from eager_otter.tables.table import Column, Line, Mark, Table
 
 ZERO = "–"
 WITHHELD = "··"
@@ -97,11 +97,15 @@ def cell_text(table: Table, line: Line, column: int) -> str:
     value, mark = float(line.values[column]), line.marks[column]
     figure = line.figure_of(column)
     shows_difference = table.columns[column].difference is not None
-    if (
-        not figure
-        or line.kind == "heading"
-        or (shows_difference and math.isnan(value) and mark != "withheld")
-    ):
+    if not figure or line.kind == "heading":
+        return ""
+    never_there = shows_difference or is_never_there(line, table.columns[column])
+    if never_there and math.isnan(value) and mark != "withheld":
         return ""
     text = figure_text(value, figure, table.digits, mark, difference=shows_difference, words=table.words)
     return text + mark_sign(line, column, table.column_marks)
+
+
+def is_never_there(line: Line, column: Column) -> bool:
+    """Tell whether a column cannot have what a line shows, whoever is in it: the Total, what is of groups alone."""
+    return line.shows.of_groups and column.role in ("total", "subtotal")
