@@ -10,7 +10,6 @@ import numpy as np
 from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.core.sums import Sums
 from eager_otter.figures.registry import line_figure
-from eager_otter.tables.request import BASE_FIGURES, BaseFigure
 from eager_otter.tables.table import Column, Line, Table
 
 
@@ -105,20 +104,23 @@ def _answered(line: Line, table: Table) -> float | None:
     without = list(rows.values())
     if not without or line.evidence is None:
         return None
-    for figure in BASE_FIGURES:
-        if line.figure == figure:
-            return _difference(figure, line.evidence.base, without)
-    return None
+    return _without(line, without)
 
 
-def _difference(figure: BaseFigure, base: Sums, without: Sequence[Sums]) -> float:
+def _without(line: Line, without: Sequence[Sums]) -> float | None:
+    """Take some people off a base; None for a line that is no count of people."""
+    assert line.evidence is not None
+    base = line.evidence.base
+
     def left(name: str) -> FloatArray:
         return np.asarray(getattr(base, name)[0, :1] - sum(getattr(one, name)[0, :1] for one in without))
 
-    match figure:
+    match line.figure:
         case "unweighted base":
             return float(left("n")[0])
         case "weighted base":
             return float(left("w")[0])
         case "effective base":
             return float(np.nan_to_num(effective_base(left("w"), left("w2")))[0])
+        case _:
+            return None

@@ -321,3 +321,21 @@ class Summary(ValueFigure, LineFigure):
 
     source = "values"
     tested: TestOf = "never"
+
+
+class BaseLine(LineFigure):
+    """A base, or what follows from one: a line over the rows. `short` names it in a plan, `rank` is its place.
+
+    `weighted_only` tells those that only a weighted table has; `on_demand` those that stand where a plan names them.
+    """
+
+    source = "base"
+    difference = "none"
+    short: str = ""
+    rank: int = 0
+    weighted_only: bool = False
+    on_demand: bool = False
+
+    @abstractmethod
+    def compute(self, base: Sums, level: float) -> FloatArray:
+        """Compute it for each column (columns,) of the sums of a base (1, columns), at a confidence percent."""

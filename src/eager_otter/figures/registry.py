@@ -10,7 +10,7 @@ from types import ModuleType
 
 from eager_otter.errors import UnknownName
 from eager_otter.figures import kinds
-from eager_otter.figures.figure import AnswerFigure, Figure, LineFigure, ValueFigure
+from eager_otter.figures.figure import AnswerFigure, BaseLine, Figure, LineFigure, ValueFigure
 
 OLD_NAMES = {"valid percent": "percent of answered"}  # as version 0.1 called them
 MEAN = "mean"  # what is shown of values where nothing else is asked for
@@ -58,6 +58,16 @@ def place_of(line: LineFigure) -> float:
     return (
         names.index(line.name) if line.name in _lines() else len(names) + float(getattr(line, "share", 0.0))
     )
+
+
+@cache
+def base_lines() -> tuple[BaseLine, ...]:
+    """List the bases, and what follows from them, in their order."""
+    return tuple(sorted((one for one in _lines().values() if isinstance(one, BaseLine)), key=_rank_of_base))
+
+
+def _rank_of_base(line: BaseLine) -> int:
+    return line.rank
 
 
 def answer_figures() -> tuple[AnswerFigure, ...]:

@@ -8,14 +8,14 @@ from typing import Any
 
 import numpy as np
 
-from eager_otter.core.arrays import FloatArray, IntArray, effective_base
+from eager_otter.core.arrays import IntArray
 from eager_otter.core.sums import Sums
-from eager_otter.figures.registry import line_figure
+from eager_otter.figures.registry import base_lines as all_base_lines
 from eager_otter.making.notes import preview_notes
 from eager_otter.making.setting import Setting
 from eager_otter.tables.base_rules import mark_names, marks_of, with_differences
 from eager_otter.tables.note import Note
-from eager_otter.tables.request import BaseFigure, TableRequest
+from eager_otter.tables.request import TableRequest
 from eager_otter.tables.table import Evidence, Line, Table, TableShape
 from eager_otter.tables.texts import line_label
 
@@ -77,26 +77,26 @@ def finished(
 
 
 def base_lines(request: TableRequest, base: Sums, marks: IntArray, *, weighted: bool) -> list[Line]:
-    """Make the base lines wanted: unweighted, and in a weighted table weighted and effective."""
-    values: dict[BaseFigure, FloatArray] = {"unweighted base": base.n[0]}
-    if weighted:
-        values["weighted base"] = base.w[0]
-        values["effective base"] = np.nan_to_num(effective_base(base.w, base.w2)[0])
-    wanted = [figure for figure in request.base_rows if figure in values] or list(values)
+    """Make the base lines wanted: unweighted, and in a weighted table weighted and effective; others on demand."""
+    level = request.levels[0] if request.levels else 95.0
+    there = [line for line in all_base_lines() if weighted or not line.weighted_only]
+    named = [line for line in there if line.name in request.base_rows]
+    wanted = named or [line for line in there if not line.on_demand]
     none = ("",) * base.n.shape[1]
     return [
         Line(
-            label=line_figure(figure).label,
-            fixed=line_figure(figure).label,
+            label=line.label,
+            fixed=line.label,
             kind="base",
-            figure=figure,
-            values=values[figure],
+            figure=line.name,
+            values=line.compute(base, level),
+            level=level if line.has_level else None,
             letters=none,
             marks=mark_names(marks),
             signed=k == 0,
             evidence=Evidence(row=0, sums=base, base=base),
         )
-        for k, figure in enumerate(wanted)
+        for k, line in enumerate(wanted)
     ]
 
 

@@ -9,7 +9,7 @@ from pydantic import AfterValidator, BeforeValidator, Field, field_validator, mo
 from eager_otter.documents.checking import Code, Part, Text
 from eager_otter.errors import UnknownName
 from eager_otter.figures.kinds.quantiles import PERCENTILE
-from eager_otter.figures.registry import all_figures, check_figure, figures_with
+from eager_otter.figures.registry import all_figures, base_lines, check_figure, figures_with
 from eager_otter.gates.outputs import ENDINGS
 from eager_otter.looks.theme import DigitsKind, LettersPlace, as_percent_digits
 from eager_otter.plan.plan import SheetsPer
@@ -17,7 +17,6 @@ from eager_otter.significance.registry import corrections, mean_tests, share_tes
 from eager_otter.tables.item_shapes import Shape
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import (
-    BASE_FIGURES,
     Against,
     JudgedOn,
     SortBy,
@@ -169,7 +168,10 @@ TestsEntry = Annotated[
 ]
 
 
-BaseName = Literal["unweighted", "weighted", "effective"]
+if TYPE_CHECKING:
+    BaseName: TypeAlias = str
+else:
+    BaseName = Literal[tuple(line.short for line in base_lines())]
 
 
 class BasesFile(Part):
@@ -196,7 +198,7 @@ DIGIT_KINDS = get_args(DigitsKind)
 
 def _known_digits(digits: dict[str, int]) -> dict[str, int]:
     for name in digits:
-        if name not in DIGIT_KINDS and name not in BASE_FIGURES:
+        if name not in DIGIT_KINDS and name not in [line.name for line in base_lines()]:
             _known_figure(name)
     return digits
 

@@ -11,7 +11,7 @@ from eager_otter.codebook.model import Question
 from eager_otter.counting.order import says_no_answer_row
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import RequestError, nearest
-from eager_otter.figures.registry import summary_called, summary_figures, today_name
+from eager_otter.figures.registry import base_lines, summary_called, summary_figures, today_name
 from eager_otter.looks.theme import Theme
 from eager_otter.looks.words import Words
 from eager_otter.plan.banners import BannerReading, control_of
@@ -28,7 +28,6 @@ from eager_otter.plan.file import (
     TestsFile,
 )
 from eager_otter.tables.request import (
-    BASE_FIGURES,
     COMPLETE,
     PLAIN_BASES,
     BaseRules,
@@ -196,9 +195,10 @@ class SettingsReading:
         return replace(request, levels=levels, tests=tests)
 
     def _with_bases(self, request: TableRequest, part: BasesFile, place: Place) -> TableRequest:
-        shown = tuple(figure for figure in BASE_FIGURES if figure.removesuffix(" base") in (part.show or ()))
+        shown = tuple(line.name for line in base_lines() if line.short in (part.show or ()))
+        usual = tuple(line.name for line in base_lines() if not line.on_demand)
         if part.show is not None:
-            request = replace(request, base_rows=() if len(shown) == len(BASE_FIGURES) else shown)
+            request = replace(request, base_rows=() if shown == usual else shown)
         if part.model_fields_set == {"show"}:
             return request
         if part.judged_on == "effective base" and not self._weighted():

@@ -10,6 +10,7 @@ from typing import Any
 import yaml
 
 from eager_otter.errors import RequestError
+from eager_otter.figures.registry import base_lines
 from eager_otter.making.figures import figures_for
 from eager_otter.plan.plan import Plan
 from eager_otter.tables.request import (
@@ -257,14 +258,14 @@ def _tests(levels: tuple[float, ...], tests: TestRules) -> dict[str, Any]:
 
 
 def _bases(rules: BaseRules, rows: tuple[str, ...]) -> dict[str, Any]:
-    shown = [row.removesuffix(" base") for row in rows]
+    shown = [line.short for line in base_lines() if line.name in rows or (not rows and not line.on_demand)]
     thresholds = _filled(
         {"mark below": rules.mark, "no test below": rules.no_test, "withhold below": rules.withhold}
     )
     return {
         **thresholds,
         **({"judged on": rules.judged_on} if thresholds else {}),
-        "show": shown or ["unweighted", "weighted", "effective"],
+        "show": shown,
     }
 
 

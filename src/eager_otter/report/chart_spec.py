@@ -199,7 +199,7 @@ def _rows(table: Table) -> tuple[list[Line], list[Line]]:
     """
     answers = [line for line in table.body if line.kind == "answer" and line.shows.unit == "percent"]
     items = [line for line in table.body if line.kind == "answer" and line.code in _questions(table)]
-    figures = [line for line in items if not line.figure.endswith(" base")]
+    figures = [line for line in items if line.shows.source != "base"]
     if figures:
         chosen = [line for line in figures if line.figure == figures[0].figure]
         return chosen, [line for line in figures if line.figure != figures[0].figure]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
+from eager_otter.figures.registry import line_figure
 from eager_otter.looks.words import said
 from eager_otter.significance.registry import correction
 from eager_otter.tables.table import Table
@@ -68,7 +69,7 @@ def _base(table: Table) -> str:
 
 def _figures(table: Table) -> str:
     return ", ".join(
-        figure_name(figure, table.words) for figure in table.figures if not figure.endswith(" base")
+        figure_name(figure, table.words) for figure in table.figures if line_figure(figure).source != "base"
     )
 
 

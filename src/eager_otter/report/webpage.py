@@ -157,7 +157,7 @@ def _figures(tables: Sequence[Table]) -> list[str]:
             line.figure
             for table in tables
             for line in table.body
-            if line.kind != "heading" and not line.figure.endswith(" base")
+            if line.kind != "heading" and line.shows.source != "base"
         )
     )
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import Literal, get_args
+from typing import Literal
 
 from eager_otter.codebook.expression import parse
 from eager_otter.errors import RequestError
@@ -14,10 +14,8 @@ from eager_otter.significance.registry import correction, mean_test, share_test
 from eager_otter.tables.item_shapes import SHAPES, ItemsShape, Shape
 
 Figure = str  # the name of a figure
-BaseFigure = Literal["unweighted base", "weighted base", "effective base"]
 JudgedOn = Literal["unweighted base", "effective base"]
 
-BASE_FIGURES: tuple[BaseFigure, ...] = get_args(BaseFigure)
 
 SortBy = Literal["figure", "label", "code"]
 Against = Literal["each other", "rest", "total", "previous", "first", "column", "nothing"]
@@ -296,8 +294,8 @@ class TableRequest:
     `within` names questions whose answers stand, outermost first, over those of `question`, as indented rows.
     `percent_of` is the answer or net that "percent of answer" is a percent of; `difference_from` the column that
     "column difference" takes off; `outer_level` the level of a nested banner (1 the outermost, 0 the innermost above
-    the columns) whose base "percent of outer" is a percent of. `base_rows` are the bases shown (none named: all that
-    the table has), and `base_text` says in words who is in the base. `note` is put under the table.
+    the columns) whose base "percent of outer" is a percent of. `base_rows` are the base lines shown (none named: all
+    usual ones that the table has), and `base_text` says in words who is in the base. `note` is put under the table.
     `chart_groups` are the banner groups that charts are wanted of, by label or question, or "all".
     `words` say the fixed texts of the table: labels of bases and summaries, the Total, notes.
     Raises RequestError for levels or figures that cannot be had.
@@ -317,7 +315,7 @@ class TableRequest:
     heading: str = ""
     base: str = "answered"
     base_text: str = ""
-    base_rows: tuple[BaseFigure, ...] = ()
+    base_rows: tuple[str, ...] = ()
     reason_rows: bool = False
     within: tuple[str, ...] = ()
     percent_of: str = ""

@@ -35,7 +35,7 @@ def line_sign(line: Line, words: Words = ENGLISH) -> str:
 
 def line_label(line: Line, words: Words) -> str:
     """Say the label of a row that is one of our words."""
-    named = line.kind == "summary" and line.fixed == line.shows.label
+    named = line.kind in ("summary", "base") and line.fixed == line.shows.label
     return line.shows.label_in(words, line.level) if named else words(line.fixed)
 
 
