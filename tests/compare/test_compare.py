@@ -18,7 +18,7 @@ import eager_otter as otter
 from conftest import message_of
 from eager_otter.compare.comparing import compare_results
 from eager_otter.compare.saved import COLUMNS, read_results
-from eager_otter.gates.ours import is_ours
+from eager_otter.gates.outputs import is_ours
 from eager_otter.plan.reading import only_tables
 
 Run = Callable[..., tuple[int, str, str]]

@@ -19,7 +19,7 @@ from pptx import Presentation
 
 import eager_otter as otter
 from conftest import mistakes_told
-from eager_otter.gates.ours import is_ours
+from eager_otter.gates.outputs import is_ours
 from eager_otter.looks.theme import STANDARD, load_theme
 from eager_otter.plan.reading import only_tables
 from eager_otter.tables.texts import cell_text

@@ -28,7 +28,7 @@ from eager_otter.codebook.model import (
     Periods,
     Question,
 )
-from eager_otter.codebook.nets import Note
+from eager_otter.codebook.nets import TellMistake
 from eager_otter.codebook.periods import Period, periods_by, periods_in, read_day
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import RequestError, nearest
@@ -59,61 +59,69 @@ def sources_of(part: QuestionPart) -> list[tuple[str, Place]]:
     return []
 
 
-def made_question(part: QuestionPart, questions: Questions, place: Place, note: Note) -> Facts | None:
+def made_question(
+    part: QuestionPart, questions: Questions, place: Place, mistake: TellMistake
+) -> Facts | None:
     """Give the facts (kind, source, answers …) of a question made from others; None after a noted problem."""
     match part:
         case BandsFile():
-            return _bands(part, questions, place, note)
+            return _bands(part, questions, place, mistake)
         case PeriodsFile():
-            return _periods(part, questions, place, note)
+            return _periods(part, questions, place, mistake)
         case MergeFile():
-            return _merged(part, questions, place, note)
+            return _merged(part, questions, place, mistake)
         case CombineFile():
-            return _combined(part, questions, place, note)
+            return _combined(part, questions, place, mistake)
         case ComputeFile():
-            return _computed(part, questions, place, note)
+            return _computed(part, questions, place, mistake)
     raise TypeError(f"{type(part).__name__} is not made from other questions.")
 
 
-def check_alone(part: QuestionPart, place: Place, note: Note) -> None:
+def check_alone(part: QuestionPart, place: Place, mistake: TellMistake) -> None:
     """Check what can be checked of a part whose sources are not there."""
     if isinstance(part, BandsFile) and part.bands.equal is None:
-        _cut(part, place, note)
+        _cut(part, place, mistake)
 
 
 def _of_kind(
-    question: Question, kinds: Sequence[str], what: str, place: Place, note: Note, *, scale: bool = False
+    question: Question,
+    kinds: Sequence[str],
+    what: str,
+    place: Place,
+    mistake: TellMistake,
+    *,
+    scale: bool = False,
 ) -> bool:
     if question.kind in kinds or (scale and question.scale):
         return True
-    note(place, f"{what}; {question.name} is of kind {question.kind}.")
+    mistake(place, f"{what}; {question.name} is of kind {question.kind}.")
     return False
 
 
 # --- bands and periods ----------------------------------------------------------------------------------
 
 
-def _bands(part: BandsFile, questions: Questions, place: Place, note: Note) -> Facts | None:
+def _bands(part: BandsFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
     where = (*place, "bands")
     source = questions[part.bands.of]
-    if not _of_kind(source, ["number"], "only a number can be cut into bands", (*where, "of"), note):
+    if not _of_kind(source, ["number"], "only a number can be cut into bands", (*where, "of"), mistake):
         return None
     if part.bands.equal is not None:
         facts = _equal_bands(part.bands.of, part.bands.equal)
         if part.bands.labels is None:
             return facts
         if len(part.bands.labels) != part.bands.equal:
-            note(
+            mistake(
                 (*where, "labels"),
                 f"{len(part.bands.labels)} labels for {part.bands.equal} bands; give one for each.",
             )
             return None
         pairs = zip(facts["answers"], part.bands.labels, strict=True)
         return facts | {"answers": tuple(replace(answer, label=label) for answer, label in pairs)}
-    bands = _cut(part, place, note)
+    bands = _cut(part, place, mistake)
     if bands is None:
         return None
-    labels = _band_labels(bands, part.bands.labels, (*where, "labels"), note)
+    labels = _band_labels(bands, part.bands.labels, (*where, "labels"), mistake)
     answers = [
         Answer(code=band.label.replace("–", "-"), label=label)
         for band, label in zip(bands, labels, strict=True)
@@ -121,23 +129,23 @@ def _bands(part: BandsFile, questions: Questions, place: Place, note: Note) -> F
     return {"kind": "single", "source": Banded(part.bands.of, bands), "answers": tuple(answers)}
 
 
-def _cut(part: BandsFile, place: Place, note: Note) -> tuple[Band, ...] | None:
+def _cut(part: BandsFile, place: Place, mistake: TellMistake) -> tuple[Band, ...] | None:
     try:
         if part.bands.ranges is not None:
             return whole_number_bands(part.bands.ranges)
         return edge_bands(part.bands.edges or [])
     except RequestError as error:
-        note((*place, "bands", "ranges" if part.bands.ranges is not None else "edges"), str(error))
+        mistake((*place, "bands", "ranges" if part.bands.ranges is not None else "edges"), str(error))
         return None
 
 
 def _band_labels(
-    bands: Sequence[Band], labels: Sequence[str] | None, place: Place, note: Note
+    bands: Sequence[Band], labels: Sequence[str] | None, place: Place, mistake: TellMistake
 ) -> Sequence[str]:
     if labels is not None and len(labels) == len(bands):
         return labels
     if labels is not None:
-        note(place, f"{len(labels)} labels for {len(bands)} bands; give one for each, in their order.")
+        mistake(place, f"{len(labels)} labels for {len(bands)} bands; give one for each, in their order.")
     return [band.label for band in bands]
 
 
@@ -149,15 +157,15 @@ def _equal_bands(of: str, count: int) -> Facts:
     return {"kind": "single", "source": EqualBands(of, count), "answers": answers}
 
 
-def _periods(part: PeriodsFile, questions: Questions, place: Place, note: Note) -> Facts | None:
+def _periods(part: PeriodsFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
     where = (*place, "periods")
     source = questions[part.periods.of]
-    if not _of_kind(source, ["date"], "only a date can be put into periods", (*where, "of"), note):
+    if not _of_kind(source, ["date"], "only a date can be put into periods", (*where, "of"), mistake):
         return None
     try:
         found = _spans(part)
     except RequestError as error:
-        note(where, str(error))
+        mistake(where, str(error))
         return None
     answers = tuple(Answer(code=period.code, label=period.label) for period in found)
     spans = tuple((period.first, period.last) for period in found)
@@ -175,19 +183,19 @@ def _spans(part: PeriodsFile) -> tuple[Period, ...]:
 # --- merged and combined --------------------------------------------------------------------------------
 
 
-def _merged(part: MergeFile, questions: Questions, place: Place, note: Note) -> Facts | None:
+def _merged(part: MergeFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
     source = questions[part.merge.of]
     where = (*place, "merge")
-    if not _of_kind(source, ["single", "multi"], "only answers can be merged", (*where, "of"), note):
+    if not _of_kind(source, ["single", "multi"], "only answers can be merged", (*where, "of"), mistake):
         return None
     groups: list[tuple[str, ...]] = []
     taken: dict[str, str] = {}
     for label, names in part.merge.answers.items():
         codes = []
         for k, name in enumerate(names):
-            code = _known_code(source, name, (*where, "answers", label, k), note)
+            code = _known_code(source, name, (*where, "answers", label, k), mistake)
             if code is not None and code in taken and source.kind == "single":
-                note((*where, "answers", label, k), f"{name!r} stands in {taken[code]!r} already.")
+                mistake((*where, "answers", label, k), f"{name!r} stands in {taken[code]!r} already.")
             elif code is not None:
                 taken[code] = label
                 codes.append(code)
@@ -210,20 +218,20 @@ def _all_exclusive(source: Question, codes: Sequence[str]) -> bool:
     return bool(codes) and all(source.answers[source.by_code[code]].exclusive for code in codes)
 
 
-def _known_code(source: Question, name: str, place: Place, note: Note) -> str | None:
+def _known_code(source: Question, name: str, place: Place, mistake: TellMistake) -> str | None:
     answer = source.find(canonical(name))
     if answer is None:
         known = [answer.label for answer in source.answers]
-        note(place, f"{source.name} has no answer {name!r}.{nearest(name, known)}")
+        mistake(place, f"{source.name} has no answer {name!r}.{nearest(name, known)}")
         return None
     return answer.code
 
 
-def _combined(part: CombineFile, questions: Questions, place: Place, note: Note) -> Facts | None:
+def _combined(part: CombineFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
     sources = [questions[name] for name in part.combine]
     for k, source in enumerate(sources):
         if not _of_kind(
-            source, ["single", "multi"], "only answers can be combined", (*place, "combine", k), note
+            source, ["single", "multi"], "only answers can be combined", (*place, "combine", k), mistake
         ):
             return None
     by_label: dict[str, Answer] = {}
@@ -257,7 +265,7 @@ def _computation(part: ComputePart) -> tuple[Computation, list[str]]:
     raise ValueError("nothing to compute")  # the file model sees to it
 
 
-def _computed(part: ComputeFile, questions: Questions, place: Place, note: Note) -> Facts | None:
+def _computed(part: ComputeFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
     how, names = _computation(part.compute)
     places = [(*place, *below) for _, below in sources_of(part)]
     wanted = {"mentions": ["multi"], "count": ["single", "multi"]}.get(how, ["number"])
@@ -265,12 +273,14 @@ def _computed(part: ComputeFile, questions: Questions, place: Place, note: Note)
         how, f"the {how} is of numbers and scales"
     )
     sound = [
-        _of_kind(questions[name], wanted, what, where, note, scale=how not in ("mentions", "count"))
+        _of_kind(questions[name], wanted, what, where, mistake, scale=how not in ("mentions", "count"))
         for name, where in zip(names, places, strict=True)
     ]
     codes: tuple[tuple[str, ...], ...] = ()
     if how == "count" and all(sound):
-        found = [_codes_counted(questions[name], part.compute.answers or [], place, note) for name in names]
+        found = [
+            _codes_counted(questions[name], part.compute.answers or [], place, mistake) for name in names
+        ]
         codes = tuple(found)
     if not all(sound):
         return None
@@ -278,7 +288,9 @@ def _computed(part: ComputeFile, questions: Questions, place: Place, note: Note)
     return {"kind": "number", "source": source}
 
 
-def _codes_counted(question: Question, names: Sequence[str], place: Place, note: Note) -> tuple[str, ...]:
+def _codes_counted(
+    question: Question, names: Sequence[str], place: Place, mistake: TellMistake
+) -> tuple[str, ...]:
     where = (*place, "compute", "answers")
-    codes = [_known_code(question, name, (*where, k), note) for k, name in enumerate(names)]
+    codes = [_known_code(question, name, (*where, k), mistake) for k, name in enumerate(names)]
     return tuple(code for code in codes if code is not None)

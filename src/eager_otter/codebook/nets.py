@@ -10,17 +10,17 @@ from eager_otter.codebook.model import Answer, Difference, How, Net, scores_of
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import nearest
 
-Note = Callable[[Place, str], None]
+TellMistake = Callable[[Place, str], None]
 NUMBER_WORDS = ("", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 
 
 class NetBuilder:
-    """Builds the nets of one question; `note` takes what is wrong with them."""
+    """Builds the nets of one question; `mistake` takes what is wrong with them."""
 
     def __init__(
-        self, answers: Sequence[Answer], note: Note, *, scale: bool, best_first: bool = False
+        self, answers: Sequence[Answer], mistake: TellMistake, *, scale: bool, best_first: bool = False
     ) -> None:
-        self.answers, self.note, self.scale, self.best_first = answers, note, scale, best_first
+        self.answers, self.mistake, self.scale, self.best_first = answers, mistake, scale, best_first
         self.nets: dict[str, Net] = {}
         self.differences: dict[str, Difference] = {}
         by_name = {answer.label.casefold(): answer for answer in answers}
@@ -30,7 +30,7 @@ class NetBuilder:
         """Work a net out and keep it."""
         label = net.label or _end_label("Top" if net.top else "Bottom", net.top or net.bottom or 0)
         if label in self.nets or label in self.differences:
-            self.note((*place, "label"), f"there are two nets labelled {label!r}.")
+            self.mistake((*place, "label"), f"there are two nets labelled {label!r}.")
             return
         if net.difference is not None:
             self._add_difference(label, net, net.difference, place)
@@ -41,7 +41,7 @@ class NetBuilder:
             codes, inside = self._end(label, net, place), ()
         how: How = "least" if net.at_least is not None else net.how
         if net.at_least is not None and net.at_least > len(codes) > 0:
-            self.note(
+            self.mistake(
                 (*place, "at least"), f"net {label!r}: at least {net.at_least} of {len(codes)} answers."
             )
         if codes:
@@ -59,7 +59,7 @@ class NetBuilder:
                 continue
             code = self._code(label, written, (*place, "of", j))
             if code is not None and code in codes:
-                self.note((*place, "of", j), f"net {label!r}: {self._by_name[code].label!r} stands twice.")
+                self.mistake((*place, "of", j), f"net {label!r}: {self._by_name[code].label!r} stands twice.")
             elif code is not None:
                 codes.append(code)
         return tuple(codes), tuple(inside)
@@ -68,10 +68,10 @@ class NetBuilder:
         answer = self._by_name.get(canonical(written)) or self._by_name.get(written.casefold())
         if answer is None:
             known = [answer.code for answer in self.answers] + [answer.label for answer in self.answers]
-            self.note(place, f"net {label!r}: no answer {written!r}.{nearest(written, known)}")
+            self.mistake(place, f"net {label!r}: no answer {written!r}.{nearest(written, known)}")
             return None
         if answer.missing:
-            self.note(place, f"net {label!r}: {answer.label!r} is missing, so it belongs to no net.")
+            self.mistake(place, f"net {label!r}: {answer.label!r} is missing, so it belongs to no net.")
             return None
         return answer.code
 
@@ -80,12 +80,12 @@ class NetBuilder:
         count = net.top or net.bottom or 0
         scores = scores_of(self.answers)
         if not self.scale:
-            self.note(
+            self.mistake(
                 place, f"net {label!r}: top and bottom need a scale; add 'scale: true' or name the answers."
             )
             return ()
         if count >= len(scores):
-            self.note(
+            self.mistake(
                 place,
                 f"net {label!r}: the scale has {len(scores)} scored answers, so {count} are all of them.",
             )
@@ -105,12 +105,12 @@ class NetBuilder:
         without = [name for name in (*plus, *minus) if not self._by_name[name].scored]
         if without:
             shown = ", ".join(repr(self._by_name[code].label) for code in without)
-            self.note(
+            self.mistake(
                 where, f"difference {label!r}: {shown} has no score, so it stands on no side of a difference."
             )
         elif both:
             shown = ", ".join(repr(self._by_name[code].label) for code in both)
-            self.note(where, f"difference {label!r}: {shown} stands in both groups.")
+            self.mistake(where, f"difference {label!r}: {shown} stands in both groups.")
         elif plus and minus:
             self.differences[label] = Difference(label=label, plus=plus, minus=minus, place=net.place)
 

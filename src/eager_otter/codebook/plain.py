@@ -43,7 +43,7 @@ class Reading(Protocol):
     grids: dict[str, Grid]
     missing: tuple[str, ...]
 
-    def note(self, place: Place, message: str, *, key: bool = False) -> None:
+    def mistake(self, place: Place, message: str, *, key: bool = False) -> None:
         """Take a problem."""
 
     def parse(self, text: str, place: Place) -> Expression | None:
@@ -58,7 +58,7 @@ class PlainQuestions:
 
     def __init__(self, reading: Reading) -> None:
         self.reading = reading
-        self.note, self.parse, self.add = reading.note, reading.parse, reading.add
+        self.mistake, self.parse, self.add = reading.mistake, reading.parse, reading.add
 
     def single(self, name: str, part: SingleFile, place: Place) -> None:
         """Build a question with one answer."""
@@ -152,7 +152,7 @@ class PlainQuestions:
             ranks = [RankAmong(columns, answer.code) for answer in answers]
         if part.top > len(answers):
             message = f"top: {part.top} of {len(answers)} answers are all of them; write a smaller number."
-            self.note((*place, "top") if "top" in part.model_fields_set else place, message)
+            self.mistake((*place, "top") if "top" in part.model_fields_set else place, message)
         shared: Any = {"missing": missing, "grid": None}
         for ending, source, words in (
             ("first", first, "ranked first"),
@@ -186,13 +186,13 @@ class PlainQuestions:
             if word in (OTHERWISE, EVERYONE):
                 everyone = word == EVERYONE
                 if label != last:
-                    self.note(where, f"{word!r} takes those who are left, so it must stand last.")
+                    self.mistake(where, f"{word!r} takes those who are left, so it must stand last.")
                 elif word == OTHERWISE and len(part.derive) == 1:
                     message = (
                         f"{OTHERWISE!r} takes those who answered a question that the rules before it read; there is "
                         f"none. Write {EVERYONE!r} for everybody."
                     )
-                    self.note(where, message)
+                    self.mistake(where, message)
                 rules.append((label, None))
                 continue
             expression = self.parse(rule, where)
@@ -214,7 +214,7 @@ class PlainQuestions:
         missing, mistakes = read_missing(own, kind)
         if place is not None:
             for k, message in mistakes:
-                self.note((*place, "missing", k), message)
+                self.mistake((*place, "missing", k), message)
         return missing
 
     def _answers(
@@ -233,14 +233,16 @@ class PlainQuestions:
         for key, (code_text, answer) in zip(keys or list(written), written.items(), strict=True):
             code = canonical(code_text)
             if code in seen:
-                self.note((*place, key), f"the code {key!r} is the same as {seen[code]!r} above.", key=True)
+                self.mistake(
+                    (*place, key), f"the code {key!r} is the same as {seen[code]!r} above.", key=True
+                )
                 continue
             seen[code] = key
             if answer.score is not None and not scale:
                 message = (
                     f"{key!r} has a score, which only a scale uses; add 'scale: true', or take the score out."
                 )
-                self.note((*place, key), message, key=True)
+                self.mistake((*place, key), message, key=True)
             answers.append(
                 Answer(
                     code=code,
@@ -253,7 +255,7 @@ class PlainQuestions:
                 )
             )
         if answers and all(answer.missing for answer in answers):
-            self.note(place, "every answer is missing; at least one must be an answer.", key=True)
+            self.mistake(place, "every answer is missing; at least one must be an answer.", key=True)
         return tuple(answers)
 
     def scale(self, scale: bool | str, answers: Sequence[Answer], place: Place) -> bool:
@@ -265,9 +267,11 @@ class PlainQuestions:
                     f"a scale needs numbers: {answer.code!r} is not one, so give this answer a score, or "
                     "'score: none'."
                 )
-                self.note((*place, "answers", answer.code), message, key=True)
+                self.mistake((*place, "answers", answer.code), message, key=True)
         if scale and answers and not scored:
-            self.note((*place, "scale"), "none of its answers has a score, so it is not a scale.", key=True)
+            self.mistake(
+                (*place, "scale"), "none of its answers has a score, so it is not a scale.", key=True
+            )
         return bool(scale)
 
     def nets(
@@ -280,7 +284,7 @@ class PlainQuestions:
         best_first: bool = False,
     ) -> dict[str, Any]:
         """Build nets and differences."""
-        builder = NetBuilder(answers, self.note, scale=scale, best_first=best_first)
+        builder = NetBuilder(answers, self.mistake, scale=scale, best_first=best_first)
         for k, net in enumerate(nets):
             builder.add(net, (*place, "nets", k))
         return {"nets": tuple(builder.nets.values()), "differences": tuple(builder.differences.values())}

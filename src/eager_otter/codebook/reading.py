@@ -49,22 +49,22 @@ def read_codebook(path: str | Path) -> Codebook:
 
     Raises FileProblem when it cannot be read, DocumentError with every mistake when it is no valid codebook.
     """
-    return _sound(read_draft(read_yaml(Path(path))))
+    return _sound(read_with_mistakes(read_yaml(Path(path))))
 
 
 def codebook_from_text(text: str) -> Codebook:
     """Read a codebook from YAML text, as in a notebook. Raises DocumentError with every mistake."""
-    return _sound(read_draft(compose(text, Path("codebook"))))
+    return _sound(read_with_mistakes(compose(text, Path("codebook"))))
 
 
-def _sound(draft: Draft) -> Codebook:
-    if draft.problems:
-        raise DocumentError(draft.problems)
-    return draft.codebook
+def _sound(read: ReadCodebook) -> Codebook:
+    if read.problems:
+        raise DocumentError(read.problems)
+    return read.codebook
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Draft:
+class ReadCodebook:
     """A codebook as far as it could be read: its sound questions, the names of the others, and all problems."""
 
     codebook: Codebook
@@ -72,7 +72,7 @@ class Draft:
     problems: tuple[Problem, ...]
 
 
-def read_draft(document: Document) -> Draft:
+def read_with_mistakes(document: Document) -> ReadCodebook:
     """Read the codebook in a document as far as it goes, so that a plan can be checked beside it."""
     return _Reading(document).whole()
 
@@ -109,11 +109,11 @@ class _Reading:
         self.plain = PlainQuestions(self)
 
     def _check_missing(self, entries: Sequence[str]) -> None:
-        """Note missing codes that fit no kind of question: a number's is the widest, a date's has days."""
+        """TellMistake missing codes that fit no kind of question: a number's is the widest, a date's has days."""
         wrong = [dict(read_missing(entries, kind)[1]) for kind in ("number", "date", "single")]
         for k in sorted(wrong[0]):
             if all(k in mistakes for mistakes in wrong):
-                self.note(("missing", k), wrong[0][k])
+                self.mistake(("missing", k), wrong[0][k])
 
     def _documents(self) -> list[Document]:
         """List all documents read, the main one first."""
@@ -124,7 +124,7 @@ class _Reading:
         lines = [line for document in self._documents() for line in (*document.lines, "\f")]
         return hashlib.sha256("\n".join(lines).encode()).hexdigest()
 
-    def whole(self) -> Draft:
+    def whole(self) -> ReadCodebook:
         head, problems = check(CodebookFile, self.document.data, self.document, ())
         self.problems += problems
         if head is not None:
@@ -132,7 +132,7 @@ class _Reading:
             self._check_missing(head.missing)
         self._gather(head)
         if not self.bodies and not self.problems:
-            self.note((), "the codebook has no questions.")
+            self.mistake((), "the codebook has no questions.")
         for name, body in self.bodies.items():
             self._question(name, body)
         self._make_pending()
@@ -157,7 +157,7 @@ class _Reading:
             files=tuple(document.path for document in self._documents()),
         )
         sound = {*self.questions, *self.grids}
-        return Draft(
+        return ReadCodebook(
             codebook=codebook, mistaken=frozenset(set(self.bodies) - sound), problems=tuple(self.problems)
         )
 
@@ -175,7 +175,7 @@ class _Reading:
         self.problems += problems
         return expression
 
-    def note(self, place: Place, message: str, *, key: bool = False) -> None:
+    def mistake(self, place: Place, message: str, *, key: bool = False) -> None:
         """Take a problem at a place of the file."""
         document = self.document_at(place)
         self.problems.append(document.problem(place, message, key=key))
@@ -203,7 +203,7 @@ class _Reading:
         try:
             document = read_yaml(path)
         except FileProblem as error:
-            self.note(place, f"include: {error}")
+            self.mistake(place, f"include: {error}")
             return
         except DocumentError as error:
             self.problems += error.problems
@@ -267,7 +267,7 @@ class _Reading:
 
     def _kind(self, body: Any, place: Place) -> type[QuestionPart] | None:
         if not isinstance(body, dict):
-            self.note(
+            self.mistake(
                 place, f"{place[-1]}: expected a mapping that says the kind of question; found {body!r}."
             )
             return None
@@ -276,14 +276,14 @@ class _Reading:
                 return kind
         if "kind" not in body:
             kinds, keys = ", ".join(BY_KIND), ", ".join(BY_KEY)
-            self.note(
+            self.mistake(
                 place, f"{place[-1]} needs the key 'kind' (one of {kinds}), or one of {keys}.", key=True
             )
             return None
         kind_name = str(body["kind"])
         if kind_name not in BY_KIND:
             hint = nearest(kind_name, tuple(BY_KIND))
-            self.note(
+            self.mistake(
                 (*place, "kind"), f"kind: expected one of {', '.join(BY_KIND)}; found {kind_name!r}.{hint}"
             )
             return None
@@ -295,7 +295,7 @@ class _Reading:
         facts.setdefault("text", part.text or part.label or name)
         facts.setdefault("label", part.label or part.text or name)
         if name in self.questions:
-            self.note(place, f"there is another question named {name!r} (an item of a grid?).", key=True)
+            self.mistake(place, f"there is another question named {name!r} (an item of a grid?).", key=True)
             return
         self.questions[name] = Question(name=name, asked=asked, section=part.section or "", **facts)
 
@@ -317,7 +317,7 @@ class _Reading:
         for name, part in self.pending.items():
             if all(source in self.questions or source in self.pending for source, _ in sources_of(part)):
                 chain = " ← ".join([name, *(source for source, _ in sources_of(part))])
-                self.note(("questions", name), f"defined in a circle: {chain}.", key=True)
+                self.mistake(("questions", name), f"defined in a circle: {chain}.", key=True)
 
     def _stand_for(self, name: str) -> list[str]:
         """List the questions that a grid or ranking stands for; nothing for a question of its own."""
@@ -332,14 +332,14 @@ class _Reading:
             message = f"No question {source!r}.{nearest(source, names)}"
             if several := self._stand_for(source):
                 message = f"{source} stands for several questions; name one of them: {', '.join(several)}."
-            self.note(("questions", name, *below), message)
+            self.mistake(("questions", name, *below), message)
         if unknown:
-            check_alone(part, ("questions", name), self.note)
+            check_alone(part, ("questions", name), self.mistake)
         return bool(unknown)
 
     def _make(self, name: str, part: QuestionPart) -> None:
         place: Place = ("questions", name)
-        facts = made_question(part, self.questions, place, self.note)
+        facts = made_question(part, self.questions, place, self.mistake)
         if facts is None:
             return
         answers = facts.get("answers", ())
@@ -369,17 +369,17 @@ class _Reading:
                 names = [name for name in self.questions if fnmatchcase(name, pattern)]
                 if not names and pattern not in self.bodies:
                     hint = nearest(pattern, tuple(self.questions))
-                    self.note((*place, "questions", j), f"no question fits {pattern!r}.{hint}")
+                    self.mistake((*place, "questions", j), f"no question fits {pattern!r}.{hint}")
                 for name in names:
                     self._share_net(name, net, place)
 
     def _share_net(self, name: str, net: SharedNetFile, place: Place) -> None:
         question = self.questions[name]
 
-        def note(where: Place, message: str) -> None:
-            self.note(where, f"{name}: {message}")
+        def mistake(where: Place, message: str) -> None:
+            self.mistake(where, f"{name}: {message}")
 
-        builder = NetBuilder(question.answers, note, scale=question.scale, best_first=question.best_first)
+        builder = NetBuilder(question.answers, mistake, scale=question.scale, best_first=question.best_first)
         builder.nets = {net.label: net for net in question.nets}
         builder.differences = {difference.label: difference for difference in question.differences}
         builder.add(net, place)
@@ -410,7 +410,7 @@ class _Reading:
         for operand in rule.operands():
             if operand.name not in known:
                 message = f"No question {operand.name!r}.{nearest(operand.name, sorted(known))}"
-                self.note(place, _pointing_at(ExpressionError(message, rule.text, operand.position)))
+                self.mistake(place, _pointing_at(ExpressionError(message, rule.text, operand.position)))
                 return
         if rule.names() <= set(self.questions):
             _, problems = parse_or_problem(rule.text, self.document_at(place), place, self.questions)
@@ -423,7 +423,7 @@ class _Reading:
             circle = _circle(name, needs, done)
             if circle:
                 chain = " ← ".join(circle)
-                self.note(self._place_of(self.questions[name]), f"defined in a circle: {chain}.", key=True)
+                self.mistake(self._place_of(self.questions[name]), f"defined in a circle: {chain}.", key=True)
                 return
 
 

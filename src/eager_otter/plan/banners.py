@@ -55,7 +55,7 @@ class BannerReading:
         """Find a banner by name; "none" is the Total alone."""
         banner = Banner() if name == "none" and name not in self.banners else self.banners.get(name)
         if banner is None and name not in self.written:
-            self.context.note(place, f"no banner {name!r}.{nearest(name, tuple(self.written))}")
+            self.context.mistake(place, f"no banner {name!r}.{nearest(name, tuple(self.written))}")
         return banner
 
     def _read(self) -> None:
@@ -94,7 +94,7 @@ class BannerReading:
             return None
         if question.kind not in ("single", "multi"):
             remedy = REMEDIES[question.kind]
-            self.context.note(
+            self.context.mistake(
                 where, f"{question.name} is of kind {question.kind} and cannot be a banner; {remedy}."
             )
             return None
@@ -110,7 +110,9 @@ class BannerReading:
 
     def _nest(self, group: GroupFile, place: Place, *, inner: bool) -> BannerGroup | None:
         if inner:
-            self.context.note(place, "a nesting holds questions, not nestings; name all levels in one list.")
+            self.context.mistake(
+                place, "a nesting holds questions, not nestings; name all levels in one list."
+            )
             return None
         levels = [
             self._group(level, (*place, "nest", k), inner=True) for k, level in enumerate(group.nest or [])
@@ -118,7 +120,7 @@ class BannerReading:
         for k, level in enumerate(levels[:-1]):
             if level is not None and (level.differences or level.against is not None):
                 message = "differences and against go with the innermost question of a nesting, or the nesting itself."
-                self.context.note((*place, "nest", k), message)
+                self.context.mistake((*place, "nest", k), message)
                 return None
         if not all(levels):
             return None
@@ -131,7 +133,7 @@ class BannerReading:
         columns: list[tuple[str, str | tuple[str, ...]]] = []
         for label, rules in (group.columns or {}).items():
             if len(rules) > 1:
-                self.context.note(
+                self.context.mistake(
                     (*place, "columns", label), "a list of answers needs the question that they are of."
                 )
             self.context.check_expression(rules[0], (*place, "columns", label))
@@ -159,7 +161,7 @@ class BannerReading:
                 else self.context.answer(question, name, (*place, "keep", k))
             )
             if code in codes:
-                self.context.note((*place, "keep", k), f"{name!r} stands twice.")
+                self.context.mistake((*place, "keep", k), f"{name!r} stands twice.")
             elif code is not None:
                 codes.append(code)
         return tuple(codes)
@@ -174,7 +176,7 @@ class BannerReading:
             code = self._code(question, name)
             if kept is not None and code is not None and code not in kept:
                 message = f"{name!r} is not among the answers to keep, so its label would do nothing."
-                self.context.note((*place, "labels", name), message)
+                self.context.mistake((*place, "labels", name), message)
         return {code: label for code, label in named.items() if code is not None}
 
     def _code(self, question: Question, name: str) -> str | None:

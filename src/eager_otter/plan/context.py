@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Codebook, Question
-from eager_otter.codebook.reading import parse_or_problem, read_draft
+from eager_otter.codebook.reading import parse_or_problem, read_with_mistakes
 from eager_otter.documents.checking import check
 from eager_otter.documents.yaml_nodes import Document, Place, read_yaml
 from eager_otter.errors import DocumentError, FileProblem, Problem, UnknownName, nearest, shown_path
@@ -30,7 +30,7 @@ class Context:
         self.codebook: Codebook | None = None
         self.mistaken: frozenset[str] = frozenset()  # questions of the codebook that are themselves mistaken
 
-    def note(self, place: Place, message: str, *, key: bool = False) -> None:
+    def mistake(self, place: Place, message: str, *, key: bool = False) -> None:
         """Remember a problem at a place of the plan."""
         self.problems.append(self.document.problem(place, message, key=key))
 
@@ -61,12 +61,12 @@ class Context:
             return
         path = self.document.path.parent / name
         try:
-            draft = read_draft(read_yaml(path))
-            self.codebook, self.mistaken = draft.codebook, draft.mistaken
-            self.problems += draft.problems
+            read = read_with_mistakes(read_yaml(path))
+            self.codebook, self.mistaken = read.codebook, read.mistaken
+            self.problems += read.problems
         except FileProblem as error:
             message = f"codebook: {str(error).removeprefix(shown_path(path) + ': ')}"
-            self.note(("codebook",), f"{message} Looked for {shown_path(path)}.")
+            self.mistake(("codebook",), f"{message} Looked for {shown_path(path)}.")
         except DocumentError as error:
             self.problems += error.problems
 
@@ -87,7 +87,7 @@ class Context:
         except DocumentError as error:
             self.problems += error.problems
         except (FileProblem, UnknownName) as error:
-            self.note((key,), f"{key}: {error}")
+            self.mistake((key,), f"{key}: {error}")
         return usual
 
     def question(self, name: str, place: Place) -> Question | None:
@@ -101,7 +101,7 @@ class Context:
                 hint = f" {name} is a grid: name one of its items, such as {grid.items[0]}."
             else:
                 hint = nearest(name, (*self.codebook.questions, *self.mistaken))
-            self.note(place, f"no question {name!r} in the codebook.{hint}")
+            self.mistake(place, f"no question {name!r} in the codebook.{hint}")
         return question
 
     def _is_mistaken(self, name: str) -> bool:
@@ -121,11 +121,11 @@ class Context:
         if answer is not None and not answer.missing:
             return answer.code
         if answer is not None:
-            self.note(place, f"{answer.label!r} of {question.name} is missing and makes no column.")
+            self.mistake(place, f"{answer.label!r} of {question.name} is missing and makes no column.")
             return None
         known = [answer.label for answer in question.valid]
         hint = nearest(name, known) or nearest(name, [answer.code for answer in question.valid])
-        self.note(place, f"{question.name} has no answer {name!r}.{hint}")
+        self.mistake(place, f"{question.name} has no answer {name!r}.{hint}")
         return None
 
     def codes_named(self, question: Question, names: list[str] | None, place: Place) -> tuple[str, ...]:

@@ -112,7 +112,7 @@ class SettingsReading:
         message = (
             f"{key} only does something with the figure {figures}; name it in figures, or take this out."
         )
-        self.context.note((*place, key), message, key=True)
+        self.context.mistake((*place, key), message, key=True)
         return True
 
     def _part_named(self, part: SettingsPart, place: Place) -> str:
@@ -148,7 +148,7 @@ class SettingsReading:
                     self.context.hint((*place, "figures", k), message)
             answer = part.percent_of if isinstance(part, SettingsPart) else None
             if "percent of answer" in figures and answer is None and not request.percent_of:
-                self.context.note(
+                self.context.mistake(
                     (*place, "figures"), "percent of answer is for single tables: it needs percent of."
                 )
                 figures = tuple(figure for figure in figures if figure != "percent of answer")
@@ -173,13 +173,13 @@ class SettingsReading:
         try:
             check_levels(levels)
         except RequestError as error:
-            self.context.note((*place, "levels"), f"levels: {error}")
+            self.context.mistake((*place, "levels"), f"levels: {error}")
             return request
         now = request.tests
         against, control = (now.against, now.control) if part.against is None else control_of(part.against)
         if part.compare == "all parents" and against != "each other":
             message = "compare: all parents goes with against: each other only; take one of them out."
-            self.context.note((*place, "compare"), message)
+            self.context.mistake((*place, "compare"), message)
             return request
         tests = TestRules(
             against=against,
@@ -221,7 +221,7 @@ class SettingsReading:
                 mark=part.mark, no_test=part.no_test, withhold=part.withhold, judged_on=part.judged_on
             )
         except RequestError as error:
-            self.context.note(place, str(error))
+            self.context.mistake(place, str(error))
             return request
         return replace(request, bases=rules)
 
@@ -258,7 +258,7 @@ class SettingsReading:
             message = (
                 f"{several[0].name} takes several answers; hide them, or set a base, instead of leaving out."
             )
-            self.context.note((*place, "leave out"), message, key=True)
+            self.context.mistake((*place, "leave out"), message, key=True)
         return replace(request, rows=rows)
 
     def for_each(self, request: TableRequest, question: Question) -> TableRequest:
@@ -300,7 +300,7 @@ class SettingsReading:
         """Note settings, by name and alias, that a table says and that would do nothing there."""
         for name, alias in keys.items():
             if name in part.model_fields_set and getattr(part, name) is not None:
-                self.context.note(
+                self.context.mistake(
                     (*place, alias), f"{alias}: {why}, so this would do nothing; take it out.", key=True
                 )
 
@@ -309,7 +309,7 @@ class SettingsReading:
             if part.base == COMPLETE:
                 if not isinstance(part, ItemsFile):
                     message = f"base: {COMPLETE} is for tables of several questions (grid or items)."
-                    self.context.note((*place, "base"), message)
+                    self.context.mistake((*place, "base"), message)
             elif part.base not in PLAIN_BASES:
                 self.context.check_expression(part.base, (*place, "base"))
             request = replace(request, base=part.base)
@@ -319,7 +319,7 @@ class SettingsReading:
             message = (
                 "no answer: by reason needs base: all; else those without an answer are not in the table."
             )
-            self.context.note((*place, "no answer"), message)
+            self.context.mistake((*place, "no answer"), message)
             return request
         return replace(request, reason_rows=True)
 
@@ -343,7 +343,7 @@ class SettingsReading:
                 found.append(name)
             elif questions:
                 known = [answer.label for question in questions for answer in question.valid]
-                self.context.note(
+                self.context.mistake(
                     (*place, k), f"no question here has an answer {name!r}.{nearest(name, known)}"
                 )
         return tuple(found)
@@ -374,7 +374,7 @@ class SettingsReading:
             if not there and not (everyone and says_no_answer_row(name)):
                 what = questions[0].name if len(questions) == 1 else "no question here"
                 no = "has no row" if len(questions) == 1 else "has a row"
-                self.context.note(where, f"{what} {no} {name!r}.{nearest(name, known)}")
+                self.context.mistake(where, f"{what} {no} {name!r}.{nearest(name, known)}")
 
 
 def _names_of(question: Question) -> set[str]:

@@ -83,7 +83,7 @@ class TablesReading:
                 if sort is not None and sort.by == "figure":
                     find_column(layout.columns, sort.column, "the banner (to sort by)")
             except OtterError as error:
-                self.context.note(place, str(error))
+                self.context.mistake(place, str(error))
                 return
 
     def _check_chart_groups(self, requests: Sequence[TableRequest], place: Place) -> None:
@@ -93,7 +93,7 @@ class TablesReading:
             if not request.chart_groups or self.context.codebook is None or self.context.problems:
                 continue
             if not request.over_banner or not request.banner.groups:
-                self.context.note(
+                self.context.mistake(
                     where, "the table has no banner groups, so this would do nothing; take it out."
                 )
                 return
@@ -103,7 +103,7 @@ class TablesReading:
                     if name != EVERY_GROUP:
                         find_group(layout.groups, layout.columns, name, "the banner")
                 except UnknownName as error:
-                    self.context.note(where, str(error))
+                    self.context.mistake(where, str(error))
                     return
 
     def _check_figures(self, requests: Sequence[TableRequest], place: Place) -> None:
@@ -117,7 +117,7 @@ class TablesReading:
             try:
                 refuse_figures(request, questions)
             except RequestError as error:
-                self.context.note((*place, "figures"), str(error))
+                self.context.mistake((*place, "figures"), str(error))
                 return
 
     def _written_ids(self) -> set[str]:
@@ -126,7 +126,7 @@ class TablesReading:
         for k, entry in enumerate(self.entries):
             name = str(entry.get("id")) if isinstance(entry, dict) and entry.get("id") is not None else None
             if name is not None and name in seen:
-                self.context.note(
+                self.context.mistake(
                     ("tables", k, "id"), f"two tables have the id {name!r}; each needs its own."
                 )
             seen.update({name} if name is not None else ())
@@ -154,18 +154,18 @@ class TablesReading:
             return []
         for outer in within:
             if outer is not None and outer.kind not in ("single", "multi"):
-                self.context.note(
+                self.context.mistake(
                     (*place, "within"), f"{outer.name} is of kind {outer.kind}; only answers can be nested."
                 )
                 return []
         if question.kind in NOT_TABULATED:
-            self.context.note(where, f"{question.name} {NOT_TABULATED[question.kind]}.")
+            self.context.mistake(where, f"{question.name} {NOT_TABULATED[question.kind]}.")
             return []
         if table.value is not None:
             third = self.context.question(table.value, (*place, "value"))
             if third is not None and third.kind != "number" and not third.scale:
                 message = f"{third.name} is of kind {third.kind}; only numbers and scales can be summed up in cells."
-                self.context.note((*place, "value"), message)
+                self.context.mistake((*place, "value"), message)
             request = replace(request, value=table.value)
         named = replace(
             request,
@@ -184,7 +184,7 @@ class TablesReading:
     def _refuse_idle_tests(self, part: SettingsPart, request: TableRequest, place: Place) -> None:
         """Note tests that a table says where nothing is tested."""
         if part.untested and not request.levels:
-            self.context.note(
+            self.context.mistake(
                 (*place, "untested"), "nothing is tested here, so untested would do nothing.", key=True
             )
         tests = part.tests
@@ -194,7 +194,7 @@ class TablesReading:
             idle = tests.model_fields_set - {"whole_table"}
             if idle:
                 message = "no levels are set, so nothing is tested; name levels, or take tests out."
-                self.context.note((*place, "tests"), message, key=True)
+                self.context.mistake((*place, "tests"), message, key=True)
 
     def _banners_of(self, part: SettingsPart, request: TableRequest) -> list[Banner]:
         """List the banners that a table is made for."""
@@ -241,7 +241,7 @@ class TablesReading:
         if question is None:
             return [request]
         if question.kind not in ("single", "multi"):
-            self.context.note(
+            self.context.mistake(
                 (*place, "repeat"),
                 f"{question.name} is of kind {question.kind}; only answers can be gone through.",
             )
@@ -262,7 +262,7 @@ class TablesReading:
             if grid is None:
                 if part.grid not in self.context.mistaken:
                     hint = nearest(part.grid, tuple(self.context.codebook.grids))
-                    self.context.note((*place, "grid"), f"no grid {part.grid!r} in the codebook.{hint}")
+                    self.context.mistake((*place, "grid"), f"no grid {part.grid!r} in the codebook.{hint}")
                 return []
             what = f" – {part.figure}" if SHAPES[part.shape].one_figure else ""
             written = [ItemFile(question=name) for name in grid.items]
@@ -288,7 +288,7 @@ class TablesReading:
                 labels=tuple(item.label or "" for item in written) if any(i.label for i in written) else (),
             )
         except RequestError as error:
-            self.context.note(place, str(error))
+            self.context.mistake(place, str(error))
             return []
         shape = SHAPES[part.shape]
         idle = {name: ANSWER_SETTINGS.get(name, name) for name in shape.idle}
@@ -297,19 +297,19 @@ class TablesReading:
             for k, item in enumerate(part.items or []):
                 if item.figure is not None:
                     message = f"figure goes with as: items by columns, not with {part.shape}; take it out."
-                    self.context.note((*place, "items", k, "figure"), message, key=True)
+                    self.context.mistake((*place, "items", k, "figure"), message, key=True)
         self._refuse_idle_tests(part, request, place)
         if shape.items_across:
             try:
                 check_alike(questions)
             except RequestError as error:
-                self.context.note(place, str(error))
+                self.context.mistake(place, str(error))
                 return []
         if shape.items_across and part.tests is not None:
             said = {TestsFile.model_fields[name].alias or name for name in part.tests.model_fields_set}
             for key, message in idle_item_tests(request.tests, items, questions).items():
                 if key in said:
-                    self.context.note((*place, "tests", key), f"{key}: {message}", key=True)
+                    self.context.mistake((*place, "tests", key), f"{key}: {message}", key=True)
         wanted = replace(
             self.settings.with_rows(request, part, questions, place),
             question=part.grid or ", ".join(names),
@@ -328,7 +328,7 @@ class TablesReading:
             if "*" in item.question:
                 fitting = [q.name for q in self.context.codebook if fnmatchcase(q.name, item.question)]
                 if not fitting:
-                    self.context.note(where, f"no question fits {item.question!r}.")
+                    self.context.mistake(where, f"no question fits {item.question!r}.")
                 found += [item.model_copy(update={"question": name}) for name in fitting]
             elif self.context.question(item.question, where) is not None:
                 found.append(item)
@@ -348,14 +348,14 @@ class TablesReading:
                 what = f"{question.name} has no {figure.casefold()}: it is neither a scale nor a number."
                 if summary.of_mentions and question.kind == "multi":
                     continue
-                self.context.note((*place, "figure"), what)
+                self.context.mistake((*place, "figure"), what)
                 return
             labels = [net.label for net in question.nets] + [answer.label for answer in question.valid]
             labels += [difference.label for difference in question.differences]
             known = {label.casefold() for label in labels} | {answer.code for answer in question.valid}
             if figure.casefold() not in known:
                 hint = nearest(figure, labels)
-                self.context.note(
+                self.context.mistake(
                     (*place, "figure"), f"{question.name} has no net or answer {figure!r}.{hint}"
                 )
                 return
@@ -409,10 +409,10 @@ class TablesReading:
         for k, pattern in enumerate(each.each):
             if pattern != "all" and not any(fnmatchcase(q.name, pattern) for q in self.context.codebook):
                 hint = nearest(pattern, [question.name for question in self.context.codebook])
-                self.context.note((*place, k), f"no question fits {pattern!r}.{hint}")
+                self.context.mistake((*place, k), f"no question fits {pattern!r}.{hint}")
                 return []
         if not found:
-            self.context.note(place, "no question fits all of these.")
+            self.context.mistake(place, "no question fits all of these.")
         return found
 
 
