@@ -18,6 +18,8 @@ import pytest
 import eager_otter as otter
 from eager_otter.plan.reading import in_language, only_tables
 from eager_otter.report.webpage import page
+from eager_otter.significance.method import Correction
+from eager_otter.significance.registry import corrections
 from eager_otter.tables.texts import cell_text, mark_sign
 
 CHROMIUM = shutil.which("chromium")
@@ -202,7 +204,7 @@ def random_rules(seed: int) -> tuple[list[float], str, float, str]:
     levels = sorted(
         {round(float(level), 1) for level in rng.uniform(50, 99.9, rng.integers(1, 3))}, reverse=True
     )
-    adjust = str(rng.choice(["none", "bonferroni", "holm", "benjamini-hochberg"]))
+    adjust = str(rng.choice([one.name for one in corrections()]))
     return levels, adjust, int(rng.choice([0, 45, 130, 260, 700])), str(rng.choice(["n", "e"]))
 
 
@@ -220,6 +222,17 @@ def test_letters_marks_and_notes_made_on_the_page_are_those_that_python_makes(
         assert tab.evaluate(SIGNS) == signs_of(made), (levels, adjust, least, on)
         for table, shown in zip(made.tables, tab.evaluate(SHORT), strict=True):
             assert words_of(shown) == words_of(table.notes_shown()), (table.id, levels, adjust, least, on)
+    tab.close()
+
+
+@pytest.mark.parametrize("correction", corrections(), ids=lambda one: one.name)
+def test_corrections_on_the_page_are_those_of_python(browser: Any, correction: Correction) -> None:
+    rng = np.random.default_rng(6)
+    tab = browser.new_page()
+    for tests in (0, 1, 2, 7, 40):
+        p = np.sort(rng.uniform(0, 1, tests) ** 3)
+        found = tab.evaluate(f"({correction.in_page})({json.dumps(p.tolist())})")
+        np.testing.assert_allclose(found, correction.adjust(p[None, :])[0], rtol=1e-12)
     tab.close()
 
 
@@ -431,4 +444,5 @@ def test_the_page_speaks_the_language_of_the_report(browser: Any, part: otter.Re
 def test_every_text_of_the_script_travels_in_the_page(part: otter.Report) -> None:
     script = (Path(otter.__file__).parent / "report" / "page" / "page.js").read_text(encoding="utf-8")
     words = json.loads(re.findall(r'id="data">(.*?)</script>', page(part))[0])["words"]
-    assert set(words) == set(re.findall(r'\bsay\("([^"]*)"', script))
+    names = {one.short for one in corrections()}  # put into the script where the page is made
+    assert set(words) == set(re.findall(r'\bsay\("([^"]*)"', script)) | names

@@ -25,6 +25,8 @@ from eager_otter.looks.words import CATEGORIES, plural_forms
 from eager_otter.report.contents import contents_titles
 from eager_otter.report.report import Report, with_new_headings
 from eager_otter.report.summary import MAIN_FINDINGS, summary_of
+from eager_otter.significance.method import Correction
+from eager_otter.significance.registry import corrections
 from eager_otter.tables.base_rules import WITHHELD, marks_of
 from eager_otter.tables.note import NotesLength, note_lines
 from eager_otter.tables.table import Evidence, Group, Line, Table
@@ -36,6 +38,7 @@ if TYPE_CHECKING:
 
 LEVELS = (99.9, 99, 95, 90, 80, 70)  # offered on the page, where any other may be typed
 SAID = re.compile(r'\bsay\("([^"]*)"')  # what the page's script says
+CORRECTIONS_PLACE = "/* corrections */"  # in the script
 PAGE_PARTS = ("page.css", "page.js", "page.html.j2")
 MOST_LETTERS = 9  # beside a figure for which the page keeps room in the whole column
 SHOWN_DIGITS = 6  # of figures that are sorted by, or shown with two decimal places
@@ -58,6 +61,7 @@ def _parts(report: Report) -> Iterator[str]:
     from markupsafe import Markup
 
     style, script, frame = (packaged_text("eager_otter.report", "page", name) for name in PAGE_PARTS)
+    script = script.replace(CORRECTIONS_PLACE, ", ".join(map(_correction_in_page, corrections())))
     look = _look(report.theme)
     environment = Environment(
         autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, finalize=_held
@@ -73,6 +77,7 @@ def _parts(report: Report) -> Iterator[str]:
         count=say("{count} {count:table|tables}", count=len(report.tables)),
         figures=[(figure, figure_name(figure, say)) for figure in _figures(report.tables)],
         levels=[f"{level:g}" for level in LEVELS],
+        corrections=corrections(),
         logo=_data_address(report.theme.logo),
         below=report.theme.letters == "below",
         entries=_entries(report.tables),
@@ -90,6 +95,11 @@ def _parts(report: Report) -> Iterator[str]:
     )
     stream.enable_buffering(50)
     return stream
+
+
+def _correction_in_page(one: Correction) -> str:
+    """Write a correction as an entry of an object in the page's script."""
+    return f"{as_shown_json(one.name)}: {{ label: say({as_shown_json(one.short)}), adjust: {one.in_page} }}"
 
 
 def _data_parts(report: Report, said: Sequence[str]) -> Iterator[str]:

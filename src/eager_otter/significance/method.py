@@ -67,10 +67,12 @@ class MeanTest(Method, ABC):
 class Correction(Method, ABC):
     """A correction of P values for many comparisons. `short` names it where there is little room.
 
-    `corrects` is False for none at all.
+    `corrects` is False for none at all. `in_page` is the same as `adjust` for the script of a web page: a JavaScript
+    function of the P values of one family, rising and none missing, to the corrected ones.
     """
 
     short: str = ""
+    in_page: str = ""
     corrects: bool = True
 
     @abstractmethod

@@ -19,7 +19,7 @@
     const words = choice.split("|"), form = forms.indexOf(plural.select(values[name]));
     return words[Math.min(form < 0 ? forms.length - 1 : form, words.length - 1)];
   });
-  const CORRECTIONS = { none: say("none"), bonferroni: "Bonferroni", holm: "Holm", "benjamini-hochberg": "Benjamini–Hochberg" };
+  const CORRECTIONS = { /* corrections */ }; // by name: what they are called, and how they correct rising P values
   const SIGNS = { up: ["▲", "△"], down: ["▼", "▽"] };
   const EDGE = 1e-9; // a base this little below a threshold is at it
 
@@ -60,18 +60,11 @@
   // --- what is decided of each comparison -------------------------------------------------------
 
   function adjusted(p, family, how) {
-    if (how === "none") return p;
     const out = p.slice();
     for (const number of new Set(family)) {
       const own = p.map((value, k) => k).filter((k) => family[k] === number && p[k] !== null);
       own.sort((a, b) => p[a] - p[b]);
-      const m = own.length;
-      if (how === "bonferroni") own.forEach((k) => { out[k] = Math.min(1, p[k] * m); });
-      let run = how === "holm" ? 0 : 1;
-      if (how === "holm") own.forEach((k, i) => { run = Math.max(run, p[k] * (m - i)); out[k] = Math.min(1, run); });
-      if (how === "benjamini-hochberg") {
-        for (let i = m - 1; i >= 0; i--) { run = Math.min(run, (p[own[i]] * m) / (i + 1)); out[own[i]] = Math.min(1, run); }
-      }
+      CORRECTIONS[how].adjust(own.map((k) => p[k])).forEach((value, i) => { out[own[i]] = value; });
     }
     return out;
   }
@@ -241,7 +234,7 @@
     list.querySelectorAll("li").forEach((item) => { if (!item.textContent.trim()) item.remove(); });
     told.textContent = [
       say("Changed on this page: {levels} % level, correction {correction}, no test below {least} ({base}).", {
-        levels: rule.levels.map(number).join(", "), correction: CORRECTIONS[rule.adjust], least: rule.least,
+        levels: rule.levels.map(number).join(", "), correction: CORRECTIONS[rule.adjust].label, least: rule.least,
         base: rule.judged === "n" ? say("unweighted base") : say("effective base"),
       }),
       ...(table.intervals ? [say("Intervals stay at the level that their rows name.")] : []),
@@ -252,7 +245,7 @@
   function statements(section, table, rule, tests) {
     const found = { letters: [], marks: [], undecided: [], thin: [], chance: [] };
     const [strict, lax] = rule.levels, two = rule.levels.length > 1;
-    const corrected = (text) => (rule.adjust === "none" ? text : say("{told}, after correction ({correction})", { told: text, correction: CORRECTIONS[rule.adjust] }));
+    const corrected = (text) => (rule.adjust === "none" ? text : say("{told}, after correction ({correction})", { told: text, correction: CORRECTIONS[rule.adjust].label }));
     if (table.at.some((at) => at < 0)) {
       found.letters.push(`${corrected(two
         ? say("Letters: significantly higher than the column of that letter, capitals at {strict} %, small letters at {lax} %", { strict, lax })
@@ -310,7 +303,7 @@
       const name = table.names[other];
       if (p[k] === null) { found.push(say("Not tested against {name}: {pair}.", { name, pair })); return; }
       const level = rule.levels.find((one) => p[k] <= (100 - one) / 100 + 1e-12);
-      const told = rule.adjust === "none" ? pText(p[k]) : say("{p} after correction ({correction})", { p: pText(p[k]), correction: CORRECTIONS[rule.adjust] });
+      const told = rule.adjust === "none" ? pText(p[k]) : say("{p} after correction ({correction})", { p: pText(p[k]), correction: CORRECTIONS[rule.adjust].label });
       const values = { name, pair, p: told, level: level === undefined ? "" : level };
       if (level === undefined) found.push(say("No significant difference from {name}: {pair}, {p}.", values));
       else if (up) found.push(say("Significantly higher at the {level} % level than {name}: {pair}, {p}.", values));

@@ -15,6 +15,10 @@ class BenjaminiHochberg(Correction):
     rank = 40
     sentence = said("Benjamini and Hochberg (the share of false marks, not the chance of any)")
     short = said("Benjamini–Hochberg")
+    in_page = (
+        "(p) => { let run = 1; const out = p.slice(); for (let i = p.length - 1; i >= 0; i--) "
+        "{ run = Math.min(run, (p[i] * p.length) / (i + 1)); out[i] = Math.min(1, run); } return out; }"
+    )
 
     def adjust(self, p: FloatArray) -> FloatArray:
         """Step up."""

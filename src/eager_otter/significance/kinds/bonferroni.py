@@ -15,6 +15,7 @@ class Bonferroni(Correction):
     rank = 20
     sentence = said("Bonferroni")
     short = said("Bonferroni")
+    in_page = "(p) => p.map((value) => Math.min(1, value * p.length))"
 
     def adjust(self, p: FloatArray) -> FloatArray:
         """Multiply."""

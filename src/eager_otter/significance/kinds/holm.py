@@ -15,6 +15,10 @@ class Holm(Correction):
     rank = 30
     sentence = said("Holm")
     short = said("Holm")
+    in_page = (
+        "(p) => { let run = 0; return p.map((value, i) => "
+        "{ run = Math.max(run, value * (p.length - i)); return Math.min(1, run); }); }"
+    )
 
     def adjust(self, p: FloatArray) -> FloatArray:
         """Step down."""

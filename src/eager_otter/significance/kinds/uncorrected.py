@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from eager_otter.core.arrays import FloatArray
+from eager_otter.looks.words import said
 from eager_otter.significance.method import Correction
 
 
@@ -10,6 +11,8 @@ class Uncorrected(Correction):
     """P values as they are."""
 
     name = "none"
+    short = said("none")
+    in_page = "(p) => p"
     rank = 10
     corrects = False
 
