@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import sys
 from collections.abc import Callable, Iterator
@@ -104,6 +105,15 @@ def test_the_documents_the_schema_and_the_help_name_every_figure(
         )
         assert all(word in table for word in re.findall(r"\w+", words)), figure.name
         assert f"'{figure.name}'" in schema and figure.name in told
+
+
+def test_the_schema_of_records_names_every_line() -> None:
+    schema = json.loads((ROOT / "docs" / "tables.schema.json").read_text(encoding="utf-8"))
+    named, other = schema["properties"]["records"]["items"]["properties"]["figure"]["anyOf"]
+    lines = [line.name for line in line_figures() if line.source]
+    assert sorted(named["enum"]) == sorted([*lines, "letters"])
+    for name in ("percentile 90", "percentile 2.5", "percentile 90 interval low"):
+        assert re.fullmatch(other["pattern"], name) and line_figure(name).name == name
 
 
 def test_an_unknown_name_is_told_never_computed() -> None:
