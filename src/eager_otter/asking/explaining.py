@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import cached_property
 
 from eager_otter.asking.workings import workings
 from eager_otter.errors import RequestError
@@ -58,9 +59,10 @@ class _Working:
     def _also(self) -> tuple[str, ...]:
         """Work out what the figure's tests, or the figure, rest on beside its formula."""
         there = not math.isnan(float(self.line.values[self.place])) and self.column.difference is None
-        told = self.line.shows.also(self._cell()) if there else ""
+        told = self.line.shows.also(self._cell) if there else ""
         return (told,) if told else ()
 
+    @cached_property
     def _cell(self) -> CellWorking:
         """Gather what the cell rests on."""
         line, evidence = self.line, self.evidence
@@ -164,7 +166,7 @@ class _Working:
             return self._difference()
         if math.isnan(float(self.line.values[self.place])):
             return "there is no such figure: nobody is in the column, or too few to work it out", "", ()
-        return self.line.shows.working(self._cell())
+        return self.line.shows.working(self._cell)
 
     def _difference(self) -> tuple[str, str, tuple[tuple[str, float], ...]]:
         a, b = self.column.difference or (0, 0)

@@ -7,9 +7,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from eager_otter.core.arrays import FloatArray, effective_base
+from eager_otter.core.arrays import FloatArray
 from eager_otter.core.sums import Sums
+from eager_otter.figures.figure import BaseLine
 from eager_otter.figures.registry import line_figure
+from eager_otter.tables.request import interval_level
 from eager_otter.tables.table import Column, Line, Table
 
 
@@ -62,7 +64,7 @@ def _rows(lines: Sequence[Line]) -> list[list[Line]]:
 
 
 def _head(table: Table, figure: str) -> str:
-    shown, level = line_figure(figure), table.levels[0] if table.levels else 95.0
+    shown, level = line_figure(figure), interval_level(table.levels)
     return table.words(shown.head) if shown.head else shown.sign_in(table.words, level)
 
 
@@ -104,23 +106,19 @@ def _answered(line: Line, table: Table) -> float | None:
     without = list(rows.values())
     if not without or line.evidence is None:
         return None
-    return _without(line, without)
+    return _without(line, without, interval_level(table.levels))
 
 
-def _without(line: Line, without: Sequence[Sums]) -> float | None:
-    """Take some people off a base; None for a line that is no count of people."""
+def _without(line: Line, without: Sequence[Sums], level: float) -> float | None:
+    """Compute a base again with some people taken off it; None for a line that is no base of people."""
     assert line.evidence is not None
-    base = line.evidence.base
+    base, shows = line.evidence.base, line.shows
 
     def left(name: str) -> FloatArray:
-        return np.asarray(getattr(base, name)[0, :1] - sum(getattr(one, name)[0, :1] for one in without))
+        return np.asarray(getattr(base, name)[:, :1] - sum(getattr(one, name)[:, :1] for one in without))
 
-    match line.figure:
-        case "unweighted base":
-            return float(left("n")[0])
-        case "weighted base":
-            return float(left("w")[0])
-        case "effective base":
-            return float(np.nan_to_num(effective_base(left("w"), left("w2")))[0])
-        case _:
-            return None
+    if not isinstance(shows, BaseLine) or shows.on_demand:
+        return None
+    none = np.zeros((1, 0))
+    answered = Sums(left("n"), left("w"), left("w2"), none, none, none)
+    return float(shows.compute(answered, level)[0])

@@ -36,7 +36,7 @@ from eager_otter.significance.registry import correction, mean_test, share_test
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.explanation import TestWorking
-from eager_otter.tables.request import TestRules
+from eager_otter.tables.request import TestRules, interval_level
 from eager_otter.tables.rounding import p_words
 from eager_otter.tables.table import MARKS, Evidence, Line, Table
 from eager_otter.tables.testing import Tested
@@ -108,7 +108,7 @@ class _Workings:
         lettered = int(tested.comparisons.at[pair]) == NOWHERE
         statistic = sign * float(tested.tests.statistic[row, pair])
         percent = tested.kind in ("share", "paired share")
-        low, high = _ends(tested, evidence, row, pair, self.table.levels[0] if self.table.levels else 95.0)
+        low, high = _ends(tested, evidence, row, pair, interval_level(self.table.levels))
         ends = (-high, -low) if flipped else (low, high)
         taken = _taken(tested, evidence, row, pair, self.table.tests)
         taken = taken.flipped() if flipped else taken
@@ -149,7 +149,7 @@ class _Workings:
         levels = self.table.levels
         texts = [_short(value) + (" %" if percent else "") for value in (found.figure, found.other_figure)]
         gap = f"difference {_short(found.difference)}{' points' if percent else ''}"
-        between = f"{levels[0] if levels else 95.0:g} % interval {_short(found.low)} to {_short(found.high)}"
+        between = f"{interval_level(levels):g} % interval {_short(found.low)} to {_short(found.high)}"
         bases = f"effective bases {_short(found.effective)} and {_short(found.other_effective)}"
         name, freedom = "z", ""
         if found.degrees is not None:

@@ -24,7 +24,6 @@ Digits = Literal["percent", "count", "mean", "whole", "effective"]
 Source = Literal["answers", "values", "base", ""]
 TestOf = Literal["shares", "means", "counts", "never", ""]
 Difference = Literal["subtracted", "own", "none"]
-Drawn = Literal["with others", "alone", ""]
 
 Computed = tuple[
     FloatArray, FloatArray | None
@@ -45,7 +44,7 @@ class LineFigure(ABC):
     - `in_row`: whether those behind a cell are those in the row, not all in the base.
     - `has_level`: whether it is the end of an interval, which has a confidence level.
     - `of_groups`: whether only columns of a banner group have it, so that it is blank in the Total.
-    - `drawn`: in charts "with others" of its unit, "alone", or not ("").
+    - `drawn_alone`: whether a chart shows it where there are no percents.
     - `note`: what the notes say of it, with places for {answer}, {column} and {level}.
     """
 
@@ -63,7 +62,7 @@ class LineFigure(ABC):
     in_row: bool = False
     has_level: bool = False
     of_groups: bool = False
-    drawn: Drawn = ""
+    drawn_alone: bool = False
     note: str = ""
     of_score: bool = False
 
@@ -104,8 +103,9 @@ class Asked:
 class Figure(ABC):
     """A figure that can be asked for by its `name`; `rank` is its place among all.
 
-    `setting` is the key of the setting that goes with it; `needs_total` tells those that rest on the Total, `of_moves`
-    those of people who moved from one answer to another, `of_cells` those of a third question in each cell.
+    `ends` are the two lines of an interval, which is no line itself. `setting` is the key of the setting that goes with
+    it; `needs_total` tells those that rest on the Total, `of_moves` those of people who moved from one answer to
+    another, `of_cells` those of a third question in each cell.
     """
 
     name: str = ""
@@ -114,12 +114,14 @@ class Figure(ABC):
     needs_total: bool = False
     of_moves: bool = False
     of_cells: bool = False
+    ends: tuple[LineFigure, ...] = ()
 
     @property
     def lines(self) -> tuple[LineFigure, ...]:
         """The kinds of lines it puts into a table: itself, or the ends of an interval."""
-        assert isinstance(self, LineFigure)
-        return (self,)
+        if isinstance(self, LineFigure):
+            return (self,)
+        return self.ends
 
     def why_not(self, asked: Asked) -> str:
         """Say why a table cannot have it; "" where it can. Needs no data."""
@@ -241,7 +243,6 @@ class Percent(CellFigure):
     unit = "percent"
     digits = "percent"
     tested: TestOf = "never"
-    drawn = "with others"
     of_what: str = ""
 
     @abstractmethod

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import cache
-from importlib import import_module
-from pkgutil import iter_modules
 from types import ModuleType
 
+from eager_otter.discovery import modules_in
 from eager_otter.errors import UnknownName
 from eager_otter.figures import kinds
-from eager_otter.figures.figure import AnswerFigure, BaseLine, Figure, LineFigure, ValueFigure
+from eager_otter.figures.figure import BaseLine, Figure, LineFigure, ValueFigure
 
 OLD_NAMES = {"valid percent": "percent of answered"}  # as version 0.1 called them
 MEAN = "mean"  # what is shown of values where nothing else is asked for
@@ -54,10 +53,8 @@ def line_figures() -> tuple[LineFigure, ...]:
 
 def place_of(line: LineFigure) -> float:
     """Give the place of a kind of line among all; percentiles stand by their share behind the others."""
-    names = list(_lines())
-    return (
-        names.index(line.name) if line.name in _lines() else len(names) + float(getattr(line, "share", 0.0))
-    )
+    places = _places()
+    return places[line.name] if line.name in places else len(places) + float(getattr(line, "share", 0.0))
 
 
 @cache
@@ -68,11 +65,6 @@ def base_lines() -> tuple[BaseLine, ...]:
 
 def _rank_of_base(line: BaseLine) -> int:
     return line.rank
-
-
-def answer_figures() -> tuple[AnswerFigure, ...]:
-    """List the figures of answers and nets, in their order."""
-    return tuple(figure for figure in all_figures() if isinstance(figure, AnswerFigure))
 
 
 def summary_figures() -> tuple[ValueFigure, ...]:
@@ -113,7 +105,7 @@ def figures_with(setting: str) -> tuple[str, ...]:
 
 @cache
 def _modules() -> tuple[ModuleType, ...]:
-    return tuple(import_module(f"{kinds.__name__}.{found.name}") for found in iter_modules(kinds.__path__))
+    return modules_in(kinds)
 
 
 @cache
@@ -127,6 +119,11 @@ def _lines() -> dict[str, LineFigure]:
     return {line.name: line for figure in all_figures() for line in figure.lines} | {
         line.name: line for line in others
     }
+
+
+@cache
+def _places() -> dict[str, int]:
+    return {name: place for place, name in enumerate(_lines())}
 
 
 def _line_of_other(name: str) -> LineFigure | None:

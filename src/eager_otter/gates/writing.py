@@ -20,7 +20,7 @@ from typing import TextIO
 
 from eager_otter.errors import FileProblem, OtterError, shown_path
 from eager_otter.gates.outputs import is_ours
-from eager_otter.gates.reading import is_file
+from eager_otter.gates.reading import is_file, reason_of
 
 DAY = 86_400.0  # seconds
 HOST = f"{zlib.crc32(socket.gethostname().encode()):08x}"  # a folder may be shared by several machines
@@ -85,7 +85,7 @@ def _checked_place(path: Path, *, may_lack_folder: bool = False) -> Path:
         raise
     except (OSError, ValueError, RuntimeError) as error:
         raise FileProblem(
-            f"{_short(path)}: cannot be written ({_reason(error)}); name another file."
+            f"{_short(path)}: cannot be written ({reason_of(error)}); name another file."
         ) from error
     return real
 
@@ -93,11 +93,6 @@ def _checked_place(path: Path, *, may_lack_folder: bool = False) -> Path:
 def _short(path: Path) -> str:
     text = str(path).replace("\0", "\\0")
     return text if len(text) <= LONGEST_SHOWN else f"{text[:LONGEST_SHOWN]}…"
-
-
-def _reason(error: BaseException) -> str:
-    number = getattr(error, "errno", None)
-    return os.strerror(number) if number else str(error)
 
 
 def _check_free(path: Path, real: Path) -> None:
@@ -224,7 +219,7 @@ def new_folder(folder: Path) -> Iterator[None]:
         if isinstance(error, FileProblem):
             raise
         raise FileProblem(
-            f"{_short(folder)}: the folder cannot be made ({_reason(error)}); name another."
+            f"{_short(folder)}: the folder cannot be made ({reason_of(error)}); name another."
         ) from error
     try:
         yield
@@ -244,7 +239,7 @@ def _told(paths: Sequence[Path]) -> Iterator[None]:
         raise
     except (OSError, UnicodeError) as error:
         named = ", ".join(shown_path(path) for path in paths)
-        raise FileProblem(f"{named}: cannot be written ({_reason(error)}).") from error
+        raise FileProblem(f"{named}: cannot be written ({reason_of(error)}).") from error
 
 
 @contextmanager

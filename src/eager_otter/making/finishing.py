@@ -15,7 +15,7 @@ from eager_otter.making.notes import preview_notes
 from eager_otter.making.setting import Setting
 from eager_otter.tables.base_rules import mark_names, marks_of, with_differences
 from eager_otter.tables.note import Note
-from eager_otter.tables.request import TableRequest
+from eager_otter.tables.request import TableRequest, interval_level
 from eager_otter.tables.table import Evidence, Line, Table, TableShape
 from eager_otter.tables.texts import line_label
 
@@ -78,7 +78,7 @@ def finished(
 
 def base_lines(request: TableRequest, base: Sums, marks: IntArray, *, weighted: bool) -> list[Line]:
     """Make the base lines wanted: unweighted, and in a weighted table weighted and effective; others on demand."""
-    level = request.levels[0] if request.levels else 95.0
+    level = interval_level(request.levels)
     there = [line for line in all_base_lines() if weighted or not line.weighted_only]
     named = [line for line in there if line.name in request.base_rows]
     wanted = named or [line for line in there if not line.on_demand]

@@ -11,9 +11,7 @@ import numpy as np
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, ratio
-from eager_otter.core.intervals import (
-    pair_overlap,
-)
+from eager_otter.core.intervals import pair_overlap
 from eager_otter.core.means import moments, test_means
 from eager_otter.core.paired import SharedAnswers, SharedValues
 from eager_otter.core.proportions import PairTests, match_pairs, test_proportions
@@ -34,9 +32,7 @@ from eager_otter.making.setting import Setting
 from eager_otter.significance.registry import correction, mean_test, share_test
 from eager_otter.tables.association import Crossing, side_order, whole_table_notes
 from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown, with_differences
-from eager_otter.tables.request import (
-    TableRequest,
-)
+from eager_otter.tables.request import TableRequest, interval_level
 from eager_otter.tables.table import Evidence, Line, Mark, Table, find_column
 from eager_otter.tables.testing import Tested, TestKind, decide
 
@@ -208,7 +204,7 @@ class Making:
     @property
     def level(self) -> float:
         """The confidence percent of intervals: the first level of the tests, 95 where there is none."""
-        return self.request.levels[0] if self.request.levels else 95.0
+        return interval_level(self.request.levels)
 
     def _headings_before(self, row: Row) -> list[Line]:
         """Make the heading, or blank line, that stands before an answer."""

@@ -29,7 +29,7 @@ from eager_otter.making.notes_on_tests import testing_notes
 from eager_otter.making.setting import Setting
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
-from eager_otter.tables.request import Items, TableRequest
+from eager_otter.tables.request import Items, TableRequest, interval_level
 from eager_otter.tables.table import Line
 
 SORT_KEYS = {"label": said("the label"), "code": said("the code")}
@@ -170,7 +170,7 @@ def figure_notes(request: TableRequest, lines: Sequence[Line], source: Source) -
     places: dict[str, str | float] = {
         "answer": request.percent_of,
         "column": say(request.difference_from),
-        "level": float(request.levels[0]) if request.levels else 95.0,
+        "level": interval_level(request.levels),
     }
     notes = dict.fromkeys(one.note for one in _shown(lines) if one.source == source and one.note)
     for note in notes:

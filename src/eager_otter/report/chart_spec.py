@@ -206,7 +206,7 @@ def _rows(table: Table) -> tuple[list[Line], list[Line]]:
     if answers:
         return [line for line in answers if line.figure == answers[0].figure], []
     for shown in line_figures():
-        found = [line for line in table.body if line.figure == shown.name and shown.drawn == "alone"]
+        found = [line for line in table.body if line.figure == shown.name and shown.drawn_alone]
         if found:
             return found, []
     return [], []

@@ -29,7 +29,7 @@ from eager_otter.plan.plan import Plan
 from eager_otter.plan.reading import read_plan
 from eager_otter.report.view import StandardViewer
 from eager_otter.tables.note import NotesLength
-from eager_otter.tables.request import Banner, BannerGroup
+from eager_otter.tables.request import Banner, BannerGroup, interval_level
 from eager_otter.tables.table import Table
 from eager_otter.version import __version__
 from eager_otter.weighing.reading import targets_of
@@ -136,7 +136,7 @@ class Report:
             survey.codebook.question(waves)
             banner = Banner(groups=(BannerGroup(question=waves),), name=waves)
             requests = requests_against(plan.requests, "previous", banner)
-        usual = plan.standard.levels[0] if plan.standard.levels else 95.0
+        usual = interval_level(plan.standard.levels)
         return notable_differences(
             survey.tables(requests),
             survey.codebook,

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import cache
-from importlib import import_module
-from pkgutil import iter_modules
 from typing import TypeVar
 
 from eager_otter.core.association import Measure, TwoWay
+from eager_otter.discovery import modules_in
 from eager_otter.errors import UnknownName
 from eager_otter.significance import kinds
 from eager_otter.significance.method import (
@@ -99,8 +98,7 @@ def _rank(method: Method) -> int:
 
 
 def _methods() -> Iterator[Method]:
-    for found in iter_modules(kinds.__path__):
-        module = import_module(f"{kinds.__name__}.{found.name}")
+    for module in modules_in(kinds):
         yield from getattr(module, "TESTS", ())
         yield from getattr(module, "CORRECTIONS", ())
         yield from getattr(module, "MEASURES", ())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -388,6 +388,11 @@ class TableRequest:
                 rest_of_parent=tests.rest_of_parent,
             ),
         )
+
+
+def interval_level(levels: Sequence[float]) -> float:
+    """Give the confidence percent of intervals: the first level of the tests, 95 where there is none."""
+    return float(levels[0]) if levels else 95.0
 
 
 def check_levels(levels: tuple[float, ...]) -> None:

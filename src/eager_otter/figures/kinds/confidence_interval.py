@@ -61,11 +61,6 @@ class ConfidenceInterval(ValueFigure):
     rank = 240
     ends = (Low(), High())
 
-    @property
-    def lines(self) -> tuple[LineFigure, ...]:
-        """The lower and the upper end."""
-        return self.ends
-
     def compute(self, values: Values) -> Sequence[FloatArray]:
         """Find both ends of each mean, and of the difference in a column that shows one."""
         low, high = (end[0] for end in confidence_interval(values.moments, values.level))

@@ -57,11 +57,6 @@ class DifferenceInterval(AnswerFigure):
     needs_total = True
     ends = (Low(), High())
 
-    @property
-    def lines(self) -> tuple[LineFigure, ...]:
-        """The lower and the upper end."""
-        return self.ends
-
     def compute(self, cells: Cells) -> Sequence[Computed]:
         """Find both ends of each difference; the column named has none from itself."""
         base, beside = cells.base, cells.beside

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from eager_otter.core.arrays import FloatArray
-from eager_otter.figures.figure import Drawn, Summary, Values
+from eager_otter.figures.figure import Summary, Values
 from eager_otter.figures.working import Built, CellWorking
 from eager_otter.figures.working_of_values import mean, variance
 from eager_otter.looks.words import said
@@ -19,7 +19,7 @@ class Mean(Summary):
     sign = said("mean")
     label = said("Mean")
     tested = "means"
-    drawn: Drawn = "alone"
+    drawn_alone = True
 
     def compute(self, values: Values) -> Sequence[FloatArray]:
         """Take the mean of each column."""
@@ -40,7 +40,7 @@ class MeanMentions(Mean):
     name = said("mean mentions")
     rank = 310
     label = said("Mentions per respondent")
-    drawn = ""
+    drawn_alone = False
     of_mentions = True
     of_cells = False
 

@@ -62,11 +62,6 @@ class PercentInterval(AnswerFigure):
     rank = 130
     ends = (Low(), High())
 
-    @property
-    def lines(self) -> tuple[LineFigure, ...]:
-        """The lower and the upper end."""
-        return self.ends
-
     def compute(self, cells: Cells) -> Sequence[Computed]:
         """Find both ends of each share, and of the difference in a column that shows one."""
         base = cells.base

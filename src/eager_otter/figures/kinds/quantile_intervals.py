@@ -73,6 +73,7 @@ class QuantileInterval(ValueFigure):
     """Both ends of the interval of a quantile."""
 
     of_cells = False
+    ends: tuple[End, ...] = ()
 
     def __init__(self, name: str, share: float, low: str, high: str, rank: int = 0) -> None:
         self.name, self.rank = name, rank
@@ -80,11 +81,6 @@ class QuantileInterval(ValueFigure):
             End(f"{name} low", share, low, lower=True),
             End(f"{name} high", share, high, lower=False),
         )
-
-    @property
-    def lines(self) -> tuple[LineFigure, ...]:
-        """The lower and the upper end."""
-        return self.ends
 
     def compute(self, values: Values) -> Sequence[FloatArray]:
         """Cut the values of each column at the ends of the interval of the share."""

@@ -17,7 +17,7 @@ class Score(LineFigure):
     digits = "percent"
     source = "values"
     tested = "means"
-    drawn = "alone"
+    drawn_alone = True
     of_score = True
 
     def working(self, cell: CellWorking) -> Built:
