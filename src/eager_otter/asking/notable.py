@@ -234,7 +234,7 @@ def _of_line(
             scale = 2.0 * np.arcsin(np.sqrt(np.clip(values / 100.0, 0.0, 1.0)))
             spread = np.ones_like(values)
         case "mean":
-            scale, spread = values, moments(evidence.sums).variance[row]
+            scale, spread = values, moments(evidence.values).variance[row]
         case "paired share" | "paired mean":
             raise ValueError("Items side by side have no rest and no column before: they are no findings.")
         case _:

@@ -14,14 +14,12 @@ from eager_otter.codebook.conditions import Conditions
 from eager_otter.codebook.expression import parse
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
-from eager_otter.counting.banner import BannerColumns
-from eager_otter.counting.counts import BannerCounting, Count, Population, QuestionSums, unknown_counts
+from eager_otter.counting.counts import BannerCounting, Population, QuestionSums, unknown_counts
 from eager_otter.counting.order import check_rows
 from eager_otter.data.files import Source
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError, UnknownName
-from eager_otter.figures.registry import summary_called
 from eager_otter.looks.words import ENGLISH, Words, counted
 from eager_otter.making.figures import refuse_figures
 from eager_otter.making.finishing import make_preview
@@ -45,7 +43,7 @@ from eager_otter.tables.request import (
     TableRequest,
     TestRules,
 )
-from eager_otter.tables.table import Table, Viewer, find_column
+from eager_otter.tables.table import Table, Viewer
 
 Done = Callable[[int], None]  # told how many tables have been made
 
@@ -220,7 +218,7 @@ class Survey:
         line, place = table.line(row, figure), table.column_position(column)
         population, _ = self._counted(wanted.counting.people)
         counting = BannerCounting(self.responses, population, wanted.banner, wanted.counting.columns)
-        counts = _counts_of(wanted, counting.layout)
+        counts = shape_of(wanted).counts(wanted, counting.layout, self.codebook)
         names = [count.question for count in counts]
         asked = names.index(line.question) if line.question in names else 0
         if wanted.items is not None and wanted.items.stands.items_across:
@@ -291,7 +289,9 @@ class Survey:
         wanted = requests[some[0]].counting
         population, facts = self._counted(wanted.people)
         counting = BannerCounting(self.responses, population, wanted.banner, wanted.columns)
-        counts_of = {k: _counts_of(requests[k], counting.layout) for k in some}
+        counts_of = {
+            k: shape_of(requests[k]).counts(requests[k], counting.layout, self.codebook) for k in some
+        }
         counts = list(dict.fromkeys(count for k in some for count in counts_of[k]))
         waiting = dict(zip(counts, counting.counted(counts), strict=True))
         for k in some:
@@ -380,29 +380,6 @@ def _keep_nobody(of_all: str | None, wanted: Selection) -> str:
     if len(named) == 1:
         return f"{named[0][0].upper()}{named[0][1:]} keeps nobody."
     return f"No respondent satisfies {', '.join(named[:-1])} and {named[-1]} together."
-
-
-def _counts_of(request: TableRequest, layout: BannerColumns) -> list[Count]:
-    shown = set(request.figures)
-    if request.items is not None:
-        shown |= {request.items.figure, *request.items.figures}
-    beside = None
-    takes_figures = request.items is None or not request.items.stands.one_figure
-    if "difference interval" in shown and request.over_banner and takes_figures:
-        beside = find_column(layout.columns, request.difference_from, "the banner")
-    return [
-        Count(
-            question=name,
-            leave_out=request.rows.leave_out,
-            everyone=request.base == "all",
-            reasons=request.reason_rows,
-            mentions=any(one is not None and one.of_mentions for one in map(summary_called, shown)),
-            value=request.value,
-            within=request.within,
-            beside=beside,
-        )
-        for name in shape_of(request).questions(request)
-    ]
 
 
 def banner_of(questions: str | Sequence[str]) -> Banner:

@@ -28,7 +28,7 @@ from eager_otter.core.proportions import (
     pooled_share,
     shares,
 )
-from eager_otter.core.sums import Sums
+from eager_otter.core.sums import Sums, ValueSums
 from eager_otter.counting.banner import REST
 from eager_otter.figures.working import number
 from eager_otter.significance.method import POOLED_SHARE
@@ -227,7 +227,7 @@ class _Workings:
                     yield "fewer than 1 degree of freedom is left"
                 yield "the two columns are the same people"
             case "mean" | "paired mean":
-                found = moments(own)
+                found = moments(evidence.values.rows([row]))
                 for side in sides:
                     if own.n[0, side] < 2:
                         told = "1 value" if own.n[0, side] == 1 else "no values"
@@ -268,7 +268,7 @@ def _taken(tested: Tested, evidence: Evidence, row: int, pair: int, rules: TestR
         case "share" | "paired share":
             taken = _taken_of_shares(own, evidence.base, pairs, positions, tested, row, pair, rules)
         case "mean" | "paired mean":
-            taken = _taken_of_means(own, pairs, positions, tested, rules)
+            taken = _taken_of_means(evidence.values.rows([row]), pairs, positions, tested, rules)
         case _:
             assert_never(tested.kind)
     if taken.parts is None:
@@ -305,7 +305,7 @@ def _taken_of_shares(
 
 
 def _taken_of_means(
-    own: Sums, pairs: IntArray, positions: IntArray | None, tested: Tested, rules: TestRules
+    own: ValueSums, pairs: IntArray, positions: IntArray | None, tested: Tested, rules: TestRules
 ) -> _Taken:
     found = moments(own)
     (a, b) = pairs[0].tolist()
@@ -367,7 +367,7 @@ def _ends(tested: Tested, evidence: Evidence, row: int, pair: int, level: float)
     base = evidence.base
     match tested.kind:
         case "mean" | "paired mean":
-            gap = mean_gaps(evidence.sums, pairs)[row]
+            gap = mean_gaps(evidence.values, pairs)[row]
             degrees = tested.tests.degrees[[row if len(tested.tests.degrees) > 1 else 0], [pair]]
             low, high = mean_difference_interval(gap, tested.tests.error[[row], [pair]], degrees, level)
             return float(low[0]), float(high[0])

@@ -4,34 +4,36 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
 from eager_otter.core.arrays import FloatArray
-from eager_otter.core.proportions import two_sided_normal
+from eager_otter.core.tails import chi_square_tail, f_tail, two_sided_normal
 
 FEW, FEWEST = 5.0, 1.0  # expected counts below these are small
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WholeTableTest:
-    """A test of no association.
+    """A test of a whole table.
 
-    `statistic` is chi-square with `df1` degrees of freedom, or F with `df1` and `df2`; P is NaN where there is no test.
-    `small` of the `cells` expected counts are below 5, the smallest is `smallest`. `exact` is the P value of Fisher's
-    exact test where the table is 2×2 and unweighted and expected counts are too small for chi-square, else NaN.
+    `statistic` has `df1` degrees of freedom (chi-square), or `df1` and `df2` (F), NaN where it has none; P is NaN where
+    there is no test. `chi_square` is what an F of weighted shares corrects. `small` of the `cells` expected counts are
+    below 5, the smallest is `smallest`. `exact` is the P value of Fisher's exact test where the table is 2×2 and
+    unweighted and expected counts are too small for chi-square, else NaN.
     """
 
     method: str
-    chi_square: float
     statistic: float
-    df1: float
-    df2: float
-    p_value: float
-    small: int
-    cells: int
-    smallest: float
-    exact: float
+    df1: float = float("nan")
+    df2: float = float("nan")
+    p_value: float = float("nan")
+    chi_square: float = float("nan")
+    small: int = 0
+    cells: int = 0
+    smallest: float = float("inf")
+    exact: float = float("nan")
 
     @property
     def deciding(self) -> float:
@@ -125,21 +127,36 @@ def chi_square_test(table: TwoWay, method: str) -> WholeTableTest:
     A 2×2 table whose expected counts are too small has Fisher's exact test as well.
     """
     n, expected = table.n, table.expected
-    chi = float(((n - expected) ** 2 / expected).sum())
-    df = float((n.shape[0] - 1) * (n.shape[1] - 1))
-    found = WholeTableTest(
-        method=method,
-        chi_square=chi,
-        statistic=chi,
-        df1=df,
-        df2=float("nan"),
-        p_value=_chi_square_tail(chi, df),
-        exact=float("nan"),
-        small=int((expected < FEW).sum()),
-        cells=n.size,
-        smallest=float(expected.min()),
-    )
+    found = _chi_square_of(table, float(((n - expected) ** 2 / expected).sum()), method)
     return replace(found, exact=_fisher(n)) if n.shape == (2, 2) and found.doubtful else found
+
+
+def likelihood_ratio_test(table: TwoWay, method: str) -> WholeTableTest:
+    """Test for association by G² = 2 Σ O ln(O/E) with (R−1)(C−1) degrees of freedom, for weights that are all equal.
+
+    A cell without anybody adds nothing.
+    """
+    n = table.n
+    of_expected = np.where(n > 0, n, table.expected) / table.expected
+    return _chi_square_of(table, float(2.0 * (n * np.log(of_expected)).sum()), method)
+
+
+def _chi_square_of(table: TwoWay, statistic: float, method: str) -> WholeTableTest:
+    """Judge a statistic of an unweighted table that is chi-square where nothing is associated."""
+    df = float((table.n.shape[0] - 1) * (table.n.shape[1] - 1))
+    return WholeTableTest(
+        method=method,
+        statistic=statistic,
+        df1=df,
+        p_value=chi_square_tail(statistic, df),
+        chi_square=statistic,
+        **expected_counts(table.expected),
+    )
+
+
+def expected_counts(expected: FloatArray) -> dict[str, Any]:
+    """Tell how many of some expected counts are below 5, how many there are, and the smallest."""
+    return {"small": int((expected < FEW).sum()), "cells": expected.size, "smallest": float(expected.min())}
 
 
 def rao_scott_test(table: TwoWay, method: str) -> WholeTableTest:
@@ -147,26 +164,32 @@ def rao_scott_test(table: TwoWay, method: str) -> WholeTableTest:
 
     The second-order correction of Rao & Scott (1981, 1984) in the F form of Thomas & Rao (1987).
     """
-    total, expected = float(table.n.sum()), table.expected
-    chi = total * _phi_square(table.shares)
-    trace, trace2 = _design_effects(table.w, table.w2, total)
-    if not trace > 0:
-        f = df1 = df2 = p = float("nan")
-    else:
+    people = float(table.n.sum())
+    effects = _design_effects(table.w, table.w2, people)
+    return corrected_test(people * _phi_square(table.shares), effects, people, table.expected, method)
+
+
+def corrected_test(
+    chi: float, effects: tuple[float, float], people: float, expected: FloatArray, method: str
+) -> WholeTableTest:
+    """Judge a chi-square of weighted shares: F = X²/tr D, df1 = (tr D)²/tr D², df2 = df1·(n − 1).
+
+    `effects` are tr D and tr D² of the design effects D; no test where tr D is 0. `expected` are the expected counts.
+    """
+    trace, trace2 = effects
+    f = df1 = df2 = p = float("nan")
+    if trace > 0:
         f, df1 = chi / trace, trace**2 / trace2
-        df2 = df1 * (total - 1.0)
-        p = _f_tail(f, df1, df2)
+        df2 = df1 * (people - 1.0)
+        p = f_tail(f, df1, df2)
     return WholeTableTest(
         method=method,
-        chi_square=chi,
         statistic=f,
         df1=df1,
         df2=df2,
         p_value=p,
-        exact=float("nan"),
-        small=int((expected < FEW).sum()),
-        cells=table.n.size,
-        smallest=float(expected.min()),
+        chi_square=chi,
+        **expected_counts(expected),
     )
 
 
@@ -234,15 +257,3 @@ def _fisher(n: FloatArray) -> float:
     chance = np.exp(ways(row, first) + ways(total - row, column - first) - ways(total, np.array(column)))
     here = chance[int(a - first[0])]
     return float(min(chance[chance <= here * (1.0 + 1e-7)].sum(), 1.0))
-
-
-def _chi_square_tail(chi: float, df: float) -> float:
-    from scipy.special import chdtrc
-
-    return float(chdtrc(df, chi))
-
-
-def _f_tail(f: float, df1: float, df2: float) -> float:
-    from scipy.special import fdtrc
-
-    return float(fdtrc(df1, df2, f))

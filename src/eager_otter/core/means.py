@@ -16,9 +16,9 @@ from eager_otter.core.proportions import (
     SharedPairs,
     VarianceParts,
     either_base,
-    two_sided_t,
 )
-from eager_otter.core.sums import Sums
+from eager_otter.core.sums import ValueSums
+from eager_otter.core.tails import two_sided_t
 
 NO_SPREAD = 1e-12  # a deviation this small beside the largest value is rounding, not spread
 
@@ -48,16 +48,8 @@ class Moments:
         return np.sqrt(ratio(self.variance, self.effective))
 
 
-def moments(sums: Sums) -> Moments:
-    """Work out means and variances from value sums. Raises ValueError for sums that only count."""
-    if (
-        sums.mean is None
-        or sums.rest is None
-        or sums.squares is None
-        or sums.lowest is None
-        or sums.highest is None
-    ):
-        raise ValueError("These sums hold no values, only counts.")
+def moments(sums: ValueSums) -> Moments:
+    """Work out means and variances from sums of values."""
     mean = np.where(sums.w > 0, sums.mean + sums.rest, np.nan)
     variance = ratio(sums.squares, sums.w) * ratio(sums.n, sums.n - 1.0)
     variance[sums.lowest == sums.highest] = 0.0  # all alike: exactly none, whatever rounding says
@@ -66,10 +58,8 @@ def moments(sums: Sums) -> Moments:
     return Moments(sums.n, mean, variance, effective_base(sums.w, sums.w2), largest)
 
 
-def mean_gaps(sums: Sums, pairs: IntArray) -> FloatArray:
+def mean_gaps(sums: ValueSums, pairs: IntArray) -> FloatArray:
     """Give m1 − m2 of each row and pair of columns, to the last digit: (rows, pairs), NaN where a column is empty."""
-    if sums.mean is None or sums.rest is None:
-        raise ValueError("These sums hold no values, only counts.")
     a, b = pairs[:, 0], pairs[:, 1]
     gap = (sums.mean[:, a] - sums.mean[:, b]) + (sums.rest[:, a] - sums.rest[:, b])
     return np.where((sums.w[:, a] > 0) & (sums.w[:, b] > 0), gap, np.nan)
@@ -125,7 +115,7 @@ class MeanMethod(Protocol):
         """Give the degrees of freedom: (rows, pairs)."""
 
 
-def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs, method: MeanMethod) -> PairTests:
+def test_means(sums: ValueSums, pairs: IntArray, shared: SharedPairs, method: MeanMethod) -> PairTests:
     """Test the means of each row between the two columns of each pair, two-sided.
 
     Columns that share nobody are tested by the `method`. Columns that share people, whatever the method: the linearised
@@ -173,13 +163,11 @@ def test_means(sums: Sums, pairs: IntArray, shared: SharedPairs, method: MeanMet
     return PairTests(t, two_sided_t(t, degrees), degrees, in_both, error)
 
 
-def overlap_parts(sums: Sums, pairs: IntArray, positions: IntArray) -> VarianceParts:
+def overlap_parts(sums: ValueSums, pairs: IntArray, positions: IntArray) -> VarianceParts:
     """Give the parts of the linearised variance of `test_means` for columns that share people: each (rows, pairs).
 
-    `positions` are those of the pairs among the pair sums. Raises ValueError for sums that only count.
+    `positions` are those of the pairs among the pair sums.
     """
-    if sums.w2_squares is None or sums.pair_products is None:
-        raise ValueError("These sums hold no values, only counts.")
     a, b = pairs[:, 0], pairs[:, 1]
     scaled = ratio(small_sample(effective_base(sums.w, sums.w2)), sums.w)
     single = scaled**2 * sums.w2_squares

@@ -18,10 +18,9 @@ from eager_otter.core.proportions import (
     share_squares,
     shares,
     thin_pairs,
-    two_sided_normal,
-    two_sided_t,
 )
-from eager_otter.core.sums import Sums
+from eager_otter.core.sums import Sums, ValueSums
+from eager_otter.core.tails import two_sided_normal, two_sided_t
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -99,7 +98,7 @@ def shared_variation(shared: SharedAnswers, p1: FloatArray, p2: FloatArray) -> F
     )
 
 
-def test_item_means(values: Sums, pairs: IntArray, shared: SharedValues) -> PairTests:
+def test_item_means(values: ValueSums, pairs: IntArray, shared: SharedValues) -> PairTests:
     """Test the means of two items of the same people, each on its own base.
 
     `values` (1, items) are sums of values. t = (m1 − m2)/√V on min(e1, e2) − 1 degrees of freedom,
@@ -122,10 +121,8 @@ def test_item_means(values: Sums, pairs: IntArray, shared: SharedValues) -> Pair
     return PairTests(t, two_sided_t(t, degrees), degrees, shared.people > 0, error)
 
 
-def item_mean_parts(values: Sums, pairs: IntArray, shared: SharedValues) -> VarianceParts:
-    """Give the parts of V of `test_item_means`: each (1, pairs). Raises ValueError for sums that only count."""
-    if values.w2_squares is None:
-        raise ValueError("These sums hold no values, only counts.")
+def item_mean_parts(values: ValueSums, pairs: IntArray, shared: SharedValues) -> VarianceParts:
+    """Give the parts of V of `test_item_means`: each (1, pairs)."""
     a, b = pairs[:, 0], pairs[:, 1]
     scaled = ratio(small_sample(effective_base(values.w, values.w2)), values.w)
     own = scaled**2 * values.w2_squares

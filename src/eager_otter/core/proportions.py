@@ -10,6 +10,7 @@ import numpy as np
 
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base, ratio
 from eager_otter.core.sums import Sums
+from eager_otter.core.tails import two_sided_normal, two_sided_t
 
 ALL_OR_NONE = 1e-12  # no test where the pooled share is this near to 0 or 1
 DEGREES_TOLERANCE = 1e-9
@@ -31,20 +32,6 @@ class PairTests:
     degrees: FloatArray
     shared: BoolArray
     error: FloatArray
-
-
-def two_sided_normal(z: FloatArray) -> FloatArray:
-    """P = 2Φ(−|z|); NaN stays NaN."""
-    from scipy.special import ndtr
-
-    return np.asarray(2.0 * ndtr(-np.abs(z)))
-
-
-def two_sided_t(t: FloatArray, degrees: FloatArray) -> FloatArray:
-    """P of Student's t on `degrees` of freedom; NaN where either is."""
-    from scipy.special import stdtr
-
-    return np.asarray(2.0 * stdtr(degrees, -np.abs(t)))
 
 
 @dataclass(frozen=True, slots=True, eq=False)

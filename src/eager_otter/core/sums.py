@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
-from typing import Any
+from dataclasses import dataclass, fields, replace
+from typing import Self, TypeVar
 
 import numpy as np
 
@@ -34,12 +34,7 @@ from eager_otter.core.tally import (
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Sums:
-    """n, Σw, Σw² of some rows: each (rows, columns), and the same for the pairs that share people: (rows, pairs).
-
-    For value rows also the mean m as the sum of two numbers, `mean` + `rest` (0 in an empty column), Σw(s−m)²,
-    Σw²(s−m)² and the smallest and largest s (∞ and −∞ where nobody has one); for the pairs Σw²(s−m1)(s−m2) over those
-    in both. None for rows that only count.
-    """
+    """n, Σw, Σw² of some rows: each (rows, columns), and the same for the pairs that share people: (rows, pairs)."""
 
     n: FloatArray
     w: FloatArray
@@ -47,43 +42,63 @@ class Sums:
     pair_n: FloatArray
     pair_w: FloatArray
     pair_w2: FloatArray
-    mean: FloatArray | None = None
-    rest: FloatArray | None = None
-    squares: FloatArray | None = None
-    w2_squares: FloatArray | None = None
-    pair_products: FloatArray | None = None
-    lowest: FloatArray | None = None
-    highest: FloatArray | None = None
 
-    def rows(self, chosen: IntArray | Sequence[int]) -> Sums:
+    def rows(self, chosen: IntArray | Sequence[int]) -> Self:
         """Keep some rows, in the order given."""
-        kept: dict[str, Any] = {
-            field.name: None if (array := getattr(self, field.name)) is None else array[list(chosen)]
-            for field in fields(self)
-        }
-        return Sums(**kept)
-
-
-SINGLE = ("n", "w", "w2", "mean", "rest", "squares", "w2_squares", "lowest", "highest")
-
-
-def side_by_side(parts: Sequence[Sums]) -> Sums:
-    """Put the Totals (column 0) of several sums of the same rows side by side: (rows, parts), no pairs."""
-    kept: dict[str, Any] = {}
-    for name in SINGLE:
-        arrays = [getattr(part, name) for part in parts]
-        kept[name] = (
-            None if any(a is None for a in arrays) else np.stack([array[:, 0] for array in arrays], axis=1)
+        return replace(
+            self, **{field.name: getattr(self, field.name)[list(chosen)] for field in fields(self)}
         )
-    none = np.zeros((len(parts[0].n), 0))
-    return Sums(**kept, pair_n=none, pair_w=none, pair_w2=none)
+
+    def columns(self, chosen: IntArray | Sequence[int]) -> Self:
+        """Keep some columns, in the order given, and no pairs."""
+        kept = {field.name: getattr(self, field.name) for field in fields(self)}
+        return replace(
+            self,
+            **{name: a[:, :0] if name in PAIRS else a[:, list(chosen)] for name, a in kept.items()},
+        )
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ValueSums(Sums):
+    """Sums of rows of values, with what their moments and tests take.
+
+    The mean m is the sum of two numbers, `mean` + `rest` (0 in an empty column); `squares` is Σw(s−m)², `w2_squares`
+    Σw²(s−m)², `lowest` and `highest` the smallest and largest s (∞ and −∞ where nobody has one), each (rows, columns);
+    `pair_products` (rows, pairs) is Σw²(s−m1)(s−m2) over those in both columns of a pair.
+    """
+
+    mean: FloatArray
+    rest: FloatArray
+    squares: FloatArray
+    w2_squares: FloatArray
+    pair_products: FloatArray
+    lowest: FloatArray
+    highest: FloatArray
+
+
+PAIRS = ("pair_n", "pair_w", "pair_w2", "pair_products")
+SINGLE = ("n", "w", "w2", "mean", "rest", "squares", "w2_squares", "lowest", "highest")
+S = TypeVar("S", bound=Sums)
+
+
+def side_by_side(parts: Sequence[S]) -> S:
+    """Put the Totals (column 0) of several sums of the same rows side by side: (rows, parts), no pairs."""
+    first = parts[0]
+    none = np.zeros((len(first.n), 0))
+    totals = {
+        field.name: none
+        if field.name in PAIRS
+        else np.stack([getattr(part, field.name)[:, 0] for part in parts], axis=1)
+        for field in fields(first)
+    }
+    return replace(first, **totals)
 
 
 def stacked(parts: Sequence[Sums]) -> Sums:
     """Put rows that count people under one another: all of the same columns and pairs."""
     if len(parts) == 1:
         return parts[0]
-    names = ("n", "w", "w2", "pair_n", "pair_w", "pair_w2")
+    names = [field.name for field in fields(Sums)]
     return Sums(*(np.concatenate([getattr(part, name) for part in parts]) for name in names))
 
 
@@ -121,7 +136,7 @@ class Finisher:
         (n,) = self._product(part, table, (0,))
         return np.asarray(n)
 
-    def scores(self, part: int, scores: FloatArray) -> Sums:
+    def scores(self, part: int, scores: FloatArray) -> ValueSums:
         """Sum the scores of a coded part: `scores` (codes,), NaN where a code has none; one row."""
         scored = np.flatnonzero(~np.isnan(scores))
         own = scores[scored][:, None]
@@ -137,7 +152,7 @@ class Finisher:
         given = n > 0
         lowest = np.where(given, own, np.inf).min(axis=0, initial=np.inf)
         highest = np.where(given, own, -np.inf).max(axis=0, initial=-np.inf)
-        return Sums(
+        return ValueSums(
             n.sum(axis=0)[None],
             total[None],
             w2.sum(axis=0)[None],
@@ -153,7 +168,7 @@ class Finisher:
             highest=highest[None],
         )
 
-    def values(self, part: int) -> Sums:
+    def values(self, part: int) -> ValueSums:
         """Sum a number question: one row."""
         single = {name: np.zeros((1, self._columns)) for name in SINGLE}
         pairs: list[FloatArray] = []
@@ -166,7 +181,7 @@ class Finisher:
                     single[name][0, columns] = array
             pairs.append(inside.by_pair(*sides, both))
         pair_n, pair_w, pair_w2, products = np.concatenate(pairs, axis=1)[:, None]
-        return Sums(**single, pair_n=pair_n, pair_w=pair_w, pair_w2=pair_w2, pair_products=products)
+        return ValueSums(**single, pair_n=pair_n, pair_w=pair_w, pair_w2=pair_w2, pair_products=products)
 
     def products(
         self, part: int, means: tuple[tuple[float, float], tuple[float, float]]

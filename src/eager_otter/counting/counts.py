@@ -14,7 +14,7 @@ from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.core.cells import ColumnCells, column_membership, make_cells
 from eager_otter.core.proportions import SharedPairs, match_pairs
 from eager_otter.core.quantiles import Cut, quantile_cut
-from eager_otter.core.sums import Finisher, Sums
+from eager_otter.core.sums import Finisher, Sums, ValueSums
 from eager_otter.core.tally import CodedRows, Rows, Tally, ValueRows, tally
 from eager_otter.counting.banner import BannerColumns, column_groups, lay_out
 from eager_otter.counting.nesting import nested_answers, nested_question
@@ -39,6 +39,7 @@ BATCH_SUMS = 4_000_000  # numbers held at once for one batch of questions: 32 MB
 
 
 Quantile = Callable[[float], list[Cut]]  # a share in, the quantile of each column out
+Both = Callable[[Sequence[int]], FloatArray]  # columns in, Σw² of who gave two answers out
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -68,22 +69,24 @@ class QuestionSums:
     stands last among `answers`; `reasons` (reasons,) has a row for each reason why there is none, where that was asked
     for. `quantile` is there for numbers. `left_out` tells why people are not in the base, or under `everyone` gave no
     answer: (reason, people) of the Total. `beside` is the base of each column among those in one column.
-    `in_no_column` tells by banner group how many of the base are in none of its columns, and why.
+    `in_no_column` tells by banner group how many of the base are in none of its columns, and why. `both` gives Σw² of
+    those in some columns who gave two answers of a multiple response: (columns, answers, answers).
     """
 
     question: Question
     answers: Sums | None
     base: Sums
-    values: Sums | None
-    mentions: Sums | None = None
+    values: ValueSums | None
+    mentions: ValueSums | None = None
     quantile: Quantile | None = None
     everyone: bool = False
-    cells: tuple[Sums, ...] = ()
-    differences: tuple[tuple[Difference, Sums], ...] = ()
+    cells: tuple[ValueSums, ...] = ()
+    differences: tuple[tuple[Difference, ValueSums], ...] = ()
     left_out: tuple[tuple[Reason, int], ...] = ()
     reasons: tuple[tuple[Reason, Sums], ...] = ()
     beside: Sums | None = None
     in_no_column: tuple[Outside, ...] = ()
+    both: Both | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -102,6 +105,13 @@ class Population:
     rows: BoolArray
     weights: FloatArray | None = None
     frequencies: FloatArray | None = None
+
+    @property
+    def squares(self) -> FloatArray | None:
+        """The squared weight of each row (chosen,), times its frequency; None where all are 1."""
+        if self.weights is None:
+            return self.frequencies
+        return self.weights**2 if self.frequencies is None else self.weights**2 * self.frequencies
 
     @property
     def people(self) -> int:
@@ -339,7 +349,7 @@ class BannerCounting:
         if isinstance(answers, SingleAnswers) and question.scores():
             scored = finisher.scores(first, score_table(question, answers))
         own = first + len(counts.indicators)  # parts of values stand behind those of the rows
-        differences: list[tuple[Difference, Sums]] = []
+        differences: list[tuple[Difference, ValueSums]] = []
         for difference, scores in counted.differences:
             if isinstance(scores, ValueRows):
                 differences.append((difference, finisher.values(own)))
@@ -371,6 +381,7 @@ class BannerCounting:
             differences=tuple(differences),
             reasons=tuple(reasons),
             beside=beside,
+            both=partial(self._both, question, answers) if isinstance(answers, MultiAnswers) else None,
             **counted.aside,
         )
 
@@ -400,7 +411,21 @@ class BannerCounting:
             found.append(quantile_cut(ordered[inside], sorted_weights[inside], q))
         return found
 
-    def _finish_values(self, values: Sums, counted: _Counted) -> QuestionSums:
+    def _both(self, question: Question, answers: Answers, columns: Sequence[int]) -> FloatArray:
+        """Sum the squared weights of those in each column who gave both of two answers: (columns, answers, answers)."""
+        ticks = np.array(
+            [who_counts_in(question, answers, Net(label="", of=(one.code,))) for one in question.valid],
+            np.float64,
+        )
+        squares = self.population.squares
+        found = []
+        for column in columns:
+            inside = column_membership(self.cells, column)
+            gave = ticks[:, inside]
+            found.append((gave if squares is None else gave * squares[inside]) @ gave.T)
+        return np.array(found).reshape(len(columns), len(ticks), len(ticks))
+
+    def _finish_values(self, values: ValueSums, counted: _Counted) -> QuestionSums:
         answers = counted.answers
         assert isinstance(answers, NumberAnswers)
         return QuestionSums(
@@ -413,7 +438,7 @@ class BannerCounting:
         )
 
 
-def _valued(question: Question, sums: QuestionSums) -> list[Sums]:
+def _valued(question: Question, sums: QuestionSums) -> list[ValueSums]:
     """List the sums of values of an item: of the difference rows compared, then of its scores or numbers."""
     own = {difference.label: found for difference, found in sums.differences}
     found = [own[difference.label] for difference in question.differences]

@@ -10,7 +10,7 @@ import numpy as np
 from eager_otter.codebook.model import Net, Question
 from eager_otter.core.arrays import FloatArray, smallest_unsigned
 from eager_otter.core.paired import SharedAnswers, SharedValues
-from eager_otter.core.sums import Finisher, Sums
+from eager_otter.core.sums import Finisher, ValueSums
 from eager_otter.core.tally import CodedRows, ProductRows, Rows, ValueRows
 from eager_otter.counting.rows import difference_parts, row_counts
 from eager_otter.data.answers import Answers, NumberAnswers, SingleAnswers
@@ -128,9 +128,8 @@ def values_beside(several: Sequence[SharedValues]) -> SharedValues:
     )
 
 
-def mean_of(sums: Sums) -> Mean:
+def mean_of(sums: ValueSums) -> Mean:
     """Give the mean of the Total as a sum of two numbers."""
-    assert sums.mean is not None and sums.rest is not None
     return float(sums.mean[0, 0]), float(sums.rest[0, 0])
 
 

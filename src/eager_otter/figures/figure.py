@@ -15,7 +15,7 @@ from eager_otter.core.arrays import FloatArray, IntArray, ratio
 from eager_otter.core.means import MeanMethod, Moments, moments
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.quantiles import Cut
-from eager_otter.core.sums import Sums
+from eager_otter.core.sums import Sums, ValueSums
 from eager_otter.figures.working import Built, CellWorking
 from eager_otter.looks.words import Words
 
@@ -268,7 +268,7 @@ class Values:
     `means` is the test of means, whose error an interval of a difference takes. `cut` finds a quantile in each column.
     """
 
-    sums: Sums
+    sums: ValueSums
     level: float
     pairs: IntArray
     places: IntArray

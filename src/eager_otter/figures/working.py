@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from eager_otter.core.means import moments
 from eager_otter.core.quantiles import Cut
-from eager_otter.core.sums import Sums
+from eager_otter.core.sums import Sums, ValueSums
 
 Built = tuple[
     str, str, tuple[tuple[str, float], ...]
@@ -55,6 +55,7 @@ class CellWorking:
 
     def moment(self, name: str) -> float:
         """Take one moment of the values in the cell: "mean", "variance" and so on."""
+        assert isinstance(self.sums, ValueSums)
         return float(getattr(moments(self.sums), name)[self.row, self.at])
 
     def percent(self, column: int) -> float:

@@ -50,9 +50,9 @@ OUTPUTS = (
         extra="pdf",
     ),
     Output(ending=".pptx", writer="slides", mark=in_package, shows=("findings", "slides"), extra="slides"),
-    Output(ending=".csv", writer="tidy", mark=has_our_head, tidy=True),
-    Output(ending=".parquet", writer="tidy", mark=in_parquet, tidy=True),
-    Output(ending=".json", writer="tidy", mark=begins_with(JSON_HEADS), tidy=True),
+    Output(ending=".csv", writer="tidy", mark=has_our_head, tidy=True, shows=("tidy",)),
+    Output(ending=".parquet", writer="tidy", mark=in_parquet, tidy=True, shows=("tidy",)),
+    Output(ending=".json", writer="tidy", mark=begins_with(JSON_HEADS), tidy=True, shows=("tidy",)),
     Output(
         ending=".md",
         writer="plain",

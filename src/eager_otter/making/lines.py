@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import cached_property
-from typing import assert_never
 
 import numpy as np
 
@@ -16,37 +15,48 @@ from eager_otter.core.means import moments, test_means
 from eager_otter.core.paired import SharedAnswers, SharedValues
 from eager_otter.core.proportions import PairTests, match_pairs, test_proportions
 from eager_otter.core.quantiles import Cut, quantile_cut
-from eager_otter.core.sums import Sums, stacked
+from eager_otter.core.sums import Sums, ValueSums, stacked
 from eager_otter.counting.counts import QuestionSums
 from eager_otter.counting.order import NO_ANSWER, chosen_rows
 from eager_otter.counting.rows import Row, rows_of
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.figures.figure import AnswerFigure, LineFigure, ValueFigure, Values
 from eager_otter.figures.registry import MEAN, figure_called, line_figure, summary_called
-from eager_otter.looks.words import said
+from eager_otter.making.crossings import Controlled, Crossed
 from eager_otter.making.figures import figures_for
 from eager_otter.making.finishing import base_lines, finished, heading_line
 from eager_otter.making.notes import notes_of
 from eager_otter.making.notes_on_bases import reason_said
 from eager_otter.making.setting import Setting
 from eager_otter.significance.registry import correction, mean_test, share_test
-from eager_otter.tables.association import Crossing, side_order, whole_table_notes
+from eager_otter.tables.association import whole_table_notes
 from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown, with_differences
 from eager_otter.tables.request import TableRequest, interval_level
 from eager_otter.tables.table import Evidence, Line, Mark, Table, find_column
 from eager_otter.tables.testing import Tested, TestKind, decide
 
 
-def make_table(request: TableRequest, sums: QuestionSums, setting: Setting) -> Table:
-    """Turn the sums of a question into a finished table. Raises RequestError, UnknownName."""
-    return Making(request, sums, setting).table()
+def make_table(
+    request: TableRequest, sums: QuestionSums, setting: Setting, within: Controlled | None = None
+) -> Table:
+    """Turn the sums of a question into a finished table. Raises RequestError, UnknownName.
+
+    `within` are its sums within a question that is controlled for.
+    """
+    return Making(request, sums, setting, within).table()
 
 
 class Making:
     """Makes the lines of one question: figures, letters, marks."""
 
-    def __init__(self, request: TableRequest, sums: QuestionSums, setting: Setting) -> None:
-        self.request, self.sums, self.setting = request, sums, setting
+    def __init__(
+        self,
+        request: TableRequest,
+        sums: QuestionSums,
+        setting: Setting,
+        within: Controlled | None = None,
+    ) -> None:
+        self.request, self.sums, self.setting, self.within = request, sums, setting, within
         self.layout = setting.layout
         self.question = sums.question
         self.columns = len(self.layout.columns)
@@ -67,11 +77,19 @@ class Making:
         table = finished(
             request, self.setting, lines, notes, title=title, people=people, shape="one question"
         )
-        table = replace(table, crossings=self._crossings())
+        crossed = Crossed(
+            request=request,
+            sums=self.sums,
+            setting=self.setting,
+            figures=self.figures,
+            marks=self.base_marks,
+            within=self.within,
+        )
+        table = replace(table, crossings=crossed.crossings())
         if request.tests.whole_table == "none":
             return table
-        told = whole_table_notes(request, table.associations(), self.no_whole_table())
-        return replace(table, notes=(*notes, *told))
+        told = whole_table_notes(request, table.associations(), crossed.why_none())
+        return replace(table, notes=(*table.notes, *told))
 
     def _usual_title(self) -> str:
         """Give the question's text, and what the cells sum up of another question."""
@@ -85,49 +103,6 @@ class Making:
         return say(
             "{title} – {figures} of {question}", title=self.question.text, figures=figures, question=label
         )
-
-    def no_whole_table(self) -> str:
-        """Say why the table as a whole cannot be tested, "" where it can."""
-        if self.request.value is not None:
-            return said("its cells hold means, not people")
-        if self.request.within:
-            return said("its rows are nested")
-        match self.question.kind:
-            case "single":
-                return ""
-            case "multi":
-                return said("respondents could give several answers")
-            case "number":
-                return said("a number has no answers")
-            case "date" | "text":
-                return said("it has no answers")
-            case _:
-                assert_never(self.question.kind)
-
-    def _crossings(self) -> tuple[Crossing, ...]:
-        """Give the answers by each banner group, as whole-table tests take them."""
-        answers, question = self.sums.answers, self.question
-        if answers is None or self.no_whole_table():
-            return ()
-        rows = slice(0, len(question.valid))
-        names = mark_names(self.base_marks)
-        found = []
-        for group in self.layout.groups:
-            columns = [k for k in range(group.start, group.stop) if self.layout.columns[k].compared]
-            found.append(
-                Crossing(
-                    group=group.path,
-                    n=answers.n[rows, columns],
-                    w=answers.w[rows, columns],
-                    w2=answers.w2[rows, columns],
-                    marks=tuple(names[k] for k in columns),
-                    columns=tuple(self.layout.columns[k].label for k in columns),
-                    rows_order=side_order(question.ordered, len(question.valid)),
-                    columns_order=self.setting.column_order(columns),
-                    shares_people=group.start in self.setting.sharing,
-                )
-            )
-        return tuple(found)
 
     @cached_property
     def percents(self) -> FloatArray:
@@ -371,7 +346,9 @@ class Making:
             )
         return self.summaries(values, [figure])[0]
 
-    def summaries(self, sums: Sums, figures: Sequence[ValueFigure], *, tested: bool = True) -> list[Line]:
+    def summaries(
+        self, sums: ValueSums, figures: Sequence[ValueFigure], *, tested: bool = True
+    ) -> list[Line]:
         """Make the lines of some summaries of values, judged on their own base."""
         if not figures:
             return []
@@ -401,7 +378,7 @@ class Making:
                 )
         return lines
 
-    def _values(self, sums: Sums) -> Values:
+    def _values(self, sums: ValueSums) -> Values:
         """Gather what summaries of some values are computed from."""
         pairs, places = self.layout.difference_pairs
         return Values(
@@ -442,7 +419,7 @@ class Making:
                 return self._difference_line(difference.label, sums)
         return None
 
-    def _difference_line(self, label: str, sums: Sums) -> Line:
+    def _difference_line(self, label: str, sums: ValueSums) -> Line:
         marks = np.maximum(self._marks(sums), self._withheld())
         tested = None if self._is_untested(label) else self._tested_means(sums, marks)
         return Line(
@@ -478,7 +455,7 @@ class Making:
         off[[row.source for row in self._all_rows() if self._is_untested(row.code, row.label)]] = True
         return off
 
-    def _tested_means(self, values: Sums, marks: IntArray) -> Tested | None:
+    def _tested_means(self, values: ValueSums, marks: IntArray) -> Tested | None:
         if not self._tests_wanted():
             return None
         pairs, method = self.layout.comparisons.pairs, mean_test(self.request.tests.means)

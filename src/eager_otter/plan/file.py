@@ -148,6 +148,7 @@ class TestsFile(Part):
     means: MeanTestName | None = None
     adjust: CorrectionName | None = None
     whole_table: WholeTable | None = Field(default=None, alias="whole table")
+    controlling_for: Text | None = Field(default=None, alias="controlling for")
 
     @model_validator(mode="after")
     def _something_to_test(self) -> Self:
@@ -424,6 +425,12 @@ class WorkbookFile(Part):
     charts: bool = False
 
 
+class TidyFile(Part):
+    """What files of records hold beside figures."""
+
+    whole_tables: bool = Field(default=False, alias="whole tables")
+
+
 class PlanFile(Part):
     """The whole plan; banners and tables are checked one by one."""
 
@@ -447,6 +454,7 @@ class PlanFile(Part):
     language: Text = ""
     slides: SlidesFile = SlidesFile()
     workbook: WorkbookFile = WorkbookFile()
+    tidy: TidyFile = TidyFile()
     accept: list[AcceptFile] = []
     notes: NotesLength = "short"
     file_date: bool = Field(default=True, alias="file date")

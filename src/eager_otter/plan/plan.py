@@ -45,6 +45,13 @@ class WorkbookRules:
     charts: bool = False
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TidyRules:
+    """What files of records hold beside figures: the tests of whole tables, or not."""
+
+    whole_tables: bool = False
+
+
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Plan:
     """Everything a report is made from.
@@ -83,6 +90,7 @@ class Plan:
     language: str = ""
     slides: SlideRules = SlideRules()
     workbook: WorkbookRules = WorkbookRules()
+    tidy: TidyRules = TidyRules()
     accepted: tuple[Acceptance, ...] = ()
     hints: tuple[Problem, ...] = ()
     files: tuple[Path, ...] = ()

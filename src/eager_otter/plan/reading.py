@@ -16,7 +16,7 @@ from eager_otter.looks.catalogue import load_words
 from eager_otter.plan.banners import BannerReading
 from eager_otter.plan.context import Context
 from eager_otter.plan.file import PlanFile
-from eager_otter.plan.plan import Acceptance, Plan, SlideRules, WorkbookRules
+from eager_otter.plan.plan import Acceptance, Plan, SlideRules, TidyRules, WorkbookRules
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.plan.tables import TablesReading
 
@@ -131,6 +131,7 @@ def _plan(document: Document) -> Plan:
             letters=head.workbook.letters or theme.letters,
             charts=head.workbook.charts,
         ),
+        tidy=TidyRules(whole_tables=head.tidy.whole_tables),
         accepted=tuple(
             Acceptance(slip=entry.finding, where=entry.where, because=entry.because) for entry in head.accept
         ),

@@ -181,6 +181,12 @@ class SettingsReading:
             message = "compare: all parents goes with against: each other only; take one of them out."
             self.context.mistake((*place, "compare"), message)
             return request
+        whole_table = part.whole_table or now.whole_table
+        control_question = now.controlling_for if part.controlling_for is None else part.controlling_for
+        if part.controlling_for is not None and not self._can_control(
+            part.controlling_for, whole_table, place
+        ):
+            control_question = ""
         tests = TestRules(
             against=against,
             control=control,
@@ -190,9 +196,22 @@ class SettingsReading:
             percents=part.percents or now.percents,
             means=part.means or now.means,
             adjust=part.adjust or now.adjust,
-            whole_table=part.whole_table or now.whole_table,
+            whole_table=whole_table,
+            controlling_for=control_question if whole_table != "none" else "",
         )
         return replace(request, levels=levels, tests=tests)
+
+    def _can_control(self, name: str, whole_table: str, place: Place) -> bool:
+        """Note where a question cannot be controlled for, or nothing is tested that it would be controlled for in."""
+        where = (*place, "controlling for")
+        question = self.context.question(name, where)
+        if question is not None and question.kind != "single":
+            message = f"controlling for: {name} is of kind {question.kind}; a single question is expected."
+            self.context.mistake(where, message)
+        elif whole_table == "none":
+            message = "controlling for: goes with whole table: fitting or all; ask for one, or take this out."
+            self.context.mistake(where, message, key=True)
+        return question is not None and question.kind == "single" and whole_table != "none"
 
     def _with_bases(self, request: TableRequest, part: BasesFile, place: Place) -> TableRequest:
         shown = tuple(line.name for line in base_lines() if line.short in (part.show or ()))

@@ -191,7 +191,7 @@ class TablesReading:
         if tests is not None and request.levels:
             self._hint_idle_nests(tests, self._banners_of(part, request), request, (*place, "tests"))
         if tests is not None and not request.levels and tests.levels is None:
-            idle = tests.model_fields_set - {"whole_table"}
+            idle = tests.model_fields_set - {"whole_table", "controlling_for"}
             if idle:
                 message = "no levels are set, so nothing is tested; name levels, or take tests out."
                 self.context.mistake((*place, "tests"), message, key=True)
@@ -247,9 +247,13 @@ class TablesReading:
             )
             return [request]
         stem = request.id or request.question
+        tests = request.tests
+        if tests.whole_table != "none" and not tests.controlling_for and question.kind == "single":
+            tests = replace(tests, controlling_for=question.name)
+        parts = replace(request, tests=replace(tests, controlling_for=""))
         return [
-            replace(request, id=stem),
-            *(_part_of(request, question, answer, stem) for answer in question.valid),
+            replace(request, id=stem, tests=tests),
+            *(_part_of(parts, question, answer, stem) for answer in question.valid),
         ]
 
     def _items(self, entry: dict[str, Any], base: TableRequest, place: Place) -> list[TableRequest]:

@@ -85,6 +85,7 @@ class _Writing:
                 "theme": self._named(plan.theme_name),
                 "language": self._named(plan.language),
                 "slides": self._slides(),
+                "tidy": {"whole tables": True} if plan.tidy.whole_tables else None,
                 "accept": [
                     {"finding": entry.slip, "where": entry.where, "because": entry.because}
                     for entry in plan.accepted
@@ -244,7 +245,7 @@ def _rows(rows: RowRules) -> dict[str, Any]:
 
 def _tests(levels: tuple[float, ...], tests: TestRules) -> dict[str, Any]:
     if not levels:
-        return {"levels": [], "whole table": tests.whole_table}
+        return {"levels": [], **_whole_table(tests)}
     return {
         "levels": list(levels),
         "against": {"column": tests.control} if tests.against == "column" else tests.against,
@@ -253,8 +254,13 @@ def _tests(levels: tuple[float, ...], tests: TestRules) -> dict[str, Any]:
         "percents": tests.percents,
         "means": tests.means,
         "adjust": tests.adjust,
-        "whole table": tests.whole_table,
+        **_whole_table(tests),
     }
+
+
+def _whole_table(tests: TestRules) -> dict[str, str]:
+    control = {"controlling for": tests.controlling_for} if tests.controlling_for else {}
+    return {"whole table": tests.whole_table, **control}
 
 
 def _bases(rules: BaseRules, rows: tuple[str, ...]) -> dict[str, Any]:

@@ -213,7 +213,7 @@ def _rows(table: Table) -> tuple[list[Line], list[Line]]:
 
 
 def _is_scale(table: Table) -> bool:
-    return any(crossing.rows_order == "ordered" for crossing in table.crossings)
+    return any(crossing.answers_in_order for crossing in table.crossings)
 
 
 def _adds_up(table: Table, rows: Sequence[Line], columns: Sequence[int]) -> bool:

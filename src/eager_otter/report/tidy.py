@@ -29,11 +29,18 @@ def write(report: Report, path: Path) -> None:
             raise ValueError(f"Records are written as .csv, .parquet or .json, not as {other!r}.")
 
 
+def _records(report: Report) -> Iterator[Record]:
+    """Go through the records of all tables, with the tests of whole tables where the plan wants these."""
+    whole_table = report.plan is not None and report.plan.tidy.whole_tables
+    for table in report.tables:
+        yield from table.records(whole_table=whole_table)
+
+
 def _write_parquet(report: Report, path: Path) -> None:
     import pyarrow as pa
     import pyarrow.parquet as pq
 
-    records = [record for table in report.tables for record in table.records()]
+    records = list(_records(report))
     kinds = dict.fromkeys(COLUMNS, pa.string()) | {"value": pa.float64()}
     columns = {name: pa.array([getattr(record, name) for record in records], kinds[name]) for name in COLUMNS}
     made = pa.table(columns).replace_schema_metadata({"title": report.title, "provenance": report.provenance})
@@ -49,11 +56,7 @@ def _write_json(report: Report, path: Path) -> None:
         {"id": table.id, "title": table.title, "heading": table.heading, "notes": table.notes}
         for table in report.tables
     )
-    records = (
-        {name: getattr(record, name) for name in COLUMNS}
-        for table in report.tables
-        for record in table.records()
-    )
+    records = ({name: getattr(record, name) for name in COLUMNS} for record in _records(report))
     write_parts(path, _json_parts(head, {"tables": tables, "records": records}))
 
 
@@ -70,7 +73,7 @@ def _json_parts(head: Mapping[str, str], lists: Mapping[str, Iterable[object]]) 
 
 
 def _write_csv(report: Report, path: Path) -> None:
-    write_rows(path, COLUMNS, (_cells(record) for table in report.tables for record in table.records()))
+    write_rows(path, COLUMNS, (_cells(record) for record in _records(report)))
 
 
 def _cells(record: Record) -> list[str]:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from typing import Literal
+from typing import Generic, Literal, TypeVar
 
 from eager_otter.core.arrays import FloatArray
 from eager_otter.core.association import TwoWay, WholeTableTest
 from eager_otter.core.means import PairMeans
 from eager_otter.core.proportions import PairShares
-from eager_otter.looks.words import Words
+from eager_otter.looks.words import Words, said
 
 POOLED_SHARE = "p = (e₁p₁ + e₂p₂) / (e₁ + e₂), with shares p₁, p₂ and effective bases e₁, e₂"
 
@@ -80,16 +80,31 @@ class Correction(Method, ABC):
         """Correct the P values (rows, tests) of families, one a row; NaN, where there is no test, stays NaN."""
 
 
-class WholeTableMethod(Method, ABC):
-    """A test of a whole table, of those whose cells share nobody; the first that `fits` is made."""
+E = TypeVar("E")
+
+
+class WholeTableMethod(Method, ABC, Generic[E]):
+    """A test of a whole table, made of one kind of evidence; the first that `fits` is made, others `on_demand`.
+
+    `different` and `alike` say what comes of it at a confidence percent; both are "" where nothing is judged.
+    """
+
+    of: type[E]
+    on_demand: bool = False
+    different: str = said("the columns differ significantly at the {level} % level")
+    alike: str = said("no significant difference between the columns at the {level} % level")
+
+    def fits(self, evidence: E) -> bool:
+        """Tell whether it is the test for such a table."""
+        return True
+
+    def why_not(self, evidence: E) -> str:
+        """Say why the test cannot be made of such a table; "" where it can."""
+        return ""
 
     @abstractmethod
-    def fits(self, table: TwoWay) -> bool:
-        """Tell whether it is the test for a table."""
-
-    @abstractmethod
-    def test(self, table: TwoWay) -> WholeTableTest:
-        """Test a table of two rows and two columns at least."""
+    def test(self, evidence: E) -> WholeTableTest:
+        """Test a table that is `testable`."""
 
     @abstractmethod
     def told(self, test: WholeTableTest, p: str, say: Words) -> str:

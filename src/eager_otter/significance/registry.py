@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import cache
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from eager_otter.core.association import Measure, TwoWay
 from eager_otter.discovery import modules_in
@@ -41,7 +41,7 @@ def corrections() -> tuple[Correction, ...]:
 
 
 @cache
-def whole_table_methods() -> tuple[WholeTableMethod, ...]:
+def whole_table_methods() -> tuple[WholeTableMethod[Any], ...]:
     """List the tests of whole tables, in the order in which they are tried."""
     return _in_order(method for method in _methods() if isinstance(method, WholeTableMethod))
 
@@ -52,11 +52,11 @@ def association_measures() -> tuple[AssociationMeasure, ...]:
     return _in_order(method for method in _methods() if isinstance(method, AssociationMeasure))
 
 
-def whole_table_method(table: TwoWay) -> WholeTableMethod | None:
-    """Choose the test of a whole table; None for a single row or column."""
-    if not table.testable:
-        return None
-    return next(method for method in whole_table_methods() if method.fits(table))
+def methods_for(evidence: object) -> tuple[WholeTableMethod[Any], ...]:
+    """Choose the tests of a whole table: the one that fits, then those made on demand; () for what has no test."""
+    made_of_it = [one for one in whole_table_methods() if isinstance(evidence, one.of) and one.fits(evidence)]
+    usual = [one for one in made_of_it if not one.on_demand]
+    return (*usual[:1], *(one for one in made_of_it if one.on_demand))
 
 
 def measures_of(table: TwoWay) -> dict[str, Measure]:

@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from abc import ABC, abstractmethod
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, Protocol
 
 import numpy as np
 
+from eager_otter.core.analysis_of_variance import ValuesByColumns, enough_values
 from eager_otter.core.arrays import BoolArray, FloatArray
-from eager_otter.core.association import Measure, WholeTableTest, two_way
+from eager_otter.core.association import Measure, TwoWay, WholeTableTest, two_way
+from eager_otter.core.controlled import ControlledTables, controlled_tables
 from eager_otter.core.letters import alpha_of
+from eager_otter.core.means import Moments
+from eager_otter.core.multiple_response import AnswersByColumns, answers_by_columns
+from eager_otter.core.same_people import ScaleItems, YesNoItems
+from eager_otter.core.sums import Sums
 from eager_otter.looks.words import ENGLISH, Words, said
-from eager_otter.significance.method import Order
+from eager_otter.significance.method import Order, WholeTableMethod
 from eager_otter.significance.registry import (
     association_measures,
     measures_of,
-    whole_table_method,
+    methods_for,
     whole_table_methods,
 )
 from eager_otter.tables.note import Note
@@ -42,61 +50,186 @@ def side_order(ordered: bool, answers: int) -> Order:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Crossing:
-    """The answers of a single question by one banner group: n, Σw and Σw² (answers, columns), and what has an order.
+class Crossing(ABC):
+    """What a test of the whole table is made of, but for columns that stay out: a banner group, or all items.
 
-    `marks` (columns,) are those of the `columns`, by label; whether a side has an order is a fact of its question.
-    `shares_people` tells that someone is in two of its columns, so that no whole-table test can be made.
+    `marks` (columns,) are those of the `columns`, by label. `shares_people` tells that someone is in two of them, so
+    that no test can be made. `within` is the label of a question that is controlled for. One made only `on_demand`
+    stands beside another of the same group; one that has `why_not` cannot be tested.
     """
 
-    group: str
+    group: str = ""
+    marks: tuple[str, ...] = ()
+    columns: tuple[str, ...] = ()
+    shares_people: bool = False
+    within: str = ""
+    on_demand: bool = False
+    why_not: str = ""
+
+    @abstractmethod
+    def evidence(self, kept: BoolArray) -> Evidence:
+        """Give what is tested of the columns kept (columns,)."""
+
+    def too_few(self) -> BoolArray:
+        """Tell the columns that a test cannot take, whatever their base: (columns,)."""
+        return np.zeros(len(self.columns), np.bool_)
+
+    @property
+    def answers_in_order(self) -> bool:
+        """Whether it is of answers that have an order."""
+        return False
+
+
+class Evidence(Protocol):
+    """What a test of the whole table takes."""
+
+    @property
+    def testable(self) -> bool:
+        """Whether there is anything to test."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class AnswersCrossing(Crossing):
+    """The answers of a single question by one banner group: n, Σw and Σw² (answers, columns), and what has an order.
+
+    Whether a side has an order is a fact of its question.
+    """
+
     n: FloatArray
     w: FloatArray
     w2: FloatArray
     rows_order: Order
     columns_order: Order
-    shares_people: bool
-    marks: tuple[str, ...]
-    columns: tuple[str, ...]
+
+    def evidence(self, kept: BoolArray) -> TwoWay:
+        """Give the table of those columns."""
+        return two_way(self.n[:, kept], self.w[:, kept], self.w2[:, kept])
+
+    @property
+    def answers_in_order(self) -> bool:
+        """Whether the answers have an order."""
+        return self.rows_order == "ordered"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class MultipleCrossing(Crossing):
+    """The answers of a multiple response by one banner group, and Σw² of those who gave two of them.
+
+    `answers` and `base` are their sums, of the group's columns alone; `both` (columns, answers, answers).
+    """
+
+    answers: Sums
+    base: Sums
+    both: FloatArray
+
+    def evidence(self, kept: BoolArray) -> AnswersByColumns:
+        """Give the answers of those columns."""
+        return answers_by_columns(
+            self.answers.n[:, kept],
+            self.answers.w[:, kept],
+            self.base.n[0, kept],
+            self.base.w[0, kept],
+            self.base.w2[0, kept],
+            self.both[kept],
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class ValuesCrossing(Crossing):
+    """A number, or the scores of a scale, by one banner group: their moments (1, columns)."""
+
+    moments: Moments
+
+    def too_few(self) -> BoolArray:
+        """Tell the columns with fewer than two values."""
+        return ~enough_values(self.moments)
+
+    def evidence(self, kept: BoolArray) -> ValuesByColumns:
+        """Give the means of those columns."""
+        found = self.moments
+        return ValuesByColumns(
+            mean=found.mean[0, kept],
+            variance=found.variance[0, kept],
+            effective=found.effective[0, kept],
+            largest=float(found.largest[0, kept].max(initial=0.0)),
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class ControlledCrossing(Crossing):
+    """Answers by one banner group for each control answer: n (control answers, answers, columns)."""
+
+    n: FloatArray
+    weighted: bool
+
+    def evidence(self, kept: BoolArray) -> ControlledTables:
+        """Give the tables of those columns."""
+        return controlled_tables(self.n[:, :, kept], weighted=self.weighted)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class ItemsCrossing(Crossing):
+    """Several items of the same people: what was added up of them."""
+
+    items: YesNoItems | ScaleItems
+
+    def evidence(self, kept: BoolArray) -> Evidence:
+        """Give the items: they have no columns."""
+        return self.items
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Association:
     """What a whole table says: its test, the measure that fits with the reason, its size in words, and all measures.
 
-    `test` and `fitting` are None where there is nothing to test; `why_not` then says why. `left_out` names the columns
-    that are too thin for tests.
+    `test` is None where there is nothing to test; `why_not` then says why. `fitting` is None where there is no measure.
+    `others` are tests made on demand. `left_out` names the columns that are too thin for tests, `too_few` those with
+    fewer than two values. `within` is the label of a question that is controlled for.
     """
 
     group: str
-    people: int
     test: WholeTableTest | None
-    fitting: Measure | None
-    reason: str
-    size: str
-    all: Mapping[str, Measure]
+    people: int = 0
+    fitting: Measure | None = None
+    reason: str = ""
+    size: str = ""
+    all: Mapping[str, Measure] = field(default_factory=dict)
+    others: tuple[WholeTableTest, ...] = ()
     why_not: str = ""
     left_out: tuple[str, ...] = ()
+    too_few: tuple[str, ...] = ()
+    within: str = ""
+    on_demand: bool = False
 
     def sentence(
         self, level: float, *, lax: float | None = None, every: bool = False, words: Words = ENGLISH
     ) -> str:
-        """Say it in plain words, judged at a confidence percent; with `every`, all measures.
+        """Say it in plain words, judged at a confidence percent; with `every`, all tests and measures.
 
         The size of an association is put into words only where one is shown, at the laxest level `lax` (None: `level`).
         """
-        text = self._told(level, level if lax is None else lax, every=every, say=words)
-        if not self.left_out:
-            return text
-        return f"{text} {words('Left out as too thin: {columns}.', columns=', '.join(self.left_out))}"
+        parts = [self._told(level, level if lax is None else lax, every=every, say=words)]
+        if self.left_out:
+            parts.append(words("Left out as too thin: {columns}.", columns=", ".join(self.left_out)))
+        if self.too_few:
+            told = words("Left out, with fewer than two values: {columns}.", columns=", ".join(self.too_few))
+            parts.append(told)
+        return " ".join(parts)
+
+    def _where(self, say: Words) -> str:
+        """Say which part of the table it is about."""
+        head = say("Whole table, {group}", group=self.group) if self.group else say("Whole table")
+        if not self.within:
+            return head
+        return say("{table}, within the answers of {question}", table=head, question=self.within)
 
     def _told(self, level: float, lax: float, *, every: bool, say: Words) -> str:
-        if self.test is None or self.fitting is None:
-            told = said("Whole table, {group}: no test, as {reason}.")
-            return say(told, group=self.group, reason=say(self.why_not))
+        where = self._where(say)
+        if self.test is None:
+            return say("{table}: no test, as {reason}.", table=where, reason=say(self.why_not))
         test, verdict = _test_words(self.test, say), _verdict(self.test, level, say)
-        whole = said("Whole table, {group}: {test}; {verdict}.")
-        parts = [say(whole, group=self.group, test=test, verdict=verdict)]
+        told = say("{table}: {test}; {verdict}.", table=where, test=test, verdict=verdict)
+        parts = [told if verdict else say("{table}: {test}.", table=where, test=test)]
         if self.test.doubtful:
             care = said(
                 "Read with care: {small} of {cells} expected counts are below 5, the smallest is {smallest}."
@@ -105,58 +238,98 @@ class Association:
             parts.append(say(care, small=self.test.small, cells=self.test.cells, smallest=smallest))
             if not np.isnan(self.test.exact):
                 parts.append(say("Fisher's exact test: {p}.", p=p_said(self.test.exact, say)))
-        shown = self.test.deciding <= alpha_of(lax)
-        size = (
-            "; ".join(say(part) for part in self.size.split("; "))
-            if shown
-            else say("no association was shown")
-        )
-        parts.append(f"{_measure_words(self.fitting, say)}: {size} ({say(self.reason)}).")
-        if every:
+        if self.fitting is not None:
+            parts.append(self._measured(self.test, self.fitting, lax, say))
+        if every and self.fitting is not None:
             others = [_measure_words(m, say) for m in self.all.values() if m.name != self.fitting.name]
             parts.append(say("The others: {measures}.", measures=", ".join(others)))
+        if every and self.others:
+            tests = ", ".join(_test_words(other, say) for other in self.others)
+            parts.append(say("Other tests: {tests}.", tests=tests))
         return " ".join(parts)
+
+    def _measured(self, test: WholeTableTest, fitting: Measure, lax: float, say: Words) -> str:
+        shown = test.deciding <= alpha_of(lax)
+        none = say("no association was shown")
+        size = "; ".join(say(part) for part in self.size.split("; ")) if shown else none
+        return f"{_measure_words(fitting, say)}: {size} ({say(self.reason)})."
+
+    def numbers(self, *, every: bool = False) -> Iterator[tuple[str, str, float]]:
+        """Go through its results: the name of a test or measure, what is given of it, and the number.
+
+        With `every`, all tests and measures, else those that fit.
+        """
+        tests = [] if self.test is None else [self.test, *(self.others if every else ())]
+        for test in tests:
+            yield test.method, "statistic", test.statistic
+            yield test.method, "degrees of freedom", test.df1
+            yield test.method, "denominator degrees of freedom", test.df2
+            yield test.method, "P value", test.p_value
+            yield f"{test.method}, Fisher's exact test", "P value", test.exact
+        fitting = () if self.fitting is None else (self.fitting,)
+        for measure in self.all.values() if every else fitting:
+            yield measure.name, "measure", measure.value
+            yield measure.name, "P value", measure.p_value
 
 
 def associate(crossing: Crossing, out: BoolArray) -> Association:
-    """Test a question by one banner group; columns where `out` (columns,) is True stay out."""
-    n, w, w2 = (table[:, ~out] for table in (crossing.n, crossing.w, crossing.w2))
-    left_out = tuple(label for label, thin in zip(crossing.columns, out.tolist(), strict=True) if thin)
-    table = two_way(n, w, w2)
-    method = None if crossing.shares_people else whole_table_method(table)
-    if method is None:
-        why = (
-            said("its columns share people")
-            if crossing.shares_people
-            else said("fewer than two rows or columns hold anybody")
-        )
-        return Association(
-            group=crossing.group,
-            people=round(float(n.sum())),
-            test=None,
-            fitting=None,
-            reason="",
-            size="",
-            all={},
-            why_not=why,
-            left_out=left_out,
-        )
+    """Test what is by one banner group, or all items; columns where `out` (columns,) is True stay out."""
+    too_few = crossing.too_few() & ~out
+    found = Association(
+        group=crossing.group,
+        test=None,
+        left_out=_labels(crossing, out),
+        too_few=_labels(crossing, too_few),
+        within=crossing.within,
+        on_demand=crossing.on_demand,
+    )
+    if crossing.why_not:
+        return replace(found, why_not=crossing.why_not)
+    if crossing.shares_people:
+        return replace(found, why_not=said("its columns share people"))
+    evidence = crossing.evidence(~(out | too_few))
+    if not evidence.testable:
+        return replace(found, why_not=_too_small(crossing))
+    (method, *others) = methods_for(evidence)
+    why_not = method.why_not(evidence)
+    if why_not:
+        return replace(found, why_not=why_not)
+    found = replace(found, test=method.test(evidence), others=tuple(one.test(evidence) for one in others))
+    if not isinstance(crossing, AnswersCrossing) or not isinstance(evidence, TwoWay):
+        return found
+    return replace(_with_measures(found, crossing, evidence), people=round(float(evidence.n.sum())))
+
+
+def _with_measures(found: Association, crossing: AnswersCrossing, table: TwoWay) -> Association:
+    """Add all measures of association, and which of them fits, why, and what its size means."""
     reasons = (
         (measure, measure.reason(table.n.shape, crossing.rows_order, crossing.columns_order))
         for measure in association_measures()
     )
     fitting, reason = next((measure, reason) for measure, reason in reasons if reason)
-    found = measures_of(table)
-    return Association(
-        group=crossing.group,
-        people=round(float(n.sum())),
-        test=method.test(table),
-        fitting=found[fitting.name],
+    measures = measures_of(table)
+    return replace(
+        found,
+        fitting=measures[fitting.name],
         reason=reason,
-        size=_size(found[fitting.name], ordered=fitting.ordered),
-        all=found,
-        left_out=left_out,
+        size=_size(measures[fitting.name], ordered=fitting.ordered),
+        all=measures,
     )
+
+
+def _labels(crossing: Crossing, chosen: BoolArray) -> tuple[str, ...]:
+    return tuple(label for label, there in zip(crossing.columns, chosen.tolist(), strict=True) if there)
+
+
+def _too_small(crossing: Crossing) -> str:
+    """Say why there is nothing to test."""
+    match crossing:
+        case ValuesCrossing():
+            return said("fewer than two columns have values enough")
+        case ItemsCrossing():
+            return said("nobody answered every item")
+        case _:
+            return said("fewer than two rows or columns hold anybody")
 
 
 def whole_table_notes(
@@ -169,14 +342,13 @@ def whole_table_notes(
     wanted, say = request.tests.whole_table, request.words
     if wanted == "none":
         return ()
-    if why_not or not associations:
+    shown = [one for one in associations if wanted == "all" or not one.on_demand]
+    if why_not or not shown:
         reason = say(why_not or said("no banner group has columns to compare"))
-        told = say("Whole table: no test, as {reason}.", reason=reason)
+        told = say("{table}: no test, as {reason}.", table=say("Whole table"), reason=reason)
         return (Note(told, "whole table", told),)
     levels = request.levels or (95.0,)
-    sentences = [
-        one.sentence(levels[0], lax=levels[-1], every=wanted == "all", words=say) for one in associations
-    ]
+    sentences = [one.sentence(levels[0], lax=levels[-1], every=wanted == "all", words=say) for one in shown]
     return tuple(Note(sentence, "whole table", sentence) for sentence in sentences)
 
 
@@ -198,18 +370,24 @@ def p_said(p: float, say: Words) -> str:
     return f"P = {say.number(p_text(p))}"
 
 
+def _method(test: WholeTableTest) -> WholeTableMethod[Any]:
+    return next(one for one in whole_table_methods() if one.name == test.method)
+
+
 def _test_words(test: WholeTableTest, say: Words) -> str:
-    method = next(one for one in whole_table_methods() if one.name == test.method)
-    return method.told(test, p_said(test.p_value, say), say)
+    if np.isnan(test.statistic) and _method(test).different:
+        return say("no test could be made")
+    return _method(test).told(test, p_said(test.p_value, say), say)
 
 
 def _verdict(test: WholeTableTest, level: float, say: Words) -> str:
+    """Say what comes of a test; "" where nothing is judged."""
+    method = _method(test)
+    if not method.different or np.isnan(test.statistic):
+        return ""
     if np.isnan(test.p_value):
         return say("no test could be made")
-    if test.p_value <= alpha_of(level):
-        return say("the columns differ significantly at the {level} % level", level=float(level))
-    told = said("no significant difference between the columns at the {level} % level")
-    return say(told, level=float(level))
+    return say(method.different if test.p_value <= alpha_of(level) else method.alike, level=float(level))
 
 
 def _measure_words(measure: Measure, say: Words) -> str:

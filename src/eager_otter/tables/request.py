@@ -107,8 +107,9 @@ class TestRules:
     the total (the test is that of the rest), the previous or first column, one "column" named by `control`, or nothing.
     In a nested group only columns under the same parent are compared, unless `all_parents`; the rest is everyone else
     in the table, or with `rest_of_parent` in the same parent. `percents` and `means` name the test of columns that
-    share nobody, `adjust` the correction for many comparisons. `whole_table` puts a test of the whole table by each
-    group under it, with the measure of association that is "fitting" or with "all".
+    share nobody, `adjust` the correction for many comparisons. `whole_table` puts a test
+    of the whole table by each group under it, that "fitting" the question, with the measure of association that fits,
+    or "all" tests and measures; `controlling_for` names a question within whose answers the table is tested as well.
     """
 
     __test__ = False  # not a test case, whatever its name
@@ -121,8 +122,11 @@ class TestRules:
     means: str = "welch"
     adjust: str = "none"
     whole_table: WholeTable = "none"
+    controlling_for: str = ""
 
     def __post_init__(self) -> None:
+        if self.controlling_for and self.whole_table == "none":
+            raise RequestError("Controlling for a question goes with a test of the whole table; ask for one.")
         share_test(self.percents)
         mean_test(self.means)
         correction(self.adjust)
@@ -346,6 +350,7 @@ class TableRequest:
             self.filter,
             None if self.base in ("answered", "all", "complete answers") else self.base,
         )
+        yield from filter(None, [self.tests.controlling_for])
         for condition in filter(None, conditions):
             yield from parse(condition).names()
 

@@ -13,7 +13,7 @@ import numpy as np
 from eager_otter.core.arrays import FloatArray, ratio
 from eager_otter.core.means import moments
 from eager_otter.core.quantiles import Cut
-from eager_otter.core.sums import Sums
+from eager_otter.core.sums import Sums, ValueSums
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.figures.figure import LineFigure
 from eager_otter.figures.registry import line_figure
@@ -123,7 +123,13 @@ class Evidence:
         """Give what was tested of each column counted: percents or means, NaN where there is none."""
         if self.tested is None or self.tested.kind in ("share", "paired share"):
             return ratio(100.0 * self.sums.w[self.row], self.base.w[0])
-        return np.asarray(moments(self.sums).mean[self.row])
+        return np.asarray(moments(self.values).mean[self.row])
+
+    @property
+    def values(self) -> ValueSums:
+        """The sums, of a line of values."""
+        assert isinstance(self.sums, ValueSums)
+        return self.sums
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -437,16 +443,23 @@ class Table:
     def associations(self) -> tuple[Association, ...]:
         """Test the whole table, each banner group for itself: test, the measure that fits, its size in words.
 
-        Only a single question by groups whose columns share nobody can be tested; others say why not. Columns that are
-        too thin for tests stay out. Empty for tables of numbers, multiple response and several questions.
+        Only groups whose columns share nobody can be tested; others say why not. Columns that are too thin for tests
+        stay out. A multiple response, numbers, several items of the same people and control answers are tested where
+        the table was asked for it (`TestRules.whole_table`); else there are only those of a single question.
         """
         return tuple(
-            associate(crossing, np.array([mark in ("not tested", "withheld") for mark in crossing.marks]))
+            associate(
+                crossing, np.array([mark in ("not tested", "withheld") for mark in crossing.marks], np.bool_)
+            )
             for crossing in self.crossings
         )
 
-    def records(self) -> Iterator[Record]:
-        """Go through the tidy form: one record per figure, and one per cell that carries letters."""
+    def records(self, *, whole_table: bool = False) -> Iterator[Record]:
+        """Go through the tidy form: one record per figure, and one per cell that carries letters.
+
+        With `whole_table`, the tests and measures of the whole table follow, where the table was asked for some: the
+        row names the test or measure, the figure what is given of it.
+        """
         for line in self.lines:
             if line.kind == "heading":
                 continue
@@ -456,6 +469,36 @@ class Table:
                 yield self._record(line, column, line.figure, line.marks[k], value=there)
                 if line.letters[k]:
                     yield self._record(line, column, "letters", line.marks[k], text=line.letters[k])
+
+        if whole_table:
+            yield from self._whole_table_records()
+
+    def _whole_table_records(self) -> Iterator[Record]:
+        """Go through the tests and measures that stand under the table."""
+        wanted = self.tests.whole_table
+        if wanted == "none":
+            return
+        for one in self.associations():
+            if one.on_demand and wanted != "all":
+                continue
+            for name, figure, value in one.numbers(every=wanted == "all"):
+                if not np.isnan(value):
+                    yield Record(
+                        table=self.id,
+                        title=self.title,
+                        part=self.part,
+                        question=self.question,
+                        row=f"{name} within {one.within}" if one.within else name,
+                        row_kind="whole table",
+                        row_code="",
+                        group=one.group,
+                        column="",
+                        letter="",
+                        figure=figure,
+                        value=value,
+                        text="",
+                        mark="",
+                    )
 
     def _record(
         self,

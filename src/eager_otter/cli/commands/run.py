@@ -196,13 +196,14 @@ def check_before(plan: Plan, outputs: tuple[Path, ...], *, force: bool) -> None:
 
 def idle_of_outputs(plan: Plan, endings: Sequence[str]) -> Iterator[str]:
     """Say what a plan says of outputs that it does not write."""
-    from eager_otter.plan.plan import SlideRules, WorkbookRules
+    from eager_otter.plan.plan import SlideRules, TidyRules, WorkbookRules
 
     said = {
         "workbook": plan.workbook != WorkbookRules(),
         "findings": plan.findings > 0,
         "audit": plan.audit,
         "slides": plan.slides != SlideRules(),
+        "tidy": plan.tidy != TidyRules(),
     }
     for key, there in said.items():
         wanted = endings_that_show(key)

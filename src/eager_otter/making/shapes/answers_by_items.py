@@ -13,7 +13,7 @@ from eager_otter.core.arrays import IntArray
 from eager_otter.core.paired import test_item_means, test_item_proportions
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.quantiles import Cut
-from eager_otter.core.sums import Sums, side_by_side
+from eager_otter.core.sums import S, Sums, ValueSums, side_by_side
 from eager_otter.counting.counts import QuestionSums
 from eager_otter.counting.order import chosen_rows
 from eager_otter.counting.pairing import PairedSums
@@ -82,7 +82,7 @@ def _together(sums: Sequence[QuestionSums], common: Question) -> QuestionSums:
         nets = [answers + labels.index(net.label) for net in common.nets]
         return one.answers.rows([*range(answers), *nets, *range(answers + len(labels), len(one.answers.n))])
 
-    def stacked(parts: Sequence[Sums | None]) -> Sums | None:
+    def stacked(parts: Sequence[S | None]) -> S | None:
         there = [part for part in parts if part is not None]
         return side_by_side(there) if len(there) == len(parts) else None
 
@@ -136,7 +136,7 @@ class _PairedMaking(Making):
         tests = test_item_proportions(self.answers, self.sums.base, pairs, shared)
         return self._decided("paired share", tests, self.base_marks, self._rows_off(), shared)
 
-    def _tested_means(self, values: Sums, marks: IntArray) -> Tested | None:
+    def _tested_means(self, values: ValueSums, marks: IntArray) -> Tested | None:
         if not self._tests_wanted() or self.paired is None or values is self.sums.mentions:
             return None
         shared = self.paired.values

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from eager_otter.codebook.model import Codebook
+from eager_otter.counting.banner import BannerColumns
+from eager_otter.counting.counts import Count
 from eager_otter.errors import RequestError
+from eager_otter.making.crossings import Controlled
 from eager_otter.making.lines import make_table
 from eager_otter.making.shapes.shape import Counted, ShapeOfTable
 from eager_otter.tables.request import COMPLETE, TableRequest
@@ -22,6 +26,21 @@ class OneQuestion(ShapeOfTable):
         """Name the question."""
         return (request.question,)
 
+    def counts(self, request: TableRequest, layout: BannerColumns, codebook: Codebook) -> list[Count]:
+        """Count the question, and once more within one that is controlled for."""
+        counts = super().counts(request, layout, codebook)
+        control = request.tests.controlling_for
+        kinds = {codebook.question(name).kind for name in (request.question, control) if name}
+        if control and kinds == {"single"} and not request.within:
+            counts.append(
+                Count(question=request.question, leave_out=request.rows.leave_out, within=(control,))
+            )
+        return counts
+
     def make(self, counted: Counted) -> Table:
         """Make the table of the question's sums."""
-        return make_table(counted.request, counted.sums[0], counted.setting)
+        within = None
+        if counted.request.tests.controlling_for:
+            control = counted.codebook.question(counted.request.tests.controlling_for)
+            within = Controlled(question=control, sums=None if len(counted.sums) < 2 else counted.sums[1])
+        return make_table(counted.request, counted.sums[0], counted.setting, within)

@@ -7,15 +7,18 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from eager_otter.codebook.model import Codebook
+from eager_otter.counting.banner import BannerColumns
 from eager_otter.counting.counts import BannerCounting, Count, QuestionSums
+from eager_otter.figures.registry import summary_called
 from eager_otter.looks.words import said
+from eager_otter.making.crossings import items_crossings
 from eager_otter.making.finishing import finished
 from eager_otter.making.notes import item_notes
 from eager_otter.making.setting import Setting
 from eager_otter.tables.association import whole_table_notes
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import COMPLETE, Items, TableRequest
-from eager_otter.tables.table import Line, Table
+from eager_otter.tables.table import Line, Table, find_column
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -46,6 +49,29 @@ class ShapeOfTable(ABC):
     @abstractmethod
     def questions(self, request: TableRequest) -> tuple[str, ...]:
         """Name the questions whose answers are counted, in the order of the counts."""
+
+    def counts(self, request: TableRequest, layout: BannerColumns, codebook: Codebook) -> list[Count]:
+        """Say what is counted of each question. Raises UnknownName for a column that is not there."""
+        shown = set(request.figures)
+        if request.items is not None:
+            shown |= {request.items.figure, *request.items.figures}
+        beside = None
+        takes_figures = request.items is None or not request.items.stands.one_figure
+        if "difference interval" in shown and request.over_banner and takes_figures:
+            beside = find_column(layout.columns, request.difference_from, "the banner")
+        return [
+            Count(
+                question=name,
+                leave_out=request.rows.leave_out,
+                everyone=request.base == "all",
+                reasons=request.reason_rows,
+                mentions=any(one is not None and one.of_mentions for one in map(summary_called, shown)),
+                value=request.value,
+                within=request.within,
+                beside=beside,
+            )
+            for name in self.questions(request)
+        ]
 
     @abstractmethod
     def make(self, counted: Counted) -> Table:
@@ -87,5 +113,9 @@ def table_of_items(
     notes = item_notes(request, items, lines, sums, setting, tuple(read))
     people = int(max(one.base.n[0, 0] for one in sums))
     table = finished(request, setting, lines, notes, title=title, people=people, shape=items.shape)
-    none = whole_table_notes(request, (), said("it shows several questions"))
-    return replace(table, notes=(*table.notes, *none))
+    if request.tests.whole_table == "none":
+        return table
+    crossings, why_none = items_crossings(counted.counting, counted.counts, sums)
+    table = replace(table, crossings=crossings)
+    told = whole_table_notes(request, table.associations(), why_none)
+    return replace(table, notes=(*table.notes, *told))

@@ -7,21 +7,22 @@ from eager_otter.looks.words import Words, said
 from eager_otter.significance.method import WholeTableMethod
 
 
-class ChiSquare(WholeTableMethod):
+class ChiSquare(WholeTableMethod[TwoWay]):
     """Pearson's chi-square, with Fisher's exact test beside it in a 2×2 table of small expected counts."""
 
     name = "chi-square"
+    of = TwoWay
     rank = 10
     sentence = said("chi-square {statistic} on {df} {df:degree|degrees} of freedom, {p}")
     formula = "χ² = Σ (n − expected)² / expected on (R − 1)(C − 1) degrees of freedom."
 
-    def fits(self, table: TwoWay) -> bool:
+    def fits(self, evidence: TwoWay) -> bool:
         """Where the weights do not differ."""
-        return not table.weighted
+        return not evidence.weighted
 
-    def test(self, table: TwoWay) -> WholeTableTest:
+    def test(self, evidence: TwoWay) -> WholeTableTest:
         """Test the numbers of people."""
-        return chi_square_test(table, self.name)
+        return chi_square_test(evidence, self.name)
 
     def told(self, test: WholeTableTest, p: str, say: Words) -> str:
         """Say the statistic and its degrees of freedom."""

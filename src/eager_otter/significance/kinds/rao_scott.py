@@ -7,10 +7,11 @@ from eager_otter.looks.words import Words, said
 from eager_otter.significance.method import WholeTableMethod
 
 
-class RaoScott(WholeTableMethod):
+class RaoScott(WholeTableMethod[TwoWay]):
     """Chi-square of the weighted shares with the second-order correction (1981, 1984), as F (Thomas & Rao 1987)."""
 
     name = "Rao-Scott"
+    of = TwoWay
     rank = 20
     sentence = said(
         "chi-square of the weighted shares, corrected for the weights (Rao and Scott): F = {statistic} on {df1} and "
@@ -20,13 +21,13 @@ class RaoScott(WholeTableMethod):
         "F = χ²/tr D on (tr D)²/tr D² and (tr D)²/tr D² · (n − 1) degrees of freedom, D the design effects."
     )
 
-    def fits(self, table: TwoWay) -> bool:
+    def fits(self, evidence: TwoWay) -> bool:
         """Where the weights differ."""
-        return table.weighted
+        return evidence.weighted
 
-    def test(self, table: TwoWay) -> WholeTableTest:
+    def test(self, evidence: TwoWay) -> WholeTableTest:
         """Test the weighted shares."""
-        return rao_scott_test(table, self.name)
+        return rao_scott_test(evidence, self.name)
 
     def told(self, test: WholeTableTest, p: str, say: Words) -> str:
         """Say the statistic and its degrees of freedom."""

@@ -1,0 +1,185 @@
+"""What tests of the whole table are made of: the answers, values or items of a table, by banner group."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any, assert_never
+
+import numpy as np
+
+from eager_otter.codebook.model import Question
+from eager_otter.core.arrays import IntArray
+from eager_otter.core.means import moments
+from eager_otter.core.same_people import scale_items, yes_no_items
+from eager_otter.core.sums import Sums
+from eager_otter.counting.banner import BannerColumns
+from eager_otter.counting.counts import BannerCounting, Count, QuestionSums
+from eager_otter.data.made import values_of
+from eager_otter.data.selection import hits_of
+from eager_otter.figures.figure import AnswerFigure
+from eager_otter.figures.registry import figure_called
+from eager_otter.looks.words import said
+from eager_otter.making.setting import Setting
+from eager_otter.tables.association import (
+    AnswersCrossing,
+    ControlledCrossing,
+    Crossing,
+    ItemsCrossing,
+    MultipleCrossing,
+    ValuesCrossing,
+    side_order,
+)
+from eager_otter.tables.base_rules import mark_names
+from eager_otter.tables.request import TableRequest
+from eager_otter.tables.table import Group
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Controlled:
+    """A question that is controlled for, and the sums of the table's question nested in it, where both are single."""
+
+    question: Question
+    sums: QuestionSums | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Crossed:
+    """A question with its sums, as tests of the whole table take them.
+
+    `figures` are those shown, `marks` (columns,) judge the columns, `within` is what is controlled for.
+    """
+
+    request: TableRequest
+    sums: QuestionSums
+    setting: Setting
+    figures: Sequence[str]
+    marks: IntArray
+    within: Controlled | None = None
+
+    @property
+    def question(self) -> Question:
+        """The question."""
+        return self.sums.question
+
+    def why_none(self) -> str:
+        """Say why the table cannot be tested as a whole, "" where it can."""
+        if self.request.value is not None:
+            return said("its cells hold means, not people")
+        if self.request.within:
+            return said("its rows are nested")
+        match self.question.kind:
+            case "single" | "multi" | "number":
+                return ""
+            case "date" | "text":
+                return said("it has no answers")
+            case _:
+                assert_never(self.question.kind)
+
+    def crossings(self) -> tuple[Crossing, ...]:
+        """Give what is tested, group by group; only answers of single questions where no test was asked for."""
+        if self.why_none():
+            return ()
+        return tuple(crossing for group in self.setting.layout.groups for crossing in self._of_group(group))
+
+    def _of_group(self, group: Group) -> Iterator[Crossing]:
+        columns = _compared(self.setting.layout, group)
+        names = mark_names(self.marks)
+        common: dict[str, Any] = {
+            "group": group.path,
+            "marks": tuple(names[k] for k in columns),
+            "columns": tuple(self.setting.layout.columns[k].label for k in columns),
+            "shares_people": group.start in self.setting.sharing,
+        }
+        answers, asked = self.sums.answers, self.request.tests.whole_table != "none"
+        rows = slice(0, len(self.question.valid))
+        shows_answers = any(isinstance(figure_called(name), AnswerFigure) for name in self.figures)
+        if answers is not None and self.question.kind == "single":
+            yield AnswersCrossing(
+                **common,
+                n=answers.n[rows, columns],
+                w=answers.w[rows, columns],
+                w2=answers.w2[rows, columns],
+                rows_order=side_order(self.question.ordered, len(self.question.valid)),
+                columns_order=self.setting.column_order(columns),
+                on_demand=not shows_answers and self.sums.values is not None,
+            )
+        if not asked:
+            return
+        if answers is not None and self.sums.both is not None:
+            yield MultipleCrossing(
+                **common,
+                answers=answers.rows(range(rows.stop)).columns(columns),
+                base=self.sums.base.columns(columns),
+                both=self.sums.both(columns),
+            )
+        if self.sums.values is not None:
+            found = moments(self.sums.values.columns(columns))
+            if not (shows_answers and common["shares_people"]):
+                yield ValuesCrossing(**common, moments=found, on_demand=shows_answers)
+        if self.within is not None:
+            yield self._controlled(self.within, columns, common)
+
+    def _controlled(
+        self, within: Controlled, columns: Sequence[int], common: dict[str, Any]
+    ) -> ControlledCrossing:
+        """Give the answers within those of the question that is controlled for."""
+        label, answers = within.question.label, None if within.sums is None else within.sums.answers
+        if answers is None:
+            why = said("only single questions can be tested within the answers of another")
+            return ControlledCrossing(
+                **common, within=label, why_not=why, n=np.zeros((0, 0, 0)), weighted=False
+            )
+        shape = len(within.question.valid), len(self.question.valid), len(columns)
+        return ControlledCrossing(
+            **common,
+            within=label,
+            n=answers.n[: shape[0] * shape[1], columns].reshape(shape),
+            weighted=_weighted(self.sums.base),
+        )
+
+
+def items_crossings(
+    counting: BannerCounting, counts: Sequence[Count], sums: Sequence[QuestionSums]
+) -> tuple[tuple[Crossing, ...], str]:
+    """Give what is tested of several items of the same people, whatever the banner, or why nothing is."""
+    questions = [one.question for one in sums]
+    first = questions[0]
+    alike = all(
+        [answer.code for answer in one.valid] == [answer.code for answer in first.valid] for one in questions
+    )
+    if len(questions) < 2 or not alike or any(one.kind != "single" for one in questions):
+        return (), said("it shows several questions that are not alike")
+    people = counting.population
+    found: list[Crossing] = []
+    answers = [counting.asked(count)[1] for count in counts]
+    if len(first.valid) == 2:
+        yes, other = (
+            np.array(
+                [
+                    hits_of(one, given, (one.valid[k].code,))
+                    for one, given in zip(questions, answers, strict=True)
+                ]
+            )
+            for k in (0, 1)
+        )
+        weighted = people.weights is not None and bool(np.ptp(people.weights) > 0)
+        items = yes_no_items(yes > 0, (yes + other) > 0, people.frequencies, weighted=weighted)
+        found.append(ItemsCrossing(items=items))
+    if first.scale and all(one.scores() == first.scores() for one in questions):
+        scores = np.array([values_of(one, given) for one, given in zip(questions, answers, strict=True)])
+        scales = scale_items(scores, people.weights, people.frequencies)
+        found.append(ItemsCrossing(items=scales, on_demand=bool(found)))
+    return tuple(found), "" if found else said(
+        "it shows several questions that are neither yes/no nor scales"
+    )
+
+
+def _compared(layout: BannerColumns, group: Group) -> list[int]:
+    """Give the places of the columns of a group that are compared."""
+    return [k for k in range(group.start, group.stop) if layout.columns[k].compared]
+
+
+def _weighted(base: Sums) -> bool:
+    """Tell whether the weights of a base differ."""
+    return bool(np.any(base.w2 * base.n > base.w**2 * (1.0 + 1e-12)))
