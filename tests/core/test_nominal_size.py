@@ -11,7 +11,7 @@ from eager_otter.core.paired import test_item_means as compare_item_means
 from eager_otter.core.paired import test_item_proportions as compare_item_proportions
 from eager_otter.core.proportions import match_pairs
 from eager_otter.core.proportions import test_proportions as compare_proportions
-from eager_otter.core.sums import Sums
+from eager_otter.core.sums import Sums, ValueSums
 from eager_otter.significance.registry import mean_test, share_test
 
 SAMPLES, PEOPLE = 4_000, 300
@@ -29,19 +29,24 @@ def weights(weighted: bool) -> np.ndarray:
     return np.random.default_rng(1).lognormal(0, 0.5, PEOPLE) if weighted else np.ones(PEOPLE)
 
 
-def counted(y: np.ndarray, x: np.ndarray, w: np.ndarray, s: np.ndarray | None = None) -> Sums:
-    """Sums of many samples at once: a row per sample; y (samples, people) says who is counted, s has values."""
+def counted(y: np.ndarray, x: np.ndarray, w: np.ndarray) -> Sums:
+    """Sums of many samples at once: a row per sample; y (samples, people) says who is counted."""
     both = x[0] & x[1]
     base = [y @ (x * m).T.astype(float) for m in (np.ones_like(w), w, w**2)]
     pair = [y @ (both * m)[:, None] for m in (np.ones_like(w), w, w**2)]
-    if s is None:
-        return Sums(*base, *pair)
+    return Sums(*base, *pair)
+
+
+def valued(s: np.ndarray, x: np.ndarray, w: np.ndarray) -> ValueSums:
+    """The same of values s (samples, people), which everybody has."""
+    both, plain = x[0] & x[1], counted(np.ones_like(s), x, w)
     mean = s @ (x * w).T / (x * w).sum(axis=1)
     away = s[:, None, :] - mean[:, :, None]
     squares, w2_squares = ((away**2 * x * w**k).sum(axis=2) for k in (1, 2))
     products = (away[:, 0] * away[:, 1] * both * w**2).sum(axis=1)[:, None]
     extremes = [np.array([[f(row[inside]) for inside in x] for row in s]) for f in (np.min, np.max)]
-    return Sums(*base, *pair, mean, np.zeros_like(mean), squares, w2_squares, products, *extremes)
+    own = [getattr(plain, name) for name in ("n", "w", "w2", "pair_n", "pair_w", "pair_w2")]
+    return ValueSums(*own, mean, np.zeros_like(mean), squares, w2_squares, products, *extremes)
 
 
 @pytest.mark.parametrize("overlap", [False, True])
@@ -63,7 +68,7 @@ def test_means_of_two_columns(overlap: bool, weighted: bool) -> None:
     x, w = members(overlap), weights(weighted)
     s = np.random.default_rng(12).gamma(4.0, 1.0, (SAMPLES, PEOPLE))
     shared = match_pairs(PAIR, PAIR if overlap else np.zeros((0, 2), np.int64))
-    sums = counted(np.ones((SAMPLES, PEOPLE)), x, w, s)
+    sums = valued(s, x, w)
     for method in ("welch", "pooled"):
         found = compare_means(sums, PAIR, shared, mean_test(method))
         assert NEAR[0] <= (found.p_value <= 0.05).mean() <= NEAR[1], method
@@ -110,7 +115,7 @@ def test_figures_of_the_same_people(weighted: bool) -> None:
     ends = [np.full((SAMPLES, 2), end) for end in (-9.0, 9.0)]
     means = np.stack(mean, axis=1)
     own = [np.repeat(one, SAMPLES, axis=0) for one in base]
-    sums = Sums(*own, none, none, none, means, np.zeros_like(means), *squares, None, *ends)
+    sums = ValueSums(*own, none, none, none, means, np.zeros_like(means), *squares, none, *ends)
     products = SharedValues(people=people.people, products=shared(away[0] * away[1]))
     found = compare_item_means(sums, PAIR, products)
     assert NEAR[0] <= (found.p_value[:, 0] <= 0.05).mean() <= NEAR[1]

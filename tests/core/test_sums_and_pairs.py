@@ -22,7 +22,7 @@ from eager_otter.core.proportions import SharedPairs, match_pairs
 from eager_otter.core.proportions import test_proportions as compare_proportions
 from eager_otter.core.sums import Finisher, Sums
 from eager_otter.core.tally import CodedRows, ProductRows, ValueRows, tally
-from eager_otter.significance.registry import mean_test, share_test, whole_table_method
+from eager_otter.significance.registry import mean_test, methods_for, share_test
 
 PAIR = np.array([[1, 2]])
 
@@ -251,8 +251,7 @@ def test_the_interval_of_a_difference_of_means_is_that_of_its_test() -> None:
 
 def whole_table_test(n: np.ndarray, w: np.ndarray, w2: np.ndarray) -> WholeTableTest | None:
     table = two_way(n, w, w2)
-    method = whole_table_method(table)
-    return None if method is None else method.test(table)
+    return methods_for(table)[0].test(table) if table.testable else None
 
 
 def test_fisher_is_worked_out_only_where_chi_square_cannot_be_trusted() -> None:

@@ -22,9 +22,9 @@ from eager_otter.significance.registry import (
     corrections,
     mean_test,
     mean_tests,
+    methods_for,
     share_test,
     share_tests,
-    whole_table_method,
     whole_table_methods,
 )
 
@@ -174,11 +174,13 @@ def test_every_table_has_one_fitting_measure_and_one_test(
     plain = two_way(*[np.full(shape, 10.0)] * 3)
     weighted = two_way(np.full(shape, 10.0), np.full(shape, 10.0), np.full(shape, 14.0))
     for table, name in ((plain, "chi-square"), (weighted, "Rao-Scott")):
-        assert [one.name for one in whole_table_methods() if one.fits(table)] == [name]
+        assert next(one.name for one in methods_for(table)) == name
+    assert [one.name for one in methods_for(plain)] == ["chi-square", "likelihood ratio"]
+    assert [one.name for one in methods_for(weighted)] == ["Rao-Scott"]
 
 
 def test_a_table_of_one_row_has_no_test() -> None:
-    assert whole_table_method(two_way(*[np.array([[3.0, 4.0], [0.0, 0.0]])] * 3)) is None
+    assert not two_way(*[np.array([[3.0, 4.0], [0.0, 0.0]])] * 3).testable
 
 
 @pytest.mark.usefixtures("with_new_methods")

@@ -325,7 +325,7 @@ def _too_small(crossing: Crossing) -> str:
     """Say why there is nothing to test."""
     match crossing:
         case ValuesCrossing():
-            return said("fewer than two columns have values enough")
+            return said("fewer than two columns have enough values")
         case ItemsCrossing():
             return said("nobody answered every item")
         case _:

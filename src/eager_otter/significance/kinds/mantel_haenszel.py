@@ -18,7 +18,7 @@ class CochranMantelHaenszel(WholeTableMethod[ControlledTables]):
         "Cochran–Mantel–Haenszel chi-square {statistic} on {df} {df:degree|degrees} of freedom, {p}"
     )
     formula = "Q = Gᵀ V⁻ G, G = Σ (O − E), on as many degrees of freedom as V has rank."
-    different = said("associated at the {level} % level, whatever the control answer")
+    different = said("associated at the {level} % level once the control answers are allowed for")
     alike = said("no association is shown at the {level} % level once the control answers are allowed for")
 
     def why_not(self, evidence: ControlledTables) -> str:
