@@ -29,7 +29,7 @@ from eager_otter.core.proportions import (
     shares,
 )
 from eager_otter.core.sums import Sums, ValueSums
-from eager_otter.counting.banner import REST
+from eager_otter.counting.laying import REST
 from eager_otter.figures.working import number
 from eager_otter.significance.method import POOLED_SHARE
 from eager_otter.significance.registry import correction, mean_test, share_test

@@ -16,7 +16,8 @@ from eager_otter.core.proportions import SharedPairs, match_pairs
 from eager_otter.core.quantiles import Cut, quantile_cut
 from eager_otter.core.sums import Finisher, Sums, ValueSums
 from eager_otter.core.tally import CodedRows, Rows, Tally, ValueRows, tally
-from eager_otter.counting.banner import BannerColumns, column_groups, lay_out
+from eager_otter.counting.banner import BannerColumns, lay_out
+from eager_otter.counting.membership import column_groups
 from eager_otter.counting.nesting import nested_answers, nested_question
 from eager_otter.counting.order import without_left_out
 from eager_otter.counting.pairing import (

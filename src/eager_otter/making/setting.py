@@ -11,6 +11,7 @@ from eager_otter.codebook.model import Question
 from eager_otter.core.arrays import IntArray
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.counting.banner import BannerColumns
+from eager_otter.counting.laying import in_order
 from eager_otter.significance.method import Order
 from eager_otter.tables.association import side_order
 from eager_otter.tables.facts import Facts
@@ -45,10 +46,6 @@ class Setting:
         """Tell whether columns have an order: two, or answers of an ordered question as these follow each other."""
         chosen = [self.layout.columns[k] for k in columns]
         question = self.questions.get(chosen[0].question) if chosen else None
-        in_order = False
-        if question is not None and all(
-            c.question == question.name and c.code in question.by_code for c in chosen
-        ):
-            places = [question.by_code[column.code] for column in chosen]
-            in_order = question.ordered and places in (sorted(places), sorted(places, reverse=True))
-        return side_order(in_order, len(chosen))
+        alike = question is not None and all(column.question == question.name for column in chosen)
+        ordered = question is not None and alike and in_order(question, [column.code for column in chosen])
+        return side_order(ordered, len(chosen))

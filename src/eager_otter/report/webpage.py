@@ -15,7 +15,7 @@ import numpy as np
 
 from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.core.sums import Sums
-from eager_otter.counting.banner import REST
+from eager_otter.counting.laying import REST
 from eager_otter.gates.pictures import read_picture
 from eager_otter.gates.reading import packaged_text
 from eager_otter.gates.text import as_shown_json, held

@@ -40,7 +40,8 @@ class BannerGroup:
     in the group's columns satisfies. `hide` takes columns (labels or codes) out of view that are still there as a
     control of tests. `differences` adds columns that show one column minus another: (label, column, column).
     `against` says what the group's columns are tested against, "nothing" for not at all, None for what the table
-    says; `control` names the column where it is "column".
+    says; `control` names the column where it is "column". With `trend`, the group ends with
+    a column of trends, whether or not its columns are known to have an order.
     """
 
     question: str = ""
@@ -55,6 +56,7 @@ class BannerGroup:
     differences: tuple[tuple[str, str, str], ...] = ()
     against: Against | None = None
     control: str = ""
+    trend: bool = False
 
     def questions_named(self) -> Iterator[str]:
         """Go through the questions whose answers make its columns."""
@@ -66,6 +68,7 @@ class BannerGroup:
             yield from parse(rule).names()
 
 
+TrendOf = Literal["none", "asked", "all"]
 WholeTable = Literal["none", "fitting", "all"]
 TotalPlace = Literal["first", "last", "none"]
 
@@ -103,13 +106,14 @@ class BaseRules:
 class TestRules:
     """How columns are tested.
 
-    `against`: each other (all pairs in a group), the rest (everyone in the Total's base who is not in the column),
-    the total (the test is that of the rest), the previous or first column, one "column" named by `control`, or nothing.
-    In a nested group only columns under the same parent are compared, unless `all_parents`; the rest is everyone else
-    in the table, or with `rest_of_parent` in the same parent. `percents` and `means` name the test of columns that
-    share nobody, `adjust` the correction for many comparisons. `whole_table` puts a test
-    of the whole table by each group under it, that "fitting" the question, with the measure of association that fits,
-    or "all" tests and measures; `controlling_for` names a question within whose answers the table is tested as well.
+    `against`: each other (all pairs in a group), the rest (everyone in the Total's base who is not in the column), the
+    total (the test is that of the rest), the previous or first column, one "column" named by `control`, or nothing. In
+    a nested group only columns under the same parent are compared, unless `all_parents`; the rest is everyone else in
+    the table, or with `rest_of_parent` in the same parent. `percents` and `means` name the test of columns that share
+    nobody, `adjust` the correction for many comparisons. `whole_table` puts a test of the whole table by each group
+    under it, that "fitting" the question, with the measure of association that fits, or "all" tests and measures;
+    `controlling_for` names a question within whose answers the table is tested as well. With `trend`, each group whose
+    columns have an order ends with a column that marks the rows that rise or fall over them.
     """
 
     __test__ = False  # not a test case, whatever its name
@@ -123,6 +127,7 @@ class TestRules:
     adjust: str = "none"
     whole_table: WholeTable = "none"
     controlling_for: str = ""
+    trend: bool = False
 
     def __post_init__(self) -> None:
         if self.controlling_for and self.whole_table == "none":
@@ -143,12 +148,17 @@ class TestRules:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ColumnRules:
-    """What of the rules for tests decides which columns are counted, and which pairs of them: see `TestRules`."""
+    """What of the rules for tests decides which columns are counted, and which pairs of them: see `TestRules`.
+
+    `trend` tells which groups have a column of trends: those that ask for one ("asked"), all that have an order as well
+    ("all"), or none, as nothing is tested.
+    """
 
     against: Against = "each other"
     control: str = ""
     all_parents: bool = False
     rest_of_parent: bool = False
+    trend: TrendOf = "none"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -391,6 +401,7 @@ class TableRequest:
                 control=tests.control,
                 all_parents=tests.all_parents,
                 rest_of_parent=tests.rest_of_parent,
+                trend="none" if not self.levels else "all" if tests.trend else "asked",
             ),
         )
 

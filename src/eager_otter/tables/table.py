@@ -33,7 +33,16 @@ if TYPE_CHECKING:
 Mark = Literal["", "low base", "not tested", "withheld"]
 RowKind = Literal["base", "answer", "net", "summary", "heading"]
 ColumnRole = Literal[
-    "total", "point", "subtotal", "difference", "item", "figure", "parent", "rest", "control"
+    "total",
+    "point",
+    "subtotal",
+    "difference",
+    "trend",
+    "item",
+    "figure",
+    "parent",
+    "rest",
+    "control",
 ]
 TableShape = Literal[
     "one question",
@@ -53,8 +62,8 @@ class Column:
     """A banner column. Its `role` says what it is: the total, a point of the banner, what else it holds.
 
     - "total", of everybody; "point", an answer, net or expression, the only ones with a `letter`; "subtotal", of all
-      under an outer answer; "difference", one column minus another; "item", a question of several side by side;
-      "figure", one of several figures of a one-way table.
+      under an outer answer; "difference", one column minus another; "trend", the marks of trends over the columns
+      before; "item", a question of several side by side; "figure", one of several figures of a one-way table.
     - Counted for tests and percents alone, never shown: "parent", of all under an outer answer; "rest", of everybody
       not in a column; "control", a column that stands elsewhere in the banner.
 

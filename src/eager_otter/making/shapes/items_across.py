@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from eager_otter.codebook.model import Question
-from eager_otter.counting.banner import BannerColumns, letter_name
+from eager_otter.counting.banner import BannerColumns
+from eager_otter.counting.laying import letter_name
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import said
 from eager_otter.tables.comparing import Leaf, compare

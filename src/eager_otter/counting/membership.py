@@ -1,0 +1,71 @@
+"""Who is in which column of a banner."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from itertools import product
+from typing import assert_never
+
+import numpy as np
+
+from eager_otter.core.arrays import BoolArray
+from eager_otter.core.cells import ColumnGroup, group_from_memberships
+from eager_otter.counting.banner import BannerColumns, levels_of
+from eager_otter.counting.laying import Member
+from eager_otter.counting.points import by_codes, memberships
+from eager_otter.data.responses import Responses
+from eager_otter.tables.request import BannerGroup
+
+
+def column_groups(layout: BannerColumns, responses: Responses, rows: BoolArray) -> Iterator[ColumnGroup]:
+    """Tell who of the chosen rows (respondents,) is in which column, a block of columns at a time."""
+    for block in layout.blocks:
+        group = None if block.control else by_codes(block.wanted, responses, rows)
+        if group is None:
+            inside = _inside(block.wanted, block.parents, responses, rows)
+            if block.control is not None:
+                other, place = block.control
+                source = layout.blocks[other]
+                whole = _inside(source.wanted, (), responses, rows)
+                inside = np.vstack([inside, whole[source.members[place].place][None, :]])
+            group = group_from_memberships(inside)
+        yield replace(group, members=np.array([_of(member, group.members) for member in block.members]))
+
+
+def _of(member: Member, members: BoolArray) -> BoolArray:
+    match member.how:
+        case "nobody":
+            return np.zeros(members.shape[1], np.bool_)
+        case "in":
+            return np.asarray(members[member.place])
+        case "rest":
+            own = members[member.place]
+            return np.asarray(~own if member.parent < 0 else members[member.parent] & ~own)
+        case _:
+            assert_never(member.how)
+
+
+def _inside(
+    group: BannerGroup, parents: Sequence[tuple[int, ...]], responses: Responses, rows: BoolArray
+) -> BoolArray:
+    """Tell who is in the points of a block, path by path, then in its parents: (memberships, chosen)."""
+    if not group.nest:
+        return memberships(group, responses, rows)
+    levels = [memberships(level, responses, rows) for level in levels_of(group)]
+    columns: list[BoolArray] = []
+    for path in product(*(range(len(level)) for level in levels[:-1])):
+        outer = _outer(levels, path)
+        if group.subtotal:
+            columns.append(outer)
+        columns += [outer & inner for inner in levels[-1]]
+    columns += [_outer(levels, prefix) for prefix in parents]
+    inside = np.array(columns)
+    return inside & responses.chosen_by(group.only)[rows] if group.only is not None else inside
+
+
+def _outer(levels: Sequence[BoolArray], path: Sequence[int]) -> BoolArray:
+    inside = levels[0][path[0]]
+    for level, place in zip(levels[1:], path[1:], strict=False):
+        inside = inside & level[place]
+    return np.asarray(inside)
