@@ -62,8 +62,8 @@ def test_a_setting_that_would_do_nothing_is_a_mistake(
         ("{question: region, labels: {South: S}, keep: [North, East]}", "'South' is not among the answers to keep, so its label would do nothing"),
         ("{label: Own, columns: {Old: age > 60}, labels: {1: X}}", "labels rename answers of a question"),
         ("{label: Own, columns: {Old: age > 60}, keep: [1]}", "columns say already what is shown; take keep out"),
-        ("{nest: [{question: region, against: rest}, wave]}", "differences and against go with the innermost question"),
-        ("{nest: [{question: region, differences: {N: [North, South]}}, wave]}", "differences and against go with the innermost question"),
+        ("{nest: [{question: region, against: rest}, wave]}", "differences, against and trend go with the innermost question"),
+        ("{nest: [{question: region, differences: {N: [North, South]}}, wave]}", "differences, against and trend go with the innermost question"),
     ],
 )  # fmt: skip
 def test_a_setting_of_a_banner_that_would_do_nothing_is_a_mistake(

@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from functools import cached_property
 
+from eager_otter.asking.trend_working import TrendWorking
 from eager_otter.asking.workings import workings
 from eager_otter.errors import RequestError
 from eager_otter.figures.working import CellWorking, number
@@ -37,14 +38,16 @@ class _Working:
     def explanation(self) -> Explanation:
         value = float(self.line.values[self.place])
         formula, worked, terms = self._figure()
-        tests, notes = workings(self.table, self.line, self.place)
+        tests, notes = (
+            ((), ()) if self.column.role == "trend" else workings(self.table, self.line, self.place)
+        )
         return Explanation(
             table=self.table.id,
             title=self.table.title,
             row=self.line.label,
             column=self.column.path,
             figure=self.line.figure,
-            shown=cell_text(self.table, self.line, self.place),
+            shown=self._shown(),
             value=None if math.isnan(value) else value,
             steps=tuple(self._steps()),
             formula=formula,
@@ -56,8 +59,16 @@ class _Working:
             summary=" ".join(part for part in (self._said(), _verdicts(tests)) if part),
         )
 
+    def _shown(self) -> str:
+        """Give the text of the cell: of a trend its mark."""
+        if self.column.role == "trend":
+            return self.line.letters[self.place]
+        return cell_text(self.table, self.line, self.place)
+
     def _also(self) -> tuple[str, ...]:
         """Work out what the figure's tests, or the figure, rest on beside its formula."""
+        if self.column.role == "trend":
+            return self._trend.columns()
         there = not math.isnan(float(self.line.values[self.place])) and self.column.difference is None
         told = self.line.shows.also(self._cell) if there else ""
         return (told,) if told else ()
@@ -104,6 +115,8 @@ class _Working:
 
     def _said(self) -> str:
         """Say the figure in one plain sentence."""
+        if self.column.role == "trend":
+            return self._trend.said()
         line, shown, column = self.line, cell_text(self.table, self.line, self.place), self.column.path
         if line.marks[self.place] == "withheld":
             return f"The figure of {line.label} in {column} is withheld: the base is below the threshold."
@@ -121,6 +134,11 @@ class _Working:
         if line.shows.unit == "percent":
             return f"{line.label} in {column}: {shown} ({line.figure})."
         return f"{line.label} in {column}: {shown}, over {of}."
+
+    @cached_property
+    def _trend(self) -> TrendWorking:
+        """Work out the trend that the cell marks."""
+        return TrendWorking(self.table, self.line, self.place)
 
     # --- who is counted ---------------------------------------------------------------------------------
 
@@ -142,6 +160,8 @@ class _Working:
         total = round(float(base.n[0, 0])) if not self._paired else round(float(base.n[0, self.at]))
         what = "everyone in the base" if self.table.base == "all" else "base: with a valid answer or value"
         steps.append(Step(what=what, before=now, after=total))
+        if self.column.role == "trend":
+            return steps
         if not self._paired and self.column.difference is None:
             inside = round(float(base.n[0, self.at]))
             steps.append(Step(what=f"column: {self.column.path}", before=total, after=inside))
@@ -160,6 +180,8 @@ class _Working:
     # --- the figure -------------------------------------------------------------------------------------
 
     def _figure(self) -> tuple[str, str, tuple[tuple[str, float], ...]]:
+        if self.column.role == "trend":
+            return self._trend.working()
         if self.line.marks[self.place] == "withheld":
             return "withheld, as the base is below the threshold", "", ()
         if self.column.difference is not None:

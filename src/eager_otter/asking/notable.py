@@ -86,7 +86,14 @@ def requests_against(
         if request.part and any(one.question == request.question and not one.part for one in requests):
             continue  # the table for all says it
         tests = replace(
-            request.tests, against=against, control="", all_parents=False, adjust="none", whole_table="none"
+            request.tests,
+            against=against,
+            control="",
+            all_parents=False,
+            adjust="none",
+            whole_table="none",
+            controlling_for="",
+            trend=False,
         )
         wanted = replace(
             request,
@@ -102,7 +109,7 @@ def requests_against(
 def _without_own_tests(banner: Banner) -> Banner:
     def plain(group: BannerGroup) -> BannerGroup:
         nest = tuple(plain(level) for level in group.nest)
-        return replace(group, against=None, control="", differences=(), hide=(), nest=nest)
+        return replace(group, against=None, control="", differences=(), hide=(), nest=nest, trend=False)
 
     return replace(banner, groups=tuple(plain(group) for group in banner.groups))
 

@@ -15,6 +15,7 @@ from eager_otter.counting.laying import LaidBlock, LaidColumn, Member, laid_bloc
 from eager_otter.counting.points import check_only, points_of
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import said
+from eager_otter.tables.base_rules import with_differences
 from eager_otter.tables.comparing import Comparisons, compare
 from eager_otter.tables.request import Banner, BannerGroup, ColumnRules
 from eager_otter.tables.table import Column, Group
@@ -60,6 +61,22 @@ class BannerColumns:
         places = [k for k, column in enumerate(self.columns) if column.difference is not None]
         pairs = [self.columns[k].difference for k in places]
         return np.array(pairs, np.int64).reshape(-1, 2), np.array(places, np.int64)
+
+    @cached_property
+    def trends(self) -> tuple[tuple[int, tuple[int, ...]], ...]:
+        """The columns of trends: each with the columns that it runs over, in their order."""
+        return tuple(
+            (k, tuple(c for c in range(group.start, group.stop) if self.columns[c].compared))
+            for group in self.groups
+            for k in range(group.start, group.stop)
+            if self.columns[k].role == "trend"
+        )
+
+    def judged(self, marks: IntArray) -> IntArray:
+        """Give the marks (columns,) of columns judged by their bases: a difference has the severer, a trend none."""
+        judged = with_differences(marks, self.difference_pairs)
+        judged[[k for k, _ in self.trends]] = 0
+        return judged
 
     def lettered_blocks(self) -> Iterator[tuple[Block, list[int]]]:
         """Go through the blocks, each with the places of its lettered columns: those that a table can compare."""

@@ -181,7 +181,7 @@ def laid_block(
         head = _head(block, inner, path, _group(wanted, outer, codebook), lettered)
         lettered += len(head.tested)
         _add_differences(head, wanted.differences or _own(wanted).differences)
-        _add_trend(head, block.rules, _own(wanted), codebook)
+        _add_trend(head, block.rules, wanted, codebook)
         block.heads.append(head)
         block.points += len(inner)
     _add_parents(block, len(levels) - 1)
@@ -252,10 +252,12 @@ def _add_differences(head: Head, differences: Sequence[tuple[str, str, str]]) ->
         head.in_view.append(LaidColumn(what=what, member=NOBODY, minus=(plus, minus)))
 
 
-def _add_trend(head: Head, rules: ColumnRules, own: BannerGroup, codebook: Codebook) -> None:
+def _add_trend(head: Head, rules: ColumnRules, wanted: BannerGroup, codebook: Codebook) -> None:
     """Add the column of trends where one is wanted of columns that have an order."""
-    asked = rules.trend == "all" and (head.group.over_time or _in_order(head, own, codebook))
-    if (asked or (own.trend and rules.trend != "none")) and len(head.tested) >= LEAST_OF_TREND:
+    own = _own(wanted)
+    asked = (wanted.trend or own.trend) and rules.trend != "none"
+    ordered = rules.trend == "all" and (head.group.over_time or _in_order(head, own, codebook))
+    if (asked or ordered) and len(head.tested) >= LEAST_OF_TREND:
         what = Column(label=TREND, role="trend", group=head.group.path, fixed=TREND)
         head.in_view.append(LaidColumn(what=what, member=NOBODY))
 

@@ -13,7 +13,7 @@ from eager_otter.core.sums import Sums
 from eager_otter.figures.registry import base_lines as all_base_lines
 from eager_otter.making.notes import preview_notes
 from eager_otter.making.setting import Setting
-from eager_otter.tables.base_rules import mark_names, marks_of, with_differences
+from eager_otter.tables.base_rules import mark_names, marks_of
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import TableRequest, interval_level
 from eager_otter.tables.table import Evidence, Line, Table, TableShape
@@ -22,7 +22,7 @@ from eager_otter.tables.texts import line_label
 
 def make_preview(request: TableRequest, everybody: Sums, setting: Setting) -> Table:
     """Make a table of bases only, with how many columns there are, how many pairs, and how many are thin."""
-    marks = with_differences(marks_of(everybody, request.bases)[0], setting.layout.difference_pairs)
+    marks = setting.layout.judged(marks_of(everybody, request.bases)[0])
     lines = base_lines(request, everybody, marks, weighted=setting.weighted)
     title = request.words("Banner {name}", name=request.banner.name).strip()
     notes = preview_notes(request, lines[0], setting.layout, setting.facts)
@@ -101,9 +101,10 @@ def base_lines(request: TableRequest, base: Sums, marks: IntArray, *, weighted: 
 
 
 def _with_differences(table: Table) -> Table:
-    """Fill the columns that show one column minus another; bases have no difference."""
+    """Fill the columns that show one column minus another, and empty those of trends; bases have no difference."""
     places = [k for k, column in enumerate(table.columns) if column.difference is not None]
-    if not places:
+    trends = [k for k, column in enumerate(table.columns) if column.role == "trend"]
+    if not places and not trends:
         return table
     lines = []
     for line in table.lines:
@@ -114,6 +115,7 @@ def _with_differences(table: Table) -> Table:
             if how != "own":
                 subtracted = how == "subtracted" and line.kind != "base" and not line.signed
                 values[k] = values[a] - values[b] if subtracted else np.nan
+        values[trends] = np.nan
         lines.append(replace(line, values=values))
     return replace(table, lines=tuple(lines))
 

@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from eager_otter.codebook.codes import canonical
+from eager_otter.core.analysis_of_variance import enough_values
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, ratio
 from eager_otter.core.intervals import pair_overlap
 from eager_otter.core.means import moments, test_means
@@ -16,7 +17,9 @@ from eager_otter.core.paired import SharedAnswers, SharedValues
 from eager_otter.core.proportions import PairTests, match_pairs, test_proportions
 from eager_otter.core.quantiles import Cut, quantile_cut
 from eager_otter.core.sums import Sums, ValueSums, stacked
+from eager_otter.core.trend import over_columns, trend_of_means, trend_of_shares
 from eager_otter.counting.counts import QuestionSums
+from eager_otter.counting.laying import LEAST_OF_TREND
 from eager_otter.counting.order import NO_ANSWER, chosen_rows
 from eager_otter.counting.rows import Row, rows_of
 from eager_otter.errors import RequestError, UnknownName
@@ -30,10 +33,10 @@ from eager_otter.making.notes_on_bases import reason_said
 from eager_otter.making.setting import Setting
 from eager_otter.significance.registry import correction, mean_test, share_test
 from eager_otter.tables.association import whole_table_notes
-from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown, with_differences
+from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown
 from eager_otter.tables.request import TableRequest, interval_level
 from eager_otter.tables.table import Evidence, Line, Mark, Table, find_column
-from eager_otter.tables.testing import Tested, TestKind, decide
+from eager_otter.tables.testing import Tested, TestKind, Trend, decide, with_trends
 
 
 def make_table(
@@ -66,7 +69,7 @@ class Making:
 
     def _marks(self, base: Sums) -> IntArray:
         """Judge the columns by a base: (columns,); one that shows a difference carries the severer of its two."""
-        return with_differences(marks_of(base, self.request.bases)[0], self.layout.difference_pairs)
+        return self.layout.judged(marks_of(base, self.request.bases)[0])
 
     def table(self) -> Table:
         """Make the whole table."""
@@ -161,7 +164,6 @@ class Making:
             return []
         rows = self.rows_shown()
         made = {figure: figure.compute(self) for figure in wanted}
-        tested = self._tested_shares
         lettered = lettered_figure(self.figures)
         marks = mark_names(self.base_marks)
         lines: list[Line] = []
@@ -171,9 +173,12 @@ class Making:
                 if not figure.has(row):
                     continue
                 for shows, (values, of) in zip(figure.lines, made[figure], strict=True):
-                    carries = tested if shows.name == lettered else None
                     own = None if of is None else of[row.source if len(of) > 1 else 0]
-                    lines.append(self._answer_line(row, shows, values[row.source], carries, marks, own))
+                    lines.append(
+                        self._answer_line(
+                            row, shows, values[row.source], marks, own, lettered=shows.name == lettered
+                        )
+                    )
         return lines
 
     @property
@@ -195,7 +200,7 @@ class Making:
         """Make the line of column percents of one answer or net."""
         values, marks = self.percents[row.source], mark_names(self.base_marks)
         of = self.sums.base.w[0]
-        return self._answer_line(row, line_figure("column percent"), values, self._tested_shares, marks, of)
+        return self._answer_line(row, line_figure("column percent"), values, marks, of, lettered=True)
 
     def rows_shown(self) -> tuple[Row, ...]:
         """Choose and order the rows shown."""
@@ -235,10 +240,13 @@ class Making:
         row: Row,
         shows: LineFigure,
         values: FloatArray,
-        tested: Tested | None,
         marks: tuple[Mark, ...],
         of: FloatArray | None,
+        *,
+        lettered: bool,
     ) -> Line:
+        tested = self._tested_shares if lettered else None
+        trends = self._trends_of_shares if lettered and not self._is_untested(row.code, row.label) else ()
         letters = ("",) * self.columns if tested is None else tested.letters[row.source]
         if shows.tested == "counts":  # the test is about percents, whose difference may have the other sign
             shows_gap = [column.difference is not None for column in self.layout.columns]
@@ -251,9 +259,11 @@ class Making:
             indent=row.indent,
             figure=shows.name,
             values=shown(values, self.base_marks),
-            letters=letters,
+            letters=with_trends(letters, trends, row.source, self.request.levels),
             marks=marks,
-            evidence=Evidence(row=row.source, sums=self.answers, base=self.sums.base, tested=tested, of=of),
+            evidence=Evidence(
+                row=row.source, sums=self.answers, base=self.sums.base, tested=tested, trends=trends, of=of
+            ),
             question=self.question.name,
             level=self.level if shows.has_level else None,
             no_answer=row.no_answer,
@@ -357,9 +367,10 @@ class Making:
         values, lines = self._values(sums), []
         for figure in figures:
             for shows, computed in zip(figure.lines, figure.compute(values), strict=True):
-                carries = None
+                carries: Tested | None = None
+                trends: tuple[Trend, ...] = ()
                 if shows.tested == "means" and tested and not self._is_untested(shows.name):
-                    carries = self._tested_means(sums, marks)
+                    carries, trends = self._tested_means(sums, marks), self._trends_of_means(sums, marks)
                 lines.append(
                     Line(
                         label=shows.label,
@@ -367,10 +378,15 @@ class Making:
                         kind="summary",
                         figure=shows.name,
                         values=shown(computed, marks),
-                        letters=("",) * self.columns if carries is None else carries.letters[0],
+                        letters=self._letters(carries, trends),
                         marks=names,
                         evidence=Evidence(
-                            row=0, sums=sums, base=sums, tested=carries, cuts=figure.cuts(values)
+                            row=0,
+                            sums=sums,
+                            base=sums,
+                            tested=carries,
+                            trends=trends,
+                            cuts=figure.cuts(values),
                         ),
                         question=self.question.name,
                         level=self.level if shows.has_level else None,
@@ -421,17 +437,24 @@ class Making:
 
     def _difference_line(self, label: str, sums: ValueSums) -> Line:
         marks = np.maximum(self._marks(sums), self._withheld())
-        tested = None if self._is_untested(label) else self._tested_means(sums, marks)
+        off = self._is_untested(label)
+        tested = None if off else self._tested_means(sums, marks)
+        trends = () if off else self._trends_of_means(sums, marks)
         return Line(
             label=label,
             kind="net",
             figure="difference",
             values=shown(moments(sums).mean[0], marks),
-            letters=("",) * self.columns if tested is None else tested.letters[0],
+            letters=self._letters(tested, trends),
             marks=mark_names(marks),
-            evidence=Evidence(row=0, sums=sums, base=sums, tested=tested),
+            evidence=Evidence(row=0, sums=sums, base=sums, tested=tested, trends=trends),
             question=self.question.name,
         )
+
+    def _letters(self, tested: Tested | None, trends: Sequence[Trend]) -> tuple[str, ...]:
+        """Give the letters and marks of a row that is tested alone."""
+        letters = ("",) * self.columns if tested is None else tested.letters[0]
+        return with_trends(letters, trends, 0, self.request.levels)
 
     def _withheld(self) -> IntArray:
         """Carry the marks of columns that are withheld or untested as a whole over to their summaries."""
@@ -461,6 +484,30 @@ class Making:
         pairs, method = self.layout.comparisons.pairs, mean_test(self.request.tests.means)
         tests = test_means(values, pairs, self.setting.shared, method)
         return self._decided("mean", tests, marks, np.zeros((1, 1), np.bool_))
+
+    @cached_property
+    def _trends_of_shares(self) -> tuple[Trend, ...]:
+        """Test whether the percents of all answers and nets rise or fall, in each group that has a column of trends."""
+        trends = self._trends(self.base_marks, self.sums.base)
+        return tuple(
+            replace(trend, tests=trend_of_shares(self.answers, self.sums.base, trend.over))
+            for trend in trends
+        )
+
+    def _trends_of_means(self, values: ValueSums, marks: IntArray) -> tuple[Trend, ...]:
+        """Test whether means rise or fall, in each group that has a column of trends."""
+        trends = self._trends(np.where(enough_values(moments(values)), marks, NOT_TESTED), values)
+        return tuple(replace(trend, tests=trend_of_means(values, trend.over)) for trend in trends)
+
+    def _trends(self, marks: IntArray, base: Sums) -> list[Trend]:
+        """Say which columns each trend runs over: those that can be tested, if there are enough."""
+        out = np.flatnonzero((marks >= NOT_TESTED) | (base.n[0] == 0))
+        found = []
+        for at, columns in self.layout.trends:
+            over = over_columns(np.array(columns), self.setting.overlapping).without(out)
+            if len(over.columns) >= LEAST_OF_TREND:
+                found.append(Trend(at=at, columns=columns, over=over))
+        return found
 
     def _tests_wanted(self) -> bool:
         return bool(self.request.levels) and len(self.layout.comparisons) > 0

@@ -59,7 +59,7 @@ def _thin_summaries(lines: Sequence[Line], seen: Sequence[int], say: Words) -> I
 
 def _seen(layout: BannerColumns) -> list[int]:
     """List the columns that are shown with figures of their own."""
-    return [k for k in layout.shown if layout.columns[k].difference is None]
+    return [k for k in layout.shown if layout.columns[k].role not in ("difference", "trend")]
 
 
 def sign_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[Note]:

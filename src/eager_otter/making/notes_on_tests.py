@@ -9,6 +9,7 @@ from eager_otter.core.letters import alpha_of
 from eager_otter.counting.banner import BannerColumns
 from eager_otter.figures.registry import line_figure
 from eager_otter.looks.words import Words, said
+from eager_otter.making.notes_on_trends import trend_notes
 from eager_otter.significance.registry import correction, mean_test, share_test
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
@@ -36,9 +37,12 @@ def testing_notes(
     if not request.levels:
         yield Note(say("No significance tests were made."), "untested", say("No significance tests."))
         return
+    trends = list(trend_notes(request, lines, layout))
     if not len(comparisons):
         told = say("No tests: no group has two columns to compare.")
-        yield Note(told, "untested", told)
+        if not any(note.about == "trend" for note in trends):
+            yield Note(told, "untested", told)
+        yield from trends
         return
     if not any(line.evidence is not None and line.evidence.tested is not None for line in lines):
         told = say("Nothing in this table is tested.")
@@ -48,6 +52,7 @@ def testing_notes(
         yield Note(_letters_note(request), "letters", _short_letters(request))
     if comparisons.marks:
         yield from _marks_notes(request, layout)
+    yield from trends
     yield from (Note(sentence, "tests") for sentence in _tests_used(request, lines))
     if shares_people:
         told = say("Where two columns share respondents, the variance allows for those in both.")

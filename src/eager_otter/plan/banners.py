@@ -118,8 +118,11 @@ class BannerReading:
             self._group(level, (*place, "nest", k), inner=True) for k, level in enumerate(group.nest or [])
         ]
         for k, level in enumerate(levels[:-1]):
-            if level is not None and (level.differences or level.against is not None):
-                message = "differences and against go with the innermost question of a nesting, or the nesting itself."
+            if level is not None and (level.differences or level.against is not None or level.trend):
+                message = (
+                    "differences, against and trend go with the innermost question of a nesting, or the nesting "
+                    "itself."
+                )
                 self.context.mistake((*place, "nest", k), message)
                 return None
         if not all(levels):
@@ -192,4 +195,5 @@ def _extras(group: GroupFile) -> dict[str, Any]:
         "differences": tuple((label, plus, minus) for label, (plus, minus) in group.differences.items()),
         "against": against,
         "control": control,
+        "trend": group.trend,
     }

@@ -79,6 +79,7 @@ class GroupFile(Part):
     against: (
         Annotated[AgainstEntry, BeforeValidator(_as_against, json_schema_input_type=AgainstEntry)] | None
     ) = None
+    trend: bool = False
 
     @model_validator(mode="after")
     def _one_way(self) -> Self:
@@ -149,11 +150,12 @@ class TestsFile(Part):
     adjust: CorrectionName | None = None
     whole_table: WholeTable | None = Field(default=None, alias="whole table")
     controlling_for: Text | None = Field(default=None, alias="controlling for")
+    trend: bool | None = None
 
     @model_validator(mode="after")
     def _something_to_test(self) -> Self:
         idle = sorted(
-            self.model_fields_set & {"against", "compare", "rest_of", "percents", "means", "adjust"}
+            self.model_fields_set & {"against", "compare", "rest_of", "percents", "means", "adjust", "trend"}
         )
         if self.levels == [] and idle:
             raise ValueError(f"without levels nothing is tested, so {', '.join(idle)} would do nothing.")
@@ -195,6 +197,7 @@ class BasesFile(Part):
 
 
 DIGIT_KINDS = get_args(DigitsKind)
+NO_CONTROL = "none"  # where a table, other than the plan, controls for no question
 
 
 def _known_digits(digits: dict[str, int]) -> dict[str, int]:

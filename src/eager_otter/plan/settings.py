@@ -18,6 +18,7 @@ from eager_otter.plan.banners import BannerReading, control_of
 from eager_otter.plan.context import Context
 from eager_otter.plan.file import (
     DIGIT_KINDS,
+    NO_CONTROL,
     BasesFile,
     DefaultsFile,
     EachFile,
@@ -183,8 +184,9 @@ class SettingsReading:
             return request
         whole_table = part.whole_table or now.whole_table
         control_question = now.controlling_for if part.controlling_for is None else part.controlling_for
-        if part.controlling_for is not None and not self._can_control(
-            part.controlling_for, whole_table, place
+        named = part.controlling_for is not None and control_question != NO_CONTROL
+        if control_question == NO_CONTROL or (
+            named and not self._can_control(control_question, whole_table, place)
         ):
             control_question = ""
         tests = TestRules(
@@ -197,6 +199,7 @@ class SettingsReading:
             means=part.means or now.means,
             adjust=part.adjust or now.adjust,
             whole_table=whole_table,
+            trend=now.trend if part.trend is None else part.trend,
             controlling_for=control_question if whole_table != "none" else "",
         )
         return replace(request, levels=levels, tests=tests)

@@ -12,6 +12,7 @@ import yaml
 from eager_otter.errors import RequestError
 from eager_otter.figures.registry import base_lines
 from eager_otter.making.figures import figures_for
+from eager_otter.plan.file import NO_CONTROL
 from eager_otter.plan.plan import Plan
 from eager_otter.tables.request import (
     Banner,
@@ -254,12 +255,15 @@ def _tests(levels: tuple[float, ...], tests: TestRules) -> dict[str, Any]:
         "percents": tests.percents,
         "means": tests.means,
         "adjust": tests.adjust,
+        "trend": tests.trend,
         **_whole_table(tests),
     }
 
 
 def _whole_table(tests: TestRules) -> dict[str, str]:
-    control = {"controlling for": tests.controlling_for} if tests.controlling_for else {}
+    if tests.whole_table == "none":
+        return {"whole table": tests.whole_table}
+    control = {"controlling for": tests.controlling_for or NO_CONTROL}
     return {"whole table": tests.whole_table, **control}
 
 
@@ -300,6 +304,7 @@ def _group(group: BannerGroup) -> dict[str, Any]:
             "hide": list(group.hide),
             "differences": {label: [plus, minus] for label, plus, minus in group.differences},
             "against": against,
+            "trend": group.trend or None,
         }
     )
     return entry if group.label is None else {**entry, "label": group.label}

@@ -189,7 +189,7 @@ def _columns(table: Table, wanted: str) -> list[int]:
 
 
 def _shown(table: Table, group: Group) -> list[int]:
-    return [k for k in range(group.start, group.stop) if table.columns[k].difference is None]
+    return [k for k in range(group.start, group.stop) if table.columns[k].role not in ("difference", "trend")]
 
 
 def _rows(table: Table) -> tuple[list[Line], list[Line]]:

@@ -13,7 +13,9 @@ from eager_otter.tables.explanation import Explanation
 def explain_view(found: Explanation) -> RenderableType:
     """Lay the working of a cell out: who is counted, the figure, the tests."""
     head = Text.assemble(
-        (f"{found.row} × {found.column}", "bold"), f"   {found.figure} ", (found.shown or "no figure", "bold")
+        (f"{found.row} × {found.column}", "bold"),
+        f"   {found.figure} ",
+        (found.shown or "nothing shown", "bold"),
     )
     steps = plain_grid()
     steps.add_column("Who is counted")
@@ -32,7 +34,7 @@ def explain_view(found: Explanation) -> RenderableType:
     parts += [Text("The figure", style="bold"), _inset(found.formula)]
     parts += [_inset(found.worked)] if found.worked else []
     parts += [_inset(text) for text in found.also]
-    parts += [Text(), Text("Tests", style="bold")]
+    parts += [Text(), Text("Tests", style="bold")] if found.tests or found.notes else []
     for test in found.tests:
         style = "bold" if test.mark else ""
         parts.append(_inset(test.sentence, style))

@@ -15,7 +15,7 @@ from eager_otter.tables.table import Table, tested_rows
 PARTS: tuple[tuple[str, frozenset[About]], ...] = (
     (said("Who is counted"), frozenset({"data", "universe", "filter", "weight"})),
     (said("Figures and signs"), frozenset({"figures", "signs"})),
-    (said("Tests"), frozenset({"letters", "against", "tests"})),
+    (said("Tests"), frozenset({"letters", "against", "trend", "tests"})),
     (said("Small bases"), frozenset({"marks"})),
 )
 IN_ALL = said("In all tables")

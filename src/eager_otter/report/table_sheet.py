@@ -55,7 +55,9 @@ class TableSheet:
         self.plain = plain_style(self.theme)
         tested = any(any(line.letters) for line in table.lines) or bool(table.levels)
         self.lettered = [
-            tested and self.letters == "beside" and (bool(column.letter) or column.difference is not None)
+            tested
+            and self.letters == "beside"
+            and (bool(column.letter) or column.role in ("difference", "trend"))
             for column in table.columns
         ]
         self.place = [STUB]  # sheet column of each banner column's figures

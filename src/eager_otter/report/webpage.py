@@ -27,7 +27,7 @@ from eager_otter.report.report import Report, with_new_headings
 from eager_otter.report.summary import MAIN_FINDINGS, summary_of
 from eager_otter.significance.method import Correction
 from eager_otter.significance.registry import corrections
-from eager_otter.tables.base_rules import WITHHELD, marks_of
+from eager_otter.tables.base_rules import NOT_TESTED, WITHHELD, marks_of
 from eager_otter.tables.note import NotesLength, note_lines
 from eager_otter.tables.table import Evidence, Group, Line, Table
 from eager_otter.tables.texts import cell_text, figure_name, figure_text, line_sign, mark_sign
@@ -229,6 +229,8 @@ def _views(tables: Sequence[Table], length: NotesLength) -> Iterator[dict[str, A
 def _class_of(table: Table, column: int, *, edge: bool) -> str:
     """Give the class of a column's cells: at a group's edge or not, with room for so many letters beside figures."""
     longest = max(len(line.letters[column]) for line in table.lines)
+    if table.columns[column].role == "trend":  # its marks stand alone
+        longest = 0
     names = [f"l{longest}"] if 0 < longest <= MOST_LETTERS else []
     return " ".join(["edge"] * edge + names)
 
@@ -290,6 +292,7 @@ def _banner_data(table: Table) -> dict[str, Any]:
         "pairs": [] if comparisons is None else comparisons.pairs.tolist(),
         "family": [] if comparisons is None else comparisons.family.tolist(),
         "at": [] if comparisons is None else comparisons.at.tolist(),
+        "trends": [k for k, column in enumerate(table.counted) if column.role == "trend"],
         "differences": {
             k: list(column.difference)
             for k, column in enumerate(table.counted)
@@ -324,15 +327,15 @@ def _data(table: Table) -> dict[str, Any]:
         "counts": {},
         "signs": {},
     }
-    seen: set[tuple[int, int]] = set()
+    seen: set[tuple[int, int, int]] = set()
     if base is not None and table.lines[0].evidence is None:
         found["bases"][0] = _smallest(tested)
     for k, line in enumerate(table.lines):
         if line.evidence is not None and (line.evidence.base is not base or (k and line.signed)):
             found["bases"][k] = _base_sizes(line.evidence.base)
-        if line.evidence is not None and line.evidence.tested is not None:
-            found["lines"][k] = _tests(table, line, line.evidence)
-            key = id(line.evidence.tested), line.evidence.row
+        if line.evidence is not None and (line.evidence.tested is not None or line.evidence.trends):
+            found["lines"][k] = _tests(table, line, line.evidence) | _trends(table, line.evidence)
+            key = id(line.evidence.tested), id(line.evidence.trends), line.evidence.row
             if key in seen:
                 found["lines"][k]["again"] = 1  # the same tests beside another figure of the row
             seen.add(key)
@@ -344,7 +347,13 @@ def _data(table: Table) -> dict[str, Any]:
 
 def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
     tested, row = evidence.tested, evidence.row
-    assert tested is not None
+    if tested is None:
+        return {
+            "p": [],
+            "s": "",
+            "v": _numbers(evidence.figures(), SHOWN_DIGITS),
+            "percent": line.shows.tested != "means",
+        }
     pairs = tested.comparisons.pairs
     withheld = marks_of(evidence.base, table.base_rules)[0] == WITHHELD
     for place, counted in enumerate(
@@ -372,6 +381,19 @@ def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
     if idle:
         found["idle"] = idle
     return found
+
+
+def _trends(table: Table, evidence: Evidence) -> dict[str, Any]:
+    """Give the trends of a line: where each stands, its P and way, the columns it ran over, and those it could."""
+    thin = (marks_of(evidence.base, table.base_rules)[0] >= NOT_TESTED) | (evidence.base.n[0] == 0)
+    found = []
+    for trend in evidence.trends:
+        assert trend.tests is not None
+        (p,) = _numbers(trend.tests.p_value[[evidence.row]])
+        way = "+" if trend.tests.statistic[evidence.row] > 0 else "-"
+        over = trend.over.columns.tolist()
+        found.append([trend.at, p, way, over, [k for k in trend.columns if k in over or thin[k]]])
+    return {"trends": found} if found else {}
 
 
 def _base_sizes(base: Sums) -> list[list[float | int | None]]:

@@ -64,6 +64,10 @@ class MeanTest(Method, ABC):
         """Give what each of the two columns adds to the variance: (rows, pairs) each."""
 
 
+class TrendTest(Method):
+    """A test of whether figures rise or fall over ordered columns; core has its formula."""
+
+
 class Correction(Method, ABC):
     """A correction of P values for many comparisons. `short` names it where there is little room.
 

@@ -16,6 +16,7 @@ from eager_otter.significance.method import (
     MeanTest,
     Method,
     ShareTest,
+    TrendTest,
     WholeTableMethod,
 )
 
@@ -32,6 +33,12 @@ def share_tests() -> tuple[ShareTest, ...]:
 def mean_tests() -> tuple[MeanTest, ...]:
     """List the tests of two means, the usual one first."""
     return _in_order(method for method in _methods() if isinstance(method, MeanTest))
+
+
+@cache
+def trend_tests() -> tuple[TrendTest, ...]:
+    """List the tests of a trend: of shares, then of means."""
+    return _in_order(method for method in _methods() if isinstance(method, TrendTest))
 
 
 @cache

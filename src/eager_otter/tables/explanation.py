@@ -85,7 +85,7 @@ class Explanation:
         parts += [f"  {step.what:<{width}}  {step.before:>9,} → {step.after:,}" for step in self.steps]
         parts += ["The figure", f"  {self.formula}", *([f"  {self.worked}"] if self.worked else [])]
         parts += [f"  {text}" for text in self.also]
-        parts.append("Tests")
+        parts += ["Tests"] if self.tests or self.notes else []
         parts += [f"  {test.sentence}" for test in self.tests]
         parts += [f"  {note}" for note in self.notes]
         return "\n".join(parts)

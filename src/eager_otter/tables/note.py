@@ -19,6 +19,7 @@ About = Literal[
     "whole table",
     "letters",
     "against",
+    "trend",
     "tests",
     "chance",
     "untested",
@@ -33,15 +34,39 @@ NotesLength = Literal["short", "full", "none"]
 OF_LINE: tuple[frozenset[About], ...] = (  # the lines of short notes
     frozenset({"data", "universe", "base", "left out", "filter", "weight", "columns"}),
     frozenset({"rows", "figures", "scores", "untested", "undecided", "thin", "marks", "signs"}),
-    frozenset({"letters", "against"}),
+    frozenset({"letters", "against", "trend"}),
     frozenset({"whole table"}),
     frozenset({"own"}),
 )
 OF_METHOD: frozenset[About] = frozenset(
-    {"data", "universe", "filter", "weight", "figures", "letters", "against", "tests", "marks", "signs"}
+    {
+        "data",
+        "universe",
+        "filter",
+        "weight",
+        "figures",
+        "letters",
+        "against",
+        "trend",
+        "tests",
+        "marks",
+        "signs",
+    }
 )
 ALWAYS: frozenset[About] = frozenset(  # what explains a sign in the table, or was asked for
-    {"data", "letters", "against", "untested", "undecided", "thin", "marks", "signs", "whole table", "own"}
+    {
+        "data",
+        "letters",
+        "against",
+        "trend",
+        "untested",
+        "undecided",
+        "thin",
+        "marks",
+        "signs",
+        "whole table",
+        "own",
+    }
 )
 
 

@@ -24,7 +24,7 @@ from eager_otter.tables.explanation import Explanation
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note, NotesLength, notes_shown
 from eager_otter.tables.request import BaseRules, Digits, TestRules
-from eager_otter.tables.testing import Tested
+from eager_otter.tables.testing import Tested, Trend
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -117,14 +117,16 @@ class Group:
 class Evidence:
     """What a line rests on: row `row` of some sums, the sums of its base (one row), and the tests made.
 
-    `of` (columns,) is what a percent is a percent of, `cuts` where a quantile cuts the values. All have an entry per
-    column counted, in the order of `Table.counted`.
+    `tested` are those of pairs of columns, `trends` those of columns in their order. `of` (columns,) is what a percent
+    is a percent of, `cuts` where a quantile cuts the values. All have an entry per column counted, in the order of
+    `Table.counted`.
     """
 
     row: int
     sums: Sums
     base: Sums
     tested: Tested | None = None
+    trends: tuple[Trend, ...] = ()
     of: FloatArray | None = None
     cuts: tuple[Cut, ...] = ()
 
@@ -475,7 +477,8 @@ class Table:
             for k, column in enumerate(self.columns):
                 value = float(line.values[k])
                 there = None if np.isnan(value) else value
-                yield self._record(line, column, line.figure, line.marks[k], value=there)
+                if column.role != "trend":
+                    yield self._record(line, column, line.figure, line.marks[k], value=there)
                 if line.letters[k]:
                     yield self._record(line, column, "letters", line.marks[k], text=line.letters[k])
 

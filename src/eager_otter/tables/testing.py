@@ -13,6 +13,7 @@ from eager_otter.core.corrections import adjusted
 from eager_otter.core.letters import alpha_of, higher_than
 from eager_otter.core.paired import SharedAnswers, SharedValues
 from eager_otter.core.proportions import PairTests, SharedPairs
+from eager_otter.core.trend import Over, TrendTests
 from eager_otter.significance.method import Correction
 from eager_otter.tables.comparing import NOWHERE, Comparisons
 from eager_otter.tables.letters import LetterRows, letter_rows
@@ -56,6 +57,35 @@ class Tested:
         """Tell which comparisons of a row no test can decide, thin columns aside: (pairs,)."""
         out = self.out[row if len(self.out) > 1 else 0]
         return np.asarray(np.isnan(self.p_value[row]) & ~out & ~self.idle)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Trend:
+    """The tests of some rows of whether figures rise or fall: column `at` shows them, over the columns of its group.
+
+    `columns` are all that are compared, `over` those that the tests took.
+    """
+
+    at: int
+    columns: tuple[int, ...]
+    over: Over
+    tests: TrendTests | None = None
+
+    def mark(self, row: int, levels: Sequence[float]) -> str:
+        """Give the mark of a row: rising, falling, or ""."""
+        assert self.tests is not None
+        p = float(self.tests.p_value[row])
+        if not p <= alpha_of(levels[-1]):
+            return ""
+        return mark_of(float(self.tests.statistic[row]) > 0, strict=p <= alpha_of(levels[0]))
+
+
+def with_trends(
+    letters: tuple[str, ...], trends: Sequence[Trend], row: int, levels: Sequence[float]
+) -> tuple[str, ...]:
+    """Put the marks of a row's trends into their columns (columns,)."""
+    marks = {trend.at: trend.mark(row, levels) for trend in trends}
+    return tuple(marks.get(k, text) for k, text in enumerate(letters)) if marks else letters
 
 
 def decide(

@@ -107,5 +107,5 @@ def cell_text(table: Table, line: Line, column: int) -> str:
 
 
 def is_never_there(line: Line, column: Column) -> bool:
-    """Tell whether a column cannot have what a line shows, whoever is in it: the Total, what is of groups alone."""
-    return line.shows.of_groups and column.role in ("total", "subtotal")
+    """Tell whether a column cannot have what a line shows: a trend, and the Total what is of groups alone."""
+    return column.role == "trend" or (line.shows.of_groups and column.role in ("total", "subtotal"))

@@ -66,6 +66,8 @@ def idle_item_tests(tests: TestRules, items: Items, questions: Sequence[Question
         found["compare"] = "items stand under no parent, so this would do nothing; take it out."
     if tests.rest_of_parent:
         found["rest of"] = "items stand under no parent, so this would do nothing; take it out."
+    if tests.trend:
+        found["trend"] = "items have no order, so this would do nothing; take it out."
     same = "answers of the same people have one test of {what}, so this would do nothing; take it out."
     if tests.percents != TestRules().percents:
         found["percents"] = same.format(what="percents")

@@ -17,7 +17,7 @@ from eager_otter.making.lines import Making
 from eager_otter.making.notes import figure_notes, what_rows_show
 from eager_otter.making.setting import Setting
 from eager_otter.making.shapes.shape import Counted, SeveralQuestions, table_of_items
-from eager_otter.tables.base_rules import mark_names, with_differences
+from eager_otter.tables.base_rules import mark_names
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import Items, Sorting
 from eager_otter.tables.table import Line, Table, find_column
@@ -76,7 +76,7 @@ def _smallest_base(made: Sequence[Making], sums: Sequence[QuestionSums]) -> list
     bases = np.array([one.base.n[0] for one in sums])
     places, smallest = bases.argmin(axis=0), bases.min(axis=0)
     marks = np.array([made[int(place)].base_marks[k] for k, place in enumerate(places)])
-    marks = with_differences(marks, made[0].layout.difference_pairs)
+    marks = made[0].layout.judged(marks)
     return [
         Line(
             label=SMALLEST_BASE,

@@ -105,8 +105,17 @@
       const high = up ? a : b, low = up ? b : a, letter = table.letters[low];
       found[place.get(high)].push([low, strict ? letter : letter.toLowerCase()]);
     }
+    for (const [at, p, way] of trendsOf(table, index, rule)) {
+      if (p !== null && p <= last) found[place.get(at)].push([0, SIGNS[way === "+" ? "up" : "down"][p <= alpha[0] ? 0 : 1]]);
+    }
     const joint = table.letters.some((letter) => letter.length > 1) ? " " : "";
     return found.map((some) => some.sort((x, y) => x[0] - y[0]).map((one) => one[1]).join(joint));
+  }
+
+  function trendsOf(table, index, rule) { // those whose columns are as reported: others cannot be tested here
+    const base = baseOf(table, index, rule), line = table.lines[index];
+    const out = (k) => below(base[k], rule.least) || !base[k] || (line.withheld || []).includes(k);
+    return (line.trends || []).filter(([, , , over, all]) => all.filter((k) => !out(k)).join() === over.join());
   }
 
   function marks(table, index, rule) { // of each column shown: "", "*" or "**"
@@ -114,6 +123,7 @@
     const mark = (k) => (below(base[k], rule.least) ? 2 : below(base[k], table.mark) ? 1 : 0);
     return table.shown.map((k) => {
       const pair = table.differences[k];
+      if (table.trends.includes(k)) return "";
       return ["", "*", "**"][pair ? Math.max(mark(pair[0]), mark(pair[1])) : mark(k)];
     });
   }
@@ -132,7 +142,7 @@
         const now = cells(table, index, rule, made[index].p), before = lettersOf(row, now.length);
         for (let k = 0; k < now.length; k++) {
           if (now[k] !== before[k]) setPart(row.cells[k + 2], "b", now[k]);
-          if (now[k].length > longest[k]) longest[k] = now[k].length;
+          if (now[k].length > longest[k] && !table.trends.includes(table.shown[k])) longest[k] = now[k].length;
         }
         letters.set(row, now);
       }
@@ -214,12 +224,12 @@
   function renote(section, table, rule, changed, made) {
     const list = section.querySelector(".shown"), told = section.querySelector(".changed");
     if (!originals.has(section)) originals.set(section, [...list.children].map((one) => one.cloneNode(true)));
-    const tested = table.pairs.length > 0 && table.levels.length > 0;
+    const tested = (table.pairs.length > 0 || table.trends.length > 0) && table.levels.length > 0;
     list.replaceChildren(...originals.get(section).map((one) => one.cloneNode(true)));
     told.hidden = !changed || !tested;
     told.textContent = "";
     if (!changed || !tested) return;
-    const follow = ["letters", "marks", "undecided", "thin", "chance"], now = statements(section, table, rule, made);
+    const follow = ["letters", "trend", "marks", "undecided", "thin", "chance"], now = statements(section, table, rule, made);
     list.querySelectorAll("span[data-about]").forEach((span) => {
       if (!follow.includes(span.dataset.about)) return;
       const own = now[span.dataset.about];
@@ -243,7 +253,7 @@
   }
 
   function statements(section, table, rule, tests) {
-    const found = { letters: [], marks: [], undecided: [], thin: [], chance: [] };
+    const found = { letters: [], trend: [], marks: [], undecided: [], thin: [], chance: [] };
     const [strict, lax] = rule.levels, two = rule.levels.length > 1;
     const corrected = (text) => (rule.adjust === "none" ? text : say("{told}, after correction ({correction})", { told: text, correction: CORRECTIONS[rule.adjust].label }));
     if (table.at.some((at) => at < 0)) {
@@ -254,6 +264,14 @@
     if (table.at.some((at) => at >= 0)) {
       const first = corrected(say("{higher} significantly higher, {lower} significantly lower, at the {level} % level", { higher: "▲", lower: "▼", level: strict }));
       found.letters.push(`${first}${two ? say(" ({higher} {lower} at the {level} % level only)", { higher: "△", lower: "▽", level: lax }) : ""}.`);
+    }
+    const lines = Object.keys(table.lines).filter((index) => table.lines[index].trends);
+    if (lines.length) {
+      const first = say("Trend: {higher} rising, {lower} falling significantly, at the {level} % level", { higher: "▲", lower: "▼", level: strict });
+      found.trend.push(`${first}${two ? say(" ({higher} {lower} at the {level} % level only)", { higher: "△", lower: "▽", level: lax }) : ""}.`);
+      if (lines.some((index) => trendsOf(table, index, rule).length < table.lines[index].trends.length)) {
+        found.trend.push(say("Trends over other columns than reported are left out."));
+      }
     }
     const base = rule.judged === "n" ? say("base") : say("effective base");
     const there = (sign) => [...section.querySelectorAll("tbody i")].some((one) => one.textContent === sign);
@@ -309,6 +327,14 @@
       else if (up) found.push(say("Significantly higher at the {level} % level than {name}: {pair}, {p}.", values));
       else found.push(say("Significantly lower at the {level} % level than {name}: {pair}, {p}.", values));
     });
+    for (const [at, p, way] of trendsOf(table, index, rule)) {
+      if (at !== own) continue;
+      if (p === null) { found.push(say("No trend can be tested.")); continue; }
+      const level = rule.levels.find((one) => p <= (100 - one) / 100 + 1e-12), values = { p: pText(p), level };
+      if (level === undefined) found.push(say("No significant trend: {p}.", values));
+      else if (way === "+") found.push(say("Rising significantly at the {level} % level: {p}.", values));
+      else found.push(say("Falling significantly at the {level} % level: {p}.", values));
+    }
     return found;
   }
 
