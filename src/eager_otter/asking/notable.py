@@ -94,6 +94,7 @@ def requests_against(
             whole_table="none",
             controlling_for="",
             trend=False,
+            medians="none",
         )
         wanted = replace(
             request,
@@ -242,8 +243,8 @@ def _of_line(
             spread = np.ones_like(values)
         case "mean":
             scale, spread = values, moments(evidence.values).variance[row]
-        case "paired share" | "paired mean":
-            raise ValueError("Items side by side have no rest and no column before: they are no findings.")
+        case "paired share" | "paired mean" | "median":
+            raise ValueError("Items side by side have no rest and no column before, medians no effect size.")
         case _:
             assert_never(tested.kind)
     for k, (a, b) in enumerate(tested.comparisons.pairs.tolist()):

@@ -20,6 +20,7 @@ from eager_otter.core.intervals import (
 from eager_otter.core.letters import alpha_of
 from eager_otter.core.means import PairMeans, mean_gaps, moments
 from eager_otter.core.means import overlap_parts as mean_overlap_parts
+from eager_otter.core.medians import AtMost
 from eager_otter.core.paired import SharedAnswers, SharedValues, item_mean_parts, item_share_parts
 from eager_otter.core.proportions import (
     ALL_OR_NONE,
@@ -32,7 +33,7 @@ from eager_otter.core.sums import Sums, ValueSums
 from eager_otter.counting.laying import REST
 from eager_otter.figures.working import number
 from eager_otter.significance.method import POOLED_SHARE
-from eager_otter.significance.registry import correction, mean_test, share_test
+from eager_otter.significance.registry import correction, mean_test, median_test, share_test
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.explanation import TestWorking
@@ -104,7 +105,10 @@ class _Workings:
         why = self._why_untested(tested, evidence, row, pair, (mine, other))
         name = self._other_name(tested, pair, other)
         adjusted = float(tested.adjusted[row, pair])
-        reached = [level for level in self.table.levels if not why and adjusted <= alpha_of(level)]
+        silent = tested.silent is not None and bool(tested.silent[row, pair])
+        reached = [
+            level for level in self.table.levels if not (why or silent) and adjusted <= alpha_of(level)
+        ]
         lettered = int(tested.comparisons.at[pair]) == NOWHERE
         statistic = sign * float(tested.tests.statistic[row, pair])
         percent = tested.kind in ("share", "paired share")
@@ -141,15 +145,20 @@ class _Workings:
         )
         if why:
             return working
-        return replace(working, sentence=self._sentence(working, tested, lettered=lettered))
+        sentence = self._sentence(working, tested, taken, lettered=lettered, silent=silent)
+        return replace(working, sentence=sentence)
 
-    def _sentence(self, found: TestWorking, tested: Tested, *, lettered: bool) -> str:
+    def _sentence(
+        self, found: TestWorking, tested: Tested, taken: _Taken, *, lettered: bool, silent: bool
+    ) -> str:
         """Say a test in words, with all numbers that it takes."""
         percent = tested.kind in ("share", "paired share")
         levels = self.table.levels
         texts = [_short(value) + (" %" if percent else "") for value in (found.figure, found.other_figure)]
         gap = f"difference {_short(found.difference)}{' points' if percent else ''}"
-        between = f"{interval_level(levels):g} % interval {_short(found.low)} to {_short(found.high)}"
+        between = f" ({interval_level(levels):g} % interval {_short(found.low)} to {_short(found.high)})"
+        if found.low is None:
+            between = ""
         bases = f"effective bases {_short(found.effective)} and {_short(found.other_effective)}"
         name, freedom = "z", ""
         if found.degrees is not None:
@@ -159,13 +168,15 @@ class _Workings:
         if correction(self.table.tests.adjust).corrects and found.adjusted is not None:
             corrected = f", corrected {p_words(found.adjusted).removeprefix('= ')}"
         assert found.error is not None and found.statistic is not None and found.p_value is not None
+        significant = found.adjusted is not None and found.adjusted <= alpha_of(levels[-1])
         parts = [
-            f"Against {found.other}: {texts[0]} and {texts[1]}, {gap} ({between}), {bases}, "
+            f"Against {found.other}: {texts[0]} and {texts[1]}, {gap}{between}, {bases}, "
             f"{_both_text(tested, found.shared)}",
+            *_middle_text(taken),
             *_taken_text(found),
             f"standard error of the difference {number(found.error)}",
             f"{name} = {found.statistic:.4f}{freedom}, P {p_words(found.p_value)}{corrected}: "
-            f"{_outcome(found, levels, lettered=lettered)}.",
+            f"{SILENT if significant and silent else _outcome(found, levels, lettered=lettered)}.",
         ]
         return "; ".join(parts)
 
@@ -226,6 +237,8 @@ class _Workings:
                 if share_test(self.table.tests.percents).on_t and sum(effective[list(sides)]) - 2.0 < 1.0:
                     yield "fewer than 1 degree of freedom is left"
                 yield "the two columns are the same people"
+            case "median":
+                yield "as many are at most the median of both columns as are in them, or nobody is"
             case "mean" | "paired mean":
                 found = moments(evidence.values.rows([row]))
                 for side in sides:
@@ -246,28 +259,41 @@ class _Workings:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Taken:
-    """What a test takes of two columns: variances of means, or the pooled share; the parts of its own variance."""
+    """What a test takes of two columns: variances of means, or the pooled share; the parts of its own variance.
+
+    Of medians the `middle` of both columns, and the shares `at_most` it.
+    """
 
     variance: float | None = None
     other_variance: float | None = None
     pooled: float | None = None
     parts: Parts | None = None
+    middle: float | None = None
+    at_most: tuple[float, float] = (math.nan, math.nan)
 
     def flipped(self) -> _Taken:
         """Give the same of the columns the other way round."""
         parts = None if self.parts is None else (self.parts[1], self.parts[0], self.parts[2])
-        return replace(self, variance=self.other_variance, other_variance=self.variance, parts=parts)
+        return replace(
+            self,
+            variance=self.other_variance,
+            other_variance=self.variance,
+            parts=parts,
+            at_most=self.at_most[::-1],
+        )
 
 
 def _taken(tested: Tested, evidence: Evidence, row: int, pair: int, rules: TestRules) -> _Taken:
     """Work out what a test takes; its parts only where they make the variance that it took."""
+    if tested.at_most is not None:
+        return _taken_of_medians(tested.at_most.only(pair), rules)
     pairs, own = tested.comparisons.pairs[[pair]], evidence.sums.rows([row])
     where = int(tested.shared.where[pair]) if tested.shared is not None else -1
     positions = np.array([where]) if where >= 0 and evidence.base.pair_n[0, where] > 0 else None
     match tested.kind:
         case "share" | "paired share":
             taken = _taken_of_shares(own, evidence.base, pairs, positions, tested, row, pair, rules)
-        case "mean" | "paired mean":
+        case "mean" | "paired mean" | "median":
             taken = _taken_of_means(evidence.values.rows([row]), pairs, positions, tested, rules)
         case _:
             assert_never(tested.kind)
@@ -276,6 +302,25 @@ def _taken(tested: Tested, evidence: Evidence, row: int, pair: int, rules: TestR
     made = taken.parts[0] + taken.parts[1] - 2.0 * taken.parts[2]
     same = math.isclose(made, float(tested.tests.error[row, pair]) ** 2, rel_tol=1e-6)
     return taken if same else replace(taken, parts=None)
+
+
+def _taken_of_medians(at_most: AtMost, rules: TestRules) -> _Taken:
+    """Work out what Mood's test takes: the shares at most the median of both columns."""
+    taken = PairShares(at_most.answers, at_most.base, at_most.pairs)
+    pooled, thin = taken.pooled, taken.thin
+    first, second = share_test(rules.percents).parts(taken)
+    cross = np.zeros_like(pooled)
+    if at_most.base.pair_n[0, 0] > 0:
+        place = np.zeros(1, np.int64)
+        found = overlap_parts(at_most.answers, at_most.base, at_most.pairs, place, pooled, thin)
+        first, second, cross = found.first, found.second, found.cross
+    share = taken.share[0]
+    return _Taken(
+        pooled=float(pooled[0, 0]),
+        parts=(float(first[0, 0]), float(second[0, 0]), float(cross[0, 0])),
+        middle=float(at_most.middle[0]),
+        at_most=(float(share[0]), float(share[1])),
+    )
 
 
 def _taken_of_shares(
@@ -337,6 +382,13 @@ def _taken_text(found: TestWorking) -> Iterator[str]:
         yield f"variance of the difference V = {first} + {second} − 2 × {cross}"
 
 
+def _middle_text(taken: _Taken) -> Iterator[str]:
+    """Say what a test of medians is made of."""
+    if taken.middle is not None:
+        first, second = (number(share) for share in taken.at_most)
+        yield f"the median of both is {number(taken.middle)}; shares at most that: {first} and {second}"
+
+
 def _short(value: float | None, digits: int = 6) -> str:
     return number(math.nan if value is None else round(value, digits))
 
@@ -366,6 +418,8 @@ def _ends(tested: Tested, evidence: Evidence, row: int, pair: int, level: float)
     first, second = pairs[:, 0], pairs[:, 1]
     base = evidence.base
     match tested.kind:
+        case "median":
+            return math.nan, math.nan
         case "mean" | "paired mean":
             gap = mean_gaps(evidence.values, pairs)[row]
             degrees = tested.tests.degrees[[row if len(tested.tests.degrees) > 1 else 0], [pair]]
@@ -424,6 +478,8 @@ def _formulas(tested: Tested, rules: TestRules, shared: set[bool]) -> list[str]:
         return []
     if tested.paired is not None:
         return [PAIRED_FORMULAS[tested.kind], INTERVALS[tested.kind]]
+    if tested.kind == "median":
+        return [median_test(rules.medians).formula, share_test(rules.percents).formula]
     apart, overlap = (
         (share_test(rules.percents).formula, OVERLAP_FORMULA)
         if tested.kind == "share"
@@ -433,6 +489,7 @@ def _formulas(tested: Tested, rules: TestRules, shared: set[bool]) -> list[str]:
     return [*dict.fromkeys(wanted), INTERVALS[tested.kind]]
 
 
+SILENT = "the medians themselves do not differ that way, so there is no letter or mark"
 OVERLAP_FORMULA = (
     share_test("linear").formula
     + " Where fewer than 5 are expected to give the answer, or not to, in either column, "

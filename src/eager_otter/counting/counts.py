@@ -12,6 +12,7 @@ import numpy as np
 from eager_otter.codebook.model import Difference, Net, Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.core.cells import ColumnCells, column_membership, make_cells
+from eager_otter.core.medians import AtMost, at_most_of_values
 from eager_otter.core.proportions import SharedPairs, match_pairs
 from eager_otter.core.quantiles import Cut, quantile_cut
 from eager_otter.core.sums import Finisher, Sums, ValueSums
@@ -40,6 +41,7 @@ BATCH_SUMS = 4_000_000  # numbers held at once for one batch of questions: 32 MB
 
 
 Quantile = Callable[[float], list[Cut]]  # a share in, the quantile of each column out
+Medians = Callable[[IntArray], AtMost]  # pairs of columns in, who is at most the median of both out
 Both = Callable[[Sequence[int]], FloatArray]  # columns in, Σw² of who gave two answers out
 
 
@@ -69,9 +71,9 @@ class QuestionSums:
     `cells` sums a third question up among those in each row (answers, then nets). With `everyone`, a row for no answer
     stands last among `answers`; `reasons` (reasons,) has a row for each reason why there is none, where that was asked
     for. `quantile` is there for numbers. `left_out` tells why people are not in the base, or under `everyone` gave no
-    answer: (reason, people) of the Total. `beside` is the base of each column among those in one column.
-    `in_no_column` tells by banner group how many of the base are in none of its columns, and why. `both` gives Σw² of
-    those in some columns who gave two answers of a multiple response: (columns, answers, answers).
+    answer: (reason, people) of the Total. `beside` is the base of each column among those in one column. `in_no_column`
+    tells by banner group how many of the base are in none of its columns, and why. `both` gives Σw² of those in some
+    columns who gave two answers of a multiple response: (columns, answers, answers). `medians` is there for numbers.
     """
 
     question: Question
@@ -88,6 +90,7 @@ class QuestionSums:
     beside: Sums | None = None
     in_no_column: tuple[Outside, ...] = ()
     both: Both | None = None
+    medians: Medians | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -426,6 +429,12 @@ class BannerCounting:
             found.append((gave if squares is None else gave * squares[inside]) @ gave.T)
         return np.array(found).reshape(len(columns), len(ticks), len(ticks))
 
+    def _at_most(self, values: FloatArray, pairs: IntArray) -> AtMost:
+        """Find who is at most the median of those in either column of each pair (pairs, 2)."""
+        members = {k: column_membership(self.cells, k) for k in np.unique(pairs).tolist()}
+        population = self.population
+        return at_most_of_values(values, population.weights, population.frequencies, members, pairs)
+
     def _finish_values(self, values: ValueSums, counted: _Counted) -> QuestionSums:
         answers = counted.answers
         assert isinstance(answers, NumberAnswers)
@@ -435,6 +444,7 @@ class BannerCounting:
             base=values,
             values=values,
             quantile=partial(self._cuts, answers.values),
+            medians=partial(self._at_most, answers.values),
             **counted.aside,
         )
 

@@ -22,7 +22,7 @@ from eager_otter.looks.words import Words
 Unit = Literal["percent", "limit", "points", "count", "plain"]
 Digits = Literal["percent", "count", "mean", "whole", "effective"]
 Source = Literal["answers", "values", "base", ""]
-TestOf = Literal["shares", "means", "counts", "never", ""]
+TestOf = Literal["shares", "means", "medians", "counts", "never", ""]
 Difference = Literal["subtracted", "own", "none"]
 
 Computed = tuple[
@@ -38,7 +38,8 @@ class LineFigure(ABC):
     - `unit`: "percent"; "limit", a percent where 0 is not nobody; "points"; "count", of people; or "plain".
     - `digits`: whose decimal places it has; "whole" and "effective" follow those of counts.
     - `source`: what it is computed from, the counts of "answers" and nets, "values", or a "base".
-    - `tested`: "shares" or "means" where a test is made of it, "counts" where it carries the letters of percents that
+    - `tested`: "shares" or "means" where a test is made of it, "medians" where one is made on demand, "counts" where it
+      carries the letters of percents that
       are not shown; "never" where the notes name it as untested; "" where there is nothing to test.
     - `difference`: how a column that shows a difference gets it: "subtracted", the figure's "own", or "none".
     - `in_row`: whether those behind a cell are those in the row, not all in the base.

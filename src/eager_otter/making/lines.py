@@ -13,6 +13,7 @@ from eager_otter.core.analysis_of_variance import enough_values
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, ratio
 from eager_otter.core.intervals import pair_overlap
 from eager_otter.core.means import moments, test_means
+from eager_otter.core.medians import AtMost, at_most_of_scores, test_medians
 from eager_otter.core.paired import SharedAnswers, SharedValues
 from eager_otter.core.proportions import PairTests, match_pairs, test_proportions
 from eager_otter.core.quantiles import Cut, quantile_cut
@@ -31,7 +32,7 @@ from eager_otter.making.finishing import base_lines, finished, heading_line
 from eager_otter.making.notes import notes_of
 from eager_otter.making.notes_on_bases import reason_said
 from eager_otter.making.setting import Setting
-from eager_otter.significance.registry import correction, mean_test, share_test
+from eager_otter.significance.registry import correction, mean_test, median_test, share_test
 from eager_otter.tables.association import whole_table_notes
 from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown
 from eager_otter.tables.request import TableRequest, interval_level
@@ -371,6 +372,8 @@ class Making:
                 trends: tuple[Trend, ...] = ()
                 if shows.tested == "means" and tested and not self._is_untested(shows.name):
                     carries, trends = self._tested_means(sums, marks), self._trends_of_means(sums, marks)
+                elif shows.tested == "medians" and tested and not self._is_untested(shows.name):
+                    carries = self._tested_medians(values, marks)
                 lines.append(
                     Line(
                         label=shows.label,
@@ -485,6 +488,28 @@ class Making:
         tests = test_means(values, pairs, self.setting.shared, method)
         return self._decided("mean", tests, marks, np.zeros((1, 1), np.bool_))
 
+    def _tested_medians(self, values: Values, marks: IntArray) -> Tested | None:
+        """Test medians where that was asked for; a letter stands only where the medians differ as the test says."""
+        if not self._tests_wanted() or not median_test(self.request.tests.medians).tests:
+            return None
+        pairs, method = self.layout.comparisons.pairs, share_test(self.request.tests.percents)
+        at_most = self._at_most(pairs)
+        tests = test_medians(at_most, method)
+        medians = np.array([cut.value for cut in values.cuts(0.5)])
+        gap = medians[pairs[:, 0]] - medians[pairs[:, 1]]
+        silent = np.sign(gap)[None, :] != np.sign(tests.statistic)
+        none = np.zeros((1, 1), np.bool_)
+        return self._decided("median", tests, marks, none, at_most=at_most, silent=silent)
+
+    def _at_most(self, pairs: IntArray) -> AtMost:
+        """Find who is at most the median of those in either column of each pair."""
+        if self.sums.medians is not None:
+            return self.sums.medians(pairs)
+        scores = self.question.scores()
+        places = [k for k, answer in enumerate(self.question.valid) if answer.code in scores]
+        values = np.array([scores[self.question.valid[k].code] for k in places])
+        return at_most_of_scores(values, self.answers.rows(places), pairs, self.setting.shared.where)
+
     @cached_property
     def _trends_of_shares(self) -> tuple[Trend, ...]:
         """Test whether the percents of all answers and nets rise or fall, in each group that has a column of trends."""
@@ -524,6 +549,9 @@ class Making:
         marks: IntArray,
         off: BoolArray,
         paired: SharedAnswers | SharedValues | None = None,
+        *,
+        at_most: AtMost | None = None,
+        silent: BoolArray | None = None,
     ) -> Tested:
         """Decide tests; pairs with a thin column, and those that are `off` (rows or 1, pairs or 1), stay out."""
         thin = marks >= NOT_TESTED
@@ -540,6 +568,8 @@ class Making:
             spaced=self.layout.two_letter_names,
             paired=paired,
             shared=self.setting.shared,
+            at_most=at_most,
+            silent=silent,
         )
 
 

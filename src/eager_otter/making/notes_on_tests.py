@@ -10,7 +10,7 @@ from eager_otter.counting.banner import BannerColumns
 from eager_otter.figures.registry import line_figure
 from eager_otter.looks.words import Words, said
 from eager_otter.making.notes_on_trends import trend_notes
-from eager_otter.significance.registry import correction, mean_test, share_test
+from eager_otter.significance.registry import correction, mean_test, median_test, share_test
 from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.note import Note
@@ -202,6 +202,8 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
         yield say(share_test(request.tests.percents).sentence)
     if "mean" in kinds:
         yield say(mean_test(request.tests.means).sentence, what=what)
+    if "median" in kinds:
+        yield say(median_test(request.tests.medians).sentence)
     if "paired share" in kinds:
         told = said(
             "Percents of the same people: a z test that allows for those in both bases (McNemar's test, without "
@@ -224,7 +226,12 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
 
 def _never_tested_note(lines: Sequence[Line], say: Words) -> Iterator[Note]:
     """Name the figures of the table that have no test."""
-    untested = [line for line in lines if line.shows.tested == "never"]
+    untested = [
+        line
+        for line in lines
+        if line.shows.tested == "never"
+        or (line.shows.tested == "medians" and (line.evidence is None or line.evidence.tested is None))
+    ]
     figures = [line.figure for line in untested if line.shows.source == "answers"]
     summaries = [
         line_label(line, say) if line.fixed else line.label

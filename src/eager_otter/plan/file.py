@@ -13,7 +13,7 @@ from eager_otter.figures.registry import all_figures, base_lines, check_figure, 
 from eager_otter.gates.outputs import ENDINGS
 from eager_otter.looks.theme import DigitsKind, LettersPlace, as_percent_digits
 from eager_otter.plan.plan import SheetsPer
-from eager_otter.significance.registry import corrections, mean_tests, share_tests
+from eager_otter.significance.registry import corrections, mean_tests, median_tests, share_tests
 from eager_otter.tables.item_shapes import Shape
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import (
@@ -124,10 +124,12 @@ BannerEntry = Annotated[
 if TYPE_CHECKING:
     ShareTestName: TypeAlias = str
     MeanTestName: TypeAlias = str
+    MedianTestName: TypeAlias = str
     CorrectionName: TypeAlias = str
 else:
     ShareTestName = Literal[tuple(test.name for test in share_tests())]
     MeanTestName = Literal[tuple(test.name for test in mean_tests())]
+    MedianTestName = Literal[tuple(test.name for test in median_tests())]
     CorrectionName = Literal[tuple(one.name for one in corrections())]
 
 
@@ -147,6 +149,7 @@ class TestsFile(Part):
     rest_of: Literal["table", "parent"] | None = Field(default=None, alias="rest of")
     percents: ShareTestName | None = None
     means: MeanTestName | None = None
+    medians: MedianTestName | None = None
     adjust: CorrectionName | None = None
     whole_table: WholeTable | None = Field(default=None, alias="whole table")
     controlling_for: Text | None = Field(default=None, alias="controlling for")
@@ -155,7 +158,8 @@ class TestsFile(Part):
     @model_validator(mode="after")
     def _something_to_test(self) -> Self:
         idle = sorted(
-            self.model_fields_set & {"against", "compare", "rest_of", "percents", "means", "adjust", "trend"}
+            self.model_fields_set
+            & {"against", "compare", "rest_of", "percents", "means", "medians", "adjust", "trend"}
         )
         if self.levels == [] and idle:
             raise ValueError(f"without levels nothing is tested, so {', '.join(idle)} would do nothing.")

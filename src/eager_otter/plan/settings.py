@@ -197,6 +197,7 @@ class SettingsReading:
             rest_of_parent=now.rest_of_parent if part.rest_of is None else part.rest_of == "parent",
             percents=part.percents or now.percents,
             means=part.means or now.means,
+            medians=part.medians or now.medians,
             adjust=part.adjust or now.adjust,
             whole_table=whole_table,
             trend=now.trend if part.trend is None else part.trend,

@@ -254,6 +254,7 @@ def _tests(levels: tuple[float, ...], tests: TestRules) -> dict[str, Any]:
         "rest of": "parent" if tests.rest_of_parent else "table",
         "percents": tests.percents,
         "means": tests.means,
+        "medians": tests.medians,
         "adjust": tests.adjust,
         "trend": tests.trend,
         **_whole_table(tests),

@@ -377,6 +377,8 @@ def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
         found["withheld"] = np.flatnonzero(withheld).tolist()
     if tested.kind == "share" and np.all(tested.out[row if len(tested.out) > 1 else 0]):
         found["out"] = 1
+    if tested.silent is not None:
+        found["silent"] = np.flatnonzero(tested.silent[row]).tolist()
     idle = np.flatnonzero(tested.idle).tolist()
     if idle:
         found["idle"] = idle

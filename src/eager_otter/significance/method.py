@@ -64,6 +64,12 @@ class MeanTest(Method, ABC):
         """Give what each of the two columns adds to the variance: (rows, pairs) each."""
 
 
+class MedianTest(Method):
+    """How medians are compared, if they are: `tests`; core has its formula."""
+
+    tests: bool = True
+
+
 class TrendTest(Method):
     """A test of whether figures rise or fall over ordered columns; core has its formula."""
 

@@ -14,6 +14,7 @@ from eager_otter.significance.method import (
     AssociationMeasure,
     Correction,
     MeanTest,
+    MedianTest,
     Method,
     ShareTest,
     TrendTest,
@@ -33,6 +34,12 @@ def share_tests() -> tuple[ShareTest, ...]:
 def mean_tests() -> tuple[MeanTest, ...]:
     """List the tests of two means, the usual one first."""
     return _in_order(method for method in _methods() if isinstance(method, MeanTest))
+
+
+@cache
+def median_tests() -> tuple[MedianTest, ...]:
+    """List the ways to compare medians, the usual one, not at all, first."""
+    return _in_order(method for method in _methods() if isinstance(method, MedianTest))
 
 
 @cache
@@ -82,6 +89,11 @@ def share_test(name: str) -> ShareTest:
 def mean_test(name: str) -> MeanTest:
     """Find a test of two means. Raises UnknownName."""
     return _called(name, mean_tests(), "test of means")
+
+
+def median_test(name: str) -> MedianTest:
+    """Find a way to compare medians. Raises UnknownName."""
+    return _called(name, median_tests(), "test of medians")
 
 
 def correction(name: str) -> Correction:

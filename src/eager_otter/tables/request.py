@@ -10,7 +10,7 @@ from eager_otter.codebook.expression import parse
 from eager_otter.errors import RequestError
 from eager_otter.figures.registry import check_figure, figures_with, line_figure, today_name
 from eager_otter.looks.words import ENGLISH, Words
-from eager_otter.significance.registry import correction, mean_test, share_test
+from eager_otter.significance.registry import correction, mean_test, median_test, share_test
 from eager_otter.tables.item_shapes import SHAPES, ItemsShape, Shape
 
 Figure = str  # the name of a figure
@@ -110,10 +110,11 @@ class TestRules:
     total (the test is that of the rest), the previous or first column, one "column" named by `control`, or nothing. In
     a nested group only columns under the same parent are compared, unless `all_parents`; the rest is everyone else in
     the table, or with `rest_of_parent` in the same parent. `percents` and `means` name the test of columns that share
-    nobody, `adjust` the correction for many comparisons. `whole_table` puts a test of the whole table by each group
-    under it, that "fitting" the question, with the measure of association that fits, or "all" tests and measures;
-    `controlling_for` names a question within whose answers the table is tested as well. With `trend`, each group whose
-    columns have an order ends with a column that marks the rows that rise or fall over them.
+    nobody, `medians` whether medians are compared ("mood") or not ("none"), `adjust` the correction for many
+    comparisons. `whole_table` puts a test of the whole table by each group under it, that "fitting" the question, with
+    the measure of association that fits, or "all" tests and measures; `controlling_for` names a question within whose
+    answers the table is tested as well. With `trend`, each group whose columns have an order ends with a column that
+    marks the rows that rise or fall over them.
     """
 
     __test__ = False  # not a test case, whatever its name
@@ -124,6 +125,7 @@ class TestRules:
     rest_of_parent: bool = False
     percents: str = "pooled"
     means: str = "welch"
+    medians: str = "none"
     adjust: str = "none"
     whole_table: WholeTable = "none"
     controlling_for: str = ""
@@ -134,6 +136,7 @@ class TestRules:
             raise RequestError("Controlling for a question goes with a test of the whole table; ask for one.")
         share_test(self.percents)
         mean_test(self.means)
+        median_test(self.medians)
         correction(self.adjust)
         if (self.against == "column") != bool(self.control):
             raise RequestError(

@@ -132,6 +132,8 @@ class Evidence:
 
     def figures(self) -> FloatArray:
         """Give what was tested of each column counted: percents or means, NaN where there is none."""
+        if self.tested is not None and self.tested.kind == "median":
+            return np.array([cut.value for cut in self.cuts])
         if self.tested is None or self.tested.kind in ("share", "paired share"):
             return ratio(100.0 * self.sums.w[self.row], self.base.w[0])
         return np.asarray(moments(self.values).mean[self.row])

@@ -11,6 +11,7 @@ import numpy as np
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.core.corrections import adjusted
 from eager_otter.core.letters import alpha_of, higher_than
+from eager_otter.core.medians import AtMost
 from eager_otter.core.paired import SharedAnswers, SharedValues
 from eager_otter.core.proportions import PairTests, SharedPairs
 from eager_otter.core.trend import Over, TrendTests
@@ -21,7 +22,7 @@ from eager_otter.tables.letters import LetterRows, letter_rows
 HIGHER, LOWER = "▲", "▼"
 HIGHER_LAX, LOWER_LAX = "△", "▽"
 
-TestKind = Literal["share", "mean", "paired share", "paired mean"]
+TestKind = Literal["share", "mean", "median", "paired share", "paired mean"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -32,6 +33,8 @@ class Tested:
     per row and column. `out` (rows or 1, pairs) is True where a pair was kept out of testing. Tests of the same people
     have `paired`: who is in both bases; `shared` finds the pair sums of columns that share
     people. `idle` (pairs,) is True where a pair is no comparison, as a nearer column is the previous one.
+    Tests of medians have `at_most`, what they are made of, and `silent` (rows, pairs): where the medians do not differ
+    as the tests say, so that there is no letter.
     """
 
     kind: TestKind
@@ -44,6 +47,8 @@ class Tested:
     idle: BoolArray
     paired: SharedAnswers | SharedValues | None = None
     shared: SharedPairs | None = None
+    at_most: AtMost | None = None
+    silent: BoolArray | None = None
 
     def made(self, row: int) -> int:
         """Count the tests made in a row."""
@@ -101,17 +106,33 @@ def decide(
     spaced: bool,
     paired: SharedAnswers | SharedValues | None = None,
     shared: SharedPairs | None = None,
+    at_most: AtMost | None = None,
+    silent: BoolArray | None = None,
 ) -> Tested:
     """Decide tests at one or two levels and write the cells.
 
     `out` (rows or 1, pairs) is True where a pair takes part in no test, `idle` (pairs,) where it is no comparison;
-    `names` are the letters of the columns;
-    `spaced` puts a blank between letters.
+    `names` are the letters of the columns; `spaced` puts a blank between letters; pairs that are `silent` (rows, pairs)
+    give no letter.
     """
     p_value = np.where(out | idle[None, :], np.nan, tests.p_value)
     corrected = adjusted(p_value, comparisons.family, adjust.adjust) if adjust.corrects else p_value
-    letters = _cells(tests.statistic, corrected, comparisons, names, levels, spaced=spaced)
-    return Tested(kind, tests, comparisons, p_value, corrected, letters, out, idle, paired, shared)
+    said = corrected if silent is None else np.where(silent, np.nan, corrected)
+    letters = _cells(tests.statistic, said, comparisons, names, levels, spaced=spaced)
+    return Tested(
+        kind,
+        tests,
+        comparisons,
+        p_value,
+        corrected,
+        letters,
+        out,
+        idle,
+        paired=paired,
+        shared=shared,
+        at_most=at_most,
+        silent=silent,
+    )
 
 
 def _cells(

@@ -74,6 +74,7 @@ class Median(Quantile):
     sign = said("median")
     label = said("Median")
     share = 0.5
+    tested = "medians"
 
 
 class LowerQuartile(Quantile):

@@ -18,6 +18,7 @@ from eager_otter.counting.counts import QuestionSums
 from eager_otter.counting.order import chosen_rows
 from eager_otter.counting.pairing import PairedSums
 from eager_otter.counting.rows import Row
+from eager_otter.figures.figure import Values
 from eager_otter.making.lines import Making
 from eager_otter.making.notes import figure_notes, net_notes
 from eager_otter.making.setting import Setting
@@ -135,6 +136,9 @@ class _PairedMaking(Making):
         shared, pairs = self.paired.rows, self.layout.comparisons.pairs
         tests = test_item_proportions(self.answers, self.sums.base, pairs, shared)
         return self._decided("paired share", tests, self.base_marks, self._rows_off(), shared)
+
+    def _tested_medians(self, values: Values, marks: IntArray) -> Tested | None:
+        return None
 
     def _tested_means(self, values: ValueSums, marks: IntArray) -> Tested | None:
         if not self._tests_wanted() or self.paired is None or values is self.sums.mentions:

@@ -71,6 +71,8 @@ def idle_item_tests(tests: TestRules, items: Items, questions: Sequence[Question
     same = "answers of the same people have one test of {what}, so this would do nothing; take it out."
     if tests.percents != TestRules().percents:
         found["percents"] = same.format(what="percents")
+    if tests.medians != TestRules().medians:
+        found["medians"] = "medians of the same people are not compared; take it out."
     if tests.means != TestRules().means:
         found["means"] = same.format(what="means")
     return found

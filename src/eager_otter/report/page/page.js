@@ -98,8 +98,9 @@
     const line = table.lines[index], found = table.shown.map(() => []);
     const place = new Map(table.shown.map((counted, k) => [counted, k]));
     const alpha = alphas(rule), last = alpha.length ? alpha[alpha.length - 1] : -1;
+    const silent = new Set(line.silent || []); // tests that give no letter
     for (let k = 0; k < p.length; k++) {
-      if (p[k] === null || p[k] > last) continue;
+      if (p[k] === null || p[k] > last || silent.has(k)) continue;
       const strict = p[k] <= alpha[0], up = line.s[k] === "+", [a, b] = table.pairs[k], at = table.at[k];
       if (at >= 0) { found[place.get(at)].push([0, SIGNS[up ? "up" : "down"][strict ? 0 : 1]]); continue; }
       const high = up ? a : b, low = up ? b : a, letter = table.letters[low];
@@ -312,7 +313,7 @@
     const rule = rules(table), p = judged(table, index, rule).p, own = table.shown[column], found = [];
     table.pairs.forEach(([a, b], k) => {
       const at = table.at[k];
-      if (line.idle && line.idle.includes(k)) return;
+      if ((line.idle && line.idle.includes(k)) || (line.silent && line.silent.includes(k))) return;
       if (!(at === own || (at < 0 && (a === own || b === own)))) return;
       const first = at >= 0 || a === own, other = first ? b : a, mine = first ? a : b;
       const up = first ? line.s[k] === "+" : line.s[k] === "-";
