@@ -40,7 +40,7 @@ def main() -> None:
     options = parser.parse_args()
     size = LARGE if options.large else MEDIUM
     frame, codebook, banner, requests = make(size, more_overlap=options.overlap)
-    names = [request.question for request in requests]
+    names = [request.shows.name for request in requests]
 
     def fresh() -> Survey:
         import pyarrow as pa

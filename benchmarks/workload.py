@@ -11,6 +11,7 @@ import pandas as pd
 from eager_otter.codebook.missing import Missing
 from eager_otter.codebook.model import Answer, Codebook, CodeColumn, Net, Question, TickColumns
 from eager_otter.tables.request import Banner, BannerGroup, TableRequest
+from eager_otter.tables.shows import OneQuestion
 
 BANNER_SIZES = (3, 4, 5, 6, 6, 7, 7)  # single questions side by side: 38 columns
 BANNER_TICKS = 7  # and a multiple-response question: 45 columns in all
@@ -59,7 +60,7 @@ def make(
             columns[name] = np.where(rng.random(size.respondents) < 0.05, np.nan, values)
             questions[name] = _question(name, "number", CodeColumn(name), ())
     codebook = Codebook(title=size.name, questions=questions, weight="wt")
-    requests = [TableRequest(question=name, banner=banner, levels=(95.0, 90.0)) for name in names]
+    requests = [TableRequest(shows=OneQuestion(name), banner=banner, levels=(95.0, 90.0)) for name in names]
     return pd.DataFrame(columns), codebook, banner, requests
 
 

@@ -124,22 +124,25 @@ def request_strategy(draw: st.DrawFn) -> otter.TableRequest:
             )
         )
         return otter.TableRequest(
-            question=question,
+            shows=otter.OneQuestion(question),
             figures=figures,
             inherited=True,
             base=base if question != "glasses" else "answered",
             **shared,
         )
-    items = otter.Items(
-        questions=("liking", "again"),
-        shape={"items": "answers by items", "across": "items by columns", "stacked": "one under another"}[
-            shape
-        ],  # type: ignore[arg-type]
-        figure=draw(st.sampled_from(["mean", "Top two"])) if shape == "across" else "mean",
-    )
+    both = ("liking", "again")
+    match shape:
+        case "items":
+            items: otter.AnswersByItems | otter.ItemsByColumns | otter.OneUnderAnother = otter.AnswersByItems(
+                items=both
+            )
+        case "across":
+            items = otter.ItemsByColumns(items=both, figure=draw(st.sampled_from(["mean", "Top two"])))
+        case _:
+            items = otter.OneUnderAnother(items=both)
     if shape == "items":
         base = draw(st.sampled_from(["answered", "complete answers"]))
-    return otter.TableRequest(question="liking, again", items=items, base=base, **shared)
+    return otter.TableRequest(shows=items, base=base, **shared)
 
 
 def held(line: Line, column: int) -> float:

@@ -50,19 +50,25 @@ if TYPE_CHECKING:
     from eager_otter.tables.request import BannerGroup as BannerGroup
     from eager_otter.tables.request import BaseRules as BaseRules
     from eager_otter.tables.request import Digits as Digits
-    from eager_otter.tables.request import Items as Items
     from eager_otter.tables.request import RowRules as RowRules
     from eager_otter.tables.request import Sorting as Sorting
     from eager_otter.tables.request import TableRequest as TableRequest
     from eager_otter.tables.request import TestRules as TestRules
+    from eager_otter.tables.shows import AnswersByItems as AnswersByItems
+    from eager_otter.tables.shows import BeforeByAfter as BeforeByAfter
+    from eager_otter.tables.shows import ItemsByColumns as ItemsByColumns
+    from eager_otter.tables.shows import OneQuestion as OneQuestion
+    from eager_otter.tables.shows import OneUnderAnother as OneUnderAnother
     from eager_otter.tables.table import Table as Table
     from eager_otter.weighing.weighing import Weighting as Weighting
 
 _HOME = {
+    "AnswersByItems": "tables.shows",
     "Audit": "audit.finding",
     "Banner": "tables.request",
     "BannerGroup": "tables.request",
     "BaseRules": "tables.request",
+    "BeforeByAfter": "tables.shows",
     "Codebook": "codebook.model",
     "DataError": "errors",
     "Digits": "tables.request",
@@ -70,8 +76,10 @@ _HOME = {
     "ExpressionError": "errors",
     "FileProblem": "errors",
     "Finding": "audit.finding",
-    "Items": "tables.request",
+    "ItemsByColumns": "tables.shows",
     "MissingPackage": "errors",
+    "OneQuestion": "tables.shows",
+    "OneUnderAnother": "tables.shows",
     "OtterError": "errors",
     "Plan": "plan.plan",
     "Reading": "data.opening",
@@ -101,10 +109,12 @@ _HOME = {
 }
 
 __all__ = [
+    "AnswersByItems",
     "Audit",
     "Banner",
     "BannerGroup",
     "BaseRules",
+    "BeforeByAfter",
     "Codebook",
     "DataError",
     "Digits",
@@ -112,8 +122,10 @@ __all__ = [
     "ExpressionError",
     "FileProblem",
     "Finding",
-    "Items",
+    "ItemsByColumns",
     "MissingPackage",
+    "OneQuestion",
+    "OneUnderAnother",
     "OtterError",
     "Plan",
     "Reading",

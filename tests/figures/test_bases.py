@@ -27,7 +27,7 @@ def made(
 ) -> tuple[otter.Table, np.ndarray]:
     area = np.random.default_rng(4).integers(1, 4, w.size)
     survey = small(BOOK, area=area, q=[1, 2] * (w.size // 2), wt=w)
-    request = otter.TableRequest(question="q", banner=otter.Banner(groups=(otter.BannerGroup(question="area"),)), base_rows=rows, levels=(level,))  # fmt: skip
+    request = otter.TableRequest(shows=otter.OneQuestion("q"), banner=otter.Banner(groups=(otter.BannerGroup(question="area"),)), base_rows=rows, levels=(level,))  # fmt: skip
     (table,) = survey.tables([request])
     return table, area
 
@@ -75,7 +75,7 @@ def test_a_difference_that_large_is_found_in_four_of_five_samples(small: Small) 
 
 def test_beyond_100_points_there_is_none(small: Small) -> None:
     survey = small(BOOK, area=[1, 2], q=[1, 2], wt=[1, 1])
-    request = otter.TableRequest(question="q", banner=otter.Banner(groups=(otter.BannerGroup(question="area"),)), base_rows=("unweighted base", "smallest detectable difference"))  # fmt: skip
+    request = otter.TableRequest(shows=otter.OneQuestion("q"), banner=otter.Banner(groups=(otter.BannerGroup(question="area"),)), base_rows=("unweighted base", "smallest detectable difference"))  # fmt: skip
     (table,) = survey.tables([request])
     assert np.isnan(table.value("Smallest detectable difference", "North"))
 

@@ -13,10 +13,12 @@ import pandas as pd
 import pytest
 
 import eager_otter as otter
+from eager_otter.core.association import Measure, WholeTableTest
 from eager_otter.figures import kinds, registry
 from eager_otter.figures.figure import AnswerFigure, LineFigure, ValueFigure
 from eager_otter.figures.registry import all_figures, figure_called, line_figure, line_figures
 from eager_otter.plan.schema import json_schema
+from eager_otter.tables.association import Association
 
 ROOT = Path(__file__).parents[2]
 NEW = '''
@@ -109,9 +111,15 @@ def test_the_documents_the_schema_and_the_help_name_every_figure(
 
 def test_the_schema_of_records_names_every_line() -> None:
     schema = json.loads((ROOT / "docs" / "tables.schema.json").read_text(encoding="utf-8"))
-    named, other = schema["properties"]["records"]["items"]["properties"]["figure"]["anyOf"]
+    named, of_whole_tables, other = schema["properties"]["records"]["items"]["properties"]["figure"]["anyOf"]
     lines = [line.name for line in line_figures() if line.source]
     assert sorted(named["enum"]) == sorted([*lines, "letters"])
+    test = Association(
+        group="",
+        test=WholeTableTest(method="chi-square", statistic=1.0),
+        fitting=Measure(name="V", value=0.1, p_value=0.5),
+    )
+    assert {figure for _, figure, _ in test.numbers()} == set(of_whole_tables["enum"])
     for name in ("percentile 90", "percentile 2.5", "percentile 90 interval low"):
         assert re.fullmatch(other["pattern"], name) and line_figure(name).name == name
 

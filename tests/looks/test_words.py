@@ -48,6 +48,9 @@ def test_the_catalogue_that_ships_holds_every_text_and_none_besides() -> None:
         "Items",
         "Median",
         "Tests",
+        "Trend",
+        "{table}: {test}.",
+        "{table}: {test}; {verdict}.",
         "{base}: {figures}.",
         "{figure} gegenüber",
         "{reason}: {count}",
@@ -87,9 +90,9 @@ def test_english_words_still_find_rows_and_columns(survey: otter.Survey) -> None
     assert (
         table.value("Mean", "Total") == table.value("Mittelwert", "Gesamt") == english.value("Mean", "Total")
     )
-    request = otter.TableRequest(question="children", base="all", words=german.words)
+    request = otter.TableRequest(shows=otter.OneQuestion("children"), base="all", words=german.words)
     assert len(german.people(request, "Keine Angabe", "Total")) == len(
-        survey.people(otter.TableRequest(question="children", base="all"), "No answer", "Total")
+        survey.people(otter.TableRequest(shows=otter.OneQuestion("children"), base="all"), "No answer", "Total")
     ) > 0  # fmt: skip
     assert german.table("liking", banner="region", levels=()).value("Good", "North") == english.value(
         "Good", "North"

@@ -122,8 +122,8 @@ def test_inherited_figures_that_a_question_cannot_have_are_left_out_and_the_list
         (lambda s: s.table("liking", rows=otter.RowRules(hide=("Nowhere",))), "No answer 'Nowhere' in liking."),
         (lambda s: s.table("liking", rows=otter.RowRules(untested=("Goood",))), "No row (untested) 'Goood' in liking. Did you mean 'Good'?"),
         (lambda s: s.table("liking", rows=otter.RowRules(headings=(("Goood", "H"),))), "No answer (headings) 'Goood' in liking. Did you mean 'Good'?"),
-        (lambda s: otter.TableRequest(question="q", percent_of="x"), "percent_of does nothing without the figure percent of answer"),
-        (lambda s: otter.TableRequest(question="q", outer_level=2), "outer_level does nothing without the figure percent of outer"),
+        (lambda s: otter.TableRequest(shows=otter.OneQuestion("q"), percent_of="x"), "percent_of does nothing without the figure percent of answer"),
+        (lambda s: otter.TableRequest(shows=otter.OneQuestion("q"), outer_level=2), "outer_level does nothing without the figure percent of outer"),
         (lambda s: otter.TestRules(against="first", all_parents=True), "Columns of all parents can be compared with each other only"),
     ],
 )  # fmt: skip

@@ -141,7 +141,16 @@ def test_settings_fall_through_and_every_table_has_an_id_of_its_own(write: Write
         )
     )
     found = [
-        (r.id, r.question, r.banner.name, r.figures, r.digits.percent, r.digits.mean, r.levels, r.bases.mark)
+        (
+            r.id,
+            r.shows.name,
+            r.banner.name,
+            r.figures,
+            r.digits.percent,
+            r.digits.mean,
+            r.levels,
+            r.bases.mark,
+        )
         for r in plan.requests
     ]
     assert found == [

@@ -215,6 +215,6 @@ def test_whatever_a_table_says_it_is_taken_or_told_and_nothing_else(settings: li
         except otter.DocumentError as error:
             assert "plan.yaml:7:" in str(error)
             return
-        assert [request.question for request in plan.requests] == ["liking"]
+        assert [request.shows.name for request in plan.requests] == ["liking"]
         again = otter.plan_from_text(otter.plan_text(plan), place)
         assert again.requests == plan.requests  # what is taken can be written out and read again

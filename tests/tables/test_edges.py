@@ -93,7 +93,7 @@ def test_a_column_of_a_difference_takes_the_severer_mark_of_its_two(small: Small
 def test_the_people_behind_a_difference_are_those_of_both_columns(small: Small) -> None:
     group = otter.BannerGroup(question="wave", differences=(("Change", "Two", "One"),))
     survey = small(WAVES, **waves((10, 4), (8, 5), (6, 1)))
-    request = otter.TableRequest(question="q", banner=otter.Banner(groups=(group,)))
+    request = otter.TableRequest(shows=otter.OneQuestion("q"), banner=otter.Banner(groups=(group,)))
     rows = survey.people(request, "Yes", "Change")
     assert rows.tolist() == [0, 1, 2, 3, 10, 11, 12, 13, 14]
     assert survey.people(request, "Base (unweighted)", "Change").tolist() == list(range(18))
@@ -148,7 +148,7 @@ def test_percents_of_mentions_and_of_an_answer_carry_no_letters(survey: otter.Su
     mentions = survey.table("bought_at", banner="region", figures=["mention percent"])
     assert not any(any(line.letters) for line in mentions.lines)
     request = otter.TableRequest(
-        question="usual",
+        shows=otter.OneQuestion("usual"),
         banner=otter.Banner(groups=(otter.BannerGroup(question="region"),)),
         figures=("percent of answer",),
         percent_of="Tarn",

@@ -39,7 +39,7 @@ def request_for(figure: str, question: str, *, inherited: bool = False) -> otter
     nest = (otter.BannerGroup(question="wave"), otter.BannerGroup(question="area"))
     group = otter.BannerGroup(nest=nest, subtotal=True)
     return otter.TableRequest(
-        question=question,
+        shows=otter.OneQuestion(question),
         banner=otter.Banner(groups=(group,)),
         figures=(figure,),
         inherited=inherited,

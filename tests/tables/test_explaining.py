@@ -43,7 +43,7 @@ def test_the_numbers_of_every_working_give_the_figure(survey: otter.Survey) -> N
     banner, digits = otter.Banner(groups=(otter.BannerGroup(question="region"),)), otter.Digits(percent=3)
     tables = []
     for name in ("liking", "bought_at", "spend"):
-        request = otter.TableRequest(question=name, banner=banner, digits=digits)
+        request = otter.TableRequest(shows=otter.OneQuestion(name), banner=banner, digits=digits)
         question = survey.questions[name]
         own = tuple(
             f

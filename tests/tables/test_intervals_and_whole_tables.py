@@ -68,7 +68,7 @@ def test_the_interval_of_a_difference_from_a_column_allows_for_those_in_both(sma
     columns = random_columns(8, 220)
     survey = small(RANDOM_BOOK, **columns)
     request = otter.TableRequest(
-        question="liking",
+        shows=otter.OneQuestion("liking"),
         banner=otter.Banner(groups=(otter.BannerGroup(question="tried"),)),
         figures=("column percent", "column difference", "difference interval"),
     )

@@ -151,9 +151,7 @@ def test_rows_of_stacked_questions_are_found_by_question_and_label(survey: otter
     records = table.frame(None)
     keys = records[records.figure == "mean"][["question", "row", "group", "column"]]
     assert not keys.duplicated().any() and set(keys.question) == {"liking", "recommend"}
-    request = otter.TableRequest(
-        question="x", items=otter.Items(questions=("liking", "recommend"), shape="one under another")
-    )
+    request = otter.TableRequest(shows=otter.OneUnderAnother(items=("liking", "recommend")))
     found = [survey.people(request, f"{name}: Mean", "Total").size for name in ("liking", "recommend")]
     assert found == [
         int(survey.table(name).line("Mean").evidence.base.n[0, 0]) for name in ("liking", "recommend")

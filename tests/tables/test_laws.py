@@ -151,7 +151,7 @@ def test_the_reasons_add_up_to_everybody_left_out(seed: int, question: str, ever
     base = "all" if everyone and question != "glasses" else "answered"
     banner = otter.Banner(groups=(otter.BannerGroup(question="area"), otter.BannerGroup(question="tried")))
     wanted = otter.TableRequest(
-        question=question, banner=banner, base=base, reason_rows=base == "all", levels=()
+        shows=otter.OneQuestion(question), banner=banner, base=base, reason_rows=base == "all", levels=()
     )
     (table,) = survey.tables([wanted])
     people = int(table.value("Base (unweighted)", "Total"))
@@ -206,18 +206,24 @@ def test_tables_made_together_are_those_made_alone(seed: int, request: otter.Tab
     """What decides that tables may be counted together follows from what the count reads."""
     survey = survey_of(seed)
     variants = [request]
-    variants.append(otter.TableRequest(question="liking", banner=request.banner, filter="glasses >= 2"))
     variants.append(
-        otter.TableRequest(question="liking", banner=request.banner, tests=otter.TestRules(against="rest"))
+        otter.TableRequest(shows=otter.OneQuestion("liking"), banner=request.banner, filter="glasses >= 2")
     )
-    variants.append(otter.TableRequest(question="liking", banner=request.banner, base="wave in (1, 3, 4)"))
+    variants.append(
+        otter.TableRequest(
+            shows=otter.OneQuestion("liking"), banner=request.banner, tests=otter.TestRules(against="rest")
+        )
+    )
+    variants.append(
+        otter.TableRequest(shows=otter.OneQuestion("liking"), banner=request.banner, base="wave in (1, 3, 4)")
+    )
     for together, wanted in zip(survey.tables(variants), variants, strict=True):
         (alone,) = survey.tables([wanted])
         assert [(line.path, line.figure, line.letters) for line in together.lines] == [
             (line.path, line.figure, line.letters) for line in alone.lines
         ]
         for one, other in zip(together.lines, alone.lines, strict=True):
-            np.testing.assert_array_equal(one.values, other.values)
+            np.testing.assert_allclose(one.values, other.values, rtol=1e-12, atol=1e-12)
         assert together.notes == alone.notes
 
 
@@ -280,7 +286,7 @@ def test_a_row_for_each_reason_can_be_asked_for_and_hidden(small: Small) -> None
     book = "questions:\n  q: {kind: single, answers: {1: A, 2: B, 9: {label: Refused, missing: true}}}\n  g: {kind: single, answers: {1: P, 2: Q}}\n"
     survey = small(book, q=[1, 2, 9, 9, None, 1, 1, 2], g=[1, 1, 1, 2, 2, 2, 2, 2])
     wanted = otter.TableRequest(
-        question="q",
+        shows=otter.OneQuestion("q"),
         banner=otter.Banner(groups=(otter.BannerGroup(question="g"),)),
         base="all",
         reason_rows=True,
@@ -295,9 +301,13 @@ def test_a_row_for_each_reason_can_be_asked_for_and_hidden(small: Small) -> None
         (("No answer: blank",), ["A", "B", "No answer: Refused"]),
     ):
         (hidden,) = survey.tables(
-            [otter.TableRequest(question="q", base="all", reason_rows=True, rows=otter.RowRules(hide=hide))]
+            [
+                otter.TableRequest(
+                    shows=otter.OneQuestion("q"), base="all", reason_rows=True, rows=otter.RowRules(hide=hide)
+                )
+            ]
         )
         assert [line.label for line in hidden.body] == left
         assert any(note.startswith("Not shown, but in the base: No answer") for note in hidden.notes)
     with pytest.raises(otter.RequestError, match="need base: all"):
-        otter.TableRequest(question="q", reason_rows=True)
+        otter.TableRequest(shows=otter.OneQuestion("q"), reason_rows=True)

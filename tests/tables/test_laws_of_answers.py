@@ -83,11 +83,15 @@ def test_the_people_behind_a_cell_are_those_of_its_unweighted_count(
     seed: int, request: otter.TableRequest
 ) -> None:
     """Whoever asks for the records behind a percent gets as many as the table counts."""
-    assume(request.items is None and request.question != "glasses")
+    assume(isinstance(request.shows, otter.OneQuestion) and request.shows.question != "glasses")
     survey = survey_of(seed)
     wanted = {"figures": ("unweighted count", "column percent"), "inherited": False, "levels": ()}
     request = otter.TableRequest(
-        question=request.question, banner=request.banner, base=request.base, bases=otter.BaseRules(), **wanted
+        shows=request.shows,
+        banner=request.banner,
+        base=request.base,
+        bases=otter.BaseRules(),
+        **wanted,
     )
     (table,) = survey.tables([request])
     for line in table.lines:

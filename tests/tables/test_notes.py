@@ -51,7 +51,7 @@ def test_short_notes_say_what_is_left_out_marked_and_not_tested(survey: otter.Su
 
 
 def test_what_must_stay_stays_without_notes(survey: otter.Survey) -> None:
-    request = otter.TableRequest(question="heard_of", banner=otter.Banner(groups=(otter.BannerGroup(question="region"),)), note="By hand.")  # fmt: skip
+    request = otter.TableRequest(shows=otter.OneQuestion("heard_of"), banner=otter.Banner(groups=(otter.BannerGroup(question="region"),)), note="By hand.")  # fmt: skip
     marked = replace(request, tests=otter.TestRules(against="rest", adjust="holm"), levels=(95.0, 90.0))
     (table,) = survey.tables([marked])
     assert table.notes_shown("none")[-2:] == (

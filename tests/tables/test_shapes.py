@@ -29,7 +29,7 @@ def survey(small: Small, data: pd.DataFrame) -> otter.Survey:
 
 
 def made(survey: otter.Survey, question: str, **wanted: object) -> Table:
-    (table,) = survey.tables([otter.TableRequest(question=question, **wanted)])  # type: ignore[arg-type]
+    (table,) = survey.tables([otter.TableRequest(shows=otter.OneQuestion(question), **wanted)])  # type: ignore[arg-type]
     return table
 
 
@@ -153,8 +153,8 @@ def test_before_by_after_counts_who_moved_where(small: Small) -> None:
 
 
 def test_a_table_of_key_figures_shows_each_question_its_own_figure(survey: otter.Survey) -> None:
-    items = otter.Items(
-        questions=("liking", "liking", "glasses"),
+    items = otter.ItemsByColumns(
+        items=("liking", "liking", "glasses"),
         figures=("Fair or good", "mean", "median"),
         labels=("", "Liking", ""),
     )

@@ -327,8 +327,8 @@ def test_no_answer_can_be_kept_out_of_the_tests_of_items_side_by_side(
     small: Small, paired: dict[str, np.ndarray]
 ) -> None:
     survey = small(PAIRED_BOOK, **paired)
-    items = otter.Items(questions=("before", "after"), shape="answers by items")
-    wanted = otter.TableRequest(question="before, after", items=items, base="all", levels=(50.0,))
+    items = otter.AnswersByItems(items=("before", "after"))
+    wanted = otter.TableRequest(shows=items, base="all", levels=(50.0,))
     (tested,) = survey.tables([wanted])
     (kept_out,) = survey.tables([replace(wanted, rows=otter.RowRules(untested=("No answer",)))])
     assert not np.isnan(list(p_values(tested, "No answer").values())).any()

@@ -18,6 +18,7 @@ from eager_otter.looks.words import Words, said
 from eager_otter.tables.association import p_said
 from eager_otter.tables.base_rules import marks_of
 from eager_otter.tables.request import Banner, BannerGroup, TableRequest
+from eager_otter.tables.shows import ItemsByColumns, OneQuestion
 from eager_otter.tables.table import Column, Line, Table, tested_rows
 from eager_otter.tables.texts import figure_text
 
@@ -81,9 +82,9 @@ def requests_against(
     """Give the tables whose cells can be looked at, tested against the rest or the column before; each once."""
     found: list[TableRequest] = []
     for request in requests:
-        if request.items is not None and not request.items.stands.one_figure:
+        if not isinstance(request.shows, OneQuestion | ItemsByColumns):
             continue
-        if request.part and any(one.question == request.question and not one.part for one in requests):
+        if request.part and any(one.shows == request.shows and not one.part for one in requests):
             continue  # the table for all says it
         tests = replace(
             request.tests,

@@ -18,25 +18,29 @@ from eager_otter.tables.table import Line, Table
 
 
 def people_in_cell(
-    counting: BannerCounting, request: TableRequest, count: Count, table: Table, line: Line, place: int
+    counting: BannerCounting,
+    request: TableRequest,
+    count: Count,
+    table: Table,
+    line: Line,
+    place: int,
+    row: tuple[str, str],
 ) -> IntArray:
     """List the rows of the data (from 0) behind a cell.
 
     They are those in the row and column or, for a summary or base, all it rests on. A column of a difference stands
-    for the people of both of its columns.
+    for the people of both of its columns. `row` is the code and the label of the answer or net that the row is of.
     """
     question, answers = counting.asked(count)
     inside = _in_base(question, answers, line)
     if count.everyone and line.kind != "summary":
         inside = np.ones_like(inside)
-    if request.value is None and line.kind in ("answer", "net") and line.shows.in_row:
+    if request.shows.value is None and line.kind in ("answer", "net") and line.shows.in_row:
         is_answer = line.code or line.fixed != NO_ANSWER or not count.everyone
-        inside &= _in_row(question, answers, request, line) if is_answer else ~who_answered(question, answers)
-    if request.value is not None and line.kind in ("answer", "net"):
-        third = counting.responses.codebook.question(request.value)
-        inside &= _in_row(question, answers, request, line) & ~np.isnan(
-            values_of(third, counting.chosen(third.name))
-        )
+        inside &= _in_row(question, answers, row) if is_answer else ~who_answered(question, answers)
+    if request.shows.value is not None and line.kind in ("answer", "net"):
+        third = counting.responses.codebook.question(request.shows.value)
+        inside &= _in_row(question, answers, row) & ~np.isnan(values_of(third, counting.chosen(third.name)))
     inside &= _in_column(counting, table, place)
     return np.flatnonzero(counting.population.rows)[inside]
 
@@ -59,12 +63,10 @@ def _in_base(question: Question, answers: Answers, line: Line) -> BoolArray:
     return who_answered(question, answers)
 
 
-def _in_row(question: Question, answers: Answers, request: TableRequest, line: Line) -> BoolArray:
-    by_items = request.items is not None and request.items.stands.one_figure
-    wanted = request.items.figure if request.items is not None and by_items else line.label
-    nets = {net.label.casefold(): net for net in question.nets}
-    net = nets.get(wanted.casefold())
+def _in_row(question: Question, answers: Answers, row: tuple[str, str]) -> BoolArray:
+    code, label = row
+    net = next((net for net in question.nets if net.label.casefold() == label.casefold()), None)
     if net is None:
-        answer = question.find(line.code if not by_items and line.code else canonical(wanted))
+        answer = question.find(code or canonical(label))
         net = Net(label="", of=() if answer is None else (answer.code,))
     return who_counts_in(question, answers, net)

@@ -28,7 +28,6 @@ from eager_otter.making.shapes.items_across import idle_item_tests
 from eager_otter.making.shapes.registry import shape_of
 from eager_otter.making.shapes.shape import Counted
 from eager_otter.tables.facts import Facts, FilterStep
-from eager_otter.tables.item_shapes import Shape
 from eager_otter.tables.request import (
     Banner,
     BannerGroup,
@@ -36,13 +35,13 @@ from eager_otter.tables.request import (
     Counting,
     Digits,
     Figure,
-    Items,
     RowRules,
     Selection,
     Sorting,
     TableRequest,
     TestRules,
 )
+from eager_otter.tables.shows import OF_SHAPE, AnswersByItems, ItemsByColumns, OneQuestion, Shape, Shown
 from eager_otter.tables.table import Table, Viewer
 
 Done = Callable[[int], None]  # told how many tables have been made
@@ -136,13 +135,13 @@ class Survey:
         Example: `survey.table("heard_of", banner=["region", "age_band"], levels=(95, 90))`.
         """
         request = TableRequest(
-            question=question,
+            shows=OneQuestion(
+                question, value=value, within=(within,) if isinstance(within, str) else tuple(within)
+            ),
             banner=banner if isinstance(banner, Banner) else banner_of(banner),
             figures=tuple(figures),
             levels=tuple(float(level) for level in levels),
             tests=tests or TestRules(),
-            within=(within,) if isinstance(within, str) else tuple(within),
-            value=value,
             base=base,
             rows=rows or RowRules(),
             bases=bases or BaseRules(),
@@ -182,19 +181,23 @@ class Survey:
         names = grid.items if grid else (questions,) if isinstance(questions, str) else tuple(questions)
         if shape != "items by columns" and figure != "mean":
             raise RequestError(f"figure: goes with items by columns, so {figure!r} would do nothing here.")
-        items = Items(questions=names, shape=shape, figure=figure)
+        grid_name = "" if grid is None else grid.name
+        items: Shown = (
+            ItemsByColumns(items=names, grid=grid_name, figure=figure)
+            if shape == ItemsByColumns.shape
+            else OF_SHAPE[shape](items=names, grid=grid_name)
+        )
         groups = banner.groups if isinstance(banner, Banner) else banner
-        if shape in ("answers by items", "before by after") and groups:
+        if not items.over_banner and groups:
             raise RequestError(
                 f"banner: no banner stands over {shape}, so this would do nothing; leave it out."
             )
-        if shape == "answers by items" and tests is not None:
+        if isinstance(items, AnswersByItems) and tests is not None:
             asked = [self.codebook.question(name) for name in names]
             for key, message in idle_item_tests(tests, items, asked).items():
                 raise RequestError(f"{key}: {message}")
         request = TableRequest(
-            question=str(questions) if isinstance(questions, str) else ", ".join(names),
-            items=items,
+            shows=items,
             banner=banner if isinstance(banner, Banner) else banner_of(banner),
             levels=tuple(float(level) for level in levels),
             tests=tests or TestRules(),
@@ -220,12 +223,9 @@ class Survey:
         counting = BannerCounting(self.responses, population, wanted.banner, wanted.counting.columns)
         counts = shape_of(wanted).counts(wanted, counting.layout, self.codebook)
         names = [count.question for count in counts]
-        asked = names.index(line.question) if line.question in names else 0
-        if wanted.items is not None and wanted.items.stands.items_across:
-            asked = place
-        if wanted.items is not None and wanted.items.figures:
-            wanted = replace(wanted, items=replace(wanted.items, figure=wanted.items.figure_of(asked)))
-        return people_in_cell(counting, wanted, counts[asked], table, line, place)
+        asked = shape_of(wanted).asked_in(names, line, place)
+        named = shape_of(wanted).row_named(wanted.shows, line, asked)
+        return people_in_cell(counting, wanted, counts[asked], table, line, place, named)
 
     def preview(
         self, banner: Banner, bases: BaseRules | None = None, levels: Sequence[float] = (95,)
@@ -237,7 +237,7 @@ class Survey:
         population, facts = self._counted(Selection())
         counting = BannerCounting(self.responses, population, banner)
         request = TableRequest(
-            question=banner.name or "banner",
+            shows=OneQuestion(banner.name or "banner"),
             banner=banner,
             bases=bases or BaseRules(),
             levels=tuple(float(level) for level in levels),
@@ -276,8 +276,7 @@ class Survey:
 
     def _checked(self, request: TableRequest) -> TableRequest:
         """Refuse what a request asks for in vain. Raises UnknownName, RequestError."""
-        names = request.items.questions if request.items is not None else (request.question,)
-        questions = [self.codebook.question(name) for name in names]
+        questions = [self.codebook.question(name) for name in request.shows.questions]
         check_rows(request, questions)
         if not request.inherited:
             refuse_figures(request, questions)
@@ -298,10 +297,11 @@ class Survey:
             sums_of = [waiting[count] for count in counts_of[k]]
             facts = replace(facts, remarks=self._remarks_on(requests[k]))
             own = facts
-            if requests[k].items is None and not requests[k].within:
+            if isinstance(requests[k].shows, OneQuestion) and not requests[k].shows.within:
                 own = self._own_facts(facts, sums_of[0])
             counted = Counted(
                 request=requests[k],
+                shows=requests[k].shows,
                 counts=counts_of[k],
                 sums=sums_of,
                 counting=counting,

@@ -12,6 +12,7 @@ from eager_otter.codebook.label_words import direction, says_no_answer
 from eager_otter.codebook.model import Answer, Banded, Codebook, Difference, Net, Question, scores_of
 from eager_otter.gates.numbers import number_of
 from eager_otter.plan.plan import Plan
+from eager_otter.tables.shows import ItemsByColumns, OneQuestion
 
 UNDER = re.compile(r"\b(under|below|less than|up to|younger than)\b", re.IGNORECASE)
 OVER = re.compile(r"\b(over|above|more than|greater than|older than)\b", re.IGNORECASE)
@@ -227,13 +228,13 @@ def _is_promoter_score(scores: Mapping[str, float], difference: Difference) -> b
 def unequal_nets(plan: Plan) -> Iterator[Finding]:
     """Report a net shown for scales of different length in one table: its figures are not comparable as they stand."""
     for request in plan.requests:
-        items = request.items
-        if items is None:
+        shows = request.shows
+        if isinstance(shows, OneQuestion):
             continue
         by_label: dict[str, dict[int, list[str]]] = {}
-        for k, name in enumerate(items.questions):
+        for k, name in enumerate(shows.questions):
             question = plan.codebook.question(name)
-            shown = {items.figure_of(k).casefold()} if items.stands.one_figure else None
+            shown = {shows.figure_of(k).casefold()} if isinstance(shows, ItemsByColumns) else None
             for net in question.nets if question.scale else ():
                 if shown is None or net.label.casefold() in shown:
                     lengths = by_label.setdefault(net.label, {})

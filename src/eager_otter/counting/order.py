@@ -131,7 +131,7 @@ def check_rows(request: TableRequest, questions: Sequence[Question]) -> None:
 def _check_row(
     request: TableRequest, questions: Sequence[Question], name: str, kind: str, where: str
 ) -> None:
-    if request.within or (request.base == "all" and says_no_answer_row(name)):
+    if request.shows.within or (request.base == "all" and says_no_answer_row(name)):
         return
     known: list[str] = [one.name for one in summary_figures()]
     for question in questions:

@@ -64,9 +64,9 @@ class Crossed:
 
     def why_none(self) -> str:
         """Say why the table cannot be tested as a whole, "" where it can."""
-        if self.request.value is not None:
+        if self.request.shows.value is not None:
             return said("its cells hold means, not people")
-        if self.request.within:
+        if self.request.shows.within:
             return said("its rows are nested")
         match self.question.kind:
             case "single" | "multi" | "number":

@@ -13,19 +13,19 @@ from eager_otter.tables.request import Figure, TableRequest
 
 def why_not(request: TableRequest, question: Question, figure: str) -> str:
     """Say why a table of a question cannot have a figure; "" where it can. Needs no data."""
-    found, items = figure_called(figure), request.items
-    if request.value is not None:
+    found, shows = figure_called(figure), request.shows
+    if shows.value is not None:
         fitting = [one.name for one in all_figures() if one.of_cells]
-        return "" if found.of_cells else f"its cells sum up {request.value}, which takes {', '.join(fitting)}"
-    if items is not None and items.stands.one_figure:
+        return "" if found.of_cells else f"its cells sum up {shows.value}, which takes {', '.join(fitting)}"
+    if shows.one_figure:
         return "a table of items by columns shows the one figure named as its 'figure'"
-    if items is not None and items.stands.of_moves and not found.of_moves:
+    if shows.of_moves and not found.of_moves:
         return f"before by after takes {', '.join(one.name for one in all_figures() if one.of_moves)}"
     asked = Asked(
         question=question,
-        without_total=items is not None and items.stands.items_across,
+        without_total=shows.items_across,
         grouped=bool(request.banner.groups),
-        nested_rows=bool(request.within),
+        nested_rows=bool(shows.within),
         nested_banner=any(group.nest for group in request.banner.groups),
     )
     return found.why_not(asked)
@@ -43,7 +43,7 @@ def figures_for(request: TableRequest, question: Question) -> tuple[Figure, ...]
     chosen = tuple(figure for figure in request.figures if not why_not(request, question, figure))
     if question.kind == "number":
         return chosen or ("mean", "standard deviation")
-    if not request.figures and question.scale and not request.within:
+    if not request.figures and question.scale and not request.shows.within:
         return ("column percent", "mean")
     if not any(isinstance(figure_called(figure), AnswerFigure) for figure in chosen):
         kept = chosen and (question.scale or not request.inherited)

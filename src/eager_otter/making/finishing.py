@@ -47,9 +47,9 @@ def finished(
         replace(column, label=say(column.fixed)) if column.fixed else column for column in layout.columns
     )
     table = Table(
-        id=request.id or request.question,
+        id=request.name,
         title=f"{title} – {request.part}" if request.part else title,
-        question=request.question,
+        question=request.shows.name,
         shape=shape,
         columns=columns,
         groups=layout.groups,

@@ -97,13 +97,13 @@ class Making:
 
     def _usual_title(self) -> str:
         """Give the question's text, and what the cells sum up of another question."""
-        if self.request.value is None:
+        if self.request.shows.value is None:
             return self.question.text
         say = self.request.words
         figures = ", ".join(
             say(figure) for figure in self.figures if summary_called(figure) is not None
         ) or say("mean")
-        label = self.setting.label_of(self.request.value)
+        label = self.setting.label_of(self.request.shows.value)
         return say(
             "{title} – {figures} of {question}", title=self.question.text, figures=figures, question=label
         )
@@ -133,7 +133,7 @@ class Making:
 
     def body(self) -> list[Line]:
         """Make the lines under the bases."""
-        if self.request.value is not None and self.sums.answers is not None:
+        if self.request.shows.value is not None and self.sums.answers is not None:
             return self._cell_lines()
         above, below = self._difference_lines("above"), self._difference_lines("below")
         return [*above, *self._answer_lines(), *below, *self._summary_lines()]
@@ -233,7 +233,7 @@ class Making:
 
     def _column(self, name: str) -> int:
         columns = [column for column in self.layout.columns if not column.hidden]
-        place = find_column(columns, name, f"table {self.request.id or self.question.name!r}")
+        place = find_column(columns, name, f"table {self.request.name!r}")
         return self.layout.columns.index(columns[place])
 
     def _answer_line(

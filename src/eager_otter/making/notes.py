@@ -29,7 +29,8 @@ from eager_otter.making.notes_on_tests import testing_notes
 from eager_otter.making.setting import Setting
 from eager_otter.tables.facts import Facts
 from eager_otter.tables.note import Note
-from eager_otter.tables.request import Items, TableRequest, interval_level
+from eager_otter.tables.request import TableRequest, interval_level
+from eager_otter.tables.shows import Items, ItemsByColumns
 from eager_otter.tables.table import Line
 
 SORT_KEYS = {"label": said("the label"), "code": said("the code")}
@@ -100,7 +101,7 @@ def item_notes(
 ) -> tuple[Note, ...]:
     """Write the notes of a table of several questions; `read` says how its shape is read."""
     say, facts, layout = request.words, setting.facts, setting.layout
-    shares = not items.stands.items_across and _shares_people(sums[0], setting.shared)
+    shares = not items.items_across and _shares_people(sums[0], setting.shared)
     tested = tuple(testing_notes(request, lines, layout, shares_people=shares))
     labels = [items.label_of(place, one.question.label) for place, one in enumerate(sums)]
     return (
@@ -147,7 +148,7 @@ def _items_base_notes(request: TableRequest, sums: Sequence[QuestionSums], facts
     yield Note(text, "base", say("Base: {who}.", who=who))
 
 
-def what_rows_show(items: Items, lines: Sequence[Line], say: Words) -> str:
+def what_rows_show(items: ItemsByColumns, lines: Sequence[Line], say: Words) -> str:
     """Say what the rows of an items table show."""
     if items.figures:
         return say("the figure named, of one question")
@@ -223,9 +224,9 @@ def row_notes(
     if question.kind == "multi":
         several = said("Several answers possible: percents are of respondents and may add to more than 100.")
         yield Note(say(several), "figures", say("Several answers possible."))
-    if request.value is not None:
+    if request.shows.value is not None:
         told = said("Cells sum up {question} among those in the row and the column who have a value.")
-        text = say(told, question=setting.label_of(request.value))
+        text = say(told, question=setting.label_of(request.shows.value))
         yield Note(text, "rows", text)
     yield from figure_notes(request, lines, "answers")
     if sum(one.unit == "percent" for one in _shown(lines)) > 2:

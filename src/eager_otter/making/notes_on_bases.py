@@ -216,7 +216,7 @@ def _base_note(request: TableRequest, sums: QuestionSums, facts: Facts) -> Note:
         text = said("Base: all {count} {count:respondent|respondents}, whether or not they answered.")
         short = say("Base: all respondents, whether or not they answered{asked}.", asked=shortly)
         return Note(say(text, count=people) + asked, "base", short)
-    if request.within:
+    if request.shows.within:
         text = said("Base: the {count} {count:respondent|respondents} who answered all of these{more}.")
         shorter = said("Base: respondents who answered all of these{more}{asked}.")
     elif sums.question.kind == "number":

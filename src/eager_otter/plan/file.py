@@ -14,7 +14,6 @@ from eager_otter.gates.outputs import ENDINGS
 from eager_otter.looks.theme import DigitsKind, LettersPlace, as_percent_digits
 from eager_otter.plan.plan import SheetsPer
 from eager_otter.significance.registry import corrections, mean_tests, median_tests, share_tests
-from eager_otter.tables.item_shapes import Shape
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import (
     Against,
@@ -23,6 +22,7 @@ from eager_otter.tables.request import (
     TotalPlace,
     WholeTable,
 )
+from eager_otter.tables.shows import Shape
 
 Number = Annotated[float, Field(strict=False)]
 

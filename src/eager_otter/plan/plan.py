@@ -81,7 +81,7 @@ class Plan:
     file_date: bool = True
     outputs: tuple[Path, ...] = ()
     output_notes: Mapping[Path, NotesLength] = field(default_factory=dict)
-    standard: TableRequest = field(default_factory=lambda: TableRequest(question=""))
+    standard: TableRequest = field(default_factory=TableRequest)
     findings: int = 0
     audit: bool = False
     theme: Theme = STANDARD

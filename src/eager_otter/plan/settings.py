@@ -50,7 +50,7 @@ class SettingsReading:
 
     def standard(self, theme: Theme, words: Words) -> TableRequest:
         """Make what a table is when it says nothing of its own: product defaults, the theme's, then the plan's."""
-        request = TableRequest(question="", digits=_digits(Digits(), theme.digits), words=words)
+        request = TableRequest(digits=_digits(Digits(), theme.digits), words=words)
         written = self.context.raw("defaults")
         if written is not None:
             defaults = self.context.part(DefaultsFile, written, ("defaults",))

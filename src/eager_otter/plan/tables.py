@@ -26,15 +26,14 @@ from eager_otter.plan.file import (
     TestsFile,
 )
 from eager_otter.plan.settings import SettingsReading
-from eager_otter.tables.item_shapes import SHAPES
 from eager_otter.tables.request import (
     EVERY_GROUP,
     Banner,
-    Items,
     Sorting,
     TableRequest,
     TestRules,
 )
+from eager_otter.tables.shows import OF_SHAPE, AnswersByItems, ItemsByColumns, OneQuestion, Shown
 from eager_otter.tables.table import find_column, find_group
 
 
@@ -112,7 +111,7 @@ class TablesReading:
         for request in requests:
             if request.inherited or codebook is None or self.context.problems:
                 continue
-            names = request.items.questions if request.items is not None else (request.question,)
+            names = request.shows.questions
             questions = [codebook.questions[name] for name in names if name in codebook.questions]
             try:
                 refuse_figures(request, questions)
@@ -166,11 +165,9 @@ class TablesReading:
             if third is not None and third.kind != "number" and not third.scale:
                 message = f"{third.name} is of kind {third.kind}; only numbers and scales can be summed up in cells."
                 self.context.mistake((*place, "value"), message)
-            request = replace(request, value=table.value)
         named = replace(
             request,
-            question=question.name,
-            within=tuple(table.within or ()),
+            shows=OneQuestion(question.name, value=table.value, within=tuple(table.within or ())),
             id=table.id or "",
             title=table.title or "",
         )
@@ -227,7 +224,7 @@ class TablesReading:
         names = self._banner_names(part)
         if len(names) > 1:
             found = [(name, self.banners.called(name, (*place, "banner"))) for name in names]
-            stem = request.id or request.question
+            stem = request.name
             copies = [replace(request, banner=b, id=f"{stem}-{name}") for name, b in found if b is not None]
         else:
             copies = [request]
@@ -246,7 +243,7 @@ class TablesReading:
                 f"{question.name} is of kind {question.kind}; only answers can be gone through.",
             )
             return [request]
-        stem = request.id or request.question
+        stem = request.name
         tests = request.tests
         if tests.whole_table != "none" and not tests.controlling_for and question.kind == "single":
             tests = replace(tests, controlling_for=question.name)
@@ -268,7 +265,7 @@ class TablesReading:
                     hint = nearest(part.grid, tuple(self.context.codebook.grids))
                     self.context.mistake((*place, "grid"), f"no grid {part.grid!r} in the codebook.{hint}")
                 return []
-            what = f" – {part.figure}" if SHAPES[part.shape].one_figure else ""
+            what = f" – {part.figure}" if OF_SHAPE[part.shape].one_figure else ""
             written = [ItemFile(question=name) for name in grid.items]
             title = title or grid.text + what
         else:
@@ -284,17 +281,11 @@ class TablesReading:
         self._check_item_figures(part, questions, figures, place)
         own = any(item.figure for item in written)
         try:
-            items = Items(
-                questions=names,
-                shape=part.shape,
-                figure=part.figure,
-                figures=figures if own else (),
-                labels=tuple(item.label or "" for item in written) if any(i.label for i in written) else (),
-            )
+            items = _items_of(part, names, figures if own else (), written)
         except RequestError as error:
             self.context.mistake(place, str(error))
             return []
-        shape = SHAPES[part.shape]
+        shape = OF_SHAPE[part.shape]
         idle = {name: ANSWER_SETTINGS.get(name, name) for name in shape.idle}
         self.settings.refuse_idle(part, idle, shape.why_idle, place)
         if not shape.one_figure:
@@ -309,15 +300,14 @@ class TablesReading:
             except RequestError as error:
                 self.context.mistake(place, str(error))
                 return []
-        if shape.items_across and part.tests is not None:
+        if isinstance(items, AnswersByItems) and part.tests is not None:
             said = {TestsFile.model_fields[name].alias or name for name in part.tests.model_fields_set}
             for key, message in idle_item_tests(request.tests, items, questions).items():
                 if key in said:
                     self.context.mistake((*place, "tests", key), f"{key}: {message}", key=True)
         wanted = replace(
             self.settings.with_rows(request, part, questions, place),
-            question=part.grid or ", ".join(names),
-            items=items,
+            shows=items,
             id=part.id or part.grid or f"{names[0]}-and-more",
             title=title,
         )
@@ -342,7 +332,7 @@ class TablesReading:
         self, part: ItemsFile, questions: Sequence[Question], figures: Sequence[str], place: Place
     ) -> None:
         """Check that each item has the figure wanted of it."""
-        if not SHAPES[part.shape].one_figure:
+        if not OF_SHAPE[part.shape].one_figure:
             return
         for question, figure in zip(questions, figures, strict=True):
             summary = summary_called(figure)
@@ -381,7 +371,7 @@ class TablesReading:
             before = len(self.context.problems)
             request = self.settings.settled(self.settings.for_kind(base, question), each, place)
             request = self._each_rows(request, each, found, question, place)
-            copies += self._copies(replace(request, question=question.name), each, place)
+            copies += self._copies(replace(request, shows=OneQuestion(question.name)), each, place)
             if len(self.context.problems) > before:
                 break  # the next question would have the same problems
         return copies
@@ -420,6 +410,17 @@ class TablesReading:
         return found
 
 
+def _items_of(
+    part: ItemsFile, names: tuple[str, ...], figures: tuple[str, ...], written: Sequence[ItemFile]
+) -> Shown:
+    """Make what a table of several questions shows. Raises RequestError."""
+    labels = tuple(item.label or "" for item in written) if any(item.label for item in written) else ()
+    grid = part.grid or ""
+    if part.shape == ItemsByColumns.shape:
+        return ItemsByColumns(items=names, labels=labels, grid=grid, figure=part.figure, figures=figures)
+    return OF_SHAPE[part.shape](items=names, labels=labels, grid=grid)
+
+
 ANSWER_SETTINGS = {
     "sort": "sort",
     "hide": "hide",
@@ -455,7 +456,7 @@ def _with_ids(requests: list[TableRequest], written: set[str]) -> list[TableRequ
     unused = set(written)
     result = []
     for request in requests:
-        stem = request.id or request.question
+        stem = request.name
         name, number = stem, 2
         while name in taken and not (name == request.id and name in unused):
             name, number = f"{stem}-{number}", number + 1

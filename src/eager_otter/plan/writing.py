@@ -19,11 +19,11 @@ from eager_otter.tables.request import (
     BannerGroup,
     BaseRules,
     Digits,
-    Items,
     RowRules,
     TableRequest,
     TestRules,
 )
+from eager_otter.tables.shows import Items, ItemsByColumns, OneQuestion
 
 NONE = Banner()
 
@@ -150,9 +150,10 @@ class _Writing:
         return entries
 
     def _table(self, request: TableRequest) -> dict[str, Any]:
-        what: dict[str, Any] = {"question": request.question}
-        if request.items is not None:
-            what = self._items(request, request.items)
+        shows = request.shows
+        what: dict[str, Any] = (
+            {"question": shows.question} if isinstance(shows, OneQuestion) else self._items(request, shows)
+        )
         standard = self.standard
         own: dict[str, Any] = {}
         across = request.over_banner
@@ -170,8 +171,8 @@ class _Writing:
                     **what,
                     "id": request.id,
                     "title": request.title,
-                    "within": list(request.within),
-                    "value": request.value,
+                    "within": list(shows.within),
+                    "value": shows.value,
                     "figures": self._figures(request),
                     "percent of": request.percent_of,
                     "difference from": "" if request.difference_from == "Total" else request.difference_from,
@@ -191,13 +192,13 @@ class _Writing:
 
     def _figures(self, request: TableRequest) -> list[str]:
         """Give the figures of a table as it shows them: those that it inherits and can have."""
-        if not request.inherited or request.items is not None:
+        if not request.inherited or not isinstance(request.shows, OneQuestion):
             return [] if request.inherited else list(request.figures)
-        return list(figures_for(request, self.plan.codebook.question(request.question)))
+        return list(figures_for(request, self.plan.codebook.question(request.shows.question)))
 
     def _items(self, request: TableRequest, items: Items) -> dict[str, Any]:
-        grid = self.plan.codebook.grids.get(request.question)
-        if grid is not None and grid.items == items.questions and not items.figures and not items.labels:
+        grid = self.plan.codebook.grids.get(items.grid)
+        if grid is not None and grid.items == items.items and not items.labels and not _own_figures(items):
             return {"grid": grid.name, **_shape(items)}
         return _named_items(request, items)
 
@@ -209,18 +210,23 @@ def _filled(entries: Mapping[str, Any]) -> dict[str, Any]:
 
 def _named_items(request: TableRequest, items: Items) -> dict[str, Any]:
     written: list[Any] = []
-    for k, name in enumerate(items.questions):
-        figure = items.figures[k] if items.figures else ""
+    figures = _own_figures(items)
+    for k, name in enumerate(items.items):
+        figure = figures[k] if figures else ""
         label = items.labels[k] if items.labels else ""
         written.append(
             _filled({"question": name, "figure": figure, "label": label}) if figure or label else name
         )
-    title = {} if request.title else {"title": request.question}
+    title = {} if request.title else {"title": items.name}
     return {"items": written, **_shape(items), **title}
 
 
+def _own_figures(items: Items) -> tuple[str, ...]:
+    return items.figures if isinstance(items, ItemsByColumns) else ()
+
+
 def _shape(items: Items) -> dict[str, str]:
-    figure = {"figure": items.figure} if items.stands.one_figure else {}
+    figure = {"figure": items.figure} if isinstance(items, ItemsByColumns) else {}
     return {"as": items.shape, **figure}
 
 

@@ -83,14 +83,14 @@ def requests_view(requests: Sequence[TableRequest], codebook: Codebook) -> Rende
 
 def _questions(request: TableRequest) -> str:
     """Name the question of a table; of several, the first and how many more."""
-    names = dict.fromkeys((request.question,) if request.items is None else request.items.questions)
+    names = dict.fromkeys(request.shows.questions)
     first, *rest = names
     return f"{first} and {len(rest)} more" if len(rest) > 1 else ", ".join(names)
 
 
 def _left_out(request: TableRequest, codebook: Codebook) -> list[tuple[str, str]]:
     """List the figures that no question of a table can have, with the reason of the first."""
-    names = request.items.questions if request.items is not None else (request.question,)
+    names = request.shows.questions
     found = [dict(left_out_figures(request, codebook.question(name))) for name in names]
     return [(figure, reason) for figure, reason in found[0].items() if all(figure in one for one in found)]
 

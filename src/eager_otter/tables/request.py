@@ -11,7 +11,7 @@ from eager_otter.errors import RequestError
 from eager_otter.figures.registry import check_figure, figures_with, line_figure, today_name
 from eager_otter.looks.words import ENGLISH, Words
 from eager_otter.significance.registry import correction, mean_test, median_test, share_test
-from eager_otter.tables.item_shapes import SHAPES, ItemsShape, Shape
+from eager_otter.tables.shows import OneQuestion, Shown
 
 Figure = str  # the name of a figure
 JudgedOn = Literal["unweighted base", "effective base"]
@@ -23,6 +23,7 @@ Against = Literal["each other", "rest", "total", "previous", "first", "column", 
 MOST_DIGITS = 10
 PLAIN_BASES = ("answered", "all")
 COMPLETE = "complete answers"
+NO_QUESTION = OneQuestion("")  # of settings that are of no table yet
 EVERY_GROUP = "all"  # where banner groups are named
 
 
@@ -255,50 +256,8 @@ class RowRules:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Items:
-    """Several questions in one table: the items of a grid, or any questions that are alike.
-
-    `shape` is "items by columns" (a row per question, one figure of each, across the banner), "answers by items" (a
-    column per question, their common answers down, tested as answers of the same people), "one under another" (whole
-    questions, each under its heading) or "before by after" (two questions: who moved from which answer to which).
-    `figure` is the label of a net or answer, "mean" or another summary; `figures` gives each question its own instead,
-    and `labels` a label ("" for the question's).
-    """
-
-    questions: tuple[str, ...]
-    shape: Shape = "items by columns"
-    figure: str = "mean"
-    figures: tuple[str, ...] = ()
-    labels: tuple[str, ...] = ()
-
-    def __post_init__(self) -> None:
-        for given, what in ((self.figures, "figures"), (self.labels, "labels")):
-            if given and len(given) != len(self.questions):
-                raise RequestError(
-                    f"{len(self.questions)} items, but {len(given)} {what}; each needs its own."
-                )
-        if self.stands.of_moves and len(self.questions) != 2:
-            raise RequestError("Before by after takes two questions: the one before, then the one after.")
-
-    @property
-    def stands(self) -> ItemsShape:
-        """How the questions stand in the table."""
-        return SHAPES[self.shape]
-
-    def label_of(self, place: int, usual: str) -> str:
-        """Give the label of the item at a place: its own, or the usual one."""
-        return (self.labels[place] if self.labels else "") or usual
-
-    def figure_of(self, place: int) -> str:
-        """Give the figure shown of the item at a place."""
-        return self.figures[place] if self.figures else self.figure
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class TableRequest:
-    """One table: a question by a banner, or several questions in one table (`items`; `question` then names them).
-
-    With `value`, the cells sum up a third question, a number or scale, among those in the row and column.
+    """One table: what it `shows` (a question, or several in one of their shapes), by a banner.
 
     `figures` may be empty, which gives what suits the kind of question. With `inherited` they come from defaults, and
     those that the question cannot have are left out; else these are refused. `levels` are one or two confidence
@@ -308,7 +267,6 @@ class TableRequest:
     everyone who gave no answer have a row for each reason.
     `part` names the answer of a control question that the filter chooses, `heading` the section of the report.
 
-    `within` names questions whose answers stand, outermost first, over those of `question`, as indented rows.
     `percent_of` is the answer or net that "percent of answer" is a percent of; `difference_from` the column that
     "column difference" takes off; `outer_level` the level of a nested banner (1 the outermost, 0 the innermost above
     the columns) whose base "percent of outer" is a percent of. `base_rows` are the base lines shown (none named: all
@@ -318,9 +276,7 @@ class TableRequest:
     Raises RequestError for levels or figures that cannot be had.
     """
 
-    question: str
-    items: Items | None = None
-    value: str | None = None
+    shows: Shown = NO_QUESTION
     banner: Banner = Banner()
     id: str = ""
     title: str = ""
@@ -334,7 +290,6 @@ class TableRequest:
     base_text: str = ""
     base_rows: tuple[str, ...] = ()
     reason_rows: bool = False
-    within: tuple[str, ...] = ()
     percent_of: str = ""
     difference_from: str = "Total"
     outer_level: int = 0
@@ -349,14 +304,16 @@ class TableRequest:
     @property
     def over_banner(self) -> bool:
         """Whether the table stands under the columns of its banner."""
-        return self.items is None or self.items.stands.over_banner
+        return self.shows.over_banner
+
+    @property
+    def name(self) -> str:
+        """What the table is known by: its id, or else what it is of."""
+        return self.id or self.shows.name
 
     def questions_named(self) -> Iterator[str]:
         """Go through the questions that its figures depend on: in rows and columns, of its filter and base."""
-        items = () if self.items is None else self.items.questions
-        yield from filter(
-            None, (self.question if self.items is None else "", *items, self.value, *self.within)
-        )
+        yield from filter(None, (*self.shows.questions, self.shows.value, *self.shows.within))
         for group in self.banner.groups:
             yield from group.questions_named()
         conditions = (

@@ -71,11 +71,12 @@ def look(
     from eager_otter.figures.registry import check_figure
     from eager_otter.report.terminal import table_view
     from eager_otter.tables.request import TableRequest, check_levels
+    from eager_otter.tables.shows import OneQuestion
 
     if question is None:
         refuse_given("Without a QUESTION the shape of a banner is shown", "figures", "digits")
     survey, plan = opened(**where)
-    request = plan.standard if plan is not None else TableRequest(question=question or "")
+    request = plan.standard if plan is not None else TableRequest()
     grid = survey.codebook.grids.get(question or "")
     if grid is not None:
         raise RequestError(f"{question} is a grid; look at one of its items: {', '.join(grid.items)}.")
@@ -96,7 +97,7 @@ def look(
         request = replace(request, digits=replace(request.digits, percent=digits))
     request = replace(
         request,
-        question=question,
+        shows=OneQuestion(question),
         banner=wanted,
         figures=figures or request.figures,
     )

@@ -26,29 +26,36 @@ from eager_otter.making.shapes.items_across import in_common, item_columns
 from eager_otter.making.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import Banner, Sorting, TableRequest
+from eager_otter.tables.shows import AnswersByItems
 from eager_otter.tables.table import Line, Table
 from eager_otter.tables.testing import Tested
 
 
-class AnswersByItems(SeveralQuestions):
+class AnswersByItemsTable(SeveralQuestions[AnswersByItems]):
     """Items side by side: each is a column with its own base on top."""
+
+    of = AnswersByItems
 
     def settled(self, request: TableRequest) -> TableRequest:
         """Leave the banner out: the items are the columns."""
         return replace(super().settled(request), banner=Banner())
 
-    def make(self, counted: Counted) -> Table:
+    def asked_in(self, names: Sequence[str], line: Line, place: int) -> int:
+        """Take the item that is the column."""
+        return place
+
+    def make(self, counted: Counted[AnswersByItems]) -> Table:
         """Put items side by side, what all of them have alike. Raises RequestError where answer lists differ."""
         request, sums = counted.request, counted.sums
         questions = [one.question for one in sums]
-        layout = item_columns(request, questions)
+        layout = item_columns(request, counted.shows, questions)
         common, left_out = in_common(questions)
         none = SharedPairs(np.full(len(layout.comparisons), -1))
         overlapping = np.zeros((0, 2), np.int64)
         setting = replace(counted.setting, layout=layout, shared=none, overlapping=overlapping)
         paired = _paired(counted, layout.comparisons.pairs, common)
         making = _PairedMaking(request, _together(sums, common), setting, paired)
-        lines = [replace(line, question=request.question) for line in (*making.bases(), *making.body())]
+        lines = [replace(line, question=request.shows.name) for line in (*making.bases(), *making.body())]
         table = table_of_items(counted, lines, _read(counted, lines), setting=setting)
         if not left_out:
             return table
@@ -56,7 +63,7 @@ class AnswersByItems(SeveralQuestions):
         return replace(table, notes=(*table.notes, Note(told, "rows", told)))
 
 
-def _paired(counted: Counted, pairs: IntArray, common: Question) -> PairedSums | None:
+def _paired(counted: Counted[AnswersByItems], pairs: IntArray, common: Question) -> PairedSums | None:
     """Count who is in both items of each pair, what they have in common; None where nothing is tested."""
     if not counted.request.levels or not len(pairs):
         return None
@@ -64,7 +71,7 @@ def _paired(counted: Counted, pairs: IntArray, common: Question) -> PairedSums |
     return counted.counting.paired(counted.counts, alike, counted.sums, pairs)
 
 
-def _read(counted: Counted, lines: Sequence[Line]) -> Iterator[Note]:
+def _read(counted: Counted[AnswersByItems], lines: Sequence[Line]) -> Iterator[Note]:
     """Say what the columns are, and what figures and nets mean."""
     yield Note(counted.request.words("Each column is one item; it has its own base."), "rows")
     yield from figure_notes(counted.request, lines, "answers")

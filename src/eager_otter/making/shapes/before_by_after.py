@@ -19,25 +19,27 @@ from eager_otter.making.shapes.shape import Counted, SeveralQuestions, table_of_
 from eager_otter.tables.base_rules import mark_names, shown
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import Banner, BannerGroup, TableRequest
+from eager_otter.tables.shows import BeforeByAfter
 from eager_otter.tables.table import Line, Table
 
 
-class BeforeByAfter(SeveralQuestions):
+class BeforeByAfterTable(SeveralQuestions[BeforeByAfter]):
     """The answer before down, the answer after across, of those who answered both times; nothing is tested."""
+
+    of = BeforeByAfter
 
     def settled(self, request: TableRequest) -> TableRequest:
         """Take the question after as banner, those who answered it as base, and figures of people who moved."""
-        items = request.items
-        assert items is not None
+        after = request.shows.questions[1]
         kept = tuple(
             figure for figure in request.figures if figure_called(figure).of_moves or not request.inherited
         )
         request = super().settled(request)
         return replace(
             request,
-            banner=Banner(groups=(BannerGroup(question=items.questions[1]),)),
+            banner=Banner(groups=(BannerGroup(question=after),)),
             figures=kept or ("table percent", "count"),
-            base=f"answered `{items.questions[1]}`",
+            base=f"answered `{after}`",
             base_text=request.base_text or said("answered both times"),
             levels=(),
         )
@@ -46,16 +48,16 @@ class BeforeByAfter(SeveralQuestions):
         """Count the question before alone."""
         return super().questions(request)[:1]
 
-    def make(self, counted: Counted) -> Table:
+    def make(self, counted: Counted[BeforeByAfter]) -> Table:
         """Show who moved from which answer to which, with those who stayed and those who moved."""
-        (sums,), after = counted.sums, counted.codebook.question(counted.items.questions[1])
+        (sums,), after = counted.sums, counted.codebook.question(counted.shows.questions[1])
         making = Making(counted.request, sums, counted.setting)
         lines = [*making.bases(), *making.body(), *_moves(making, sums.question, after)]
         title = f"{sums.question.text} – {counted.request.words('before by after')}"
         return table_of_items(counted, lines, _read(counted, lines), title=title)
 
 
-def _read(counted: Counted, lines: Sequence[Line]) -> Iterator[Note]:
+def _read(counted: Counted[BeforeByAfter], lines: Sequence[Line]) -> Iterator[Note]:
     """Say what stands down and across."""
     move = counted.request.words(
         "Down: the answer before. Across: the answer after, given by the same people."

@@ -11,7 +11,8 @@ from eager_otter.counting.laying import letter_name
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import said
 from eager_otter.tables.comparing import Leaf, compare
-from eager_otter.tables.request import Items, TableRequest, TestRules
+from eager_otter.tables.request import TableRequest, TestRules
+from eager_otter.tables.shows import AnswersByItems
 from eager_otter.tables.table import Column, Group, find_column
 
 ITEMS = said("Items")
@@ -49,7 +50,7 @@ def in_common(questions: Sequence[Question]) -> tuple[Question, list[str]]:
     return common, [label for label in every if label not in kept]
 
 
-def idle_item_tests(tests: TestRules, items: Items, questions: Sequence[Question]) -> dict[str, str]:
+def idle_item_tests(tests: TestRules, items: AnswersByItems, questions: Sequence[Question]) -> dict[str, str]:
     """Give what test rules say that would do nothing for items side by side, or cannot be: message by key of a plan."""
     found: dict[str, str] = {}
     known = [items.label_of(place, question.label) for place, question in enumerate(questions)]
@@ -78,17 +79,18 @@ def idle_item_tests(tests: TestRules, items: Items, questions: Sequence[Question
     return found
 
 
-def item_columns(request: TableRequest, questions: Sequence[Question]) -> BannerColumns:
+def item_columns(
+    request: TableRequest, items: AnswersByItems, questions: Sequence[Question]
+) -> BannerColumns:
     """Lay items out as columns, compared with each other unless the request says otherwise.
 
     Raises RequestError where answer lists differ, UnknownName for a control that is none of the items.
     """
-    assert request.items is not None
     check_alike(questions)
     head = request.words(ITEMS)
     columns = tuple(
         Column(
-            label=request.items.label_of(k, question.label),
+            label=items.label_of(k, question.label),
             role="item",
             group=head,
             letter=letter_name(k + 1),

@@ -19,21 +19,28 @@ from eager_otter.making.setting import Setting
 from eager_otter.making.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.base_rules import mark_names
 from eager_otter.tables.note import Note
-from eager_otter.tables.request import Items, Sorting
+from eager_otter.tables.request import Sorting
+from eager_otter.tables.shows import ItemsByColumns
 from eager_otter.tables.table import Line, Table, find_column
 
 SMALLEST_BASE = said("Smallest base of an item")
 
 
-class ItemsByColumns(SeveralQuestions):
+class ItemsByColumnsTable(SeveralQuestions[ItemsByColumns]):
     """A net, an answer or a summary of each question in a row."""
 
-    def make(self, counted: Counted) -> Table:
+    of = ItemsByColumns
+
+    def row_named(self, shows: ItemsByColumns, line: Line, asked: int) -> tuple[str, str]:
+        """Give the answer or net whose percent is shown of the item."""
+        return "", shows.figure_of(asked)
+
+    def make(self, counted: Counted[ItemsByColumns]) -> Table:
         """Take the figure named of each question; where their bases differ, each stands under its figure.
 
         Raises UnknownName for a figure that an item does not have, RequestError for one that it cannot have.
         """
-        request, items, sums = counted.request, counted.items, counted.sums
+        request, items, sums = counted.request, counted.shows, counted.sums
         made = [Making(request, one, counted.setting) for one in sums]
         rows = [
             (one.question, _item_line(making, items, place))
@@ -52,9 +59,9 @@ class ItemsByColumns(SeveralQuestions):
         return table_of_items(counted, lines, _read(counted, lines, alike=alike), title=_title(counted))
 
 
-def _title(counted: Counted) -> str:
+def _title(counted: Counted[ItemsByColumns]) -> str:
     """Name the questions and the one figure that is shown of them; "" where each has its own."""
-    items, say = counted.items, counted.request.words
+    items, say = counted.shows, counted.request.words
     if items.figures:
         return ""
     labels = dict.fromkeys(items.label_of(k, one.question.label) for k, one in enumerate(counted.sums))
@@ -62,11 +69,11 @@ def _title(counted: Counted) -> str:
     return f"{', '.join(labels)} – {items.figure if summary is None else say(summary.name)}"
 
 
-def _read(counted: Counted, lines: Sequence[Line], *, alike: bool) -> Iterator[Note]:
+def _read(counted: Counted[ItemsByColumns], lines: Sequence[Line], *, alike: bool) -> Iterator[Note]:
     """Say what the rows show, and where their bases stand."""
     say = counted.request.words
     own = "" if alike else " " + say("Its own base stands under it.")
-    told = say("Each row shows {what}.", what=what_rows_show(counted.items, lines, say))
+    told = say("Each row shows {what}.", what=what_rows_show(counted.shows, lines, say))
     yield Note(told + own, "rows", told)
     yield from figure_notes(counted.request, lines, "answers")
 
@@ -91,7 +98,7 @@ def _smallest_base(made: Sequence[Making], sums: Sequence[QuestionSums]) -> list
     ]
 
 
-def _item_line(making: Making, items: Items, place: int) -> Line:
+def _item_line(making: Making, items: ItemsByColumns, place: int) -> Line:
     """Take the line of a net, an answer, a difference or a summary out of an item's table, under the item's label."""
     question, figure = making.question, items.figure_of(place)
     label = items.label_of(place, question.label)

@@ -10,11 +10,14 @@ from eager_otter.making.crossings import Controlled
 from eager_otter.making.lines import make_table
 from eager_otter.making.shapes.shape import Counted, ShapeOfTable
 from eager_otter.tables.request import COMPLETE, TableRequest
+from eager_otter.tables.shows import OneQuestion
 from eager_otter.tables.table import Table
 
 
-class OneQuestion(ShapeOfTable):
+class OneQuestionTable(ShapeOfTable[OneQuestion]):
     """The answers of a question down, the banner across."""
+
+    of = OneQuestion
 
     def settled(self, request: TableRequest) -> TableRequest:
         """Refuse what goes with several questions. Raises RequestError."""
@@ -22,22 +25,18 @@ class OneQuestion(ShapeOfTable):
             raise RequestError(f"base: {COMPLETE} is for tables of several questions.")
         return request
 
-    def questions(self, request: TableRequest) -> tuple[str, ...]:
-        """Name the question."""
-        return (request.question,)
-
     def counts(self, request: TableRequest, layout: BannerColumns, codebook: Codebook) -> list[Count]:
         """Count the question, and once more within one that is controlled for."""
         counts = super().counts(request, layout, codebook)
         control = request.tests.controlling_for
-        kinds = {codebook.question(name).kind for name in (request.question, control) if name}
-        if control and kinds == {"single"} and not request.within:
+        kinds = {codebook.question(name).kind for name in (*request.shows.questions, control) if name}
+        if control and kinds == {"single"} and not request.shows.within:
             counts.append(
-                Count(question=request.question, leave_out=request.rows.leave_out, within=(control,))
+                Count(question=request.shows.name, leave_out=request.rows.leave_out, within=(control,))
             )
         return counts
 
-    def make(self, counted: Counted) -> Table:
+    def make(self, counted: Counted[OneQuestion]) -> Table:
         """Make the table of the question's sums."""
         within = None
         if counted.request.tests.controlling_for:

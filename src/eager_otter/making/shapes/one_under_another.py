@@ -12,13 +12,16 @@ from eager_otter.making.lines import Making
 from eager_otter.making.notes import row_notes
 from eager_otter.making.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.note import Note
+from eager_otter.tables.shows import OneUnderAnother
 from eager_otter.tables.table import Line, Table
 
 
-class OneUnderAnother(SeveralQuestions):
+class OneUnderAnotherTable(SeveralQuestions[OneUnderAnother]):
     """Each question under its heading, across the banner."""
 
-    def make(self, counted: Counted) -> Table:
+    of = OneUnderAnother
+
+    def make(self, counted: Counted[OneUnderAnother]) -> Table:
         """Put whole questions under their headings; bases stand again wherever they change."""
         request, setting = counted.request, counted.setting
         lines: list[Line] = []
@@ -26,7 +29,7 @@ class OneUnderAnother(SeveralQuestions):
         for place, one in enumerate(counted.sums):
             making = Making(request, one, setting)
             changed = before is None or not np.array_equal(before.base.n, one.base.n)
-            title = counted.items.label_of(place, one.question.text)
+            title = counted.shows.label_of(place, one.question.text)
             lines += making.bases() if before is None else []
             lines.append(heading_line(title, len(setting.layout.columns)))
             if changed and before is not None:
@@ -36,7 +39,7 @@ class OneUnderAnother(SeveralQuestions):
         return table_of_items(counted, lines, dict.fromkeys(_read(counted, lines)))
 
 
-def _read(counted: Counted, lines: list[Line]) -> Iterator[Note]:
+def _read(counted: Counted[OneUnderAnother], lines: list[Line]) -> Iterator[Note]:
     """Say how the rows of each question are read."""
     nets = [line for line in lines if line.kind == "net"]
     for one in counted.sums:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from typing import Generic, TypeVar
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.counting.banner import BannerColumns
@@ -17,47 +18,56 @@ from eager_otter.making.notes import item_notes
 from eager_otter.making.setting import Setting
 from eager_otter.tables.association import whole_table_notes
 from eager_otter.tables.note import Note
-from eager_otter.tables.request import COMPLETE, Items, TableRequest
+from eager_otter.tables.request import COMPLETE, TableRequest
+from eager_otter.tables.shows import Items, Shows
 from eager_otter.tables.table import Line, Table, find_column
+
+T = TypeVar("T", bound=Shows)
+Q = TypeVar("Q", bound=Items)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Counted:
-    """What a table is made of: the settled request, its counts with their sums, and what surrounds it."""
+class Counted(Generic[T]):
+    """What a table is made of: the settled request, what it shows, its counts with their sums, what surrounds it."""
 
     request: TableRequest
+    shows: T
     counts: Sequence[Count]
     sums: Sequence[QuestionSums]
     counting: BannerCounting
     setting: Setting
     codebook: Codebook
 
-    @property
-    def items(self) -> Items:
-        """The items of a table of several questions."""
-        assert self.request.items is not None
-        return self.request.items
 
+class ShapeOfTable(ABC, Generic[T]):
+    """How a table stands: what is counted for it, how its sums become lines, whom a cell is of.
 
-class ShapeOfTable(ABC):
-    """How a table stands: what is counted for it, and how its sums become lines."""
+    `of` is what tables of the shape show.
+    """
+
+    of: type[T]
 
     def settled(self, request: TableRequest) -> TableRequest:
         """Give a request the banner, base and figures that it has by its shape. Raises RequestError."""
         return request
 
-    @abstractmethod
     def questions(self, request: TableRequest) -> tuple[str, ...]:
         """Name the questions whose answers are counted, in the order of the counts."""
+        return request.shows.questions
+
+    def asked_in(self, names: Sequence[str], line: Line, place: int) -> int:
+        """Tell which of the questions counted, by name, a cell is of."""
+        return names.index(line.question) if line.question in names else 0
+
+    def row_named(self, shows: T, line: Line, asked: int) -> tuple[str, str]:
+        """Give the code and the label of the answer or net that a row is of; `asked` is the place of its question."""
+        return line.code, line.label
 
     def counts(self, request: TableRequest, layout: BannerColumns, codebook: Codebook) -> list[Count]:
         """Say what is counted of each question. Raises UnknownName for a column that is not there."""
-        shown = set(request.figures)
-        if request.items is not None:
-            shown |= {request.items.figure, *request.items.figures}
+        shown = {*request.figures, *request.shows.figures_named}
         beside = None
-        takes_figures = request.items is None or not request.items.stands.one_figure
-        if "difference interval" in shown and request.over_banner and takes_figures:
+        if "difference interval" in shown and request.over_banner and not request.shows.one_figure:
             beside = find_column(layout.columns, request.difference_from, "the banner")
         return [
             Count(
@@ -66,39 +76,34 @@ class ShapeOfTable(ABC):
                 everyone=request.base == "all",
                 reasons=request.reason_rows,
                 mentions=any(one is not None and one.of_mentions for one in map(summary_called, shown)),
-                value=request.value,
-                within=request.within,
+                value=request.shows.value,
+                within=request.shows.within,
                 beside=beside,
             )
             for name in self.questions(request)
         ]
 
     @abstractmethod
-    def make(self, counted: Counted) -> Table:
+    def make(self, counted: Counted[T]) -> Table:
         """Make the table. Raises UnknownName, RequestError."""
 
 
-class SeveralQuestions(ShapeOfTable):
+class SeveralQuestions(ShapeOfTable[Q]):
     """A shape of tables of several questions."""
 
     def settled(self, request: TableRequest) -> TableRequest:
         """Count only those who answered every item, where complete answers are the base."""
-        items = request.items
-        if items is None or request.base != COMPLETE:
+        if request.base != COMPLETE:
             return request
         return replace(
             request,
-            base=" and ".join(f"answered `{name}`" for name in items.questions),
+            base=" and ".join(f"answered `{name}`" for name in request.shows.questions),
             base_text=request.base_text or said("the respondents who answered every item"),
         )
 
-    def questions(self, request: TableRequest) -> tuple[str, ...]:
-        """Name all items."""
-        return () if request.items is None else request.items.questions
-
 
 def table_of_items(
-    counted: Counted,
+    counted: Counted[Q],
     lines: Sequence[Line],
     read: Iterable[Note],
     *,
@@ -106,7 +111,7 @@ def table_of_items(
     title: str = "",
 ) -> Table:
     """Put a table of several questions together from its lines; `read` says how it is read, `title` names it."""
-    request, items, sums = counted.request, counted.items, counted.sums
+    request, items, sums = counted.request, counted.shows, counted.sums
     setting = setting or counted.setting
     labels = dict.fromkeys(items.label_of(place, one.question.label) for place, one in enumerate(sums))
     title = request.title or title or ", ".join(labels)
