@@ -340,7 +340,7 @@ def test_a_withheld_figure_does_not_travel_in_the_page(survey: otter.Survey, jud
     report = otter.Report(title="x", tables=(table,), source=survey.source)
     travelling = json.loads(re.findall(r'id="data">(.*?)</script>', page(report))[0])
     data = {**travelling["banners"][0], **travelling["tables"][0]}
-    west = table.shown[table.column_position("West")]
+    west = table.columns[table.column_position("West")].number
     for line in data["lines"].values():
         assert line["v"][west] is None
         assert all(p is None for p, pair in zip(line["p"], data["pairs"], strict=True) if west in pair)

@@ -74,13 +74,13 @@ def test_no_letter_stands_on_the_lower_and_no_mark_on_the_wrong_side(
                 assert (test.figure > test.other_figure) == (text in (HIGHER, HIGHER_LAX))
             continue
         printed = line.evidence.figures()
-        own = table.shown[place]
+        own = table.columns[place].number
         for other in columns_named(table, text):
             assert printed[own] > printed[other]
-            if line.figure == "column percent" and other in table.shown:
-                assert (
-                    value > line.values[table.shown.index(other)]
-                )  # and of what is printed in the two cells
+            if line.figure == "column percent" and other in (
+                shown := [column.number for column in table.columns]
+            ):
+                assert value > line.values[shown.index(other)]  # and of what is printed in the two cells
 
 
 @many
@@ -105,7 +105,7 @@ def test_every_comparison_was_made_or_is_excused_by_a_note(seed: int, request: o
             signs = {
                 table.columns[p].path: line.marks[p]
                 for p in range(len(table.columns))
-                if table.shown[p] in (a, b)
+                if table.columns[p].number in (a, b)
             }
             thin = {path for path, mark in signs.items() if mark in ("not tested", "withheld")}
             named = at != NOWHERE and table.counted[at].path in notes
@@ -135,7 +135,7 @@ def test_a_mark_says_what_its_p_value_says(seed: int, request: otter.TableReques
                 expected.setdefault(high, set()).add(low)
         for place, text in enumerate(line.letters):
             if not set(text) & {HIGHER, LOWER, HIGHER_LAX, LOWER_LAX}:
-                assert set(columns_named(table, text)) == expected.get(table.shown[place], set())
+                assert set(columns_named(table, text)) == expected.get(table.columns[place].number, set())
 
 
 @many

@@ -33,7 +33,7 @@ class _Working:
         self.table, self.line, self.place = table, line, place
         self.evidence: Evidence = line.evidence
         self.column = table.columns[place]
-        self.at = table.shown[place]  # its place among the columns counted
+        self.at = self.column.number  # its place among the columns counted
 
     def explanation(self) -> Explanation:
         value = float(self.line.values[self.place])
@@ -95,7 +95,7 @@ class _Working:
         """Give the places, as counted, of the compared columns of the cell's banner group."""
         columns = self.table.columns
         return tuple(
-            self.table.shown[k]
+            columns[k].number
             for group in self.table.groups
             if group.start <= self.place < group.stop
             for k in range(group.start, group.stop)
@@ -193,7 +193,7 @@ class _Working:
     def _difference(self) -> tuple[str, str, tuple[tuple[str, float], ...]]:
         a, b = self.column.difference or (0, 0)
         names = [self.table.counted[k].path for k in (a, b)]
-        shown = {k: place for place, k in enumerate(self.table.shown)}
+        shown = {column.number: place for place, column in enumerate(self.table.columns)}
         value = float(self.line.values[self.place])
         formula = f"{self.line.figure} of {names[0]} − {self.line.figure} of {names[1]}"
         if a not in shown or b not in shown or math.isnan(value):

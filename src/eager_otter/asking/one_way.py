@@ -30,6 +30,7 @@ def side_by_side(table: Table) -> Table:
             role="figure",
             group=table.columns[0].group,
             question=table.columns[0].question,
+            number=table.columns[0].number,
         )
         for figure in figures
     )
@@ -47,7 +48,6 @@ def side_by_side(table: Table) -> Table:
         shape="one way",
         columns=columns,
         lines=tuple(lines),
-        shown=(table.shown[0],) * len(figures),
         logical=table,
     )
 

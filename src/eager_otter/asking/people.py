@@ -52,7 +52,7 @@ def _in_column(counting: BannerCounting, table: Table, place: int) -> BoolArray:
         return column_membership(counting.cells, a) | column_membership(counting.cells, b)
     if table.shape == "answers by items":  # everybody is in all columns
         return np.ones(int(counting.population.rows.sum()), np.bool_)
-    return column_membership(counting.cells, table.shown[place])
+    return column_membership(counting.cells, column.number)
 
 
 def _in_base(question: Question, answers: Answers, line: Line) -> BoolArray:

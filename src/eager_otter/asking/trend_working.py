@@ -22,7 +22,7 @@ class TrendWorking:
 
     def __init__(self, table: Table, line: Line, place: int) -> None:
         self.table, self.line = table, line
-        self.at = table.shown[place]
+        self.at = table.columns[place].number
 
     @cached_property
     def _found(self) -> tuple[Evidence, Trend] | None:

@@ -54,7 +54,7 @@ class _Workings:
     def __init__(self, table: Table, line: Line, place: int) -> None:
         self.table, self.line = table, line
         self.column = table.columns[place]
-        self.at = table.shown[place]  # its place among the columns counted
+        self.at = self.column.number  # its place among the columns counted
 
     def all(self) -> tuple[tuple[TestWorking, ...], tuple[str, ...]]:
         line = self._tested_line()

@@ -13,8 +13,9 @@ from eager_otter.counting.points import Point
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import said
 from eager_otter.tables.comparing import NOWHERE, Leaf
+from eager_otter.tables.finding import find_column
 from eager_otter.tables.request import BannerGroup, ColumnRules
-from eager_otter.tables.table import Column, Group, find_column
+from eager_otter.tables.table import Column, Group
 
 ALL = said("All")
 REST = said("Rest")
@@ -50,9 +51,8 @@ class LaidColumn:
 
     def settled(self) -> Column:
         """Give the column as the banner holds it."""
-        if self.minus is None:
-            return self.what
-        return replace(self.what, difference=(self.minus[0].number, self.minus[1].number))
+        difference = None if self.minus is None else (self.minus[0].number, self.minus[1].number)
+        return replace(self.what, number=self.number, difference=difference)
 
 
 @dataclass(slots=True, kw_only=True, eq=False)

@@ -64,7 +64,6 @@ def finished(
         viewer=setting.viewer,
         asker=setting.asker,
         counted=columns,
-        shown=layout.shown,
         comparisons=layout.comparisons,
         facts=setting.facts,
         base_rules=request.bases,

@@ -23,7 +23,7 @@ from eager_otter.counting.counts import QuestionSums
 from eager_otter.counting.laying import LEAST_OF_TREND
 from eager_otter.counting.order import NO_ANSWER, chosen_rows
 from eager_otter.counting.rows import Row, rows_of
-from eager_otter.errors import RequestError, UnknownName
+from eager_otter.errors import RequestError
 from eager_otter.figures.figure import AnswerFigure, LineFigure, ValueFigure, Values
 from eager_otter.figures.registry import MEAN, figure_called, line_figure, summary_called
 from eager_otter.making.crossings import Controlled, Crossed
@@ -35,8 +35,9 @@ from eager_otter.making.setting import Setting
 from eager_otter.significance.registry import correction, mean_test, median_test, share_test
 from eager_otter.tables.association import whole_table_notes
 from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown
+from eager_otter.tables.finding import find_column, find_row
 from eager_otter.tables.request import TableRequest, interval_level
-from eager_otter.tables.table import Evidence, Line, Mark, Table, find_column
+from eager_otter.tables.table import Evidence, Line, Mark, Table
 from eager_otter.tables.testing import Tested, TestKind, Trend, decide, with_trends
 
 
@@ -223,13 +224,9 @@ class Making:
 
     def row_called(self, name: str) -> Row:
         """Find an answer or net row by label or code. Raises UnknownName."""
-        rows = rows_of(self.question)
         answer = self.question.find(canonical(name))
-        for row in rows:
-            if row.label.casefold() == name.casefold() or (answer is not None and row.code == answer.code):
-                return row
-        known = [row.label for row in rows]
-        raise UnknownName("net or answer", name, known, self.question.name)
+        code = "" if answer is None else answer.code
+        return find_row(rows_of(self.question), name, code, self.question.name)
 
     def _column(self, name: str) -> int:
         columns = [column for column in self.layout.columns if not column.hidden]

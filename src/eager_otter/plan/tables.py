@@ -26,6 +26,7 @@ from eager_otter.plan.file import (
     TestsFile,
 )
 from eager_otter.plan.settings import SettingsReading
+from eager_otter.tables.finding import find_column, find_group
 from eager_otter.tables.request import (
     EVERY_GROUP,
     Banner,
@@ -34,7 +35,6 @@ from eager_otter.tables.request import (
     TestRules,
 )
 from eager_otter.tables.shows import OF_SHAPE, AnswersByItems, ItemsByColumns, OneQuestion, Shown
-from eager_otter.tables.table import find_column, find_group
 
 
 class TablesReading:

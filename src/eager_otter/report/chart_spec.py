@@ -12,8 +12,9 @@ from eager_otter.figures.registry import line_figure, line_figures
 from eager_otter.gates.text import one_line
 from eager_otter.looks.theme import Theme, is_dark
 from eager_otter.report.number_formats import number_format_of, spreadsheet_number
+from eager_otter.tables.finding import find_group
 from eager_otter.tables.request import EVERY_GROUP
-from eager_otter.tables.table import Group, Line, Table, find_group
+from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import MARK_SIGNS, cell_text, figure_text
 
 ON_A_CHART = ("letters", "against", "marks", "signs")  # notes that a chart is not to be shown without
@@ -294,7 +295,9 @@ def _bases(table: Table, rows: Sequence[Line], columns: Sequence[int], group: st
         ((base),) = own.values()
         label = say("Respondents with a value")
         texts = {
-            k: figure_text(float(base.n[0, table.shown[k]]), "unweighted base", table.digits, words=say)
+            k: figure_text(
+                float(base.n[0, table.columns[k].number]), "unweighted base", table.digits, words=say
+            )
             for k in columns
         }
     figures = ", ".join(f"{table.columns[k].label} {texts[k]}" for k in columns)

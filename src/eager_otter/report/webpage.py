@@ -284,7 +284,7 @@ def _banner_data(table: Table) -> dict[str, Any]:
     """Give the columns of a table and what is compared, as the page's script takes them."""
     comparisons = table.comparisons
     return {
-        "shown": list(table.shown),
+        "shown": [column.number for column in table.columns],
         "letters": [column.letter for column in table.counted],
         "names": [
             column.path if column.fixed != REST else table.words("the rest") for column in table.counted
@@ -356,10 +356,8 @@ def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
         }
     pairs = tested.comparisons.pairs
     withheld = marks_of(evidence.base, table.base_rules)[0] == WITHHELD
-    for place, counted in enumerate(
-        table.shown
-    ):  # a summary is withheld with its column, whatever its own base
-        withheld[counted] |= line.marks[place] == "withheld"
+    for column, mark in zip(table.columns, line.marks, strict=True):
+        withheld[column.number] |= mark == "withheld"  # with its column, whatever a summary's own base
     p_value = tested.tests.p_value[row].copy()
     p_value[withheld[pairs[:, 0]] | withheld[pairs[:, 1]]] = np.nan
     if line.shows.tested == "counts":  # as in the table, differences of counts carry no mark
@@ -425,12 +423,12 @@ def _searched(table: Table) -> str:
 def _counts(table: Table, line: Line, evidence: Evidence) -> list[list[str]]:
     """Give each cell's text as a percent and as a count."""
     texts = []
-    for place, counted in enumerate(table.shown):
+    for place, column in enumerate(table.columns):
         percent = cell_text(table, line, place)
-        there = not math.isnan(float(line.values[place])) and table.columns[place].difference is None
+        there = not math.isnan(float(line.values[place])) and column.difference is None
         count = (
             figure_text(
-                float(evidence.sums.w[evidence.row, counted]), "count", table.digits, words=table.words
+                float(evidence.sums.w[evidence.row, column.number]), "count", table.digits, words=table.words
             )
             if there
             else percent

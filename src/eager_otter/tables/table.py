@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from itertools import takewhile
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal, Protocol
+from typing import TYPE_CHECKING, Literal, NamedTuple, Protocol
 
 import numpy as np
 
@@ -22,6 +22,7 @@ from eager_otter.tables.association import Association, Crossing, associate
 from eager_otter.tables.comparing import Comparisons
 from eager_otter.tables.explanation import Explanation
 from eager_otter.tables.facts import Facts
+from eager_otter.tables.finding import find_column, find_line
 from eager_otter.tables.note import Note, NotesLength, notes_shown
 from eager_otter.tables.request import BaseRules, Digits, TestRules
 from eager_otter.tables.testing import Tested, Trend
@@ -67,9 +68,9 @@ class Column:
     - Counted for tests and percents alone, never shown: "parent", of all under an outer answer; "rest", of everybody
       not in a column; "control", a column that stands elsewhere in the banner.
 
-    `code` is the answer it stands for. A `hidden` column is counted, not shown. A `difference` shows one column minus
-    another, both by position among the columns counted, and has no base. `fixed` is the English word that the label
-    says, where it is one of ours ("Total").
+    `code` is the answer it stands for, `number` its place among the columns counted. A `hidden` column is counted, not
+    shown. A `difference` shows one column minus another, both by their numbers, and has no base. `fixed` is the English
+    word that the label says, where it is one of ours ("Total").
     """
 
     label: str
@@ -78,6 +79,7 @@ class Column:
     letter: str = ""
     question: str = ""
     code: str = ""
+    number: int = 0
     hidden: bool = False
     difference: tuple[int, int] | None = None
     fixed: str = ""
@@ -199,9 +201,18 @@ class Line:
         return before is not None and before.row == self.row and before.kind != "heading"
 
     @property
-    def row(self) -> tuple[str, str, str, str]:
-        """What tells its row from others: question, label, code and kind."""
-        return self.question, self.label, self.code, self.kind
+    def row(self) -> RowKey:
+        """What tells its row from others."""
+        return RowKey(self.question, self.kind, self.code, self.label)
+
+
+class RowKey(NamedTuple):
+    """What tells a row of a table from others: its question, its kind, the code of its answer, its label."""
+
+    question: str
+    kind: RowKind
+    code: str
+    label: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -260,7 +271,7 @@ class Table:
 
     `shape` says what stands down and across. `columns` hold the Total first, last or not at all; `lines` start with the
     bases; `notes` are whole sentences; `people` is the Total's unweighted base. `counted` are the columns as they were
-    counted, hidden ones among them, and `shown` the places there of the table's own columns; `facts`, `base_rules`,
+    counted, hidden ones among them, each at the place that is its number; `facts`, `base_rules`,
     `tests` and `base` tell how they were chosen, judged and tested. `chart_groups` are the banner groups that charts
     are wanted of ("all" for every one). `words` said its fixed texts. A table laid out for reading only names the
     `logical` one.
@@ -283,7 +294,6 @@ class Table:
     viewer: Viewer | None = None
     asker: Asker | None = None
     counted: tuple[Column, ...] = ()
-    shown: tuple[int, ...] = ()
     comparisons: Comparisons | None = None
     facts: Facts | None = None
     base_rules: BaseRules = field(default_factory=BaseRules)
@@ -406,22 +416,8 @@ class Table:
 
         Raises UnknownName, and RequestError where a name fits rows of several questions.
         """
-        where = f"table {self.id!r}"
         named = [line for line in self.lines if line.kind != "heading"]
-        fitting = [line for line in named if row in (line.path, f"{line.question}: {line.code}")]
-        fitting = fitting or [line for line in named if row in (line.label, line.code, line.fixed)]
-        if not fitting:
-            raise UnknownName("row", row, [line.label for line in named], where)
-        questions = list(dict.fromkeys(line.question for line in fitting))
-        if len(questions) > 1:
-            shown = ", ".join(f"'{question}: {row}'" for question in questions)
-            raise RequestError(f"Several rows of {where} are called {row!r}; say which: {shown}.")
-        if figure is None:
-            return fitting[0]
-        for line in fitting:
-            if line.figure == figure:
-                return line
-        raise UnknownName("figure", figure, [line.figure for line in fitting], f"row {row!r}")
+        return find_line(named, row, figure, f"table {self.id!r}")
 
     def column_position(self, name: str) -> int:
         """Find a column by label, `group: label`, code or letter. Raises UnknownName, RequestError."""
@@ -552,35 +548,3 @@ def tested_rows(lines: Iterable[Line]) -> Iterator[tuple[Line, Tested, int]]:
         if key not in seen:
             seen.add(key)
             yield line, line.evidence.tested, line.evidence.row
-
-
-def find_group(groups: Sequence[Group], columns: Sequence[Column], name: str, where: str) -> Group:
-    """Find a banner group by its label (any case), by that with the heads above it, or by its question.
-
-    `columns` are those that the groups hold by place. Raises UnknownName.
-    """
-    for group in groups:
-        questions = {columns[k].question for k in range(group.start, group.stop)}
-        if name.casefold() in (group.label.casefold(), group.path.casefold()) or questions == {name}:
-            return group
-    raise UnknownName("banner group", name, [group.path for group in groups], where)
-
-
-def find_column(columns: Sequence[Column], name: str, where: str) -> int:
-    """Find a column by label, `group: label`, code or letter. Raises UnknownName, RequestError."""
-    for names in (_labels, _codes):
-        found = [k for k, column in enumerate(columns) if name in names(column)]
-        if len(found) > 1:
-            shown = ", ".join(f"{columns[k].group}: {columns[k].label}" for k in found)
-            raise RequestError(f"Several columns are called {name!r}; say which: {shown}.")
-        if found:
-            return found[0]
-    raise UnknownName("column", name, [column.label for column in columns], where)
-
-
-def _labels(column: Column) -> Sequence[str]:
-    return (column.label, f"{column.group}: {column.label}")
-
-
-def _codes(column: Column) -> Sequence[str]:
-    return tuple(name for name in (column.letter, column.code, column.fixed) if name)

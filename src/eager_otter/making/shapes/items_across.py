@@ -11,9 +11,10 @@ from eager_otter.counting.laying import letter_name
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import said
 from eager_otter.tables.comparing import Leaf, compare
+from eager_otter.tables.finding import find_column
 from eager_otter.tables.request import TableRequest, TestRules
 from eager_otter.tables.shows import AnswersByItems
-from eager_otter.tables.table import Column, Group, find_column
+from eager_otter.tables.table import Column, Group
 
 ITEMS = said("Items")
 
@@ -96,6 +97,7 @@ def item_columns(
             letter=letter_name(k + 1),
             question=question.name,
             code=question.name,
+            number=k,
         )
         for k, question in enumerate(questions)
     )
