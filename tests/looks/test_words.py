@@ -110,7 +110,7 @@ def test_a_theme_says_texts_in_other_words_and_sets_digits_and_letters(demo: Pat
     first, second = otter.run(plan).tables
     assert (first.digits.percent, first.digits.mean, second.digits.percent) == (1, 3, 2)
     assert first.columns[0].label == "Everybody" and "Unweighted data." in first.notes
-    assert plan.workbook.letters == "below"
+    assert plan.workbook.letters is None and plan.theme.letters == "below"
     (tmp_path / "plan.yaml").write_text(
         head + "language: de\ndefaults: {digits: 0}\nworkbook: {letters: in cell}\n" + tables
     )

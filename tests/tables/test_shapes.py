@@ -158,7 +158,7 @@ def test_a_table_of_key_figures_shows_each_question_its_own_figure(survey: otter
         figures=("Fair or good", "mean", "median"),
         labels=("", "Liking", ""),
     )
-    table = made(survey, "key", items=items, banner=banner("area"), title="Key figures")
+    (table,) = survey.tables([otter.TableRequest(shows=items, banner=banner("area"), title="Key figures")])
     alone = survey.table("liking", banner="area"), survey.table("glasses", banner="area", figures=["median"])
     assert table.value("liking: Fair or good", "East") == alone[0].value("Fair or good", "East")
     assert table.value("Liking", "South") == alone[0].value("Mean", "South")

@@ -17,7 +17,7 @@ from eager_otter.figures.registry import MEAN, line_figure
 from eager_otter.looks.words import Words, said
 from eager_otter.tables.association import p_said
 from eager_otter.tables.base_rules import marks_of
-from eager_otter.tables.request import Banner, BannerGroup, TableRequest
+from eager_otter.tables.request import Banner, BannerGroup, TableRequest, TestRules
 from eager_otter.tables.shows import ItemsByColumns, OneQuestion
 from eager_otter.tables.table import Column, Line, Table, tested_rows
 from eager_otter.tables.texts import figure_text
@@ -86,16 +86,9 @@ def requests_against(
             continue
         if request.part and any(one.shows == request.shows and not one.part for one in requests):
             continue  # the table for all says it
-        tests = replace(
-            request.tests,
-            against=against,
-            control="",
-            all_parents=False,
-            adjust="none",
-            whole_table="none",
-            controlling_for="",
-            trend=False,
-            medians="none",
+        now = request.tests
+        tests = TestRules(
+            against=against, rest_of_parent=now.rest_of_parent, percents=now.percents, means=now.means
         )
         wanted = replace(
             request,

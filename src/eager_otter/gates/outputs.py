@@ -72,6 +72,9 @@ BY_ENDING = {output.ending: output for output in OUTPUTS}
 ENDINGS = tuple(output.ending for output in OUTPUTS if output.writer)  # of what a report is written as
 
 
+SETTINGS_OF_OUTPUTS = tuple(dict.fromkeys(name for output in OUTPUTS for name in output.shows))
+
+
 def endings_that_show(setting: str) -> tuple[str, ...]:
     """Name the endings of outputs in which a setting of a plan has an effect."""
     return tuple(output.ending for output in OUTPUTS if setting in output.shows)

@@ -7,18 +7,19 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, TypeAlias, get_
 from pydantic import AfterValidator, BeforeValidator, Field, field_validator, model_validator
 
 from eager_otter.documents.checking import Code, Part, Text
+from eager_otter.documents.options import options_of, part_of
 from eager_otter.errors import UnknownName
 from eager_otter.figures.kinds.quantiles import PERCENTILE
 from eager_otter.figures.registry import all_figures, base_lines, check_figure, figures_with
 from eager_otter.gates.outputs import ENDINGS
-from eager_otter.looks.theme import DigitsKind, LettersPlace, as_percent_digits
-from eager_otter.plan.plan import SheetsPer
-from eager_otter.significance.registry import corrections, mean_tests, median_tests, share_tests
+from eager_otter.looks.theme import DigitsKind, as_percent_digits
+from eager_otter.plan.plan import Plan, SlideRules
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import (
     Against,
     JudgedOn,
     SortBy,
+    TestRules,
     TotalPlace,
     WholeTable,
 )
@@ -121,19 +122,10 @@ BannerEntry = Annotated[
 ]
 
 
-if TYPE_CHECKING:
-    ShareTestName: TypeAlias = str
-    MeanTestName: TypeAlias = str
-    MedianTestName: TypeAlias = str
-    CorrectionName: TypeAlias = str
-else:
-    ShareTestName = Literal[tuple(test.name for test in share_tests())]
-    MeanTestName = Literal[tuple(test.name for test in mean_tests())]
-    MedianTestName = Literal[tuple(test.name for test in median_tests())]
-    CorrectionName = Literal[tuple(one.name for one in corrections())]
+TestOptions = part_of("TestOptions", TestRules)
 
 
-class TestsFile(Part):
+class TestsFile(TestOptions):  # type: ignore[misc,valid-type]
     """Significance tests."""
 
     __test__ = False  # not a test case, whatever its name
@@ -147,20 +139,13 @@ class TestsFile(Part):
     ) = None
     compare: Literal["same parent", "all parents"] | None = None
     rest_of: Literal["table", "parent"] | None = Field(default=None, alias="rest of")
-    percents: ShareTestName | None = None
-    means: MeanTestName | None = None
-    medians: MedianTestName | None = None
-    adjust: CorrectionName | None = None
     whole_table: WholeTable | None = Field(default=None, alias="whole table")
     controlling_for: Text | None = Field(default=None, alias="controlling for")
-    trend: bool | None = None
 
     @model_validator(mode="after")
     def _something_to_test(self) -> Self:
-        idle = sorted(
-            self.model_fields_set
-            & {"against", "compare", "rest_of", "percents", "means", "medians", "adjust", "trend"}
-        )
+        of_pairs = {"against", "compare", "rest_of", *(name for name, _, _ in options_of(TestRules))}
+        idle = sorted(self.model_fields_set & of_pairs)
         if self.levels == [] and idle:
             raise ValueError(f"without levels nothing is tested, so {', '.join(idle)} would do nothing.")
         return self
@@ -417,34 +402,22 @@ class AcceptFile(Part):
     because: Annotated[Text, Field(min_length=1)]
 
 
-class SlidesFile(Part):
+SlideOptions = part_of("SlideOptions", SlideRules)
+PlanOptions = part_of("PlanOptions", Plan)
+
+
+class SlidesFile(SlideOptions):  # type: ignore[misc,valid-type]
     """How slides are made."""
 
     template: Text | None = None
-    show: Literal["chart", "table"] = "chart"
 
 
-class WorkbookFile(Part):
-    """How a workbook is laid out."""
-
-    sheets: SheetsPer = "per table"
-    letters: LettersPlace | None = None
-    charts: bool = False
-
-
-class TidyFile(Part):
-    """What files of records hold beside figures."""
-
-    whole_tables: bool = Field(default=False, alias="whole tables")
-
-
-class PlanFile(Part):
+class PlanFile(PlanOptions):  # type: ignore[misc,valid-type]
     """The whole plan; banners and tables are checked one by one."""
 
     include: Texts = []
 
     title: Text = ""
-    author: Text = ""
     data: Annotated[DataPart, BeforeValidator(_as_file, json_schema_input_type=DataPart | Text)]
     codebook: Text
     filter: Text | None = None
@@ -455,16 +428,10 @@ class PlanFile(Part):
     bases: Any = None
     defaults: Any = None
     tables: Annotated[list[Any], Field(min_length=1)]
-    findings: Annotated[int, Field(ge=0)] = 0
-    audit: bool = False
     theme: Text = ""
     language: Text = ""
     slides: SlidesFile = SlidesFile()
-    workbook: WorkbookFile = WorkbookFile()
-    tidy: TidyFile = TidyFile()
     accept: list[AcceptFile] = []
-    notes: NotesLength = "short"
-    file_date: bool = Field(default=True, alias="file date")
     outputs: list[OutputEntry] = []
 
     @field_validator("outputs")

@@ -5,10 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Literal
+from typing import Annotated, Literal
+
+from pydantic import Field
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
+from eager_otter.documents.checking import Text
+from eager_otter.documents.options import option
 from eager_otter.documents.yaml_nodes import is_yaml
 from eager_otter.errors import Problem
 from eager_otter.looks.theme import STANDARD, LettersPlace, Theme
@@ -33,23 +37,26 @@ class SlideRules:
     """How slides are made: on the layouts of a template, with charts or tables."""
 
     template: Path | None = None
-    show: Literal["chart", "table"] = "chart"
+    show: Literal["chart", "table"] = option("show", "chart", Literal["chart", "table"])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WorkbookRules:
-    """How a workbook is laid out: which tables share a sheet, where letters stand, whether tables have charts."""
+    """How a workbook is laid out: which tables share a sheet, where letters stand, whether tables have charts.
 
-    sheets: SheetsPer = "per table"
-    letters: LettersPlace = "beside"
-    charts: bool = False
+    `letters` is None where the theme says it.
+    """
+
+    sheets: SheetsPer = option("sheets", "per table", SheetsPer)
+    letters: LettersPlace | None = option("letters", None, LettersPlace)
+    charts: bool = option("charts", False, bool)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TidyRules:
     """What files of records hold beside figures: the tests of whole tables, or not."""
 
-    whole_tables: bool = False
+    whole_tables: bool = option("whole tables", False, bool)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -70,27 +77,27 @@ class Plan:
     requests: tuple[TableRequest, ...]
     path: Path = Path("plan.yaml")
     title: str = ""
-    author: str = ""
+    author: str = option("author", "", Text)
     reading: Reading = field(default_factory=Reading)
     filter: str | None = None
     narrowed: str | None = None
     conditions: Mapping[str, str] = field(default_factory=dict)
     weight: str | None = None
     banners: Mapping[str, Banner] = field(default_factory=dict)
-    notes: NotesLength = "short"
-    file_date: bool = True
+    notes: NotesLength = option("notes", "short", NotesLength)
+    file_date: bool = option("file date", True, bool)
     outputs: tuple[Path, ...] = ()
     output_notes: Mapping[Path, NotesLength] = field(default_factory=dict)
     standard: TableRequest = field(default_factory=TableRequest)
-    findings: int = 0
-    audit: bool = False
+    findings: int = option("findings", 0, Annotated[int, Field(ge=0)])
+    audit: bool = option("audit", False, bool)
     theme: Theme = STANDARD
     theme_name: str = ""
     words: Words = ENGLISH
     language: str = ""
     slides: SlideRules = SlideRules()
-    workbook: WorkbookRules = WorkbookRules()
-    tidy: TidyRules = TidyRules()
+    workbook: WorkbookRules = option("workbook", WorkbookRules(), WorkbookRules)
+    tidy: TidyRules = option("tidy", TidyRules(), TidyRules)
     accepted: tuple[Acceptance, ...] = ()
     hints: tuple[Problem, ...] = ()
     files: tuple[Path, ...] = ()

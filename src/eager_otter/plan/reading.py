@@ -9,6 +9,7 @@ from pathlib import Path
 
 from eager_otter.data.opening import Reading
 from eager_otter.documents.including import with_included
+from eager_otter.documents.options import given
 from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, UnknownName
 from eager_otter.gates.reading import resolved
@@ -16,7 +17,7 @@ from eager_otter.looks.catalogue import load_words
 from eager_otter.plan.banners import BannerReading
 from eager_otter.plan.context import Context
 from eager_otter.plan.file import PlanFile
-from eager_otter.plan.plan import Acceptance, Plan, SlideRules, TidyRules, WorkbookRules
+from eager_otter.plan.plan import Acceptance, Plan, SlideRules
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.plan.tables import TablesReading
 
@@ -95,7 +96,7 @@ def _plan(document: Document) -> Plan:
     return Plan(
         path=document.path,
         title=head.title or context.codebook.title,
-        author=head.author,
+        **given(head, Plan),
         data=folder / head.data.file,
         reading=Reading(
             sheet=head.data.sheet,
@@ -109,29 +110,19 @@ def _plan(document: Document) -> Plan:
         banners=banners.banners,
         requests=tuple(requests),
         conditions=conditions,
-        notes=head.notes,
-        file_date=head.file_date,
         outputs=tuple(folder / output.file for output in head.outputs),
         output_notes={
             folder / output.file: output.notes for output in head.outputs if output.notes is not None
         },
         standard=standard,
-        findings=head.findings,
-        audit=head.audit,
         theme=theme,
         theme_name=_from_folder(head.theme, folder),
         words=words,
         language=_from_folder(head.language, folder),
         slides=SlideRules(
             template=None if head.slides.template is None else folder / head.slides.template,
-            show=head.slides.show,
+            **given(head.slides, SlideRules),
         ),
-        workbook=WorkbookRules(
-            sheets=head.workbook.sheets,
-            letters=head.workbook.letters or theme.letters,
-            charts=head.workbook.charts,
-        ),
-        tidy=TidyRules(whole_tables=head.tidy.whole_tables),
         accepted=tuple(
             Acceptance(slip=entry.finding, where=entry.where, because=entry.because) for entry in head.accept
         ),

@@ -9,6 +9,7 @@ from typing import Any
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
 from eager_otter.counting.order import says_no_answer_row
+from eager_otter.documents.options import given
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import RequestError, nearest
 from eager_otter.figures.registry import base_lines, summary_called, summary_figures, today_name
@@ -189,18 +190,15 @@ class SettingsReading:
             named and not self._can_control(control_question, whole_table, place)
         ):
             control_question = ""
-        tests = TestRules(
+        tests = replace(
+            now,
+            **given(part, TestRules),
             against=against,
             control=control,
             all_parents=(now.all_parents if part.compare is None else part.compare == "all parents")
             and against == "each other",
             rest_of_parent=now.rest_of_parent if part.rest_of is None else part.rest_of == "parent",
-            percents=part.percents or now.percents,
-            means=part.means or now.means,
-            medians=part.medians or now.medians,
-            adjust=part.adjust or now.adjust,
             whole_table=whole_table,
-            trend=now.trend if part.trend is None else part.trend,
             controlling_for=control_question if whole_table != "none" else "",
         )
         return replace(request, levels=levels, tests=tests)

@@ -9,6 +9,7 @@ from typing import Any
 
 import yaml
 
+from eager_otter.documents.options import as_written
 from eager_otter.errors import RequestError
 from eager_otter.figures.registry import base_lines
 from eager_otter.making.figures import figures_for
@@ -63,7 +64,6 @@ class _Writing:
         return _filled(
             {
                 "title": plan.title,
-                "author": plan.author,
                 "data": {"file": data, **how} if how else data,
                 "codebook": self._path(plan.codebook.path),
                 "filter": plan.filter,
@@ -80,19 +80,14 @@ class _Writing:
                     }
                 ),
                 "tables": self._tables(),
-                "findings": plan.findings or None,
-                "audit": plan.audit or None,
-                "workbook": self._workbook(),
+                **as_written(plan),
                 "theme": self._named(plan.theme_name),
                 "language": self._named(plan.language),
                 "slides": self._slides(),
-                "tidy": {"whole tables": True} if plan.tidy.whole_tables else None,
                 "accept": [
                     {"finding": entry.slip, "where": entry.where, "because": entry.because}
                     for entry in plan.accepted
                 ],
-                "notes": None if plan.notes == "short" else plan.notes,
-                "file date": None if plan.file_date else False,
                 "outputs": [self._output(output) for output in plan.outputs],
             }
         )
@@ -106,16 +101,10 @@ class _Writing:
         """Give what ships by its name, a file by its path from the plan's folder."""
         return self._path(Path(name)) if Path(name).is_absolute() else name
 
-    def _workbook(self) -> dict[str, Any]:
-        rules = self.plan.workbook
-        own: dict[str, Any] = {} if rules.sheets == "per table" else {"sheets": str(rules.sheets)}
-        own |= {} if rules.letters == self.plan.theme.letters else {"letters": str(rules.letters)}
-        return own | ({"charts": True} if rules.charts else {})
-
-    def _slides(self) -> dict[str, str]:
+    def _slides(self) -> dict[str, Any]:
         rules = self.plan.slides
         own = {} if rules.template is None else {"template": self._path(rules.template)}
-        return own | ({} if rules.show == "chart" else {"show": rules.show})
+        return {**own, **as_written(rules)}
 
     def _path(self, path: Path) -> str:
         try:
@@ -258,11 +247,7 @@ def _tests(levels: tuple[float, ...], tests: TestRules) -> dict[str, Any]:
         "against": {"column": tests.control} if tests.against == "column" else tests.against,
         "compare": "all parents" if tests.all_parents else "same parent",
         "rest of": "parent" if tests.rest_of_parent else "table",
-        "percents": tests.percents,
-        "means": tests.means,
-        "medians": tests.medians,
-        "adjust": tests.adjust,
-        "trend": tests.trend,
+        **as_written(tests),
         **_whole_table(tests),
     }
 

@@ -51,7 +51,7 @@ class TableSheet:
     def __init__(self, sheet: Sheet, table: Table, report: Report, rules: WorkbookRules, top: int) -> None:
         self.sheet, self.table, self.provenance, self.theme = sheet, table, report.provenance, report.theme
         self.say, self.notes = report.words, report.notes
-        self.letters, self.top = rules.letters, top
+        self.letters, self.top = rules.letters or report.theme.letters, top
         self.plain = plain_style(self.theme)
         tested = any(any(line.letters) for line in table.lines) or bool(table.levels)
         self.lettered = [

@@ -60,7 +60,7 @@ def write(report: Report, path: Path) -> None:
     method = book.sheet(say("Method"))
     every_note = book.sheet(say("All notes")) if report.notes != "full" else None
     audited = book.sheet(say("Audit")) if report.audit is not None else None
-    rules = WorkbookRules(letters=report.theme.letters) if report.plan is None else report.plan.workbook
+    rules = WorkbookRules() if report.plan is None else report.plan.workbook
     charts = WorkbookCharts(book, report.theme) if rules.charts else None
     places: list[Place] = []
     for name, tables in _sheets(report, rules):

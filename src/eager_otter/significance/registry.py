@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cache
 from typing import Any, TypeVar
 
@@ -101,11 +101,16 @@ def correction(name: str) -> Correction:
     return _called(name, corrections(), "correction")
 
 
+def names_of(methods: Sequence[Method]) -> list[str]:
+    """Name some methods."""
+    return [method.name for method in methods]
+
+
 def _called(name: str, methods: tuple[M, ...], what: str) -> M:
     for method in methods:
         if method.name == name:
             return method
-    raise UnknownName(what, name, [method.name for method in methods])
+    raise UnknownName(what, name, names_of(methods))
 
 
 def _in_order(methods: Iterator[M]) -> tuple[M, ...]:

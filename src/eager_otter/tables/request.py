@@ -7,10 +7,21 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from eager_otter.codebook.expression import parse
+from eager_otter.documents.options import option
 from eager_otter.errors import RequestError
 from eager_otter.figures.registry import check_figure, figures_with, line_figure, today_name
 from eager_otter.looks.words import ENGLISH, Words
-from eager_otter.significance.registry import correction, mean_test, median_test, share_test
+from eager_otter.significance.registry import (
+    correction,
+    corrections,
+    mean_test,
+    mean_tests,
+    median_test,
+    median_tests,
+    names_of,
+    share_test,
+    share_tests,
+)
 from eager_otter.tables.shows import OneQuestion, Shown
 
 Figure = str  # the name of a figure
@@ -124,13 +135,13 @@ class TestRules:
     control: str = ""
     all_parents: bool = False
     rest_of_parent: bool = False
-    percents: str = "pooled"
-    means: str = "welch"
-    medians: str = "none"
-    adjust: str = "none"
+    percents: str = option("percents", "pooled", choices=lambda: names_of(share_tests()), always=True)
+    means: str = option("means", "welch", choices=lambda: names_of(mean_tests()), always=True)
+    medians: str = option("medians", "none", choices=lambda: names_of(median_tests()), always=True)
+    adjust: str = option("adjust", "none", choices=lambda: names_of(corrections()), always=True)
+    trend: bool = option("trend", False, bool, always=True)
     whole_table: WholeTable = "none"
     controlling_for: str = ""
-    trend: bool = False
 
     def __post_init__(self) -> None:
         if self.controlling_for and self.whole_table == "none":

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
+from dataclasses import fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -22,7 +22,7 @@ from eager_otter.cli.options import (
     tell_who_is_counted,
 )
 from eager_otter.errors import shown_path
-from eager_otter.gates.outputs import ENDINGS, endings_that_show
+from eager_otter.gates.outputs import ENDINGS, SETTINGS_OF_OUTPUTS, endings_that_show
 from eager_otter.gates.streams import echo, show
 from eager_otter.looks.words import counted
 
@@ -196,18 +196,12 @@ def check_before(plan: Plan, outputs: tuple[Path, ...], *, force: bool) -> None:
 
 def idle_of_outputs(plan: Plan, endings: Sequence[str]) -> Iterator[str]:
     """Say what a plan says of outputs that it does not write."""
-    from eager_otter.plan.plan import SlideRules, TidyRules, WorkbookRules
+    from eager_otter.plan.plan import Plan
 
-    said = {
-        "workbook": plan.workbook != WorkbookRules(),
-        "findings": plan.findings > 0,
-        "audit": plan.audit,
-        "slides": plan.slides != SlideRules(),
-        "tidy": plan.tidy != TidyRules(),
-    }
-    for key, there in said.items():
+    usual = {one.name: one.default for one in fields(Plan)}
+    for key in SETTINGS_OF_OUTPUTS:
         wanted = endings_that_show(key)
-        if there and not set(wanted) & set(endings):
+        if getattr(plan, key) != usual[key] and not set(wanted) & set(endings):
             *some, last = wanted
             named = f"{', '.join(some)} or {last}" if some else last
             yield f"{key}: no output of the plan ends in {named}, so this does nothing."
