@@ -189,9 +189,9 @@ def _story(one: Notable, codebook: Codebook, sources: Mapping[str, frozenset[str
     """Say what a difference is about: a row, or a scale or number with what is made of it, in a banner group."""
     question = codebook.questions.get(one.question)
     where = (one.group, one.column if one.over_time else "")
-    if question is None or (one.figure == MEAN and not (question.scale or question.kind == "number")):
+    if question is None or (one.figure == MEAN and not (question.scale or question.is_of.of_values)):
         return (one.table, *where)  # cells of a third question
-    if question.kind == "number" or question.ordered or question.made_of:
+    if question.is_of.of_values or question.ordered or question.made_of:
         return (_roots(codebook, sources[question.name]), *where)
     return (question.name, one.row, *where)
 

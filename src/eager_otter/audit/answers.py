@@ -107,7 +107,7 @@ class AnswerChecks:
                 yield from self._unknown_mentions(question, answers)
                 yield from self._none_and_others(question, answers)
                 yield from self._nobody(question, answers, never)
-            case NumberAnswers() if question.columns and question.kind == "number":
+            case NumberAnswers() if question.columns and question.is_of.of_values:
                 yield from self._far_out(question, answers)
         if not isinstance(answers, TextAnswers) and not (who_answered(question, answers) & self.rows).any():
             yield warning(

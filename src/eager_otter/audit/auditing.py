@@ -205,7 +205,7 @@ def _recodes(responses: Responses, rows: BoolArray) -> Iterator[Recode]:
                 yield Recode(
                     question=question.name, source=of, lines=tuple(_banded(responses, question, of, rows))
                 )
-            case Merged(of) if question.kind == "single":
+            case Merged(of) if question.is_of.of_one_answer:
                 yield Recode(
                     question=question.name, source=of, lines=tuple(_merged(responses, question, of, rows))
                 )
@@ -318,7 +318,7 @@ def _given(responses: Responses, name: str, who: BoolArray) -> str:
             values = answers.values[valued]
             if values.size:
                 low, high = (
-                    day_text(v) if source.kind == "date" else f"{v:.6g}" for v in (values.min(), values.max())
+                    day_text(v) if source.is_of.of_days else f"{v:.6g}" for v in (values.min(), values.max())
                 )
                 parts.append(f"{low} to {high} ({responses.people(valued):,})")
         case TextAnswers():

@@ -145,8 +145,8 @@ class Conditions:
 
     def _comparison(self, operand: Operand, sign: Comparison, value: Value) -> _Clause:
         question = self.questions[operand.name]
-        if operand.count or question.kind in ("number", "date", "text"):
-            texts = DAYS if question.kind == "date" else NUMBERS
+        if operand.count or not question.is_of.of_answers:
+            texts = DAYS if question.is_of.of_days else NUMBERS
             text = self.words(texts[sign], question=self._label(operand), value=self._value(value))
             return _Clause(text, "whose")
         if sign in ("==", "!="):
@@ -155,7 +155,7 @@ class Conditions:
 
     def _within(self, operand: Operand, items: Sequence[Value | Range], *, negated: bool) -> _Clause:
         question = self.questions[operand.name]
-        if operand.count or question.kind in ("number", "date", "text"):
+        if operand.count or not question.is_of.of_answers:
             named = [self._span(item) if isinstance(item, Range) else self._value(item) for item in items]
             return self._is(self._label(operand), named, negated=negated)
         named = []

@@ -194,7 +194,7 @@ def _merged(part: MergeFile, questions: Questions, place: Place, mistake: TellMi
         codes = []
         for k, name in enumerate(names):
             code = _known_code(source, name, (*where, "answers", label, k), mistake)
-            if code is not None and code in taken and source.kind == "single":
+            if code is not None and code in taken and source.is_of.of_one_answer:
                 mistake((*where, "answers", label, k), f"{name!r} stands in {taken[code]!r} already.")
             elif code is not None:
                 taken[code] = label

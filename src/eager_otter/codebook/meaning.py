@@ -87,7 +87,7 @@ def _check(node: Node, meaning: _Meaning) -> None:
         _check_mentions(node, meaning)
     elif isinstance(node, Contains):
         question = meaning.question(node.operand)
-        if question.kind != "text" or node.operand.count:
+        if not question.is_of.of_texts or node.operand.count:
             raise meaning.error(
                 f"'contains' is for open text; {question.name} is of kind {question.kind}.",
                 node.operand.position,
@@ -100,7 +100,7 @@ def _check(node: Node, meaning: _Meaning) -> None:
 
 def _check_mentions(node: Mentions, meaning: _Meaning) -> None:
     question = meaning.question(node.operand)
-    if question.kind != "multi" or node.operand.count:
+    if not question.is_of.several or node.operand.count:
         raise meaning.error(
             f"'mentions' is for multiple-response questions; {question.name} is of kind {question.kind}. "
             "Use == or in.",
@@ -114,9 +114,9 @@ def _check_comparison(node: Compare, meaning: _Meaning) -> None:
     question = _comparable(node.operand, meaning)
     if _is_number(node.operand, question):
         _need_number(question, node.value, meaning)
-    elif question.kind == "date":
+    elif question.is_of.of_days:
         _need_day(question, node.value, meaning)
-    elif question.kind == "text":
+    elif question.is_of.of_texts:
         if node.sign not in ("==", "!="):
             raise meaning.error(f"{question.name} is text; only == and != fit.", node.operand.position)
     elif node.sign in ("==", "!="):
@@ -129,10 +129,10 @@ def _check_comparison(node: Compare, meaning: _Meaning) -> None:
 def _check_within(node: Within, meaning: _Meaning) -> None:
     question = _comparable(node.operand, meaning)
     for item in node.items:
-        if isinstance(item, Range) or question.kind == "date":
+        if isinstance(item, Range) or question.is_of.of_days:
             _check_item(item, question, meaning)
         if isinstance(item, Range):
-            if question.kind != "date" and not _is_number(node.operand, question):
+            if not question.is_of.of_days and not _is_number(node.operand, question):
                 _need_ordered(question, node.operand, meaning)
         elif _is_number(node.operand, question):
             _need_number(question, item, meaning)
@@ -144,8 +144,8 @@ def _check_item(item: Value | Range, question: Question, meaning: _Meaning) -> N
     """Keep days to dates and numbers to numbers."""
     if isinstance(item, Value):
         _need_day(question, item, meaning)
-    elif item.days != (question.kind == "date"):
-        wanted = "days such as '2026-03-31'" if question.kind == "date" else "numbers"
+    elif item.days != (question.is_of.of_days):
+        wanted = "days such as '2026-03-31'" if question.is_of.of_days else "numbers"
         raise meaning.error(
             f"{question.name} is of kind {question.kind}; its range takes {wanted}.", item.position
         )
@@ -160,12 +160,12 @@ def _need_day(question: Question, value: Value, meaning: _Meaning) -> None:
 
 def _comparable(operand: Operand, meaning: _Meaning) -> Question:
     question = meaning.question(operand)
-    if operand.count and question.kind != "multi":
+    if operand.count and not question.is_of.several:
         raise meaning.error(
             f"'count of' is for multiple-response questions; {question.name} is of kind {question.kind}.",
             operand.position,
         )
-    if question.kind == "multi" and not operand.count:
+    if question.is_of.several and not operand.count:
         raise meaning.error(
             f"{question.name} takes several answers; write '{question.name} mentions any (…)' or "
             f"'count of {question.name}'.",
@@ -175,7 +175,7 @@ def _comparable(operand: Operand, meaning: _Meaning) -> Question:
 
 
 def _is_number(operand: Operand, question: Question) -> bool:
-    return operand.count or question.kind == "number"
+    return operand.count or question.is_of.of_values
 
 
 def _need_number(question: Question, value: Value, meaning: _Meaning) -> None:
@@ -184,7 +184,7 @@ def _need_number(question: Question, value: Value, meaning: _Meaning) -> None:
 
 
 def _need_ordered(question: Question, operand: Operand, meaning: _Meaning) -> None:
-    if question.kind == "text" or not numeric_codes(question):
+    if question.is_of.of_texts or not numeric_codes(question):
         raise meaning.error(
             f"The codes of {question.name} are no numbers, so it has no order; name the answers with in (…).",
             operand.position,

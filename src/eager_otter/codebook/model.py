@@ -9,12 +9,11 @@ from typing import Literal
 
 from eager_otter.codebook.bands import Band
 from eager_otter.codebook.expression import Expression
+from eager_otter.codebook.kinds import KINDS, Kind, QuestionKind
 from eager_otter.codebook.label_words import LAST
 from eager_otter.codebook.missing import NOTHING, Missing
 from eager_otter.errors import UnknownName
 from eager_otter.gates.numbers import number_of
-
-Kind = Literal["single", "multi", "number", "date", "text"]
 
 Place = Literal["above", "below", "instead"]
 How = Literal["any", "all", "none", "least"]
@@ -219,6 +218,11 @@ class Question:
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "by_code", {answer.code: k for k, answer in enumerate(self.answers)})
+
+    @property
+    def is_of(self) -> QuestionKind:
+        """What its kind is: whether it has answers, values, days or texts."""
+        return KINDS[self.kind]
 
     @property
     def columns(self) -> tuple[str, ...]:

@@ -321,7 +321,7 @@ class BannerCounting:
     def _values_by_row(self, question: Question, answers: Answers, name: str) -> list[ValueRows]:
         """Give the values of a third question among those in each row. Raises RequestError, UnknownName."""
         third = self.responses.codebook.question(name)
-        if third.kind != "number" and not third.scale:
+        if not third.is_of.of_values and not third.scale:
             raise RequestError(
                 f"{name} is of kind {third.kind}; only numbers and scales can be summed up in cells."
             )

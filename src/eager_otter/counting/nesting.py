@@ -25,12 +25,12 @@ def nested_question(questions: Sequence[Question]) -> Question:
     multiple response, or too many combinations.
     """
     for question in questions:
-        if question.kind not in ("single", "multi"):
+        if not question.is_of.of_answers:
             raise RequestError(f"{question.name} is of kind {question.kind}; only answers can be nested.")
     size = int(np.prod([len(question.valid) for question in questions]))
     if size > MOST_ROWS:
         raise RequestError(f"The nested rows are {size:,}; at most {MOST_ROWS:,} fit.")
-    single = all(question.kind == "single" for question in questions)
+    single = all(question.is_of.of_one_answer for question in questions)
     inner = questions[-1]
     return Question(
         name=" × ".join(question.name for question in questions),

@@ -36,7 +36,7 @@ def without_left_out(question: Question, names: Sequence[str]) -> Question:
     """
     if not names:
         return question
-    if question.kind != "single":
+    if not question.is_of.of_one_answer:
         raise RequestError(
             f"{question.name} is of kind {question.kind}; only answers of single questions can be left out of the "
             "base. Hide them, or set a base."
@@ -109,7 +109,7 @@ def check_rows(request: TableRequest, questions: Sequence[Question]) -> None:
     Raises UnknownName, RequestError.
     """
     rules = request.rows
-    if all(question.kind == "number" for question in questions):
+    if all(question.is_of.of_values for question in questions):
         named = [name for name in RULES_OF_ANSWERS if getattr(rules, name) != getattr(ALL_ROWS, name)]
         if named:
             raise RequestError(

@@ -99,7 +99,7 @@ def check_only(group: BannerGroup, codebook: Codebook) -> None:
 
 
 def _check_kind(question: Question) -> None:
-    if question.kind not in ("single", "multi"):
+    if not question.is_of.of_answers:
         raise RequestError(
             f"{question.name} is of kind {question.kind} and cannot be a banner; "
             "cut a number into bands in the codebook and use these."

@@ -16,10 +16,6 @@ from eager_otter.errors import RequestError
 from eager_otter.tables.table import RowKind
 
 BITS = 8
-NOT_TABULATED = {
-    "text": "is open text and cannot be tabulated; code it into answers first",
-    "date": "is a date and cannot be tabulated; put it into periods in the codebook",
-}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -127,9 +123,9 @@ def row_counts(question: Question, answers: Answers, *, everyone: bool = False) 
         case MultiAnswers():
             counts = _multi_counts(question, answers)
             return _with_everyone(counts) if everyone else counts
-        case NumberAnswers() if question.kind == "number":
+        case NumberAnswers() if question.is_of.of_values:
             return RowCounts(parts=(ValueRows(answers.values),), indicators=(), order=())
-    raise RequestError(f"{question.name} {NOT_TABULATED[question.kind]}.")
+    raise RequestError(f"{question.name} {question.is_of.not_tabulated}.")
 
 
 def _with_everyone(counts: RowCounts) -> RowCounts:

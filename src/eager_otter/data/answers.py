@@ -123,27 +123,7 @@ class TextAnswers:
 Answers = SingleAnswers | MultiAnswers | NumberAnswers | TextAnswers
 
 
-def joined(pieces: Sequence[Answers]) -> Answers:
-    """Put the answers of parts of the data behind one another: all of one kind, in the order of the rows."""
-    first = pieces[0]
-    if isinstance(first, SingleAnswers):
-        singles = [piece for piece in pieces if isinstance(piece, SingleAnswers)]
-        codes = np.concatenate([p.codes for p in singles])
-        return SingleAnswers(codes, first.answers, first.reasons, _added(singles))
-    if isinstance(first, MultiAnswers):
-        multis = [piece for piece in pieces if isinstance(piece, MultiAnswers)]
-        packed = np.concatenate([p.packed for p in multis], axis=1)
-        absent = _joined_reasons([p.absent for p in multis], [~p.answered for p in multis])
-        return MultiAnswers(packed, first.answers, _added(multis), absent)
-    if isinstance(first, NumberAnswers):
-        numbers = [piece for piece in pieces if isinstance(piece, NumberAnswers)]
-        values = np.concatenate([p.values for p in numbers])
-        absent = _joined_reasons([p.absent for p in numbers], [np.isnan(p.values) for p in numbers])
-        return NumberAnswers(values, absent)
-    return TextAnswers(np.concatenate([piece.texts for piece in pieces if isinstance(piece, TextAnswers)]))
-
-
-def _joined_reasons(pieces: Sequence[Reasons | None], without: Sequence[BoolArray]) -> Reasons | None:
+def joined_reasons(pieces: Sequence[Reasons | None], without: Sequence[BoolArray]) -> Reasons | None:
     """Put the reasons of parts behind one another; `without` (respondents,) of a part tells who has no answer."""
     known = list(dict.fromkeys(reason for some in pieces if some is not None for reason in some.known))
     if not known:
@@ -160,7 +140,8 @@ def _joined_reasons(pieces: Sequence[Reasons | None], without: Sequence[BoolArra
     return Reasons(np.concatenate(codes), tuple(known))
 
 
-def _added(pieces: Sequence[SingleAnswers] | Sequence[MultiAnswers]) -> dict[str, int]:
+def added(pieces: Sequence[SingleAnswers] | Sequence[MultiAnswers]) -> dict[str, int]:
+    """Add up the codes that the codebook does not know."""
     unknown: Counter[str] = Counter()
     for piece in pieces:
         unknown.update(piece.unknown)

@@ -3,31 +3,20 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 
 from eager_otter.codebook.model import Codebook, Question
-from eager_otter.core.arrays import BoolArray, FloatArray
-from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
+from eager_otter.core.arrays import BoolArray
 from eager_otter.data.columns import distinct
-from eager_otter.data.reasons import REASONS, Reason, Reasons
+from eager_otter.data.kind import AnswerCount
+from eager_otter.data.kind_of import kind_of
 from eager_otter.data.responses import Responses
-from eager_otter.data.selection import who_answered
 
 Order = Literal["survey", "name", "label", "kind"]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AnswerCount:
-    """An answer and how many gave it; `note` says what is special about it ("missing", "exclusive", …)."""
-
-    code: str
-    label: str
-    people: int
-    note: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -66,12 +55,13 @@ def overview(responses: Responses, name: str, rows: BoolArray | None = None) -> 
         answers = answers.chosen(rows)
         times = None if times is None else times[rows]
     often = np.ones(len(answers)) if times is None else times
+    kind = kind_of(question)
     return QuestionOverview(
         question=question,
         people=int(often.sum()),
-        answered=int(often[who_answered(question, answers)].sum()),
-        answers=tuple(_answer_counts(question, answers, often)),
-        summary=_summary(answers, often),
+        answered=int(often[kind.answered(question, answers)].sum()),
+        answers=tuple(kind.counts(question, answers, often)),
+        summary=kind.summary(answers, often),
     )
 
 
@@ -137,61 +127,3 @@ def _searched(question: Question) -> str:
     parts = [question.name, question.text, question.label, question.section]
     parts += [answer.label for answer in question.answers] + [net.label for net in question.nets]
     return "\n".join(parts).casefold()
-
-
-def _answer_counts(question: Question, answers: Answers, often: FloatArray) -> Iterator[AnswerCount]:
-    if isinstance(answers, SingleAnswers):
-        counts = np.bincount(answers.codes, often, answers.size).astype(np.int64)
-        for k, answer in enumerate(question.answers):
-            note = "missing" if answer.missing else ""
-            yield AnswerCount(code=answer.code, label=answer.label, people=int(counts[k]), note=note)
-        behind = zip(answers.reasons, counts[answers.answers :].tolist(), strict=True)
-        yield from _behind(behind, answers.unknown)
-    elif isinstance(answers, MultiAnswers):
-        for k, answer in enumerate(question.answers):
-            note = "missing" if answer.missing else "exclusive" if answer.exclusive else ""
-            people = int(often[answers.tick(k)].sum())
-            yield AnswerCount(code=answer.code, label=answer.label, people=people, note=note)
-        yield from _unknown(answers.unknown)
-        yield from _behind(_counted(answers.absent, often), {})
-    elif isinstance(answers, NumberAnswers):
-        yield from _behind(_counted(answers.absent, often), {})
-
-
-def _counted(reasons: Reasons | None, often: FloatArray) -> Iterator[tuple[Reason, int]]:
-    if reasons is not None:
-        counts = np.bincount(reasons.codes, often, len(reasons.known) + 1).astype(np.int64)
-        yield from zip(reasons.known, counts[1:].tolist(), strict=True)
-
-
-def _behind(counted: Iterable[tuple[Reason, int]], unknown: Mapping[str, int]) -> Iterator[AnswerCount]:
-    """List those without an answer by reason; a code that the codebook does not know is listed by itself."""
-    for reason, people in counted:
-        if not people:
-            continue
-        if reason.kind == "unknown code":
-            yield from _unknown(unknown)
-        elif reason.kind == "missing":
-            yield AnswerCount(code=reason.label, label="missing code", people=people, note="missing")
-        else:
-            yield AnswerCount(code="", label=REASONS[reason.kind], people=people, note="no answer")
-
-
-def _unknown(unknown: Mapping[str, int]) -> Iterator[AnswerCount]:
-    for code, people in unknown.items():
-        yield AnswerCount(code=code, label="", people=people, note="not in the codebook")
-
-
-def _summary(answers: Answers, often: FloatArray) -> tuple[tuple[str, float], ...]:
-    if not isinstance(answers, NumberAnswers):
-        return ()
-    there = ~np.isnan(answers.values)
-    values = np.repeat(answers.values[there], often[there].astype(np.int64))
-    if not values.size:
-        return ()
-    names = ("smallest", "lower quartile", "median", "upper quartile", "largest")
-    quantiles = np.quantile(values, (0, 0.25, 0.5, 0.75, 1), method="averaged_inverted_cdf")
-    return (
-        *((name, float(q)) for name, q in zip(names, quantiles, strict=True)),
-        ("mean", float(values.mean())),
-    )

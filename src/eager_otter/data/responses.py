@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -18,28 +18,20 @@ from eager_otter.codebook.model import (
     Computed,
     Derived,
     EqualBands,
-    Kind,
     Merged,
     Periods,
     Question,
-    RankAmong,
 )
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
-from eager_otter.data.answers import Answers, NumberAnswers, joined
+from eager_otter.data.answers import Answers, NumberAnswers
 from eager_otter.data.columns import SHOWN, Located, distinct, numbers
 from eager_otter.data.csv_file import CsvFile
 from eager_otter.data.encoding import (
-    Columns,
     encode_bands,
-    encode_date,
-    encode_multi,
-    encode_number,
-    encode_rank,
     encode_rules,
-    encode_single,
-    encode_text,
 )
 from eager_otter.data.files import DataFile, Source, check_there, read_columns
+from eager_otter.data.kind_of import kind_of
 from eager_otter.data.made import combined, computed, equal_bands, in_periods, merged
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.parquet_file import ParquetFile
@@ -54,22 +46,6 @@ COLUMNS_AT_ONCE = 200
 KEPT_REASONS = (
     16  # reasons for no answer take as much memory as the codes: those of the last few questions are kept
 )
-
-
-def encode(question: Question, columns: Columns) -> Answers:
-    """Encode a question from its columns. Raises DataError where they cannot be what the codebook says."""
-    if isinstance(question.source, RankAmong):
-        return encode_rank(question, columns)
-    return ENCODERS[question.kind](question, columns)
-
-
-ENCODERS: Mapping[Kind, Callable[[Question, Columns], Answers]] = {
-    "single": encode_single,
-    "multi": encode_multi,
-    "number": encode_number,
-    "date": encode_date,
-    "text": encode_text,
-}
 
 
 @dataclass(slots=True, eq=False)
@@ -109,7 +85,10 @@ class Responses:
 
     def _encode(self, question: Question) -> Answers:
         if question.columns:
-            return encode(question, {name: self.column(name) for name in question.columns})
+            answers: Answers = kind_of(question).encode(
+                question, {name: self.column(name) for name in question.columns}
+            )
+            return answers
         match question.source:
             case Derived() as derived:
                 return self._derived(question, derived)
@@ -389,7 +368,7 @@ def _read_in_parts(codebook: Codebook, file: CsvFile | ParquetFile) -> Responses
         columns = {name: Located(part.column(name), first, file.decimal) for name in wanted}
         for question in questions:
             own = {name: columns[name] for name in question.columns}
-            pieces[question.name].append(encode(question, own))
+            pieces[question.name].append(kind_of(question).encode(question, own))
         kept.append(part.select(kept_names))
         blank.append(_blank_in(part, wanted))
         first += part.num_rows
@@ -399,7 +378,9 @@ def _read_in_parts(codebook: Codebook, file: CsvFile | ParquetFile) -> Responses
     responses = Responses(codebook, table, file.source(first), first, file)
     nothing = np.concatenate(blank)
     responses.blank = nothing if nothing.any() else None
-    responses._encoded.update({name: joined(some) for name, some in pieces.items()})
+    responses._encoded.update(
+        {name: kind_of(responses.codebook.question(name)).joined(some) for name, some in pieces.items()}
+    )
     return responses
 
 

@@ -28,6 +28,7 @@ from eager_otter.codebook.meaning import check_expression, code_of, numeric_code
 from eager_otter.codebook.model import Net, Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, smallest_unsigned
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
+from eager_otter.data.kind_of import kind_of
 from eager_otter.data.reasons import BLANK, Reason, Reasons
 
 SIGNS: Mapping[str, Callable[[FloatArray, float], BoolArray]] = {
@@ -142,15 +143,7 @@ class _Selection:
 
 def who_answered(question: Question, answers: Answers) -> BoolArray:
     """Tell who gave at least one valid answer: (respondents,)."""
-    match answers:
-        case SingleAnswers():
-            return _with_codes(question, answers, [answer.code for answer in question.valid])
-        case MultiAnswers():
-            return answers.answered
-        case NumberAnswers():
-            return ~np.isnan(answers.values)
-        case TextAnswers():
-            return np.asarray(answers.texts != "", np.bool_)
+    return np.asarray(kind_of(question).answered(question, answers))
 
 
 def reasons_of(question: Question, answers: Answers) -> Reasons:

@@ -226,7 +226,7 @@ class AnswerFigure(Figure):
         return None
 
     def _not_of(self, asked: Asked) -> str:
-        if asked.question.kind == "number":
+        if asked.question.is_of.of_values:
             return "a number has no answers, only summaries such as mean and median; cut it into bands for percents"
         return ""
 
@@ -312,8 +312,8 @@ class ValueFigure(Figure):
     def _not_of(self, asked: Asked) -> str:
         question = asked.question
         if self.of_mentions:
-            return "" if question.kind == "multi" else "only a multiple-response question has mentions"
-        if question.kind == "number" or (question.scale and not asked.nested_rows):
+            return "" if question.is_of.several else "only a multiple-response question has mentions"
+        if question.is_of.of_values or (question.scale and not asked.nested_rows):
             return ""
         return "nested rows have no scores" if asked.nested_rows else "it is neither a number nor a scale"
 

@@ -94,7 +94,7 @@ class Crossed:
         answers, asked = self.sums.answers, self.request.tests.whole_table != "none"
         rows = slice(0, len(self.question.valid))
         shows_answers = any(isinstance(figure_called(name), AnswerFigure) for name in self.figures)
-        if answers is not None and self.question.kind == "single":
+        if answers is not None and self.question.is_of.of_one_answer:
             yield AnswersCrossing(
                 **common,
                 n=answers.n[rows, columns],
@@ -148,7 +148,7 @@ def items_crossings(
     alike = all(
         [answer.code for answer in one.valid] == [answer.code for answer in first.valid] for one in questions
     )
-    if len(questions) < 2 or not alike or any(one.kind != "single" for one in questions):
+    if len(questions) < 2 or not alike or any(not one.is_of.of_one_answer for one in questions):
         return (), said("it shows several questions that are not alike")
     people = counting.population
     found: list[Crossing] = []

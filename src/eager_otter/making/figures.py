@@ -41,7 +41,7 @@ def figures_for(request: TableRequest, question: Question) -> tuple[Figure, ...]
     if not request.inherited:
         refuse_figures(request, [question])
     chosen = tuple(figure for figure in request.figures if not why_not(request, question, figure))
-    if question.kind == "number":
+    if question.is_of.of_values:
         return chosen or ("mean", "standard deviation")
     if not request.figures and question.scale and not request.shows.within:
         return ("column percent", "mean")

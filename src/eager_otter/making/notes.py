@@ -221,7 +221,7 @@ def row_notes(
 ) -> Iterator[Note]:
     """Say what the rows of a question show: mentions, sums of a third question, figures, nets."""
     say = request.words
-    if question.kind == "multi":
+    if question.is_of.several:
         several = said("Several answers possible: percents are of respondents and may add to more than 100.")
         yield Note(say(several), "figures", say("Several answers possible."))
     if request.shows.value is not None:

@@ -175,7 +175,7 @@ def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterat
     without = [answer.label for answer in question.valid if question.scale and not answer.scored]
     own = [line for line in lines if line.evidence is not None and line.question == question.name]
     scored = [line for line in own if _rests_on_scores(line, of_item=line.code == question.name)]
-    if question.kind != "number" and scored and sums.values is not None:
+    if not question.is_of.of_values and scored and sums.values is not None:
         valued = int(sums.values.n[0, 0])
         if valued < people:
             told = said("Means and other figures of scores rest on the {count} whose answer has a score.")
@@ -219,7 +219,7 @@ def _base_note(request: TableRequest, sums: QuestionSums, facts: Facts) -> Note:
     if request.shows.within:
         text = said("Base: the {count} {count:respondent|respondents} who answered all of these{more}.")
         shorter = said("Base: respondents who answered all of these{more}{asked}.")
-    elif sums.question.kind == "number":
+    elif sums.question.is_of.of_values:
         text = said("Base: the {count} {count:respondent|respondents} who gave a number{more}.")
         shorter = said("Base: respondents who gave a number{more}{asked}.")
     else:

@@ -92,7 +92,7 @@ class BannerReading:
         question = self.context.question(group.question, where)
         if question is None:
             return None
-        if question.kind not in ("single", "multi"):
+        if not question.is_of.of_answers:
             remedy = REMEDIES[question.kind]
             self.context.mistake(
                 where, f"{question.name} is of kind {question.kind} and cannot be a banner; {remedy}."

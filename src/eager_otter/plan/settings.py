@@ -207,13 +207,13 @@ class SettingsReading:
         """Note where a question cannot be controlled for, or nothing is tested that it would be controlled for in."""
         where = (*place, "controlling for")
         question = self.context.question(name, where)
-        if question is not None and question.kind != "single":
+        if question is not None and not question.is_of.of_one_answer:
             message = f"controlling for: {name} is of kind {question.kind}; a single question is expected."
             self.context.mistake(where, message)
         elif whole_table == "none":
             message = "controlling for: goes with whole table: fitting or all; ask for one, or take this out."
             self.context.mistake(where, message, key=True)
-        return question is not None and question.kind == "single" and whole_table != "none"
+        return question is not None and question.is_of.of_one_answer and whole_table != "none"
 
     def _with_bases(self, request: TableRequest, part: BasesFile, place: Place) -> TableRequest:
         shown = tuple(line.name for line in base_lines() if line.short in (part.show or ()))
@@ -274,7 +274,7 @@ class SettingsReading:
             headings=tuple((part.headings or {}).items()),
         )
         self._check_named(questions, part, place, everyone=everyone)
-        several = [question for question in questions if question.kind != "single"]
+        several = [question for question in questions if not question.is_of.of_one_answer]
         if rows.leave_out and several:
             message = (
                 f"{several[0].name} takes several answers; hide them, or set a base, instead of leaving out."
@@ -285,7 +285,7 @@ class SettingsReading:
     def for_each(self, request: TableRequest, question: Question) -> TableRequest:
         """Keep of the rules for rows what a question of an `each` has: a number has no answers, others not all."""
         rows = request.rows
-        if question.kind == "number":
+        if question.is_of.of_values:
             untested = tuple(name for name in rows.untested if summary_called(name) is not None)
             return replace(request, rows=RowRules(untested=untested))
         everyone = request.base == "all"
@@ -304,7 +304,7 @@ class SettingsReading:
                 leave_out=tuple(
                     name
                     for name in rows.leave_out
-                    if question.kind == "single" and question.find(canonical(name))
+                    if question.is_of.of_one_answer and question.find(canonical(name))
                 ),
                 untested=tuple(
                     name

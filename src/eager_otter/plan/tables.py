@@ -9,7 +9,6 @@ from typing import Any
 
 from eager_otter.codebook.model import Answer, Question
 from eager_otter.counting.banner import lay_out
-from eager_otter.counting.rows import NOT_TABULATED
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import OtterError, RequestError, UnknownName, nearest
 from eager_otter.figures.registry import summary_called
@@ -152,17 +151,17 @@ class TablesReading:
         if question is None or not all(within):
             return []
         for outer in within:
-            if outer is not None and outer.kind not in ("single", "multi"):
+            if outer is not None and not outer.is_of.of_answers:
                 self.context.mistake(
                     (*place, "within"), f"{outer.name} is of kind {outer.kind}; only answers can be nested."
                 )
                 return []
-        if question.kind in NOT_TABULATED:
-            self.context.mistake(where, f"{question.name} {NOT_TABULATED[question.kind]}.")
+        if question.is_of.not_tabulated:
+            self.context.mistake(where, f"{question.name} {question.is_of.not_tabulated}.")
             return []
         if table.value is not None:
             third = self.context.question(table.value, (*place, "value"))
-            if third is not None and third.kind != "number" and not third.scale:
+            if third is not None and not third.is_of.of_values and not third.scale:
                 message = f"{third.name} is of kind {third.kind}; only numbers and scales can be summed up in cells."
                 self.context.mistake((*place, "value"), message)
         named = replace(
@@ -172,7 +171,7 @@ class TablesReading:
             title=table.title or "",
         )
         self._refuse_idle_tests(table, named, place)
-        if question.kind == "number":
+        if question.is_of.of_values:
             self.settings.refuse_idle(
                 table, ANSWER_SETTINGS, f"{question.name} is a number and has no answers", place
             )
@@ -237,7 +236,7 @@ class TablesReading:
         question = self.context.question(part.repeat, (*place, "repeat"))
         if question is None:
             return [request]
-        if question.kind not in ("single", "multi"):
+        if not question.is_of.of_answers:
             self.context.mistake(
                 (*place, "repeat"),
                 f"{question.name} is of kind {question.kind}; only answers can be gone through.",
@@ -245,7 +244,7 @@ class TablesReading:
             return [request]
         stem = request.name
         tests = request.tests
-        if tests.whole_table != "none" and not tests.controlling_for and question.kind == "single":
+        if tests.whole_table != "none" and not tests.controlling_for and question.is_of.of_one_answer:
             tests = replace(tests, controlling_for=question.name)
         parts = replace(request, tests=replace(tests, controlling_for=""))
         return [
@@ -337,10 +336,10 @@ class TablesReading:
         for question, figure in zip(questions, figures, strict=True):
             summary = summary_called(figure)
             if summary is not None:
-                if question.kind == "number" or question.scale:
+                if question.is_of.of_values or question.scale:
                     continue
                 what = f"{question.name} has no {figure.casefold()}: it is neither a scale nor a number."
-                if summary.of_mentions and question.kind == "multi":
+                if summary.of_mentions and question.is_of.several:
                     continue
                 self.context.mistake((*place, "figure"), what)
                 return
@@ -361,9 +360,9 @@ class TablesReading:
         if self.context.codebook is None:
             self.settings.settled(base, each, place)
             return []
-        found = [q for q in self._fitting(each, (*place, "each")) if q.kind not in NOT_TABULATED]
+        found = [q for q in self._fitting(each, (*place, "each")) if not q.is_of.not_tabulated]
         copies: list[TableRequest] = []
-        if found and all(question.kind == "number" for question in found):
+        if found and all(question.is_of.of_values for question in found):
             self.settings.refuse_idle(
                 each, ANSWER_SETTINGS, "all of these are numbers and have no answers", place
             )
@@ -385,7 +384,7 @@ class TablesReading:
         place: Place,
     ) -> TableRequest:
         """Put rules for rows into the table of one question of several: each has those that it can have."""
-        singles = [one for one in found if one.kind == "single"] if each.leave_out else found
+        singles = [one for one in found if one.is_of.of_one_answer] if each.leave_out else found
         request = self.settings.with_rows(request, each, singles or found, place)
         return self.settings.for_each(request, question)
 
@@ -436,7 +435,7 @@ ANSWER_SETTINGS = {
 def _part_of(request: TableRequest, question: Question, answer: Answer, stem: str) -> TableRequest:
     """Narrow a table to one answer of a control question."""
     quote = "'" if '"' in answer.code else '"'
-    sign = "==" if question.kind == "single" else "mentions"
+    sign = "==" if question.is_of.of_one_answer else "mentions"
     chosen = f"`{question.name}` {sign} {quote}{answer.code}{quote}"
     text = chosen if request.filter is None else f"({request.filter}) and {chosen}"
     return replace(request, filter=text, part=answer.label, id=f"{stem}-{answer.code}")

@@ -9,7 +9,8 @@ from rich.table import Table as Grid
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.codebook.periods import day_text
-from eager_otter.data.overview import AnswerCount, LoadReport, QuestionOverview
+from eager_otter.data.kind import AnswerCount
+from eager_otter.data.overview import LoadReport, QuestionOverview
 from eager_otter.gates.terminal import Text
 from eager_otter.looks.words import counted
 from eager_otter.making.figures import left_out_figures
@@ -174,7 +175,7 @@ def _summary_grid(found: QuestionOverview) -> Grid:
 
 
 def _summary_text(found: QuestionOverview, value: float) -> str:
-    if found.question.kind == "date":
+    if found.question.is_of.of_days:
         return day_text(value)
     return f"{rounded(value, 2).normalize():,f}"
 

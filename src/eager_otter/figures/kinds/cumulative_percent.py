@@ -45,7 +45,7 @@ class CumulativePercent(Percent):
         return cell.worked("sum of the column percents from the top", pattern, **terms)
 
     def _not_of(self, asked: Asked) -> str:
-        if asked.question.kind == "multi":
+        if asked.question.is_of.several:
             return "answers that several can be given of do not add up"
         return super()._not_of(asked)
 

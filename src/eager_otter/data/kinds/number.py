@@ -1,0 +1,100 @@
+"""Numbers, and dates as days."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from eager_otter.codebook.kinds import Kind
+from eager_otter.codebook.model import Question, RankAmong
+from eager_otter.codebook.periods import day_text
+from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.data.answers import NumberAnswers, joined_reasons
+from eager_otter.data.encoding import encode_date, encode_number, encode_rank
+from eager_otter.data.kind import (
+    AnswerCount,
+    Columns,
+    KindOfAnswers,
+    Texts,
+    Variable,
+    counted_reasons,
+    without_answer,
+)
+
+SUMMARY = ("smallest", "lower quartile", "median", "upper quartile", "largest")
+
+
+class Number(KindOfAnswers[NumberAnswers]):
+    """A number."""
+
+    name: Kind = "number"
+
+    def encode(self, question: Question, columns: Columns) -> NumberAnswers:
+        """Encode a number, or the rank of an answer."""
+        if isinstance(question.source, RankAmong):
+            return encode_rank(question, columns)
+        return encode_number(question, columns)
+
+    def joined(self, pieces: Sequence[NumberAnswers]) -> NumberAnswers:
+        """Put values behind one another."""
+        values = np.concatenate([piece.values for piece in pieces])
+        absent = joined_reasons(
+            [piece.absent for piece in pieces], [np.isnan(piece.values) for piece in pieces]
+        )
+        return NumberAnswers(values, absent)
+
+    def answered(self, question: Question, answers: NumberAnswers) -> BoolArray:
+        """Tell who has a value."""
+        return ~np.isnan(answers.values)
+
+    def texts(self, question: Question, answers: NumberAnswers, *, labels: bool) -> Texts:
+        """Write the value."""
+        return ["" if math.isnan(value) else self.text(value) for value in answers.values.tolist()]
+
+    def text(self, value: float) -> str:
+        """Write one value."""
+        return format(value, ".15g")
+
+    def variable(self, question: Question, answers: NumberAnswers) -> Variable:
+        """Write a quantity."""
+        return Variable(type="quantity", texts=self.texts(question, answers, labels=False))
+
+    def counts(self, question: Question, answers: NumberAnswers, often: FloatArray) -> Iterator[AnswerCount]:
+        """Count those without a value."""
+        return without_answer(counted_reasons(answers.absent, often), {})
+
+    def summary(self, answers: NumberAnswers, often: FloatArray) -> tuple[tuple[str, float], ...]:
+        """Give smallest, quartiles, median, largest and mean."""
+        there = ~np.isnan(answers.values)
+        values = np.repeat(answers.values[there], often[there].astype(np.int64))
+        if not values.size:
+            return ()
+        quantiles = np.quantile(values, (0, 0.25, 0.5, 0.75, 1), method="averaged_inverted_cdf")
+        return (
+            *((name, float(q)) for name, q in zip(SUMMARY, quantiles, strict=True)),
+            ("mean", float(values.mean())),
+        )
+
+
+class Date(Number):
+    """A day, as days since 1970."""
+
+    name: Kind = "date"
+
+    def encode(self, question: Question, columns: Columns) -> NumberAnswers:
+        """Encode a date."""
+        return encode_date(question, columns)
+
+    def text(self, value: float) -> str:
+        """Write the day."""
+        return day_text(value)
+
+    def variable(self, question: Question, answers: NumberAnswers) -> Variable:
+        """Write a date without signs."""
+        texts = [text.replace("-", "") for text in self.texts(question, answers, labels=False)]
+        return Variable(type="date", texts=texts)
+
+
+KINDS = (Number(), Date())
