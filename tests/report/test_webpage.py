@@ -185,6 +185,8 @@ tables:
   - {{question: recommend, id: gap, banner: gap}}
   - {{question: spend, id: gap-of-means, banner: gap, figures: [mean]}}
   - {{question: drunk_ever, id: not-all-tested, banner: sides, untested: [Tarn, Skerrow]}}
+  - {{question: spend, id: medians, banner: sides, figures: [median, mean], tests: {{medians: mood}}}}
+  - {{question: liking, id: medians-of-scores, banner: marks, figures: [median], tests: {{medians: mood}}}}
   - {{grid: rating, id: items, figure: Good or very good}}
   - {{grid: rating, id: beside, as: answers by items}}
 """
@@ -222,6 +224,53 @@ def test_letters_marks_and_notes_made_on_the_page_are_those_that_python_makes(
         assert tab.evaluate(SIGNS) == signs_of(made), (levels, adjust, least, on)
         for table, shown in zip(made.tables, tab.evaluate(SHORT), strict=True):
             assert words_of(shown) == words_of(table.notes_shown()), (table.id, levels, adjust, least, on)
+    tab.close()
+
+
+TREND_PLAN = """data: {demo}/responses.csv
+codebook: {demo}/codebook.yaml
+filter: status == "complete"
+banners: {{main: [age_band, {{question: household, trend: true, against: nothing}}, region]}}
+tests: {{levels: [95, 80], trend: true}}
+bases: {{no test below: 60}}
+tables: [heard_of, liking, {{question: spend, figures: [mean, median]}}]
+"""
+
+
+def test_trends_follow_the_level_and_stay_out_where_their_columns_change(
+    browser: Any, demo: Path, tmp_path: Path
+) -> None:
+    (tmp_path / "plan.yaml").write_text(TREND_PLAN.format(demo=demo), encoding="utf-8")
+    report = otter.run(tmp_path / "plan.yaml")
+    (path,) = report.save(tmp_path / "t.html")
+    tab = browser.new_page(viewport={"width": 1280, "height": 800})
+    tab.goto(f"file://{path}")
+    trends = [
+        (table.id, line.label, table.columns[k].path)
+        for table in report.tables
+        for line in table.lines
+        for k in range(len(table.columns))
+        if table.columns[k].role == "trend" and line.letters[k]
+    ]
+    assert len({table for table, _, _ in trends}) >= 2 and len({path for _, _, path in trends}) == 2
+    for seed in range(6):
+        levels, adjust, _, _ = random_rules(seed)
+        change(tab, levels, adjust, 60, "n")
+        made = ruled(report, levels, adjust, 60, "n")
+        assert tab.evaluate(LETTERS) == letters_of(made), (levels, adjust)
+        for table, shown in zip(made.tables, tab.evaluate(SHORT), strict=True):
+            assert words_of(shown) == words_of(table.notes_shown()), (table.id, levels, adjust)
+    change(tab, (95, 80), "none", 400, "n")  # two bands are too thin now: their trend cannot be made here
+    told = [" ".join(lines) for lines in tab.evaluate(SHORT)]
+    assert all("Trends over other columns than reported are left out." in notes for notes in told)
+    first = report.tables[0]
+    places = [k for k, column in enumerate(first.columns) if column.role == "trend"]
+    rows = tab.evaluate(LETTERS)[0]
+    assert all(row[k] == "" for row in rows for k in places)
+    change(tab, (95, 80), "none", 60, "n")
+    cell = tab.locator("#table-2 tbody tr", has_text="Very good").first.locator("td").nth(places[0] + 1)
+    cell.hover()
+    assert "Falling significantly at the 95 % level: P below 0.0001." in tab.locator("#working").inner_text()
     tab.close()
 
 

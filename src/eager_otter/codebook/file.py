@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, Literal, Self, get_args
 
 from pydantic import BeforeValidator, Discriminator, Field, Tag, model_validator
 
+from eager_otter.codebook.model import CodeColumn, DateColumn, Source
 from eager_otter.documents.checking import Code, Part, Text, written_code
 from eager_otter.gates.numbers import number_of
 
@@ -165,28 +166,40 @@ class MultiFile(QuestionPart):
         return self
 
 
-class NumberFile(QuestionPart):
+class ColumnFile(QuestionPart):
+    """A question that stands in one column as it is."""
+
+    kind: Any
+    column: Text | None = None
+
+    def source(self, name: str) -> Source:
+        """Say where the question of a name is read from."""
+        return CodeColumn(self.column or name)
+
+
+class NumberFile(ColumnFile):
     """A number per respondent."""
 
     kind: Literal["number"]
-    column: Text | None = None
     missing: list[Code] | None = None
 
 
-class TextFile(QuestionPart):
+class TextFile(ColumnFile):
     """Open text: listed, never tabulated as it stands."""
 
     kind: Literal["text"]
-    column: Text | None = None
 
 
-class DateFile(QuestionPart):
+class DateFile(ColumnFile):
     """A date per respondent, as 2026-03-31 unless `format` says otherwise (%d.%m.%Y)."""
 
     kind: Literal["date"]
-    column: Text | None = None
     format: Text | None = None
     missing: list[Code] | None = None
+
+    def source(self, name: str) -> Source:
+        """Say where the question of a name is read from, and how dates are written."""
+        return DateColumn(self.column or name, self.format)
 
 
 class RankingFile(QuestionPart):
@@ -367,14 +380,17 @@ BY_KEY: dict[str, type[QuestionPart]] = {
     "periods": PeriodsFile,
 }
 
+WRITTEN = (
+    SingleFile,
+    MultiFile,
+    NumberFile,
+    TextFile,
+    GridFile,
+    DateFile,
+    RankingFile,
+)  # parts that say a kind
 BY_KIND: dict[str, type[QuestionPart]] = {
-    "single": SingleFile,
-    "multi": MultiFile,
-    "number": NumberFile,
-    "text": TextFile,
-    "grid": GridFile,
-    "date": DateFile,
-    "ranking": RankingFile,
+    get_args(part.model_fields["kind"].annotation)[0]: part for part in WRITTEN
 }
 
 

@@ -14,25 +14,21 @@ from eager_otter.codebook.file import (
     BY_KEY,
     BY_KIND,
     CodebookFile,
-    DateFile,
+    ColumnFile,
     DeriveFile,
     GridFile,
     IncludedFile,
     MultiFile,
-    NumberFile,
     QuestionPart,
     RankingFile,
     SharedNetFile,
     SingleFile,
-    TextFile,
 )
 from eager_otter.codebook.made import check_alone, made_question, sources_of
 from eager_otter.codebook.meaning import check_expression
 from eager_otter.codebook.missing import read_missing
 from eager_otter.codebook.model import (
     Codebook,
-    CodeColumn,
-    DateColumn,
     Derived,
     Grid,
     Question,
@@ -246,16 +242,8 @@ class _Reading:
                 self.plain.single(name, part, place)
             case MultiFile():
                 self.plain.multi(name, part, place)
-            case NumberFile():
-                source = CodeColumn(part.column or name)
-                missing = self.plain.missing(part.missing, "number", place)
-                self.add(name, part, place, kind="number", source=source, missing=missing)
-            case DateFile():
-                dates = DateColumn(part.column or name, part.format)
-                missing = self.plain.missing(part.missing, "date", place)
-                self.add(name, part, place, kind="date", source=dates, missing=missing)
-            case TextFile():
-                self.add(name, part, place, kind="text", source=CodeColumn(part.column or name))
+            case ColumnFile():
+                self._in_column(name, part, place)
             case GridFile():
                 self.plain.grid(name, part, place)
             case RankingFile():
@@ -264,6 +252,14 @@ class _Reading:
                 self.plain.derive(name, part, place)
             case QuestionPart():
                 self.pending[name] = part
+
+    def _in_column(self, name: str, part: ColumnFile, place: Place) -> None:
+        """Take a question that stands in one column as it is."""
+        kind = str(part.kind)
+        facts: dict[str, Any] = {"kind": kind, "source": part.source(name)}
+        if "missing" in type(part).model_fields:
+            facts["missing"] = self.plain.missing(getattr(part, "missing", None), kind, place)
+        self.add(name, part, place, **facts)
 
     def _kind(self, body: Any, place: Place) -> type[QuestionPart] | None:
         if not isinstance(body, dict):

@@ -5,27 +5,11 @@ They are a little laxer than reading: which keys exclude each other, and names o
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal, TypeAlias, Union
 
 from pydantic import Field, TypeAdapter
 
-from eager_otter.codebook.file import (
-    BandsFile,
-    CodebookFile,
-    CombineFile,
-    ComputeFile,
-    DateFile,
-    DeriveFile,
-    GridFile,
-    MergeFile,
-    MultiFile,
-    NumberFile,
-    PeriodsFile,
-    RankingFile,
-    SharedNetFile,
-    SingleFile,
-    TextFile,
-)
+from eager_otter.codebook.file import BY_KEY, BY_KIND, CodebookFile, QuestionPart, SharedNetFile
 from eager_otter.documents.checking import Text
 from eager_otter.looks.catalogue import CatalogueFile
 from eager_otter.looks.theme import ThemeFile
@@ -69,21 +53,10 @@ class WholePlan(PlanFile):
     tables: list[TableFile | ItemsFile | EachFile | HeadingFile | Text] = Field(min_length=1)
 
 
-Question = (
-    SingleFile
-    | MultiFile
-    | NumberFile
-    | TextFile
-    | DateFile
-    | RankingFile
-    | GridFile
-    | BandsFile
-    | DeriveFile
-    | MergeFile
-    | CombineFile
-    | ComputeFile
-    | PeriodsFile
-)
+if TYPE_CHECKING:
+    Question: TypeAlias = QuestionPart
+else:
+    Question = Union[*BY_KIND.values(), *BY_KEY.values()]  # noqa: UP007: of as many as there are
 
 
 class WholeCodebook(CodebookFile):
