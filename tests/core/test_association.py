@@ -181,3 +181,15 @@ def test_all_pairs_are_told_apart_by_direction() -> None:
     assert {m.value for m in measures(rising, rising, rising).values()} == {1.0}
     falling = rising[::-1]
     assert measures(falling, falling, falling)["Kendall's τ-b"].value == -1.0
+
+
+@given(st.integers(0, 12), st.integers(0, 12), st.integers(0, 12), st.integers(0, 12))
+def test_fishers_test_is_that_of_scipy_wherever_the_margins_put_the_cells(
+    a: int, b: int, c: int, d: int
+) -> None:
+    n = np.array([[a, b], [c, d]], float)
+    assume(min(*n.sum(axis=0), *n.sum(axis=1)) > 0)
+    found = whole_table_test(n, n, n)
+    assert found is not None
+    assume(found.doubtful)
+    assert found.exact == pytest.approx(stats.fisher_exact(n.astype(int)).pvalue)

@@ -272,3 +272,88 @@ def test_python_refuses_what_items_cannot_have(survey: otter.Survey) -> None:
     ):
         with pytest.raises(otter.RequestError, match=message):
             survey.items_table("rating", shape="answers by items", **options)  # type: ignore[arg-type]
+
+
+MULTI_BOOK = """
+weight: w
+questions:
+  a: {kind: multi, label: Then, columns: {a_1: Tea, a_2: Juice, a_3: Water}, nets: NETS}
+  b: {kind: multi, label: Now, columns: {b_1: Tea, b_2: Juice, b_3: Water}, nets: NETS}
+""".replace(
+    "NETS",
+    "[{label: Hot or sweet, of: [Tea, Juice]}, {label: Balance, difference: {plus: [Tea], minus: [Water]}}]",
+)
+
+
+@given(st.integers(0, 10_000), st.sampled_from(["answered", "all"]))
+def test_multiple_responses_side_by_side_agree_with_a_loop_over_people(seed: int, base: str) -> None:
+    rng = np.random.default_rng(seed)
+    import pandas as pd
+
+    people = int(rng.integers(60, 120))
+    columns = {"w": rng.uniform(0.2, 3, people)}
+    for name in "ab":
+        blank = rng.random(people) < 0.2
+        for k in (1, 2, 3):
+            columns[f"{name}_{k}"] = np.where(
+                blank, np.nan, (rng.random(people) < 0.2 + 0.15 * k).astype(float)
+            )
+    survey = otter.open_survey(otter.codebook_from_text(MULTI_BOOK), pd.DataFrame(columns))
+    table = survey.items_table(["a", "b"], shape="answers by items", base=base, levels=[50])
+    w = columns["w"]
+    ticks = {name: np.array([columns[f"{name}_{k}"] == 1 for k in (1, 2, 3)]) for name in "ab"}
+    there = {name: ~np.isnan(columns[f"{name}_1"]) | (base == "all") for name in "ab"}
+    rows = {
+        "Tea": lambda t: t[0],
+        "Juice": lambda t: t[1],
+        "Water": lambda t: t[2],
+        "Hot or sweet": lambda t: t[0] | t[1],
+    }
+    given_by = {row: {name: gave(ticks[name]) for name in "ab"} for row, gave in rows.items()}
+    if base == "all":
+        given_by["No answer"] = {name: np.isnan(columns[f"{name}_1"]) for name in "ab"}
+    for row, own in given_by.items():
+        pairs = [
+            (w[i], *(float(own[name][i]) if there[name][i] else None for name in "ab")) for i in range(people)
+        ]
+        _, z, p = item_share_test(pairs)
+        evidence = table.line(row, "column percent").evidence
+        assert evidence is not None and evidence.tested is not None
+        assert evidence.tested.tests.statistic[evidence.row, 0] == pytest.approx(z, abs=1e-8, nan_ok=True)
+        assert evidence.tested.p_value[evidence.row, 0] == pytest.approx(p, abs=1e-8, nan_ok=True)
+        (test,) = table.explain(row, "Then", "column percent").tests
+        assert test.shared == int((there["a"] & there["b"]).sum())
+    scores = {name: 100.0 * ticks[name][0] - 100.0 * ticks[name][2] for name in "ab"}
+    pairs = [
+        (w[i], *(float(scores[name][i]) if there[name][i] else None for name in "ab")) for i in range(people)
+    ]
+    balance = table.line("Balance").evidence
+    assert balance is not None and balance.tested is not None
+    _, t, p = item_mean_test(pairs)
+    assert balance.tested.tests.statistic[0, 0] == pytest.approx(t, abs=1e-8)
+    assert balance.tested.p_value[0, 0] == pytest.approx(p, abs=1e-8)
+
+
+@given(st.integers(0, 10_000))
+def test_weighted_numbers_side_by_side_agree_with_a_loop_over_people(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    import pandas as pd
+
+    book = "weight: w\nquestions:\n  a: {kind: number, label: Then}\n  b: {kind: number, label: Now}\n  c: {kind: number, label: Later}\n"
+    columns = {"w": rng.uniform(0.1, 0.9, 70)}  # weights below 1, so that none of them is lost
+    for name in "abc":
+        columns[name] = np.where(rng.random(70) < 0.25, np.nan, rng.normal(1e5, 3.0, 70))
+    survey = otter.open_survey(otter.codebook_from_text(book), pd.DataFrame(columns))
+    line = survey.items_table(["a", "b", "c"], shape="answers by items", figures=["mean"]).line("Mean")
+    assert line.evidence is not None and line.evidence.tested is not None
+    tested = line.evidence.tested
+    for k, (one, other) in enumerate(("ab", "ac", "bc")):
+        pairs = [
+            (w, *(None if np.isnan(columns[name][i]) else float(columns[name][i]) for name in (one, other)))
+            for i, w in enumerate(columns["w"])
+        ]
+        _, t, p = item_mean_test(pairs)
+        assert tested.tests.statistic[0, k] == pytest.approx(t, rel=1e-6)
+        assert tested.p_value[0, k] == pytest.approx(p, rel=1e-5)
+        both = ~np.isnan(columns[one]) & ~np.isnan(columns[other])
+        assert tested.paired is not None and tested.paired.people[0, k] == both.sum()
