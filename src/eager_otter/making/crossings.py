@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any, assert_never
+from typing import Any
 
 import numpy as np
 
@@ -68,13 +68,8 @@ class Crossed:
             return said("its cells hold means, not people")
         if self.request.shows.within:
             return said("its rows are nested")
-        match self.question.kind:
-            case "single" | "multi" | "number":
-                return ""
-            case "date" | "text":
-                return said("it has no answers")
-            case _:
-                assert_never(self.question.kind)
+        kind = self.question.is_of
+        return "" if kind.of_answers or kind.of_values else said("it has no answers")
 
     def crossings(self) -> tuple[Crossing, ...]:
         """Give what is tested, group by group; only answers of single questions where no test was asked for."""
