@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from operator import attrgetter
 from typing import Any
 
 from eager_otter.codebook.bands import Band, edge_bands, whole_number_bands
@@ -17,6 +18,7 @@ from eager_otter.codebook.file import (
     PeriodsFile,
     QuestionPart,
 )
+from eager_otter.codebook.kinds import QuestionKind
 from eager_otter.codebook.model import (
     Answer,
     Banded,
@@ -83,16 +85,22 @@ def check_alone(part: QuestionPart, place: Place, mistake: TellMistake) -> None:
         _cut(part, place, mistake)
 
 
+VALUES = attrgetter("of_values")
+DAYS = attrgetter("of_days")
+ANSWERS = attrgetter("of_answers")
+MENTIONS = attrgetter("several")
+
+
 def _of_kind(
     question: Question,
-    kinds: Sequence[str],
+    fits: Callable[[QuestionKind], bool],
     what: str,
     place: Place,
     mistake: TellMistake,
     *,
     scale: bool = False,
 ) -> bool:
-    if question.kind in kinds or (scale and question.scale):
+    if fits(question.is_of) or (scale and question.scale):
         return True
     mistake(place, f"{what}; {question.name} is of kind {question.kind}.")
     return False
@@ -104,7 +112,7 @@ def _of_kind(
 def _bands(part: BandsFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
     where = (*place, "bands")
     source = questions[part.bands.of]
-    if not _of_kind(source, ["number"], "only a number can be cut into bands", (*where, "of"), mistake):
+    if not _of_kind(source, VALUES, "only a number can be cut into bands", (*where, "of"), mistake):
         return None
     if part.bands.equal is not None:
         facts = _equal_bands(part.bands.of, part.bands.equal)
@@ -160,7 +168,7 @@ def _equal_bands(of: str, count: int) -> Facts:
 def _periods(part: PeriodsFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
     where = (*place, "periods")
     source = questions[part.periods.of]
-    if not _of_kind(source, ["date"], "only a date can be put into periods", (*where, "of"), mistake):
+    if not _of_kind(source, DAYS, "only a date can be put into periods", (*where, "of"), mistake):
         return None
     try:
         found = _spans(part)
@@ -186,7 +194,7 @@ def _spans(part: PeriodsFile) -> tuple[Period, ...]:
 def _merged(part: MergeFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
     source = questions[part.merge.of]
     where = (*place, "merge")
-    if not _of_kind(source, ["single", "multi"], "only answers can be merged", (*where, "of"), mistake):
+    if not _of_kind(source, ANSWERS, "only answers can be merged", (*where, "of"), mistake):
         return None
     groups: list[tuple[str, ...]] = []
     taken: dict[str, str] = {}
@@ -230,9 +238,7 @@ def _known_code(source: Question, name: str, place: Place, mistake: TellMistake)
 def _combined(part: CombineFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
     sources = [questions[name] for name in part.combine]
     for k, source in enumerate(sources):
-        if not _of_kind(
-            source, ["single", "multi"], "only answers can be combined", (*place, "combine", k), mistake
-        ):
+        if not _of_kind(source, ANSWERS, "only answers can be combined", (*place, "combine", k), mistake):
             return None
     by_label: dict[str, Answer] = {}
     places = []
@@ -268,7 +274,7 @@ def _computation(part: ComputePart) -> tuple[Computation, list[str]]:
 def _computed(part: ComputeFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
     how, names = _computation(part.compute)
     places = [(*place, *below) for _, below in sources_of(part)]
-    wanted = {"mentions": ["multi"], "count": ["single", "multi"]}.get(how, ["number"])
+    wanted = {"mentions": MENTIONS, "count": ANSWERS}.get(how, VALUES)
     what = {"mentions": "mentions are of multiple-response questions", "count": "count is of answers"}.get(
         how, f"the {how} is of numbers and scales"
     )
