@@ -51,15 +51,11 @@ class Number(KindOfAnswers[NumberAnswers]):
 
     def texts(self, question: Question, answers: NumberAnswers, *, labels: bool) -> Texts:
         """Write the value."""
-        return ["" if math.isnan(value) else self.text(value) for value in answers.values.tolist()]
-
-    def text(self, value: float) -> str:
-        """Write one value."""
-        return format(value, ".15g")
+        return _numbers(answers)
 
     def variable(self, question: Question, answers: NumberAnswers) -> Variable:
-        """Write a quantity."""
-        return Variable(type="quantity", texts=self.texts(question, answers, labels=False))
+        """Write a quantity, whatever its values are written as elsewhere."""
+        return Variable(type="quantity", texts=_numbers(answers))
 
     def counts(self, question: Question, answers: NumberAnswers, often: FloatArray) -> Iterator[AnswerCount]:
         """Count those without a value."""
@@ -87,14 +83,19 @@ class Date(Number):
         """Encode a date."""
         return encode_date(question, columns)
 
-    def text(self, value: float) -> str:
+    def texts(self, question: Question, answers: NumberAnswers, *, labels: bool) -> Texts:
         """Write the day."""
-        return day_text(value)
+        return ["" if math.isnan(value) else day_text(value) for value in answers.values.tolist()]
 
     def variable(self, question: Question, answers: NumberAnswers) -> Variable:
         """Write a date without signs."""
         texts = [text.replace("-", "") for text in self.texts(question, answers, labels=False)]
         return Variable(type="date", texts=texts)
+
+
+def _numbers(answers: NumberAnswers) -> Texts:
+    """Write numbers; "" where there is none."""
+    return ["" if math.isnan(value) else format(value, ".15g") for value in answers.values.tolist()]
 
 
 KINDS = (Number(), Date())
