@@ -19,8 +19,8 @@ from eager_otter.version import __version__ as __version__
 
 if TYPE_CHECKING:
     from eager_otter.asking.survey import Survey as Survey
-    from eager_otter.audit.finding import Audit as Audit
-    from eager_otter.audit.finding import Finding as Finding
+    from eager_otter.audit.slip import Audit as Audit
+    from eager_otter.audit.slip import Slip as Slip
     from eager_otter.codebook.model import Codebook as Codebook
     from eager_otter.codebook.reading import codebook_from_text as codebook_from_text
     from eager_otter.codebook.reading import read_codebook as read_codebook
@@ -64,7 +64,7 @@ if TYPE_CHECKING:
 
 _HOME = {
     "AnswersByItems": "tables.shows",
-    "Audit": "audit.finding",
+    "Audit": "audit.slip",
     "Banner": "tables.request",
     "BannerGroup": "tables.request",
     "BaseRules": "tables.request",
@@ -75,7 +75,7 @@ _HOME = {
     "DocumentError": "errors",
     "ExpressionError": "errors",
     "FileProblem": "errors",
-    "Finding": "audit.finding",
+    "Slip": "audit.slip",
     "ItemsByColumns": "tables.shows",
     "MissingPackage": "errors",
     "OneQuestion": "tables.shows",
@@ -121,7 +121,6 @@ __all__ = [
     "DocumentError",
     "ExpressionError",
     "FileProblem",
-    "Finding",
     "ItemsByColumns",
     "MissingPackage",
     "OneQuestion",
@@ -132,6 +131,7 @@ __all__ = [
     "Report",
     "RequestError",
     "RowRules",
+    "Slip",
     "Sorting",
     "Survey",
     "Table",

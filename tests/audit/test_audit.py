@@ -12,7 +12,7 @@ import pandas as pd
 import pytest
 
 import eager_otter as otter
-from eager_otter.audit.finding import Finding
+from eager_otter.audit.slip import Slip
 from eager_otter.report.audit_view import as_json
 
 Write = Callable[..., Path]
@@ -23,51 +23,51 @@ def slips(folder: Path) -> list[dict[str, str]]:
 
 
 def test_the_spoiled_copy_yields_each_slip_exactly_once(demo: Path) -> None:
-    found = otter.run_audit(demo / "spoiled" / "plan.yaml").findings
+    found = otter.run_audit(demo / "spoiled" / "plan.yaml").slips
     wanted = slips(demo)
-    assert Counter((f.slip, f.where) for f in found) == Counter((s["slip"], s["question"]) for s in wanted)
+    assert Counter((f.name, f.where) for f in found) == Counter((s["slip"], s["question"]) for s in wanted)
     assert len(wanted) >= 18
 
 
-def test_findings_name_the_people_they_touch(demo: Path) -> None:
-    found = {f.slip: f for f in otter.run_audit(demo / "spoiled" / "plan.yaml").findings}
+def test_slips_name_the_people_they_touch(demo: Path) -> None:
+    found = {f.name: f for f in otter.run_audit(demo / "spoiled" / "plan.yaml").slips}
     for slip in slips(demo):
-        finding = found[slip["slip"]]
+        one = found[slip["slip"]]
         rows = slip["rows"].split()
-        if rows and finding.respondents and slip["slip"] != "value in no band":  # which also meets the gap
-            assert finding.count == len(rows)
-            assert [name.split()[1] for name in finding.respondents] == rows[:5]
-        assert finding.message and finding.remedy
+        if rows and one.respondents and slip["slip"] != "value in no band":  # which also meets the gap
+            assert one.count == len(rows)
+            assert [name.split()[1] for name in one.respondents] == rows[:5]
+        assert one.message and one.remedy
 
 
 def test_the_clean_demo_has_nothing_above_a_note(demo: Path) -> None:
     audit = otter.run_audit(demo / "plan.yaml")
-    assert not audit.open and {f.severity for f in audit.findings} <= {"note"}
+    assert not audit.open and {f.severity for f in audit.slips} <= {"note"}
 
 
-def test_a_finding_can_be_accepted_with_a_reason_and_still_shows(demo: Path, tmp_path: Path) -> None:
+def test_a_slip_can_be_accepted_with_a_reason_and_still_shows(demo: Path, tmp_path: Path) -> None:
     for name in ("responses.csv", "codebook.yaml"):
         (tmp_path / name).write_bytes((demo / "spoiled" / name).read_bytes())
     text = (demo / "spoiled" / "plan.yaml").read_text(encoding="utf-8")
-    text += "accept:\n  - {finding: none beside others, where: heard_of, because: asked that way}\n"
-    text += "  - {finding: answer nobody gave, because: small sample}\n  - {finding: unknown code, where: wave, because: x}\n"
+    text += "accept:\n  - {slip: none beside others, where: heard_of, because: asked that way}\n"
+    text += "  - {slip: answer nobody gave, because: small sample}\n  - {finding: unknown code, where: wave, because: x}\n"
     (tmp_path / "plan.yaml").write_text(text, encoding="utf-8")
     before = otter.run_audit(demo / "spoiled" / "plan.yaml")
     audit = otter.run_audit(tmp_path / "plan.yaml")
-    accepted = {f.slip: f.accepted for f in audit.findings if f.accepted}
+    accepted = {f.name: f.accepted for f in audit.slips if f.accepted}
     assert accepted == {"none beside others": "asked that way", "answer nobody gave": "small sample"}
     assert len(audit.open) == len(before.open) - 1
-    idle = [f for f in audit.findings if f.slip == "accepted, not found"]
+    idle = [f for f in audit.slips if f.name == "accepted, not found"]
     assert [f.where for f in idle] == ["wave"] and audit.counts()["accepted"] == 2
 
 
-def audited(write: Write, tmp_path: Path, book: str, plan: str = "", **columns: object) -> dict[str, Finding]:
+def audited(write: Write, tmp_path: Path, book: str, plan: str = "", **columns: object) -> dict[str, Slip]:
     write("book.yaml", book)
     pd.DataFrame(columns).to_csv(tmp_path / "d.csv", index=False)
     audit = otter.run_audit(
         write("plan.yaml", f"data: d.csv\ncodebook: book.yaml\ntables: [{{each: all}}]\n{plan}")
     )
-    return {finding.slip: finding for finding in audit.findings}
+    return {one.name: one for one in audit.slips}
 
 
 def test_ticks_are_judged_with_and_without_a_declared_no(write: Write, tmp_path: Path) -> None:
@@ -98,7 +98,7 @@ def test_filters_of_tables_and_columns_left_aside_are_told(write: Write, tmp_pat
     write("book.yaml", book)
     pd.DataFrame({"q": [1, 2], "extra": [1, 2]}).to_csv(tmp_path / "d.csv", index=False)
     text = f"data: d.csv\ncodebook: book.yaml\n{plan}tables:\n  - {{question: q, filter: q in (1..2)}}\n"
-    found = {f.slip: f for f in otter.run_audit(write("plan.yaml", text)).findings}
+    found = {f.name: f for f in otter.run_audit(write("plan.yaml", text)).slips}
     assert found["filter that keeps everyone"].where == "table q"
     assert found["columns left aside"].message == "In no question: 1 column of the data: extra."
 
@@ -125,12 +125,9 @@ def test_the_recode_tables_hold_old_and_new_and_what_was_not_placed(demo: Path) 
 def test_the_audit_goes_to_machines_as_json(demo: Path) -> None:
     audit = otter.run_audit(demo / "spoiled" / "plan.yaml")
     loaded = json.loads(as_json(audit))
-    assert (
-        len(loaded["findings"]) == len(audit.findings)
-        and loaded["counts"]["error"] == audit.counts()["error"]
-    )
-    assert loaded["findings"][0].keys() >= {
-        "slip",
+    assert len(loaded["slips"]) == len(audit.slips) and loaded["counts"]["error"] == audit.counts()["error"]
+    assert loaded["slips"][0].keys() >= {
+        "name",
         "severity",
         "where",
         "message",

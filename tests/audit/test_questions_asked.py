@@ -9,7 +9,7 @@ import pandas as pd
 import pytest
 
 import eager_otter as otter
-from eager_otter.audit.finding import Audit, Finding
+from eager_otter.audit.slip import Audit, Slip
 
 Write = Callable[..., Path]
 
@@ -24,8 +24,8 @@ def audit_of(
 
 def found_in(
     write: Write, tmp_path: Path, book: str, tables: str = "[{each: all}]", **columns: object
-) -> dict[str, Finding]:
-    return {finding.slip: finding for finding in audit_of(write, tmp_path, book, tables, **columns).findings}
+) -> dict[str, Slip]:
+    return {one.name: one for one in audit_of(write, tmp_path, book, tables, **columns).slips}
 
 
 def scale(answers: str, extra: str = "", kind: str = "true") -> str:
@@ -94,8 +94,8 @@ def test_what_otherwise_takes_in_and_leaves_out_is_counted(write: Write, tmp_pat
     audit = audit_of(write, tmp_path, book, n=[1, 2, 5, 6, 7, None, None])
     told = {
         f.where: f
-        for f in audit.findings
-        if f.slip in ("what otherwise takes in", "otherwise that nobody reaches")
+        for f in audit.slips
+        if f.name in ("what otherwise takes in", "otherwise that nobody reaches")
     }
     assert told["some"].message == (
         "'Other' (otherwise) takes in 3 respondents and leaves out 2 respondents without an answer to any question of the rules."
@@ -103,7 +103,7 @@ def test_what_otherwise_takes_in_and_leaves_out_is_counted(write: Write, tmp_pat
     assert told["all"].message == (
         "'Other' (everyone else) takes in 5 respondents, 2 of them without an answer to any question of the rules."
     )
-    assert told["none"].slip == "otherwise that nobody reaches" and told["none"].severity == "warning"
+    assert told["none"].name == "otherwise that nobody reaches" and told["none"].severity == "warning"
     recodes = {recode.question: recode.lines for recode in audit.recodes}
     assert [(line.answer, line.source, line.count) for line in recodes["some"]] == [
         ("Low", "n < 3: 1 to 2 (2)", 2),
@@ -139,7 +139,7 @@ def test_missing_codes_that_nobody_has_are_told(write: Write, tmp_path: Path) ->
         "  j: {kind: multi, joined: {column: j, by: ;}, answers: {1: A, 2: B}, missing: [90, 91]}\n"
     )
     audit = audit_of(write, tmp_path, book, n=[1, 99, 350, 2], s=[1, 2, 97, 9], j=["1;90", "2", "1", "2"])
-    told = [(f.where, f.message) for f in audit.findings if f.slip == "missing code nobody has"]
+    told = [(f.where, f.message) for f in audit.slips if f.name == "missing code nobody has"]
     assert told == [
         ("n", "Nobody has the missing code > 9000."),
         ("j", "Nobody has the missing code 91."),
@@ -193,5 +193,5 @@ def test_unfinished_interviews_are_still_asked_about(demo: Path, tmp_path: Path)
     text = (demo / "plan.yaml").read_text(encoding="utf-8").replace('filter: status == "complete"\n', "")
     text = text.replace("data: ", f"data: {demo}/").replace("codebook: ", f"codebook: {demo}/")
     (tmp_path / "plan.yaml").write_text(text, encoding="utf-8")
-    found = {f.slip: f for f in otter.run_audit(tmp_path / "plan.yaml").findings}
+    found = {f.name: f for f in otter.run_audit(tmp_path / "plan.yaml").slips}
     assert found["unfinished interviews"].count == 72

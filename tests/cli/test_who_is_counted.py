@@ -80,7 +80,7 @@ def test_a_plan_that_accepts_unfinished_interviews_is_not_told_again(
     text = text.replace("data: ", f"data: {demo}/").replace("codebook: ", f"codebook: {demo}/")
     for accept, told in (
         ("", True),
-        ("accept: [{finding: unfinished interviews, because: asked to}]\n", False),
+        ("accept: [{slip: unfinished interviews, because: asked to}]\n", False),
     ):
         (tmp_path / "plan.yaml").write_text(text + accept, encoding="utf-8")
         _, _, err = run("look", "liking", cwd=tmp_path)

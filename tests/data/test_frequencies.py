@@ -76,9 +76,7 @@ def test_the_audit_counts_people(seed: int) -> None:
     for survey, book in zip(surveys(seed), (SHORT, LONG), strict=True):
         plan = Plan(data="d.csv", codebook=book, requests=(), weight=None)  # type: ignore[arg-type]
         audit = audit_plan(plan, survey.responses)
-        counts = {
-            (one.slip, one.where): one.count for one in audit.findings if one.slip != "columns left aside"
-        }
+        counts = {(one.name, one.where): one.count for one in audit.slips if one.name != "columns left aside"}
         recodes = {
             (one.question, line.answer): (line.count, line.source)
             for one in audit.recodes

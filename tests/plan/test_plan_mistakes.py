@@ -145,7 +145,7 @@ def test_a_mistake_of_a_banner_is_told_at_its_line(
         ("defaults: {figures: [column percents]}", "no figure 'column percents'. Did you mean 'column percent'"),
         ("defaults: {banner: man}", "no banner 'man'. Did you mean 'main'?"),
         ("defaults: {kinds: {scal: {figures: [mean]}}}", "scal"),
-        ("accept: [{finding: none beside others}]", "because"),
+        ("accept: [{slip: none beside others}]", "because"),
         ("outputs: [tables.doc]", "outputs end in .xlsx, .html, .pdf"),
         ("workbook: {sheets: per tabel}", "sheets"),
         ("include: nowhere.yaml", "include: no such file. Check the path and the spelling. Looked for nowhere.yaml."),

@@ -242,8 +242,8 @@ def test_the_audit_stands_in_the_workbook_where_it_is_asked_for(demo: Path, tmp_
     report = otter.run(replace(plan, audit=True))
     report.save(tmp_path / "t.xlsx")
     sheet = openpyxl.load_workbook(tmp_path / "t.xlsx")["Audit"]
-    assert report.audit is not None and report.audit.findings
+    assert report.audit is not None and report.audit.slips
     told = [
         (row[1], row[2], row[3], row[5]) for row in sheet.iter_rows(min_row=5, values_only=True) if row[1]
     ]
-    assert told == [(f.slip, f.where, f.message, f.count) for f in report.audit.findings]
+    assert told == [(f.name, f.where, f.message, f.count) for f in report.audit.slips]

@@ -6,7 +6,7 @@ from collections.abc import Generator, Iterator, Sequence
 
 import numpy as np
 
-from eager_otter.audit.finding import Finding, Severity, answers_named, note, warning
+from eager_otter.audit.slip import Severity, Slip, answers_named, note, warning
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import (
     Answer,
@@ -60,8 +60,8 @@ class AnswerChecks:
         self._shared: dict[str, bool] = {}  # the codebook's missing codes: whether anybody has them
         self.finished = rows if rule is None else responses.chosen_by(rule)
 
-    def findings(self) -> Iterator[Finding]:
-        """Go through all findings in the answers."""
+    def slips(self) -> Iterator[Slip]:
+        """Go through all slips in the answers."""
         for question in self.responses.codebook:
             answers = self.responses.answers(question.name)
             yield from self._of(question, answers)
@@ -74,14 +74,14 @@ class AnswerChecks:
             if not found:
                 yield self._idle_missing("codebook", name)
 
-    def finding(
+    def slip(
         self, slip: str, severity: Severity, question: Question, who: BoolArray, message: str, remedy: str
-    ) -> Iterator[Finding]:
-        """Give a finding where anybody is touched; {n} in the message stands for how many."""
+    ) -> Iterator[Slip]:
+        """Give a slip where anybody is touched; {n} in the message stands for how many."""
         count, named = touched(self.responses, who & self.rows)
         if count:
-            yield Finding(
-                slip=slip,
+            yield Slip(
+                name=slip,
                 severity=severity,
                 where=question.name,
                 message=message.replace("{n}", people_text(count)),
@@ -90,7 +90,7 @@ class AnswerChecks:
                 respondents=named,
             )
 
-    def _of(self, question: Question, answers: Answers) -> Iterator[Finding]:
+    def _of(self, question: Question, answers: Answers) -> Iterator[Slip]:
         never: set[str] = set()
         match question.source:
             case TickColumns():
@@ -124,27 +124,27 @@ class AnswerChecks:
 
     # --- single and multiple ----------------------------------------------------------------------------
 
-    def _unknown_codes(self, question: Question, answers: SingleAnswers) -> Iterator[Finding]:
+    def _unknown_codes(self, question: Question, answers: SingleAnswers) -> Iterator[Slip]:
         found = _unknown_text(answers)
         if isinstance(question.source, Banded | Periods):
-            yield from self.finding(
+            yield from self.slip(
                 "value in no band", "error", question, answers.with_reason(NO_BAND),
                 f"{{n}} gave a value of {question.made_of[0]} that lies in no band: {found}.",
                 "Widen the bands, or list the value under 'missing' of the number.",
             )  # fmt: skip
         else:
-            yield from self.finding(
+            yield from self.slip(
                 "unknown code", "error", question, answers.with_reason(UNKNOWN) if question.columns else self.nobody,
                 f"{{n}} gave a code that the codebook does not know (in all rows: {found}); they are out of the base.",
                 "Add the code to the answers, or list it under 'missing'.",
             )  # fmt: skip
 
-    def _unknown_mentions(self, question: Question, answers: MultiAnswers) -> Iterator[Finding]:
+    def _unknown_mentions(self, question: Question, answers: MultiAnswers) -> Iterator[Slip]:
         if isinstance(question.source, TickColumns) or not answers.unknown:
             return
         found = _unknown_text(answers)
-        yield Finding(
-            slip="unknown code",
+        yield Slip(
+            name="unknown code",
             severity="error",
             where=question.name,
             message=f"Mentions that the codebook does not know, in all rows: {found}; they are not counted.",
@@ -154,7 +154,7 @@ class AnswerChecks:
 
     def _nobody(
         self, question: Question, answers: SingleAnswers | MultiAnswers, never: set[str]
-    ) -> Iterator[Finding]:
+    ) -> Iterator[Slip]:
         nobody = [
             a for a in question.answers if a.code not in never and not self._given(question, answers, a).any()
         ]
@@ -173,7 +173,7 @@ class AnswerChecks:
             return np.asarray(answers.tick(k) & self.rows)
         return np.asarray((answers.codes == k) & self.rows)
 
-    def _none_and_others(self, question: Question, answers: MultiAnswers) -> Iterator[Finding]:
+    def _none_and_others(self, question: Question, answers: MultiAnswers) -> Iterator[Slip]:
         exclusive = [k for k, answer in enumerate(question.answers) if answer.exclusive]
         others = [
             k for k, answer in enumerate(question.answers) if not answer.exclusive and not answer.missing
@@ -183,7 +183,7 @@ class AnswerChecks:
         none = np.logical_or.reduce([answers.tick(k) for k in exclusive])
         other = np.logical_or.reduce([answers.tick(k) for k in others])
         labels = ", ".join(question.answers[k].label for k in exclusive)
-        yield from self.finding(
+        yield from self.slip(
             "none beside others", "warning", question, np.asarray(none & other),
             f"{{n}} gave {labels} beside other answers.",
             "Decide which holds and correct the data; both are counted as they stand.",
@@ -191,7 +191,7 @@ class AnswerChecks:
 
     # --- ticks and mentions -----------------------------------------------------------------------------
 
-    def _ticks(self, question: Question, source: TickColumns) -> Generator[Finding, None, set[str]]:
+    def _ticks(self, question: Question, source: TickColumns) -> Generator[Slip, None, set[str]]:
         """Check tick columns; returns the codes whose column never holds the ticked code but holds others."""
         parts = [self._distinct(column) for _, column in source.columns]
         usual = self._usual_no(source, parts)
@@ -210,7 +210,7 @@ class AnswerChecks:
                 values |= others
                 stray |= part.which(others.__contains__)
         shown = ", ".join(repr(value) for value in sorted(values)[:8])
-        yield from self.finding(
+        yield from self.slip(
             "stray tick", "warning", question, stray,
             f"{{n}} gave a value that is neither ticked nor not: {shown}; it counts as not ticked.",
             "Add it to 'ticked' or 'unticked', or correct the data.",
@@ -230,16 +230,16 @@ class AnswerChecks:
 
     def _never_ticked(
         self, question: Question, column: str, source: TickColumns, part: Distinct, others: set[str]
-    ) -> Iterator[Finding]:
+    ) -> Iterator[Slip]:
         who = part.which(others.__contains__)
         ticked, shown = ", ".join(source.ticked), ", ".join(repr(value) for value in sorted(others))
-        yield from self.finding(
+        yield from self.slip(
             "tick never found", "error", question, who,
             f"Column {column} never holds the ticked code {ticked}, but {shown}, with {{n}}.",
             "Correct 'ticked', or the column; as it stands nobody counts as having ticked it.",
         )  # fmt: skip
 
-    def _same_twice(self, question: Question, parts: Sequence[Distinct]) -> Iterator[Finding]:
+    def _same_twice(self, question: Question, parts: Sequence[Distinct]) -> Iterator[Slip]:
         names: dict[str, int] = {"": 0}
         columns = []
         for part in parts:
@@ -253,15 +253,15 @@ class AnswerChecks:
         )
         yield from self._twice(question, np.asarray(twice, np.bool_))
 
-    def _joined_twice(self, question: Question, part: Distinct, by: str) -> Iterator[Finding]:
+    def _joined_twice(self, question: Question, part: Distinct, by: str) -> Iterator[Slip]:
         def repeats(text: str) -> bool:
             pieces = [piece.strip() for piece in text.split(by) if piece.strip()]
             return len(set(pieces)) < len(pieces)
 
         yield from self._twice(question, part.which(repeats))
 
-    def _twice(self, question: Question, who: BoolArray) -> Iterator[Finding]:
-        yield from self.finding(
+    def _twice(self, question: Question, who: BoolArray) -> Iterator[Slip]:
+        yield from self.slip(
             "same mention twice", "warning", question, who,
             "{n} gave the same mention twice; it counts once.",
             "Nothing, if it was said twice; else check the coding.",
@@ -269,7 +269,7 @@ class AnswerChecks:
 
     # --- rules and missing codes -------------------------------------------------------------------------
 
-    def _otherwise(self, question: Question, source: Derived, answers: Answers) -> Iterator[Finding]:
+    def _otherwise(self, question: Question, source: Derived, answers: Answers) -> Iterator[Slip]:
         """Count the people whom the last rule takes in and leaves out."""
         label, rule = source.rules[-1]
         if rule is not None:
@@ -301,7 +301,7 @@ class AnswerChecks:
             "Nothing, if that is meant; 'everyone else' takes everybody who is left, 'otherwise' those who answered.",
         )
 
-    def _missing_nobody_has(self, question: Question, answers: Answers) -> Iterator[Finding]:
+    def _missing_nobody_has(self, question: Question, answers: Answers) -> Iterator[Slip]:
         """Tell missing codes of a question's own list that match nobody; remember those of the codebook's."""
         missing = question.missing
         if not question.columns or not missing.names:
@@ -313,7 +313,7 @@ class AnswerChecks:
             elif name not in held and question.grid is None:
                 yield self._idle_missing(question.name, name)
 
-    def _idle_missing(self, where: str, name: str) -> Finding:
+    def _idle_missing(self, where: str, name: str) -> Slip:
         return note(
             "missing code nobody has",
             where,
@@ -346,18 +346,18 @@ class AnswerChecks:
 
     # --- routing and numbers ----------------------------------------------------------------------------
 
-    def _routing(self, question: Question, answers: Answers) -> Iterator[Finding]:
+    def _routing(self, question: Question, answers: Answers) -> Iterator[Slip]:
         if question.asked is None:
             return
         asked = self.responses.chosen_by(question.asked)
         held = self._holds_something(question, answers)
         rule = question.asked.text
-        yield from self.finding(
+        yield from self.slip(
             "routing broken", "error", question, held & ~asked,
             f"{{n}} answered though not asked (asked if {rule}).",
             "Correct 'asked' or the data; as it stands they are in the base.",
         )  # fmt: skip
-        yield from self.finding(
+        yield from self.slip(
             "asked but blank", "warning", question, asked & ~held & self.finished,
             f"{{n}} left it blank though asked (asked if {rule}).",
             "Check the routing; as it stands they are out of the base.",
@@ -374,7 +374,7 @@ class AnswerChecks:
             held = held | self._distinct(column).which(bool)
         return held
 
-    def _far_out(self, question: Question, answers: NumberAnswers) -> Iterator[Finding]:
+    def _far_out(self, question: Question, answers: NumberAnswers) -> Iterator[Slip]:
         """Look for values such as 99 or 9999 that lie far beyond all others: missing codes nobody declared."""
         values = answers.values[self.rows]
         values = values[~np.isnan(values)]
@@ -383,7 +383,7 @@ class AnswerChecks:
         for code in (99, 999, 9999, 99999, 999999, 88, 888, 8888, 98, 998, 9998):
             others = values[values != code]
             if others.size < values.size and others.size and code > 2 * np.abs(others).max():
-                yield from self.finding(
+                yield from self.slip(
                     "number far out", "warning", question, answers.values == code,
                     f"{{n}} gave {code}, where all others reach to {others.max():g}: a missing code?",
                     "List it under 'missing' of this question, if it is one.",

@@ -10,14 +10,14 @@ from typing import assert_never
 import numpy as np
 
 from eager_otter.audit.answers import NAMED, AnswerChecks, people_text, touched
-from eager_otter.audit.definitions import definition_findings, unequal_nets
-from eager_otter.audit.finding import (
+from eager_otter.audit.definitions import definition_slips, unequal_nets
+from eager_otter.audit.slip import (
     SEVERITIES,
     Audit,
-    Finding,
     Recode,
     RecodeLine,
     Severity,
+    Slip,
     note,
     warning,
 )
@@ -40,38 +40,38 @@ def audit_plan(plan: Plan, responses: Responses) -> Audit:
     rows, times = responses.filtered(plan.filter), responses.times()
     rows = rows if times is None else rows & (times > 0)
     found = [
-        *definition_findings(plan.codebook),
+        *definition_slips(plan.codebook),
         *unequal_nets(plan),
-        *AnswerChecks(responses, rows).findings(),
+        *AnswerChecks(responses, rows).slips(),
         *_filters(plan, responses, rows),
         *_interviews(plan, responses, rows),
         *_weights(plan, responses, rows),
         *_columns(responses),
         *(_remarked(remark) for remark in responses.remarks),
     ]
-    accepted = [_accepted(finding, plan.accepted) for finding in found]
+    accepted = [_accepted(slip, plan.accepted) for slip in found]
     order = {severity: k for k, severity in enumerate(SEVERITIES)}
-    ordered = sorted(accepted, key=lambda finding: (bool(finding.accepted), order[finding.severity]))
+    ordered = sorted(accepted, key=lambda slip: (bool(slip.accepted), order[slip.severity]))
     return Audit(
         title=plan.title,
         source=str(responses.source),
         people=responses.people(rows),
-        findings=(*ordered, *_idle(plan.accepted, found)),
+        slips=(*ordered, *_idle(plan.accepted, found)),
         recodes=tuple(_recodes(responses, rows)),
     )
 
 
-def _accepted(finding: Finding, acceptances: Sequence[Acceptance]) -> Finding:
+def _accepted(slip: Slip, acceptances: Sequence[Acceptance]) -> Slip:
     for acceptance in acceptances:
-        if acceptance.slip == finding.slip and fnmatchcase(finding.where, acceptance.where):
-            return replace(finding, accepted=acceptance.because)
-    return finding
+        if acceptance.slip == slip.name and fnmatchcase(slip.where, acceptance.where):
+            return replace(slip, accepted=acceptance.because)
+    return slip
 
 
-def _idle(acceptances: Sequence[Acceptance], found: Sequence[Finding]) -> Iterator[Finding]:
-    """Name acceptances that meet no finding any more."""
+def _idle(acceptances: Sequence[Acceptance], found: Sequence[Slip]) -> Iterator[Slip]:
+    """Name acceptances that meet no slip any more."""
     for acceptance in acceptances:
-        if not any(acceptance.slip == f.slip and fnmatchcase(f.where, acceptance.where) for f in found):
+        if not any(acceptance.slip == f.name and fnmatchcase(f.where, acceptance.where) for f in found):
             yield note(
                 "accepted, not found",
                 acceptance.where,
@@ -80,7 +80,7 @@ def _idle(acceptances: Sequence[Acceptance], found: Sequence[Finding]) -> Iterat
             )
 
 
-def _filters(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Finding]:
+def _filters(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Slip]:
     if plan.filter is not None and rows.all():
         yield _idle_filter("filter", plan.filter)
     seen: set[str] = set()
@@ -92,8 +92,8 @@ def _filters(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Find
         if kept[rows].all():
             yield _idle_filter(f"table {request.id}", request.filter)
         elif not kept[rows].any():
-            yield Finding(
-                slip="filter that keeps nobody",
+            yield Slip(
+                name="filter that keeps nobody",
                 severity="error",
                 where=f"table {request.id}",
                 message=f"The filter keeps nobody: {request.filter}",
@@ -101,7 +101,7 @@ def _filters(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Find
             )
 
 
-def _idle_filter(where: str, text: str) -> Finding:
+def _idle_filter(where: str, text: str) -> Slip:
     return warning(
         "filter that keeps everyone",
         where,
@@ -110,7 +110,7 @@ def _idle_filter(where: str, text: str) -> Finding:
     )
 
 
-def _interviews(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Finding]:
+def _interviews(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Slip]:
     """Ask about unfinished interviews where the filter does not settle them."""
     finished = plan.codebook.finished
     if finished is None:
@@ -119,8 +119,8 @@ def _interviews(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[F
     unfinished = rows & ~responses.chosen_by(finished)
     if not settled and unfinished.any():
         count, named = touched(responses, unfinished)
-        yield Finding(
-            slip="unfinished interviews",
+        yield Slip(
+            name="unfinished interviews",
             severity="warning",
             where="filter",
             message=f"{people_text(count)} counted with an unfinished interview (finished: {finished.text}).",
@@ -130,7 +130,7 @@ def _interviews(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[F
         )
 
 
-def _weights(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Finding]:
+def _weights(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Slip]:
     if plan.weight is None:
         return
     weights = responses.weights(plan.weight, rows)
@@ -140,8 +140,8 @@ def _weights(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Find
     _, kept = efficiency(weights[weights > 0])
     if heavy.any():
         count, named = touched(responses, heavy)
-        yield Finding(
-            slip="extreme weight",
+        yield Slip(
+            name="extreme weight",
             severity="warning",
             where=plan.weight,
             message=(
@@ -162,7 +162,7 @@ def _weights(plan: Plan, responses: Responses, rows: BoolArray) -> Iterator[Find
         )
 
 
-def _columns(responses: Responses) -> Iterator[Finding]:
+def _columns(responses: Responses) -> Iterator[Slip]:
     """Name the columns of the data that the codebook leaves aside, and an encoding that was guessed."""
     aside = responses.columns_aside()
     if aside:
@@ -182,11 +182,11 @@ def _columns(responses: Responses) -> Iterator[Finding]:
         )
 
 
-def _remarked(remark: Remark) -> Finding:
-    """Make a finding of what was noticed while the data were read."""
+def _remarked(remark: Remark) -> Slip:
+    """Make a slip of what was noticed while the data were read."""
     severity: Severity = "error" if remark.severe else "warning"
-    return Finding(
-        slip=remark.slip,
+    return Slip(
+        name=remark.slip,
         severity=severity,
         where=", ".join(remark.columns[:NAMED]) or "data",
         message=remark.said(),

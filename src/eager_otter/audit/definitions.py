@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
 
-from eager_otter.audit.finding import Finding, answers_named, warning
+from eager_otter.audit.slip import Slip, answers_named, warning
 from eager_otter.codebook.bands import Band, gaps
 from eager_otter.codebook.label_words import direction, says_no_answer
 from eager_otter.codebook.model import Answer, Banded, Codebook, Difference, Net, Question, scores_of
@@ -18,7 +18,7 @@ UNDER = re.compile(r"\b(under|below|less than|up to|younger than)\b", re.IGNOREC
 OVER = re.compile(r"\b(over|above|more than|greater than|older than)\b", re.IGNORECASE)
 
 
-def definition_findings(codebook: Codebook) -> Iterator[Finding]:
+def definition_slips(codebook: Codebook) -> Iterator[Slip]:
     """Go through what can be seen without data; the items of a grid speak once."""
     grids: set[str] = set()
     for question in codebook:
@@ -38,7 +38,7 @@ def definition_findings(codebook: Codebook) -> Iterator[Finding]:
             yield from _difference(where, question, difference)
 
 
-def _scale(where: str, question: Question) -> Iterator[Finding]:
+def _scale(where: str, question: Question) -> Iterator[Slip]:
     """Ask about answers of a scale that may be none, and about its direction."""
     scored = [answer for answer in question.valid if answer.scored]
     unsure = [answer for answer in scored if says_no_answer(answer.label)]
@@ -75,7 +75,7 @@ def _by_score(question: Question, answers: Sequence[Answer]) -> list[Answer]:
     return sorted(answers, key=lambda answer: scores[answer.code])
 
 
-def _jumping_codes(where: str, question: Question, answers: Sequence[Answer]) -> Iterator[Finding]:
+def _jumping_codes(where: str, question: Question, answers: Sequence[Answer]) -> Iterator[Slip]:
     """Ask about codes that serve as scores and leave a gap before the last or after the first, as 1 to 5, then 8."""
     ordered = _by_score(question, answers)
     scores = question.scores()
@@ -94,7 +94,7 @@ def _jumping_codes(where: str, question: Question, answers: Sequence[Answer]) ->
         )
 
 
-def _bands(where: str, question: Question, bands: Sequence[Band]) -> Iterator[Finding]:
+def _bands(where: str, question: Question, bands: Sequence[Band]) -> Iterator[Slip]:
     for low, high in gaps(bands):
         values = f"{low:g}" if low == high else f"{low:g} to {high:g}"
         yield warning(
@@ -127,7 +127,7 @@ def _contradicts(label: str, band: Band) -> bool:
     return bool(numbers) and not set(numbers) <= fitting
 
 
-def _same_labels(where: str, answers: Sequence[Answer]) -> Iterator[Finding]:
+def _same_labels(where: str, answers: Sequence[Answer]) -> Iterator[Slip]:
     seen: dict[str, str] = {}
     for answer in answers:
         label = answer.label.strip().casefold()
@@ -141,7 +141,7 @@ def _same_labels(where: str, answers: Sequence[Answer]) -> Iterator[Finding]:
         seen.setdefault(label, answer.code)
 
 
-def _net(where: str, question: Question, net: Net) -> Iterator[Finding]:
+def _net(where: str, question: Question, net: Net) -> Iterator[Slip]:
     inside = [question.answers[question.by_code[code]] for code in net.of]
     outside = [answer for answer in question.valid if answer.code not in net.of]
     unsure = [answer.label for answer in inside if answer.scored and says_no_answer(answer.label)]
@@ -190,7 +190,7 @@ def _wrong_end(net: Net, question: Question) -> bool:
     return bool(re.search(r"\bbottom\b", label)) and highest and not lowest
 
 
-def _difference(where: str, question: Question, difference: Difference) -> Iterator[Finding]:
+def _difference(where: str, question: Question, difference: Difference) -> Iterator[Slip]:
     scores = question.scores()
     if not question.scale or len(scores) < 3:
         return
@@ -225,7 +225,7 @@ def _is_promoter_score(scores: Mapping[str, float], difference: Difference) -> b
     return whole and plus == [9.0, 10.0] and minus == [float(k) for k in range(7)]
 
 
-def unequal_nets(plan: Plan) -> Iterator[Finding]:
+def unequal_nets(plan: Plan) -> Iterator[Slip]:
     """Report a net shown for scales of different length in one table: its figures are not comparable as they stand."""
     for request in plan.requests:
         shows = request.shows

@@ -49,15 +49,15 @@ class QuestionEntry(_Entry):
 
 
 class AcceptedEntry(_Entry):
-    """A finding of the audit that the plan accepts, and why."""
+    """A slip that the plan accepts, and why."""
 
-    finding: str
+    slip: str
     where: str
     because: str
 
 
 class AuditEntry(_Entry):
-    """How many findings the audit has by severity, and which are accepted."""
+    """How many slips the audit found by severity, and which are accepted."""
 
     counts: dict[str, int]
     accepted: list[AcceptedEntry] = Field(default_factory=list)

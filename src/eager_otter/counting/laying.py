@@ -13,7 +13,7 @@ from eager_otter.counting.points import Point
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import said
 from eager_otter.tables.comparing import NOWHERE, Leaf
-from eager_otter.tables.finding import find_column
+from eager_otter.tables.lookup import find_column
 from eager_otter.tables.request import BannerGroup, ColumnRules
 from eager_otter.tables.table import Column, Group
 

@@ -35,7 +35,7 @@ from eager_otter.making.setting import Setting
 from eager_otter.significance.registry import correction, mean_test, median_test, share_test
 from eager_otter.tables.association import whole_table_notes
 from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown
-from eager_otter.tables.finding import find_column, find_row
+from eager_otter.tables.lookup import find_column, find_row
 from eager_otter.tables.request import TableRequest, interval_level
 from eager_otter.tables.table import Evidence, Line, Mark, Table
 from eager_otter.tables.testing import Tested, TestKind, Trend, decide, with_trends

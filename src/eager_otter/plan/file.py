@@ -395,11 +395,18 @@ class DataPart(Part):
 
 
 class AcceptFile(Part):
-    """A finding of the audit to let be."""
+    """A slip that the audit finds, to let be."""
 
-    finding: Text
+    slip: Text | None = None
+    finding: Text | None = None  # as version 0.1 called it
     where: Text = "*"
     because: Annotated[Text, Field(min_length=1)]
+
+    @model_validator(mode="after")
+    def _one_slip(self) -> Self:
+        if (self.slip is None) == (self.finding is None):
+            raise ValueError("slip: name the slip to let be, as the audit calls it.")
+        return self
 
 
 SlideOptions = part_of("SlideOptions", SlideRules)

@@ -25,7 +25,7 @@ SheetsPer = Literal["per table", "per section", "one"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Acceptance:
-    """A finding of the audit that the analyst lets be, with the reason; `where` may hold * for any."""
+    """A slip that the analyst lets be, with the reason; `where` may hold * for any."""
 
     slip: str
     where: str

@@ -16,7 +16,7 @@ from eager_otter.gates.reading import resolved
 from eager_otter.looks.catalogue import load_words
 from eager_otter.plan.banners import BannerReading
 from eager_otter.plan.context import Context
-from eager_otter.plan.file import PlanFile
+from eager_otter.plan.file import AcceptFile, PlanFile
 from eager_otter.plan.plan import Acceptance, Plan, SlideRules
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.plan.tables import TablesReading
@@ -124,8 +124,16 @@ def _plan(document: Document) -> Plan:
             **given(head.slides, SlideRules),
         ),
         accepted=tuple(
-            Acceptance(slip=entry.finding, where=entry.where, because=entry.because) for entry in head.accept
+            Acceptance(slip=_slip_named(context, entry, k), where=entry.where, because=entry.because)
+            for k, entry in enumerate(head.accept)
         ),
         hints=tuple(sorted(set(context.hints))),
         files=context.document.files,
     )
+
+
+def _slip_named(context: Context, entry: AcceptFile, place: int) -> str:
+    """Give the slip that an entry accepts, also where it is called as version 0.1 did."""
+    if entry.finding is not None:
+        context.hint(("accept", place, "finding"), "'finding' is called 'slip' now; write that.", key=True)
+    return entry.slip or entry.finding or ""

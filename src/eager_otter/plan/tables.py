@@ -25,7 +25,7 @@ from eager_otter.plan.file import (
     TestsFile,
 )
 from eager_otter.plan.settings import SettingsReading
-from eager_otter.tables.finding import find_column, find_group
+from eager_otter.tables.lookup import find_column, find_group
 from eager_otter.tables.request import (
     EVERY_GROUP,
     Banner,

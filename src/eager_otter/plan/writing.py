@@ -85,7 +85,7 @@ class _Writing:
                 "language": self._named(plan.language),
                 "slides": self._slides(),
                 "accept": [
-                    {"finding": entry.slip, "where": entry.where, "because": entry.because}
+                    {"slip": entry.slip, "where": entry.where, "because": entry.because}
                     for entry in plan.accepted
                 ],
                 "outputs": [self._output(output) for output in plan.outputs],

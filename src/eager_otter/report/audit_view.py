@@ -8,7 +8,7 @@ from dataclasses import asdict
 from rich.console import Group, RenderableType
 from rich.padding import Padding
 
-from eager_otter.audit.finding import Audit, Finding, Recode
+from eager_otter.audit.slip import Audit, Recode, Slip
 from eager_otter.gates.terminal import Text
 from eager_otter.gates.text import as_json as json_text
 from eager_otter.looks.words import counted
@@ -19,14 +19,14 @@ LONGEST_CELL = 90
 
 
 def audit_view(audit: Audit, *, recodes: bool = False) -> RenderableType:
-    """Lay the findings out, the worst first, with the way out of each; recode tables below where wanted."""
+    """Lay the slips out, the worst first, with the way out of each; recode tables below where wanted."""
     parts: list[RenderableType] = [
         Text(f"Audit of {audit.title}" if audit.title else "Audit", style="bold"),
         Text(f"{counted(audit.people, 'respondent')}; {audit.source}", style="dim"),
         Text(),
     ]
-    for finding in audit.findings:
-        parts += _finding(finding)
+    for slip in audit.slips:
+        parts += _slip(slip)
     if recodes:
         for recode in audit.recodes:
             parts += [Text(), _recode(recode)]
@@ -40,19 +40,15 @@ def audit_view(audit: Audit, *, recodes: bool = False) -> RenderableType:
     return Group(*parts)
 
 
-def _finding(finding: Finding) -> Iterator[RenderableType]:
-    word = "accepted" if finding.accepted else finding.severity
-    style = "dim" if finding.accepted else STYLES[finding.severity]
-    yield Text.assemble((f"{word:9}", style), (finding.where, "bold"), f"  {finding.slip}")
-    yield Padding(Text(finding.message), (0, 0, 0, 9))
-    if finding.respondents:
-        more = (
-            f" … {finding.count - len(finding.respondents):,} more"
-            if finding.count > len(finding.respondents)
-            else ""
-        )
-        yield Padding(Text(", ".join(finding.respondents) + more, style="dim"), (0, 0, 0, 9))
-    last = f"Accepted: {finding.accepted}" if finding.accepted else f"→ {finding.remedy}"
+def _slip(slip: Slip) -> Iterator[RenderableType]:
+    word = "accepted" if slip.accepted else slip.severity
+    style = "dim" if slip.accepted else STYLES[slip.severity]
+    yield Text.assemble((f"{word:9}", style), (slip.where, "bold"), f"  {slip.name}")
+    yield Padding(Text(slip.message), (0, 0, 0, 9))
+    if slip.respondents:
+        more = f" … {slip.count - len(slip.respondents):,} more" if slip.count > len(slip.respondents) else ""
+        yield Padding(Text(", ".join(slip.respondents) + more, style="dim"), (0, 0, 0, 9))
+    last = f"Accepted: {slip.accepted}" if slip.accepted else f"→ {slip.remedy}"
     yield Padding(Text(last, style="italic"), (0, 0, 0, 9))
 
 
@@ -69,5 +65,5 @@ def _recode(recode: Recode) -> RenderableType:
 
 
 def as_json(audit: Audit) -> str:
-    """Give the audit as JSON: findings, recodes and counts."""
+    """Give the audit as JSON: slips, recodes and counts."""
     return json_text({**asdict(audit), "counts": audit.counts()}, indent=2)

@@ -12,7 +12,7 @@ from eager_otter.figures.registry import line_figure, line_figures
 from eager_otter.gates.text import one_line
 from eager_otter.looks.theme import Theme, is_dark
 from eager_otter.report.number_formats import number_format_of, spreadsheet_number
-from eager_otter.tables.finding import find_group
+from eager_otter.tables.lookup import find_group
 from eager_otter.tables.request import EVERY_GROUP
 from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import MARK_SIGNS, cell_text, figure_text

@@ -12,7 +12,7 @@ from typing import Protocol
 
 from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
-from eager_otter.audit.finding import Audit
+from eager_otter.audit.slip import Audit
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.compare.manifest import (
     MANIFEST,
@@ -124,8 +124,8 @@ def _plan_digest(plan: Plan) -> str:
 
 def _audit_entry(audit: Audit) -> AuditEntry:
     accepted = [
-        AcceptedEntry(finding=one.slip, where=one.where, because=one.accepted)
-        for one in audit.findings
+        AcceptedEntry(slip=one.name, where=one.where, because=one.accepted)
+        for one in audit.slips
         if one.accepted
     ]
     return AuditEntry(counts=audit.counts(), accepted=accepted)

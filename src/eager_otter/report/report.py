@@ -13,7 +13,7 @@ import numpy as np
 from eager_otter.asking.notable import Notable, notable_differences, requests_against
 from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
-from eager_otter.audit.finding import Audit
+from eager_otter.audit.slip import Audit
 from eager_otter.codebook.model import Codebook
 from eager_otter.compare.manifest import MANIFEST
 from eager_otter.data.files import Source, source_of
@@ -425,7 +425,7 @@ def _counted_alike(plan: Plan) -> tuple[object, ...]:
 
 
 def run_audit(plan: str | Path | Plan) -> Audit:
-    """Check the data of a plan against its codebook: all findings, the worst first, and the recode tables.
+    """Check the data of a plan against its codebook: all slips, the worst first, and the recode tables.
 
     Raises what `run` raises.
     """

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from eager_otter.asking.notable import FINDINGS_NOTE
-from eager_otter.audit.finding import Audit
+from eager_otter.audit.slip import Audit
 from eager_otter.errors import RequestError
 from eager_otter.looks.theme import Theme
 from eager_otter.looks.words import said
@@ -33,7 +33,7 @@ from eager_otter.tables.table import Table
 
 AUDIT_HEADS = (
     "",
-    said("Finding"),
+    said("Slip"),
     said("Where"),
     said("What"),
     said("What to do, or why accepted"),
@@ -196,23 +196,23 @@ def _write_audit(sheet: Sheet, audit: Audit, report: Report) -> None:
         sheet.text(3, column, report.words(text), {**head, "align": "right" if column == 5 else "left"})
     wrapped = {**plain, "text_wrap": True, "valign": "top"}
     row = 4
-    for finding in audit.findings:
-        last = finding.remedy
-        if finding.accepted:
-            last = report.words("Accepted: {reason}", reason=finding.accepted)
+    for slip in audit.slips:
+        last = slip.remedy
+        if slip.accepted:
+            last = report.words("Accepted: {reason}", reason=slip.accepted)
         texts = (
-            report.words(said("accepted") if finding.accepted else finding.severity),
-            finding.slip,
-            finding.where,
-            finding.message,
+            report.words(said("accepted") if slip.accepted else slip.severity),
+            slip.name,
+            slip.where,
+            slip.message,
             last,
         )
         for column, text in enumerate(texts):
             sheet.text(row, column, text, wrapped)
-        sheet.number(row, 5, finding.count, {**wrapped, "num_format": "#,##0;;"})
-        sheet.height(row, LINE_HEIGHT * max(lines_needed(finding.message, 62), lines_needed(last, 46)) + 2)
+        sheet.number(row, 5, slip.count, {**wrapped, "num_format": "#,##0;;"})
+        sheet.height(row, LINE_HEIGHT * max(lines_needed(slip.message, 62), lines_needed(last, 46)) + 2)
         row += 1
-    if not audit.findings:
+    if not audit.slips:
         sheet.text(row, 0, report.words("Nothing was found."), plain)
         row += 1
     sheet.text(row + 1, 0, report.provenance, {**plain, "font_color": report.theme.quiet})

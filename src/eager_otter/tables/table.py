@@ -22,7 +22,7 @@ from eager_otter.tables.association import Association, Crossing, associate
 from eager_otter.tables.comparing import Comparisons
 from eager_otter.tables.explanation import Explanation
 from eager_otter.tables.facts import Facts
-from eager_otter.tables.finding import find_column, find_line
+from eager_otter.tables.lookup import find_column, find_line
 from eager_otter.tables.note import Note, NotesLength, notes_shown
 from eager_otter.tables.request import BaseRules, Digits, TestRules
 from eager_otter.tables.testing import Tested, Trend

@@ -29,13 +29,13 @@ def audit(
     """Check the data of a PLAN (default: plan.yaml) against its codebook: the slips that cost a night.
 
     Codes nobody knows, stray ticks, "none" beside others, broken routing, gaps between bands, nets on the wrong
-    end, filters that filter nothing, weights that cannot be right. A finding can be accepted in the plan:
+    end, filters that filter nothing, weights that cannot be right. A slip can be accepted in the plan:
 
     \b
     accept:
-      - {finding: none beside others, where: heard_of, because: asked that way}
+      - {slip: none beside others, where: heard_of, because: asked that way}
 
-    Exit code 0 when nothing but notes and accepted findings is left, 1 when something is, 2 for wrong input.
+    Exit code 0 when nothing but notes and accepted slips is left, 1 when something is, 2 for wrong input.
     """
     from eager_otter.report.report import run_audit
 

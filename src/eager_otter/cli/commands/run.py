@@ -27,7 +27,7 @@ from eager_otter.gates.streams import echo, show
 from eager_otter.looks.words import counted
 
 if TYPE_CHECKING:
-    from eager_otter.audit.finding import Audit
+    from eager_otter.audit.slip import Audit
     from eager_otter.plan.plan import Plan
     from eager_otter.tables.note import NotesLength
 

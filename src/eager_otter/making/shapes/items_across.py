@@ -11,7 +11,7 @@ from eager_otter.counting.laying import letter_name
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import said
 from eager_otter.tables.comparing import Leaf, compare
-from eager_otter.tables.finding import find_column
+from eager_otter.tables.lookup import find_column
 from eager_otter.tables.request import TableRequest, TestRules
 from eager_otter.tables.shows import AnswersByItems
 from eager_otter.tables.table import Column, Group

@@ -18,7 +18,7 @@ from eager_otter.making.notes import figure_notes, what_rows_show
 from eager_otter.making.setting import Setting
 from eager_otter.making.shapes.shape import Counted, SeveralQuestions, table_of_items
 from eager_otter.tables.base_rules import mark_names
-from eager_otter.tables.finding import find_column
+from eager_otter.tables.lookup import find_column
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import Sorting
 from eager_otter.tables.shows import ItemsByColumns

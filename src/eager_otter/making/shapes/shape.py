@@ -17,7 +17,7 @@ from eager_otter.making.finishing import finished
 from eager_otter.making.notes import item_notes
 from eager_otter.making.setting import Setting
 from eager_otter.tables.association import whole_table_notes
-from eager_otter.tables.finding import find_column
+from eager_otter.tables.lookup import find_column
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import COMPLETE, TableRequest
 from eager_otter.tables.shows import Items, Shows

@@ -1,4 +1,4 @@
-"""A finding of the audit: what is wrong where, how often, with whom, and the way out."""
+"""A slip that the audit found: what is wrong where, how often, with whom, and the way out."""
 
 from __future__ import annotations
 
@@ -13,15 +13,15 @@ SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Finding:
-    """One thing that the audit found.
+class Slip:
+    """A slip that the audit found.
 
-    `slip` is its short name, `where` the question, column or part of the plan it is in; `count` respondents (or
+    `name` says what it is, `where` the question, column or part of the plan it is in; `count` respondents (or
     rows) are touched, the first of whom are named in `respondents`. `accepted` holds the plan's reason to let it
     be, "" where there is none.
     """
 
-    slip: str
+    name: str
     severity: Severity
     where: str
     message: str
@@ -31,14 +31,14 @@ class Finding:
     accepted: str = ""
 
 
-def warning(slip: str, where: str, message: str, remedy: str) -> Finding:
+def warning(name: str, where: str, message: str, remedy: str) -> Slip:
     """Make a warning that touches no respondents one by one."""
-    return Finding(slip=slip, severity="warning", where=where, message=message, remedy=remedy)
+    return Slip(name=name, severity="warning", where=where, message=message, remedy=remedy)
 
 
-def note(slip: str, where: str, message: str, remedy: str) -> Finding:
+def note(name: str, where: str, message: str, remedy: str) -> Slip:
     """Make a note: nothing that has to be done."""
-    return Finding(slip=slip, severity="note", where=where, message=message, remedy=remedy)
+    return Slip(name=name, severity="note", where=where, message=message, remedy=remedy)
 
 
 def answers_named(answers: Iterable[Answer]) -> str:
@@ -66,22 +66,22 @@ class Recode:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Audit:
-    """All findings, the worst first, and the recode tables."""
+    """All slips, the worst first, and the recode tables."""
 
     title: str
     source: str
     people: int
-    findings: tuple[Finding, ...]
+    slips: tuple[Slip, ...]
     recodes: tuple[Recode, ...]
 
     @property
-    def open(self) -> tuple[Finding, ...]:
+    def open(self) -> tuple[Slip, ...]:
         """The errors and warnings that nobody has accepted."""
-        return tuple(f for f in self.findings if f.severity != "note" and not f.accepted)
+        return tuple(f for f in self.slips if f.severity != "note" and not f.accepted)
 
     def counts(self) -> dict[str, int]:
-        """Count the findings by severity, accepted ones apart."""
+        """Count the slips by severity, accepted ones apart."""
         found = dict.fromkeys(SEVERITIES, 0) | {"accepted": 0}
-        for finding in self.findings:
-            found["accepted" if finding.accepted else finding.severity] += 1
+        for slip in self.slips:
+            found["accepted" if slip.accepted else slip.severity] += 1
         return found
