@@ -35,7 +35,7 @@ from eager_otter.codebook.periods import Period, periods_by, periods_in, read_da
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import RequestError, nearest
 
-Facts = dict[str, Any]
+Definition = dict[str, Any]
 Questions = Mapping[str, Question]
 
 REST_CODE = "rest"
@@ -63,8 +63,8 @@ def sources_of(part: QuestionPart) -> list[tuple[str, Place]]:
 
 def made_question(
     part: QuestionPart, questions: Questions, place: Place, mistake: TellMistake
-) -> Facts | None:
-    """Give the facts (kind, source, answers …) of a question made from others; None after a noted problem."""
+) -> Definition | None:
+    """Give the definition (kind, source, answers …) of a question made from others; None after a noted problem."""
     match part:
         case BandsFile():
             return _bands(part, questions, place, mistake)
@@ -109,23 +109,23 @@ def _of_kind(
 # --- bands and periods ----------------------------------------------------------------------------------
 
 
-def _bands(part: BandsFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
+def _bands(part: BandsFile, questions: Questions, place: Place, mistake: TellMistake) -> Definition | None:
     where = (*place, "bands")
     source = questions[part.bands.of]
     if not _of_kind(source, VALUES, "only a number can be cut into bands", (*where, "of"), mistake):
         return None
     if part.bands.equal is not None:
-        facts = _equal_bands(part.bands.of, part.bands.equal)
+        definition = _equal_bands(part.bands.of, part.bands.equal)
         if part.bands.labels is None:
-            return facts
+            return definition
         if len(part.bands.labels) != part.bands.equal:
             mistake(
                 (*where, "labels"),
                 f"{len(part.bands.labels)} labels for {part.bands.equal} bands; give one for each.",
             )
             return None
-        pairs = zip(facts["answers"], part.bands.labels, strict=True)
-        return facts | {"answers": tuple(replace(answer, label=label) for answer, label in pairs)}
+        pairs = zip(definition["answers"], part.bands.labels, strict=True)
+        return definition | {"answers": tuple(replace(answer, label=label) for answer, label in pairs)}
     bands = _cut(part, place, mistake)
     if bands is None:
         return None
@@ -157,7 +157,7 @@ def _band_labels(
     return [band.label for band in bands]
 
 
-def _equal_bands(of: str, count: int) -> Facts:
+def _equal_bands(of: str, count: int) -> Definition:
     names = [f"{k} of {count}" for k in range(1, count + 1)]
     names[0] += " (lowest)"
     names[-1] += " (highest)"
@@ -165,7 +165,9 @@ def _equal_bands(of: str, count: int) -> Facts:
     return {"kind": "single", "source": EqualBands(of, count), "answers": answers}
 
 
-def _periods(part: PeriodsFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
+def _periods(
+    part: PeriodsFile, questions: Questions, place: Place, mistake: TellMistake
+) -> Definition | None:
     where = (*place, "periods")
     source = questions[part.periods.of]
     if not _of_kind(source, DAYS, "only a date can be put into periods", (*where, "of"), mistake):
@@ -191,7 +193,7 @@ def _spans(part: PeriodsFile) -> tuple[Period, ...]:
 # --- merged and combined --------------------------------------------------------------------------------
 
 
-def _merged(part: MergeFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
+def _merged(part: MergeFile, questions: Questions, place: Place, mistake: TellMistake) -> Definition | None:
     source = questions[part.merge.of]
     where = (*place, "merge")
     if not _of_kind(source, ANSWERS, "only answers can be merged", (*where, "of"), mistake):
@@ -235,7 +237,9 @@ def _known_code(source: Question, name: str, place: Place, mistake: TellMistake)
     return answer.code
 
 
-def _combined(part: CombineFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
+def _combined(
+    part: CombineFile, questions: Questions, place: Place, mistake: TellMistake
+) -> Definition | None:
     sources = [questions[name] for name in part.combine]
     for k, source in enumerate(sources):
         if not _of_kind(source, ANSWERS, "only answers can be combined", (*place, "combine", k), mistake):
@@ -271,7 +275,9 @@ def _computation(part: ComputePart) -> tuple[Computation, list[str]]:
     raise ValueError("nothing to compute")  # the file model sees to it
 
 
-def _computed(part: ComputeFile, questions: Questions, place: Place, mistake: TellMistake) -> Facts | None:
+def _computed(
+    part: ComputeFile, questions: Questions, place: Place, mistake: TellMistake
+) -> Definition | None:
     how, names = _computation(part.compute)
     places = [(*place, *below) for _, below in sources_of(part)]
     wanted = {"mentions": MENTIONS, "count": ANSWERS}.get(how, VALUES)

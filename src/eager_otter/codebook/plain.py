@@ -49,7 +49,7 @@ class Reading(Protocol):
     def parse(self, text: str, place: Place) -> Expression | None:
         """Parse an expression; None after a noted problem."""
 
-    def add(self, name: str, part: QuestionPart, place: Place, **facts: Any) -> None:
+    def add(self, name: str, part: QuestionPart, place: Place, **definition: Any) -> None:
         """Take a question."""
 
 

@@ -256,10 +256,10 @@ class _Reading:
     def _in_column(self, name: str, part: ColumnFile, place: Place) -> None:
         """Take a question that stands in one column as it is."""
         kind = str(part.kind)
-        facts: dict[str, Any] = {"kind": kind, "source": part.source(name)}
+        definition: dict[str, Any] = {"kind": kind, "source": part.source(name)}
         if "missing" in type(part).model_fields:
-            facts["missing"] = self.plain.missing(getattr(part, "missing", None), kind, place)
-        self.add(name, part, place, **facts)
+            definition["missing"] = self.plain.missing(getattr(part, "missing", None), kind, place)
+        self.add(name, part, place, **definition)
 
     def _kind(self, body: Any, place: Place) -> type[QuestionPart] | None:
         if not isinstance(body, dict):
@@ -285,15 +285,15 @@ class _Reading:
             return None
         return BY_KIND[kind_name]
 
-    def add(self, name: str, part: QuestionPart, place: Place, **facts: Any) -> None:
+    def add(self, name: str, part: QuestionPart, place: Place, **definition: Any) -> None:
         """Take a question, with what all questions may say."""
         asked = None if part.asked is None else self.parse(part.asked, (*place, "asked"))
-        facts.setdefault("text", part.text or part.label or name)
-        facts.setdefault("label", part.label or part.text or name)
+        definition.setdefault("text", part.text or part.label or name)
+        definition.setdefault("label", part.label or part.text or name)
         if name in self.questions:
             self.mistake(place, f"there is another question named {name!r} (an item of a grid?).", key=True)
             return
-        self.questions[name] = Question(name=name, asked=asked, section=part.section or "", **facts)
+        self.questions[name] = Question(name=name, asked=asked, section=part.section or "", **definition)
 
     # --- questions made from others ---------------------------------------------------------------------
 
@@ -335,20 +335,20 @@ class _Reading:
 
     def _make(self, name: str, part: QuestionPart) -> None:
         place: Place = ("questions", name)
-        facts = made_question(part, self.questions, place, self.mistake)
-        if facts is None:
+        definition = made_question(part, self.questions, place, self.mistake)
+        if definition is None:
             return
-        answers = facts.get("answers", ())
+        answers = definition.get("answers", ())
         if answers:
             written = getattr(part, "scale", False)
             scale, best_first = self.plain.scale(written, answers, place), written == "best first"
             nets = getattr(part, "nets", [])
-            facts |= {
+            definition |= {
                 "scale": scale,
                 "best_first": best_first,
                 **self.plain.nets(nets, answers, place, scale=scale, best_first=best_first),
             }
-        self.add(name, part, place, **facts)
+        self.add(name, part, place, **definition)
 
     # --- parts of a question ----------------------------------------------------------------------------
 
