@@ -17,7 +17,7 @@ from scipy import stats
 import eager_otter as otter
 from eager_otter.asking.explaining import explain
 from eager_otter.asking.workings import number
-from eager_otter.figures.registry import all_figures
+from eager_otter.figures.registry import all_figures, base_lines
 from eager_otter.making.figures import why_not
 from eager_otter.plan.reading import only_tables
 from eager_otter.tables.texts import cell_text
@@ -50,7 +50,8 @@ def test_the_numbers_of_every_working_give_the_figure(survey: otter.Survey) -> N
             for f in (one.name for one in all_figures())
             if f != "percent of answer" and not why_not(request, question, f)
         )
-        tables += survey.tables([replace(request, figures=own)])
+        every_base = tuple(line.name for line in base_lines())
+        tables += survey.tables([replace(request, figures=own, base_rows=every_base)])
     seen = set()
     for table in tables:
         for line in table.lines:
@@ -66,6 +67,29 @@ def test_the_numbers_of_every_working_give_the_figure(survey: otter.Survey) -> N
                     seen.add(line.figure)
     assert {"column percent", "mean", "standard deviation", "interval low", "index", "effective base"} <= seen
     assert {"mention percent", "cumulative percent", "mentions", "difference"} - {"difference"} <= seen
+    assert {line.name for line in base_lines()} <= seen
+
+
+def test_what_has_no_formula_is_told_in_words_with_what_it_rests_on(survey: otter.Survey) -> None:
+    table = survey.table(
+        "spend", "region", figures=["smallest", "mean", "confidence interval", "median interval"]
+    )
+    people, weight = (table.value(f"Base ({kind})", "North") for kind in ("unweighted", "weighted"))
+    smallest = table.explain("Smallest", "North")
+    assert smallest.formula.endswith(f"; {people:.0f} values of weight {weight:.10g} in all")
+    assert dict(smallest.terms) == pytest.approx({"values": people, "weight": weight})
+    effective = table.value("Effective base", "North")
+    low = table.explain("95 % interval of the mean, from", "North")
+    degrees = float(low.formula.partition("t on ")[2].partition(" degrees")[0].replace(",", ""))
+    assert degrees == pytest.approx(effective - 1)
+    t = dict(low.terms)["t"]
+    assert t == pytest.approx(stats.t.ppf(0.975, effective - 1))
+    ends = [table.explain(f"95 % interval of the median, {end}", "North") for end in ("from", "to")]
+    for end, sign in zip(ends, (-1, 1), strict=True):
+        share = 0.5 + sign * stats.norm.ppf(0.975) * sqrt(0.25 / effective)
+        assert dict(end.terms) == pytest.approx({"share": share, "effective": effective})
+        left, right = by_hand(end.also[0].partition(": ")[2])
+        assert left == pytest.approx(right) == pytest.approx(share)
 
 
 def test_a_test_worked_by_hand_gives_its_statistic_and_verdict(shapes: otter.Report) -> None:

@@ -161,5 +161,15 @@ def test_a_correction_takes_all_pairs_and_marks_follow_the_rest(survey: otter.Su
         "spend", "region", figures=["median"], tests=otter.TestRules(medians="mood", against="rest")
     )
     assert rest.line("Median").letters[1:] == ("▼", "", "▲", "")
+    for banner in ("region", "diet"):
+        table = survey.table("spend", banner, figures=["median"], tests=MOOD)
+        for test in (
+            test for column in table.columns[1:] for test in table.explain("Median", column.label).tests
+        ):
+            one, other = (
+                float(part)
+                for part in test.sentence.partition("at most that: ")[2].partition(";")[0].split(" and ")
+            )
+            assert test.statistic == pytest.approx((other - one) / test.error, abs=1e-7)  # type: ignore[operator]
     overlapping = survey.table("spend", "diet", figures=["median"], tests=MOOD).explain("Median", "Sugar")
     assert "in both columns" in overlapping.tests[0].sentence and "V = " in overlapping.tests[0].sentence

@@ -279,6 +279,13 @@ def test_yes_no_items_have_cochrans_q_over_those_who_answered_all(seed: int) -> 
     assert weighted.sentence(95) == "Whole table: no test, as weighted tables have no Cochran's Q."
 
 
+def test_q_is_missing_where_nobody_says_different_things(small: Small) -> None:
+    book = "questions:\n  know: {kind: grid, items: {a: {column: a}, b: {column: b}}, answers: {1: 'Yes', 2: 'No'}}\n"
+    table = small(book, a=[1, 2, 1], b=[1, 2, 1]).items_table("know", figure="Yes", tests=FITTING)
+    assert told(table) == ["Whole table: no test could be made."]
+    assert only(table).test is not None and np.isnan(only(table).test.statistic)  # type: ignore[union-attr]
+
+
 def test_a_row_counted_twice_is_two_people(small: Small) -> None:
     book = """
 frequency: f
