@@ -22,9 +22,11 @@ from eager_otter.significance.registry import (
     corrections,
     mean_test,
     mean_tests,
+    median_tests,
     methods_for,
     share_test,
     share_tests,
+    trend_tests,
     whole_table_methods,
 )
 
@@ -107,6 +109,13 @@ def test_each_method_is_said_shown_documented_and_offered() -> None:
     for test in (*share_tests(), *mean_tests()):
         assert test.sentence and test.formula
         assert f"'{test.name}'" in schema and test.name in document
+    for trend in trend_tests():
+        assert trend.sentence and trend.formula and trend.name.split()[0] in document
+    for medians in median_tests():
+        assert (
+            f"'{medians.name}'" in schema and bool(medians.sentence) == bool(medians.formula) == medians.tests
+        )
+    assert "mood" in document
     for measure in association_measures():
         assert measure.name.split()[-1].casefold() in document
     for method in whole_table_methods():

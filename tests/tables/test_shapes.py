@@ -41,7 +41,9 @@ def test_nested_rows_count_combinations_among_those_who_answered_both(
     survey: otter.Survey, data: pd.DataFrame
 ) -> None:
     table = survey.table("liking", banner="tried", within="area")
-    assert table.line("Base (weighted)").question == "area × liking" and table.title.endswith(" – within area")
+    assert table.line("Base (weighted)").question == "area × liking" and table.title.endswith(
+        " – within area"
+    )
     rows = data[data.area.notna() & data.liking.isin([1, 2, 3])]
     tarn = rows[rows.t_1 == 1]
     assert table.value("Base (weighted)", "Tarn") == pytest.approx(tarn.wt.sum())

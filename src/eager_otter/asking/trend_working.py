@@ -9,7 +9,7 @@ import numpy as np
 from eager_otter.core.arrays import effective_base
 from eager_otter.core.letters import alpha_of
 from eager_otter.figures.working import Built, number
-from eager_otter.significance.kinds.trends import MEANS, SHARES
+from eager_otter.significance.registry import trend_tests
 from eager_otter.tables.rounding import p_words
 from eager_otter.tables.table import Evidence, Line, Table
 from eager_otter.tables.testing import Trend
@@ -67,6 +67,8 @@ class TrendWorking:
         tests, row = trend.tests, evidence.row
         assert tests is not None
         shares = self.line.shows.tested != "means"
+        of_shares, of_means = trend_tests()
+        method = of_shares if shares else of_means
         columns = trend.over.columns
         figures = evidence.figures()[columns] / (100.0 if shares else 1.0)
         effective = effective_base(evidence.base.w, evidence.base.w2)[0][columns]
@@ -80,10 +82,10 @@ class TrendWorking:
             ]
         statistic = float(tests.statistic[row])
         if np.isnan(statistic):
-            return (SHARES if shares else MEANS).formula, "", tuple(terms)
+            return method.formula, "", tuple(terms)
         degrees = "" if shares else f" on {number(float(tests.degrees[0]))} degrees of freedom"
         worked = (
             f"{number(float(tests.slope[row]))} / {number(float(tests.error[row]))} = {number(statistic)}{degrees}, "
             f"P {p_words(float(tests.p_value[row]))}"
         )
-        return (SHARES if shares else MEANS).formula, worked, tuple(terms)
+        return method.formula, worked, tuple(terms)

@@ -8,8 +8,8 @@ import numpy as np
 
 from eager_otter.counting.banner import BannerColumns
 from eager_otter.looks.words import Words, said
-from eager_otter.significance.kinds.trends import MEANS, SHARES
 from eager_otter.significance.method import TrendTest
+from eager_otter.significance.registry import trend_tests
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import TableRequest
 from eager_otter.tables.table import Line
@@ -43,10 +43,11 @@ def _trends(lines: Sequence[Line]) -> Iterator[tuple[Trend, int]]:
 def _methods(lines: Sequence[Line]) -> Iterator[TrendTest]:
     """Name the tests behind the trends of some lines."""
     tested = {line.shows.tested for line in lines if line.evidence and line.evidence.trends}
+    of_shares, of_means = trend_tests()
     if tested & {"shares", "counts"}:
-        yield SHARES
+        yield of_shares
     if "means" in tested:
-        yield MEANS
+        yield of_means
 
 
 def _full(request: TableRequest) -> str:

@@ -127,8 +127,3 @@ class Context:
         hint = nearest(name, known) or nearest(name, [answer.code for answer in question.valid])
         self.mistake(place, f"{question.name} has no answer {name!r}.{hint}")
         return None
-
-    def codes_named(self, question: Question, names: list[str] | None, place: Place) -> tuple[str, ...]:
-        """Find the codes of some answers."""
-        codes = [self.answer(question, name, (*place, k)) for k, name in enumerate(names or [])]
-        return tuple(code for code in codes if code is not None)

@@ -33,5 +33,4 @@ class TrendOfMeans(TrendTest):
     )
 
 
-SHARES, MEANS = TrendOfShares(), TrendOfMeans()
-TESTS = (SHARES, MEANS)
+TESTS = (TrendOfShares(), TrendOfMeans())
