@@ -60,6 +60,11 @@ def test_the_numbers_of_every_working_give_the_figure(survey: otter.Survey) -> N
             for place, column in enumerate(table.columns):
                 found = table.explain(line.path, column.label, line.figure)
                 assert found.shown == cell_text(table, table.line(line.path, line.figure), place)
+                assert (
+                    found.formula
+                    and found.formula[0] != "X"
+                    and all(name == name.strip() for name, _ in found.terms)
+                )
                 if found.worked and found.value is not None:
                     left, right = by_hand(found.worked)
                     assert left == pytest.approx(right, rel=1e-8, abs=1e-8)
@@ -75,6 +80,11 @@ def test_what_has_no_formula_is_told_in_words_with_what_it_rests_on(survey: otte
         "spend", "region", figures=["smallest", "mean", "confidence interval", "median interval"]
     )
     people, weight = (table.value(f"Base ({kind})", "North") for kind in ("unweighted", "weighted"))
+    median = survey.table("spend", "region", figures=["median"]).explain("Median", "North")
+    assert list(dict(median.terms)) == ["below", "share_below", "at", "share", "above"]
+    assert median.formula.startswith("values in rising order") and median.value == dict(median.terms)["at"]
+    total = survey.table("spend", "region", figures=["sum"]).explain("Sum", "North")
+    assert (total.formula, total.value) == ("Σ weight × value", dict(total.terms)["value"])
     smallest = table.explain("Smallest", "North")
     assert smallest.formula.endswith(f"; {people:.0f} values of weight {weight:.10g} in all")
     assert dict(smallest.terms) == pytest.approx({"values": people, "weight": weight})

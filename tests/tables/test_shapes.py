@@ -182,3 +182,33 @@ def test_an_earlier_report_is_built_on_and_gives_the_same_tables(demo: object) -
     np.testing.assert_allclose(new.frame("column percent"), fresh.frame("column percent"), rtol=1e-13)
     other = otter.run(replace(plan, filter=None), before=first)
     assert other.tables[0] is not first.tables[0] and other.tables[0].people > first.tables[0].people
+
+
+@pytest.mark.parametrize(
+    ("place", "rows"),
+    [
+        ("above", [("Any hot", 0), ("Tea", 1), ("Coffee", 1), ("Water", 0)]),
+        ("below", [("Tea", 0), ("Coffee", 0), ("Water", 0), ("Any hot", 0)]),
+        ("instead", [("Any hot", 0), ("Water", 0)]),
+    ],
+)
+def test_a_net_stands_above_below_or_instead_of_its_answers(
+    small: Callable[..., otter.Survey], place: str, rows: list[tuple[str, int]]
+) -> None:
+    book = f"questions:\n  q: {{kind: single, answers: {{1: Tea, 2: Coffee, 3: Water}}, nets: [{{label: Any hot, of: [1, 2], place: {place}}}]}}\n"
+    table = small(book, q=[1, 1, 2, 3]).table("q")
+    assert [(line.label, line.indent) for line in table.body] == rows
+    assert (table.value("Any hot", "Total"), table.value("Water", "Total")) == (75.0, 25.0)
+
+
+def test_rows_are_sorted_by_code_label_or_figure_up_and_down(small: Callable[..., otter.Survey]) -> None:
+    book = "questions:\n  q: {kind: single, answers: {10: Tea, 2: Coffee, 7: Apple}}\n"
+    survey = small(book, q=[10, 10, 2, 2, 2, 7])
+
+    def rows(by: str, up: bool) -> list[str]:
+        order = otter.RowRules(sort=otter.Sorting(by=by, up=up))  # type: ignore[arg-type]
+        return [line.label for line in survey.table("q", rows=order).body]
+
+    assert rows("code", True) == ["Coffee", "Apple", "Tea"] == rows("code", False)[::-1]
+    assert rows("label", True) == ["Apple", "Coffee", "Tea"] == rows("label", False)[::-1]
+    assert rows("figure", True) == ["Apple", "Tea", "Coffee"] == rows("figure", False)[::-1]
