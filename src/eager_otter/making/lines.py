@@ -9,19 +9,14 @@ from functools import cached_property
 import numpy as np
 
 from eager_otter.codebook.codes import canonical
-from eager_otter.core.analysis_of_variance import enough_values
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, ratio
+from eager_otter.core.arrays import FloatArray, IntArray, ratio
 from eager_otter.core.intervals import pair_overlap
-from eager_otter.core.means import moments, test_means
-from eager_otter.core.medians import AtMost, at_most_of_scores, test_medians
-from eager_otter.core.paired import SharedAnswers, SharedValues
-from eager_otter.core.proportions import PairTests, match_pairs, test_proportions
+from eager_otter.core.means import moments
+from eager_otter.core.proportions import match_pairs
 from eager_otter.core.quantiles import Cut, quantile_cut
-from eager_otter.core.sums import Sums, ValueSums, stacked
-from eager_otter.core.trend import over_columns, trend_of_means, trend_of_shares
+from eager_otter.core.sums import Sums, ValueSums
 from eager_otter.counting.counts import QuestionSums
-from eager_otter.counting.laying import LEAST_OF_TREND
-from eager_otter.counting.order import NO_ANSWER, chosen_rows
+from eager_otter.counting.order import chosen_rows
 from eager_otter.counting.rows import Row, rows_of
 from eager_otter.errors import RequestError
 from eager_otter.figures.figure import AnswerFigure, LineFigure, ValueFigure, Values
@@ -30,15 +25,15 @@ from eager_otter.making.crossings import Controlled, Crossed
 from eager_otter.making.figures import figures_for
 from eager_otter.making.finishing import base_lines, finished, heading_line
 from eager_otter.making.notes import notes_of
-from eager_otter.making.notes_on_bases import reason_said
+from eager_otter.making.row_tests import RowTests, all_rows
 from eager_otter.making.setting import Setting
-from eager_otter.significance.registry import correction, mean_test, median_test, share_test
+from eager_otter.significance.registry import mean_test
 from eager_otter.tables.association import whole_table_notes
 from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown
 from eager_otter.tables.lookup import find_column, find_row
 from eager_otter.tables.request import TableRequest, interval_level
 from eager_otter.tables.table import Evidence, Line, Mark, Table
-from eager_otter.tables.testing import Tested, TestKind, Trend, decide, with_trends
+from eager_otter.tables.testing import Tested, Trend, with_trends
 
 
 def make_table(
@@ -67,7 +62,11 @@ class Making:
         self.columns = len(self.layout.columns)
         self.figures = figures_for(request, self.question)
         self.base_marks = self._marks(sums.base)
-        self.idle = self.layout.comparisons.idle(sums.base.n[0])
+        self.tests = self._tests()
+
+    def _tests(self) -> RowTests:
+        """Give what tests its rows."""
+        return RowTests(self.request, self.sums, self.setting, self.base_marks)
 
     def _marks(self, base: Sums) -> IntArray:
         """Judge the columns by a base: (columns,); one that shows a difference carries the severer of its two."""
@@ -117,15 +116,7 @@ class Making:
     @property
     def answers(self) -> Sums:
         """The sums of all counted rows: (rows, columns). Raises RequestError for a question that has no answers."""
-        if self.sums.answers is None:
-            raise RequestError(f"{self.question.name} has no answers to count.")
-        return self._all_answers
-
-    @cached_property
-    def _all_answers(self) -> Sums:
-        """The sums of all counted rows: answers, nets, no answer, and the reasons for it."""
-        assert self.sums.answers is not None
-        return stacked([self.sums.answers, *(own for _, own in self.sums.reasons)])
+        return self.tests.answers
 
     def bases(self) -> list[Line]:
         """Make the base lines."""
@@ -152,7 +143,7 @@ class Making:
                 continue  # those without an answer are summed up nowhere
             values = self.sums.cells[row.source]
             lines += self._headings_before(row)
-            tested = not self._is_untested(row.code, row.label)
+            tested = not self.tests.is_untested(row.code, row.label)
             for line in self.summaries(values, wanted, tested=tested):
                 lines.append(
                     replace(line, label=row.label, fixed="", kind=row.kind, code=row.code, indent=row.indent)
@@ -207,20 +198,9 @@ class Making:
     def rows_shown(self) -> tuple[Row, ...]:
         """Choose and order the rows shown."""
         percents = np.nan_to_num(self.percents)
-        return chosen_rows(self._all_rows(), self.question, self.request.rows, percents, self._column)
-
-    def _all_rows(self) -> list[Row]:
-        rows = list(rows_of(self.question))
-        if not self.sums.everyone:
-            return rows
-        last = len(self.answers.n) - 1 - len(self.sums.reasons)
-        say = self.request.words
-        if not self.request.reason_rows:
-            return [*rows, _no_answer_row(NO_ANSWER, NO_ANSWER, last)]
-        for k, (reason, _) in enumerate(self.sums.reasons, last + 1):
-            label = say("No answer: {reason}", reason=reason_said(reason, say))
-            rows.append(_no_answer_row(label, "", k))
-        return rows
+        return chosen_rows(
+            all_rows(self.request, self.sums), self.question, self.request.rows, percents, self._column
+        )
 
     def row_called(self, name: str) -> Row:
         """Find an answer or net row by label or code. Raises UnknownName."""
@@ -243,8 +223,12 @@ class Making:
         *,
         lettered: bool,
     ) -> Line:
-        tested = self._tested_shares if lettered else None
-        trends = self._trends_of_shares if lettered and not self._is_untested(row.code, row.label) else ()
+        tested = self.tests.shares if lettered else None
+        trends = (
+            self.tests.trends_of_shares
+            if lettered and not self.tests.is_untested(row.code, row.label)
+            else ()
+        )
         letters = ("",) * self.columns if tested is None else tested.letters[row.source]
         if shows.tested == "counts":  # the test is about percents, whose difference may have the other sign
             shows_gap = [column.difference is not None for column in self.layout.columns]
@@ -367,10 +351,10 @@ class Making:
             for shows, computed in zip(figure.lines, figure.compute(values), strict=True):
                 carries: Tested | None = None
                 trends: tuple[Trend, ...] = ()
-                if shows.tested == "means" and tested and not self._is_untested(shows.name):
-                    carries, trends = self._tested_means(sums, marks), self._trends_of_means(sums, marks)
-                elif shows.tested == "medians" and tested and not self._is_untested(shows.name):
-                    carries = self._tested_medians(values, marks)
+                if shows.tested == "means" and tested and not self.tests.is_untested(shows.name):
+                    carries, trends = self.tests.means(sums, marks), self.tests.trends_of_means(sums, marks)
+                elif shows.tested == "medians" and tested and not self.tests.is_untested(shows.name):
+                    carries = self.tests.medians(values, marks)
                 lines.append(
                     Line(
                         label=shows.label,
@@ -437,9 +421,9 @@ class Making:
 
     def _difference_line(self, label: str, sums: ValueSums) -> Line:
         marks = np.maximum(self._marks(sums), self._withheld())
-        off = self._is_untested(label)
-        tested = None if off else self._tested_means(sums, marks)
-        trends = () if off else self._trends_of_means(sums, marks)
+        off = self.tests.is_untested(label)
+        tested = None if off else self.tests.means(sums, marks)
+        trends = () if off else self.tests.trends_of_means(sums, marks)
         return Line(
             label=label,
             kind="net",
@@ -459,129 +443,6 @@ class Making:
     def _withheld(self) -> IntArray:
         """Carry the marks of columns that are withheld or untested as a whole over to their summaries."""
         return np.where(self.base_marks >= NOT_TESTED, self.base_marks, 0)
-
-    # --- tests ------------------------------------------------------------------------------------------
-
-    @cached_property
-    def _tested_shares(self) -> Tested | None:
-        """Test all answers and nets; None where tests are switched off or nothing can be compared."""
-        if not self._tests_wanted():
-            return None
-        answers = self.answers
-        pairs, method = self.layout.comparisons.pairs, share_test(self.request.tests.percents)
-        tests = test_proportions(answers, self.sums.base, pairs, self.setting.shared, method)
-        return self._decided("share", tests, self.base_marks, self._rows_off())
-
-    def _rows_off(self) -> BoolArray:
-        """Tell which counted rows the plan takes out of all tests: (rows, 1)."""
-        off = np.zeros((len(self.answers.n), 1), np.bool_)
-        off[[row.source for row in self._all_rows() if self._is_untested(row.code, row.label)]] = True
-        return off
-
-    def _tested_means(self, values: ValueSums, marks: IntArray) -> Tested | None:
-        if not self._tests_wanted():
-            return None
-        pairs, method = self.layout.comparisons.pairs, mean_test(self.request.tests.means)
-        tests = test_means(values, pairs, self.setting.shared, method)
-        return self._decided("mean", tests, marks, np.zeros((1, 1), np.bool_))
-
-    def _tested_medians(self, values: Values, marks: IntArray) -> Tested | None:
-        """Test medians where that was asked for; a letter stands only where the medians differ as the test says."""
-        if not self._tests_wanted() or not median_test(self.request.tests.medians).tests:
-            return None
-        pairs, method = self.layout.comparisons.pairs, share_test(self.request.tests.percents)
-        at_most = self._at_most(pairs)
-        tests = test_medians(at_most, method)
-        medians = np.array([cut.value for cut in values.cuts(0.5)])
-        gap = medians[pairs[:, 0]] - medians[pairs[:, 1]]
-        silent = np.sign(gap)[None, :] != np.sign(tests.statistic)
-        none = np.zeros((1, 1), np.bool_)
-        return self._decided("median", tests, marks, none, at_most=at_most, silent=silent)
-
-    def _at_most(self, pairs: IntArray) -> AtMost:
-        """Find who is at most the median of those in either column of each pair."""
-        if self.sums.medians is not None:
-            return self.sums.medians(pairs)
-        scores = self.question.scores()
-        places = [k for k, answer in enumerate(self.question.valid) if answer.code in scores]
-        values = np.array([scores[self.question.valid[k].code] for k in places])
-        return at_most_of_scores(values, self.answers.rows(places), pairs, self.setting.shared.where)
-
-    @cached_property
-    def _trends_of_shares(self) -> tuple[Trend, ...]:
-        """Test whether the percents of all answers and nets rise or fall, in each group that has a column of trends."""
-        trends = self._trends(self.base_marks, self.sums.base)
-        return tuple(
-            replace(trend, tests=trend_of_shares(self.answers, self.sums.base, trend.over))
-            for trend in trends
-        )
-
-    def _trends_of_means(self, values: ValueSums, marks: IntArray) -> tuple[Trend, ...]:
-        """Test whether means rise or fall, in each group that has a column of trends."""
-        trends = self._trends(np.where(enough_values(moments(values)), marks, NOT_TESTED), values)
-        return tuple(replace(trend, tests=trend_of_means(values, trend.over)) for trend in trends)
-
-    def _trends(self, marks: IntArray, base: Sums) -> list[Trend]:
-        """Say which columns each trend runs over: those that can be tested, if there are enough."""
-        out = np.flatnonzero((marks >= NOT_TESTED) | (base.n[0] == 0))
-        found = []
-        for at, columns in self.layout.trends:
-            over = over_columns(np.array(columns), self.setting.overlapping).without(out)
-            if len(over.columns) >= LEAST_OF_TREND:
-                found.append(Trend(at=at, columns=columns, over=over))
-        return found
-
-    def _tests_wanted(self) -> bool:
-        return bool(self.request.levels) and len(self.layout.comparisons) > 0
-
-    def _is_untested(self, *names: str) -> bool:
-        """Tell whether the plan takes a row, known by some names, out of all tests."""
-        wanted = {name.casefold() for name in self.request.rows.untested}
-        return bool(wanted) and any(name.casefold() in wanted for name in names if name)
-
-    def _decided(
-        self,
-        kind: TestKind,
-        tests: PairTests,
-        marks: IntArray,
-        off: BoolArray,
-        paired: SharedAnswers | SharedValues | None = None,
-        *,
-        at_most: AtMost | None = None,
-        silent: BoolArray | None = None,
-    ) -> Tested:
-        """Decide tests; pairs with a thin column, and those that are `off` (rows or 1, pairs or 1), stay out."""
-        thin = marks >= NOT_TESTED
-        pairs = self.layout.comparisons.pairs
-        return decide(
-            kind,
-            tests,
-            self.layout.comparisons,
-            [column.letter for column in self.layout.columns],
-            self.request.levels,
-            out=(thin[pairs[:, 0]] | thin[pairs[:, 1]])[None, :] | off,
-            idle=self.idle,
-            adjust=correction(self.request.tests.adjust),
-            spaced=self.layout.two_letter_names,
-            paired=paired,
-            shared=self.setting.shared,
-            at_most=at_most,
-            silent=silent,
-        )
-
-
-def _no_answer_row(label: str, fixed: str, source: int) -> Row:
-    return Row(
-        label=label,
-        fixed=fixed,
-        kind="answer",
-        code="",
-        indent=0,
-        source=source,
-        mention=False,
-        last=True,
-        no_answer=True,
-    )
 
 
 def lettered_figure(figures: Sequence[str]) -> str:

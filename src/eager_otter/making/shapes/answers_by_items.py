@@ -21,6 +21,7 @@ from eager_otter.counting.rows import Row
 from eager_otter.figures.figure import Values
 from eager_otter.making.lines import Making
 from eager_otter.making.notes import figure_notes, net_notes
+from eager_otter.making.row_tests import RowTests, all_rows
 from eager_otter.making.setting import Setting
 from eager_otter.making.shapes.items_across import in_common, item_columns
 from eager_otter.making.shapes.shape import Counted, SeveralQuestions, table_of_items
@@ -124,31 +125,50 @@ class _PairedMaking(Making):
     def __init__(
         self, request: TableRequest, sums: QuestionSums, setting: Setting, paired: PairedSums | None
     ) -> None:
-        super().__init__(request, sums, setting)
         self.paired = paired
+        super().__init__(request, sums, setting)
+
+    def _tests(self) -> RowTests:
+        return _PairedTests(self.request, self.sums, self.setting, self.base_marks, self.paired)
 
     def rows_shown(self) -> tuple[Row, ...]:
         """Choose and order rows by the largest percent of any item, unless a column is named."""
         percents = np.nan_to_num(self.percents)
         largest = np.hstack([percents.max(axis=1, keepdims=True), percents])
-        return chosen_rows(self._all_rows(), self.question, self.request.rows, largest, self._place)
+        rows = all_rows(self.request, self.sums)
+        return chosen_rows(rows, self.question, self.request.rows, largest, self._place)
 
     def _place(self, name: str) -> int:
         return 0 if name == Sorting().column else 1 + self._column(name)
 
+
+class _PairedTests(RowTests):
+    """Makes the tests of items side by side, which allow for those in both; medians are not compared."""
+
+    def __init__(
+        self,
+        request: TableRequest,
+        sums: QuestionSums,
+        setting: Setting,
+        marks: IntArray,
+        paired: PairedSums | None,
+    ) -> None:
+        super().__init__(request, sums, setting, marks)
+        self.paired = paired
+
     @cached_property
-    def _tested_shares(self) -> Tested | None:
-        if not self._tests_wanted() or self.paired is None or self.paired.rows is None:
+    def shares(self) -> Tested | None:
+        if not self.wanted or self.paired is None or self.paired.rows is None:
             return None
         shared, pairs = self.paired.rows, self.layout.comparisons.pairs
         tests = test_item_proportions(self.answers, self.sums.base, pairs, shared)
-        return self._decided("paired share", tests, self.base_marks, self._rows_off(), shared)
+        return self.decided("paired share", tests, self.marks, self.rows_off(), shared)
 
-    def _tested_medians(self, values: Values, marks: IntArray) -> Tested | None:
+    def medians(self, values: Values, marks: IntArray) -> Tested | None:
         return None
 
-    def _tested_means(self, values: ValueSums, marks: IntArray) -> Tested | None:
-        if not self._tests_wanted() or self.paired is None or values is self.sums.mentions:
+    def means(self, values: ValueSums, marks: IntArray) -> Tested | None:
+        if not self.wanted or self.paired is None or values is self.sums.mentions:
             return None
         shared = self.paired.values
         for (_, sums), paired in zip(self.sums.differences, self.paired.differences, strict=True):
@@ -156,4 +176,4 @@ class _PairedMaking(Making):
         if shared is None:
             return None
         tests = test_item_means(values, self.layout.comparisons.pairs, shared)
-        return self._decided("paired mean", tests, marks, np.zeros((1, 1), np.bool_), shared)
+        return self.decided("paired mean", tests, marks, np.zeros((1, 1), np.bool_), shared)
