@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Literal
 
 About = Literal[
@@ -101,8 +101,17 @@ def note_lines(notes: Iterable[Note], length: NotesLength) -> tuple[tuple[Note, 
         for note in notes
         if note.short and (length == "short" or note.about in ALWAYS)
     ]
-    lines = (tuple(note for note in kept if note.about in line) for line in OF_LINE)
+    lines = (line for about in OF_LINE for line in _lines([note for note in kept if note.about in about]))
     return tuple(line for line in lines if line)
+
+
+def _lines(notes: list[Note]) -> Iterator[tuple[Note, ...]]:
+    """Put notes on one line; each test of a whole table has its own."""
+    apart = [note.about == "whole table" for note in notes]
+    if notes and all(apart):
+        yield from ((note,) for note in notes)
+    else:
+        yield tuple(notes)
 
 
 def notes_shown(notes: Iterable[Note], length: NotesLength) -> tuple[str, ...]:
