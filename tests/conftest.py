@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
+import re
 import sys
 from collections.abc import Callable
+from math import sqrt
 from pathlib import Path
 from textwrap import dedent
 
@@ -17,7 +20,8 @@ from eager_otter.cli import main as entry
 from eager_otter.demo.files import write_demo
 
 sys.path.insert(0, str(Path(__file__).parent))
-settings.register_profile("steady", max_examples=40, deadline=None, derandomize=True)
+EXAMPLES = int(os.environ.get("HYPOTHESIS_EXAMPLES", "40"))
+settings.register_profile("steady", max_examples=EXAMPLES, deadline=None, derandomize=True)
 settings.load_profile("steady")
 
 
@@ -60,6 +64,15 @@ def small(write: Callable[..., Path]) -> Callable[..., otter.Survey]:
         return otter.open_survey(write("small.yaml", codebook), pd.DataFrame(columns))
 
     return open_small
+
+
+def by_hand(worked: str) -> tuple[float, float]:
+    """Work out the left side of a working, and read its right side."""
+    text = worked.replace(",", "").replace("×", "*").replace("−", "-").replace("²", "**2")
+    text = re.sub(r"√\(", "sqrt(", text)
+    text = re.sub(r"√([0-9.e+-]+)", r"sqrt(\1)", text)
+    left, _, right = text.rpartition(" = ")
+    return float(eval(left or right, {"sqrt": sqrt})), float(right)
 
 
 def message_of(error: pytest.ExceptionInfo[BaseException], folder: Path) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Callable
 from dataclasses import replace
 from math import sqrt
@@ -15,6 +14,7 @@ import pytest
 from scipy import stats
 
 import eager_otter as otter
+from conftest import by_hand
 from eager_otter.asking.explaining import explain
 from eager_otter.asking.workings import number
 from eager_otter.figures.registry import all_figures, base_lines
@@ -23,15 +23,6 @@ from eager_otter.plan.reading import only_tables
 from eager_otter.tables.texts import cell_text
 
 Run = Callable[..., tuple[int, str, str]]
-
-
-def by_hand(worked: str) -> tuple[float, float]:
-    """Work out the left side of a working, and read its right side."""
-    text = worked.replace(",", "").replace("×", "*").replace("−", "-").replace("²", "**2")
-    text = re.sub(r"√\(", "sqrt(", text)
-    text = re.sub(r"√([0-9.e+-]+)", r"sqrt(\1)", text)
-    left, _, right = text.rpartition(" = ")
-    return float(eval(left or right, {"sqrt": sqrt})), float(right)
 
 
 @pytest.fixture(scope="module")

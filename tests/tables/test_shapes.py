@@ -56,6 +56,23 @@ def test_nested_rows_count_combinations_among_those_who_answered_both(
     assert [(line.label, line.indent) for line in table.body][:4] == [("North", 0), ("Poor", 1), ("Fair", 1), ("Good", 1)]  # fmt: skip
 
 
+def test_an_answer_that_stays_last_does_so_under_each_head(small: Small) -> None:
+    book = """
+    questions:
+      area: {kind: single, label: Area, answers: {1: North, 2: South}}
+      kind: {kind: single, label: Kind of shop, answers: {1: Kiosk, 2: {label: Farm gate, last: true}, 3: Market}}
+    """
+    survey = small(book, area=[1, 1, 1, 2, 2, 2, 2], kind=[2, 2, 1, 2, 2, 3, 3])
+    rows = otter.RowRules(sort=otter.Sorting())
+    table = survey.table("kind", within=["area"], rows=rows)
+    assert [line.label for line in table.body if line.figure == "column percent"] == [
+        *("South", "Market", "Kiosk", "Farm gate"), *("North", "Kiosk", "Market", "Farm gate"),
+    ]  # fmt: skip
+    deeper = survey.table("kind", within=["area", "kind"])
+    assert deeper.title == "Kind of shop – within Kind of shop, within Area"
+    assert deeper.body[0].question == "area × kind × kind"
+
+
 def test_three_levels_and_multiple_response_nest_too(survey: otter.Survey, data: pd.DataFrame) -> None:
     table = survey.table("tried", within=["area", "liking"])
     rows = data[data.area.notna() & data.liking.isin([1, 2, 3]) & data.t_1.notna()]
