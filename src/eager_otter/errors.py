@@ -37,6 +37,10 @@ class RequestError(OtterError, ValueError):
     """A table, figure or setting that cannot be had."""
 
 
+class Hint(UserWarning):
+    """Something in a call that does nothing, or is better written otherwise today."""
+
+
 class MissingPackage(OtterError, ImportError):
     """An optional package is not installed."""
 
@@ -77,7 +81,7 @@ class Problem:
     def __str__(self) -> str:
         place = f"{self.file}:{self.line}:{self.column}" if self.line else self.file
         if not self.excerpt:
-            return f"{place}: {self.message}"
+            return f"{place}: {self.message}" if place else self.message
         number = str(self.line)
         caret = " " * (len(number) + 5 + self.column - 1) + "^"
         return f"{place}: {self.message}\n  {number} | {self.excerpt}\n{caret}"

@@ -205,7 +205,8 @@ def test_a_new_test_and_a_new_correction_are_one_file(small: Callable[..., otter
         q=rng.integers(1, 3, 300),
     )
     assert correction("sidak").short == "Šidák" and share_test("arcsine").rank == 900 and mean_test("welch")
-    table = survey.table("q", "area", tests=otter.TestRules(percents="arcsine", adjust="sidak"))
+    rules = otter.TestRules(percents="arcsine", adjust="sidak")
+    (table,) = survey.tables([otter.TableRequest(shows="q", banner={"groups": ["area"]}, tests=rules)])  # type: ignore[arg-type]
     told = " ".join(table.notes)
     assert "after the arcsine transformation" in told and "after Šidák" in told
     line = table.line("Yes")

@@ -118,10 +118,10 @@ def test_inherited_figures_that_a_question_cannot_have_are_left_out_and_the_list
     ("call", "message"),
     [
         (lambda s: s.table("region", figures=["mean"]), "region cannot have the figure 'mean': it is neither a number nor a scale."),
-        (lambda s: s.table("spend", rows=otter.RowRules(most=3)), "spend is a number and has no answers, so rules for rows (most) would do nothing."),
+        (lambda s: s.table("spend", rows=otter.RowRules(most=3)), "most: spend is a number and has no answers, so this would do nothing; take it out."),
         (lambda s: s.table("liking", rows=otter.RowRules(hide=("Nowhere",))), "No answer 'Nowhere' in liking."),
-        (lambda s: s.table("liking", rows=otter.RowRules(untested=("Goood",))), "No row (untested) 'Goood' in liking. Did you mean 'Good'?"),
-        (lambda s: s.table("liking", rows=otter.RowRules(headings=(("Goood", "H"),))), "No answer (headings) 'Goood' in liking. Did you mean 'Good'?"),
+        (lambda s: s.table("liking", rows=otter.RowRules(untested=("Goood",))), "untested[0]: liking has no row 'Goood'. Did you mean 'Good'?"),
+        (lambda s: s.table("liking", rows=otter.RowRules(headings=(("Goood", "H"),))), "headings.Goood: liking has no row 'Goood'. Did you mean 'Good'?"),
         (lambda s: otter.TableRequest(shows=otter.OneQuestion("q"), percent_of="x"), "percent_of does nothing without the figure percent of answer"),
         (lambda s: otter.TableRequest(shows=otter.OneQuestion("q"), outer_level=2), "outer_level does nothing without the figure percent of outer"),
         (lambda s: otter.TestRules(against="first", all_parents=True), "Columns of all parents can be compared with each other only"),

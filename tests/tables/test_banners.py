@@ -119,9 +119,9 @@ def test_a_preview_shows_columns_letters_bases_and_what_is_thin(survey: otter.Su
     [
         (
             Group(nest=(Group(question="area"), Group(nest=(Group(question="area"),)))),
-            "A nesting holds groups, not nestings.",
+            "nest: expected 2 or more; found 1.",
         ),
-        (Group(), "A banner group needs a question, columns of its own or a nesting."),
+        (Group(), "a banner group needs a question, columns (label: expression) or nest (a list of groups)."),
         (Group(question="glasses"), "glasses is of kind number and cannot be a banner"),
         (Group(columns=(("X", "area = 7"),)), "area has no answer '7'."),
         (Group(question="area", keep=("Nort",)), "No answer 'Nort' in area. Did you mean 'North'?"),

@@ -199,7 +199,7 @@ def test_items_side_by_side_equal_their_own_tables(survey: otter.Survey) -> None
         )
     with pytest.raises(otter.RequestError, match=r"liking has other answers than intent_before"):
         survey.items_table(["intent_before", "liking"], shape="answers by items")
-    with pytest.raises(otter.UnknownName, match=r"No net or answer 'Agree' in rating.tarn"):
+    with pytest.raises(otter.RequestError, match=r"figure: rating.tarn has no net or answer 'Agree'"):
         survey.items_table("rating", figure="Agree")
 
 

@@ -267,8 +267,8 @@ def test_python_refuses_what_items_cannot_have(survey: otter.Survey) -> None:
             {"tests": otter.TestRules(percents="unpooled")},
             "percents: answers of the same people have one test",
         ),
-        ({"banner": "wave"}, "banner: no banner stands over answers by items"),
-        ({"figure": "Good"}, "figure: goes with items by columns"),
+        ({"banner": "wave"}, "banner: the items are the columns, so this would do nothing; take it out."),
+        ({"figure": "Good"}, "figure: the items are the columns, so this would do nothing"),
     ):
         with pytest.raises(otter.RequestError, match=message):
             survey.items_table("rating", shape="answers by items", **options)  # type: ignore[arg-type]

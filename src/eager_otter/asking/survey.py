@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Unpack
 
 import numpy as np
 
+from eager_otter.asking.given import BannerGiven, EntryGiven, ItemsSettings, RequestReader, TableSettings
 from eager_otter.asking.people import people_in_cell
 from eager_otter.asking.table_answers import TableAnswers
 from eager_otter.codebook.conditions import Conditions
@@ -24,7 +26,6 @@ from eager_otter.looks.words import ENGLISH, Words, counted
 from eager_otter.making.figures import refuse_figures
 from eager_otter.making.finishing import make_preview
 from eager_otter.making.setting import Setting
-from eager_otter.making.shapes.items_across import idle_item_tests
 from eager_otter.making.shapes.registry import shape_of
 from eager_otter.making.shapes.shape import Counted
 from eager_otter.tables.facts import Facts, FilterStep
@@ -33,15 +34,10 @@ from eager_otter.tables.request import (
     BannerGroup,
     BaseRules,
     Counting,
-    Digits,
-    Figure,
-    RowRules,
     Selection,
-    Sorting,
     TableRequest,
-    TestRules,
 )
-from eager_otter.tables.shows import OF_SHAPE, AnswersByItems, ItemsByColumns, OneQuestion, Shape, Shown
+from eager_otter.tables.shows import OneQuestion, Shape
 from eager_otter.tables.table import Table, Viewer
 
 Done = Callable[[int], None]  # told how many tables have been made
@@ -59,6 +55,7 @@ class Survey:
     weight: str | None = None
     viewer: Viewer | None = None
     words: Words = ENGLISH
+    reader: RequestReader | None = None
     own_conditions: Mapping[str, str] = field(default_factory=dict)
 
     def __repr__(self) -> str:
@@ -105,110 +102,73 @@ class Survey:
 
         return replace(self, words=load_words(language, Path(folder)))
 
-    def table(
-        self,
-        question: str,
-        banner: str | Sequence[str] | Banner = (),
-        *,
-        figures: Sequence[Figure] = (),
-        levels: Sequence[float] = (95,),
-        tests: TestRules | None = None,
-        within: str | Sequence[str] = (),
-        value: str | None = None,
-        base: str = "answered",
-        rows: RowRules | None = None,
-        bases: BaseRules | None = None,
-        digits: Digits | None = None,
-        filter: str | None = None,
-        title: str = "",
-    ) -> Table:
+    def table(self, question: str, banner: BannerGiven = (), **settings: Unpack[TableSettings]) -> Table:
         """Make one table: a question by a banner, whose groups stand side by side after the Total.
 
-        `banner` is a question, several, or a `Banner`. `figures` are named in `FIGURES`; left out, they suit the
-        question. `levels` are one or two confidence percents, strictest first; () makes no tests; `tests` says what
-        is compared and how. `within` names questions whose answers stand over those of this one, outermost first.
-        `value` is a number or scale that the cells sum up (mean spend by answer and column). `base` is "answered",
-        "all" (with a row for no answer) or an expression; `rows` orders, hides and leaves out answers; `bases` are
-        minimum bases; `filter` narrows this table further. Raises UnknownName for a question that is not there,
-        RequestError, ExpressionError, DataError.
+        `banner` is a question, several, a list of groups (a list inside nests questions), a `Banner`, or a mapping as
+        in a plan; a survey of a plan knows the plan's banners by name. `settings` are those of an entry of a plan,
+        through the same checks: see `TableSettings`. Raises UnknownName for a name that is not there, RequestError with
+        every other mistake, ExpressionError, DataError.
 
-        Example: `survey.table("heard_of", banner=["region", "age_band"], levels=(95, 90))`.
+        Example: `survey.table("heard_of", banner=["region", "age_band"], levels=[95, 90])`.
         """
-        request = TableRequest(
-            shows=OneQuestion(
-                question, value=value, within=(within,) if isinstance(within, str) else tuple(within)
-            ),
-            banner=banner if isinstance(banner, Banner) else banner_of(banner),
-            figures=tuple(figures),
-            levels=tuple(float(level) for level in levels),
-            tests=tests or TestRules(),
-            base=base,
-            rows=rows or RowRules(),
-            bases=bases or BaseRules(),
-            digits=digits or Digits(),
-            filter=filter,
-            title=title,
-            words=self.words,
-        )
-        return next(iter(self.tables([request])))
+        return self._one_table({"question": question, "banner": banner, **settings})
 
     def items_table(
         self,
         questions: str | Sequence[str],
-        banner: str | Sequence[str] | Banner = (),
+        banner: BannerGiven = (),
         *,
-        figure: str = "mean",
+        figure: str | None = None,
         shape: Shape = "items by columns",
-        levels: Sequence[float] = (95,),
-        tests: TestRules | None = None,
-        figures: Sequence[Figure] = (),
-        base: str = "answered",
-        bases: BaseRules | None = None,
-        sort: Sorting | None = None,
-        title: str = "",
+        **settings: Unpack[ItemsSettings],
     ) -> Table:
         """Put the items of a grid, or several questions, into one table.
 
-        `shape` is "items by columns" (one `figure` of each: a net, an answer or "mean", across the banner), "answers by
-        items" (items side by side, tested as answers of the same people), "one under another" (whole questions) or
-        "before by after" (two questions: who moved where). `base` is what `table` takes or "complete
-        answers" (those with a valid answer to every item). Raises what `table` raises, RequestError also for what would
-        do nothing in such a table.
+        `shape` is "items by columns" (one `figure` of each: a net, an answer, or a summary such as "mean", which it is
+        where none is named, across the banner), "answers by items" (items side by side, tested as answers of the same
+        people), "one under another" (whole questions) or "before by after" (two questions: who moved where). Each of
+        `questions` may also be a mapping with a `figure` and a `label` of its own. `banner`, `settings` and errors are
+        those of `table`.
 
         Example: `survey.items_table("statements", banner="wave", figure="Agree (top two)")`.
         """
-        grid = self.codebook.grids.get(questions) if isinstance(questions, str) else None
-        names = grid.items if grid else (questions,) if isinstance(questions, str) else tuple(questions)
-        if shape != "items by columns" and figure != "mean":
-            raise RequestError(f"figure: goes with items by columns, so {figure!r} would do nothing here.")
-        grid_name = "" if grid is None else grid.name
-        items: Shown = (
-            ItemsByColumns(items=names, grid=grid_name, figure=figure)
-            if shape == ItemsByColumns.shape
-            else OF_SHAPE[shape](items=names, grid=grid_name)
-        )
-        groups = banner.groups if isinstance(banner, Banner) else banner
-        if not items.over_banner and groups:
+        grid = isinstance(questions, str) and questions in self.codebook.grids
+        what = {"grid" if grid else "items": questions, "as": shape, "banner": banner or None}
+        return self._one_table({**what, "figure": figure, **settings})
+
+    def request(
+        self, question: str, banner: BannerGiven = (), **settings: Unpack[TableSettings]
+    ) -> TableRequest:
+        """Return what `table` makes a table of, for `people` or `tables`. Raises what `table` raises."""
+        return self._one_request({"question": question, "banner": banner, **settings})
+
+    def _one_table(self, entry: Mapping[str, object]) -> Table:
+        return next(iter(self.tables([self._one_request(entry)])))
+
+    def _one_request(self, entry: Mapping[str, object]) -> TableRequest:
+        requests = self._read(entry)
+        if len(requests) > 1:
             raise RequestError(
-                f"banner: no banner stands over {shape}, so this would do nothing; leave it out."
+                f"This asks for {len(requests)} tables ({', '.join(one.id for one in requests[:3])} …); make them with "
+                "Survey.tables."
             )
-        if isinstance(items, AnswersByItems) and tests is not None:
-            asked = [self.codebook.question(name) for name in names]
-            for key, message in idle_item_tests(tests, items, asked).items():
-                raise RequestError(f"{key}: {message}")
-        request = TableRequest(
-            shows=items,
-            banner=banner if isinstance(banner, Banner) else banner_of(banner),
-            levels=tuple(float(level) for level in levels),
-            tests=tests or TestRules(),
-            figures=tuple(figures),
-            base=base,
-            bases=bases or BaseRules(),
-            rows=RowRules(sort=sort),
-            title=title or (grid.text if grid else ""),
-            words=self.words,
-        )
-        return next(iter(self.tables([request])))
+        return requests[0]
+
+    def _read(self, entry: EntryGiven) -> list[TableRequest]:
+        """Make the requests of an entry. Raises UnknownName, RequestError."""
+        if isinstance(entry, TableRequest):
+            return [entry]
+        if self.reader is None:
+            raise RequestError(
+                "This survey was not opened with open_survey or a plan; ask with TableRequest."
+            )
+        written = {"question": entry} if isinstance(entry, str) else entry
+        if not isinstance(written, Mapping):
+            raise RequestError(
+                f"A table is a question, a mapping of settings or a TableRequest; found {entry!r}."
+            )
+        return self.reader(written, self.codebook, self.words, weighted=self.weight is not None)
 
     def people(self, request: TableRequest, row: str, column: str, figure: str | None = None) -> IntArray:
         """List the rows of the data (from 0) behind a cell of a table; takes what `Table.value` takes.
@@ -260,11 +220,14 @@ class Survey:
             labels={question.name: question.label for question in self.codebook},
         )
 
-    def tables(self, requests: Sequence[TableRequest], done: Done | None = None) -> list[Table]:
+    def tables(self, wanted: Sequence[EntryGiven], done: Done | None = None) -> list[Table]:
         """Make many tables; each question is counted once per banner and filter, however often it is asked for.
 
-        `done` is told the number of tables made so far. Raises what `table` raises.
+        Each of `wanted` is a question, a mapping of settings as an entry of a plan has them (`{"each": "all"}` and
+        `repeat` make several tables), or a `TableRequest`. `done` is told the number of tables made so far. Raises what
+        `table` raises.
         """
+        requests = [request for entry in wanted for request in self._read(entry)]
         made: dict[int, Table] = {}
         settled = [self._checked(shape_of(request).settled(request)) for request in requests]
         for some in _together(settled):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cache
 from typing import Annotated, Any, TypeVar, get_args
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, TypeAdapter, ValidationError
@@ -52,19 +53,31 @@ def check(
     With problems, the model is what is left without the mistaken keys, so that the rest can still be checked
     against other files; None where nothing sound is left.
     """
-    adapter = TypeAdapter(kind)
+    adapter = _adapter(kind)  # type: ignore[arg-type] # a class or an annotated one
+    by_name = document.by_name or None
     try:
-        return adapter.validate_python(value), []
+        return adapter.validate_python(value, by_alias=True, by_name=by_name), []
     except ValidationError as error:
         items = error.errors()
-    problems = [_problem(item, kind, document, place) for item in items]
+        problems = problems_of(error, kind, document, place)
     mistaken = {str(item["loc"][0]) for item in items if item["loc"]}
     if not isinstance(value, dict) or not mistaken & set(value):
         return None, problems
     try:
-        return adapter.validate_python({key: value[key] for key in value if key not in mistaken}), problems
+        kept = {key: value[key] for key in value if key not in mistaken}
+        return adapter.validate_python(kept, by_alias=True, by_name=by_name), problems
     except ValidationError:
         return None, problems
+
+
+def problems_of(error: ValidationError, kind: Any, document: Document, place: Place) -> list[Problem]:
+    """Say what a validation found wrong at a place of a document."""
+    return [_problem(item, kind, document, place) for item in error.errors()]
+
+
+@cache
+def _adapter(kind: Any) -> TypeAdapter[Any]:
+    return TypeAdapter(kind)
 
 
 def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
@@ -89,7 +102,20 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
             message = f"{name}: expected one of {expected}; found {_found(found)}.{hint}"
         case "value_error":
             message = str(item["ctx"]["error"])
-        case "string_type" | "int_type" | "float_type" | "bool_type" | "list_type" | "dict_type":
+        case "float_parsing" | "int_parsing" | "int_from_float":
+            wanted = _WANTED["float_type" if item["type"] == "float_parsing" else "int_type"]
+            message = f"{name}: expected {wanted}; found {_found(item['input'])}."
+        case "greater_than_equal" | "less_than_equal":
+            limit = item["ctx"].get("ge", item["ctx"].get("le"))
+            side = "from" if item["type"] == "greater_than_equal" else "up to"
+            message = f"{name}: expected a number {side} {limit:g}; found {_found(item['input'])}."
+        case "too_short":
+            message = (
+                f"{name}: expected {item['ctx']['min_length']} or more; found {item['ctx']['actual_length']}."
+            )
+        case (
+            "string_type" | "int_type" | "float_type" | "bool_type" | "list_type" | "tuple_type" | "dict_type"
+        ):
             message = f"{name}: expected {_WANTED[item['type']]}; found {_found(item['input'])}."
         case "model_type" | "model_attributes_type":
             message = f"{name}: expected a mapping (key: value); found {_found(item['input'])}."
@@ -112,6 +138,7 @@ _WANTED = {
     "float_type": "a number",
     "bool_type": "true or false",
     "list_type": "a list",
+    "tuple_type": "a list",
     "dict_type": "a mapping (key: value)",
 }
 

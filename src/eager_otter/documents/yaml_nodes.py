@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 import yaml
 
@@ -52,6 +52,9 @@ class Document:
     lines: tuple[str, ...]
     keys: dict[Place, Spot] = field(default_factory=dict)
     values: dict[Place, Spot] = field(default_factory=dict)
+    by_name: ClassVar[bool] = (
+        False  # whether a key may also be written as Python names it: no_test for "no test below"
+    )
 
     def spot(self, place: Iterable[str | int], *, key: bool = False) -> Spot:
         """Find the spot of a place in the file, or of the nearest place around it that exists."""

@@ -11,7 +11,15 @@ from eager_otter.codebook.model import Codebook, Question
 from eager_otter.codebook.reading import parse_or_problem, read_with_mistakes
 from eager_otter.documents.checking import check
 from eager_otter.documents.yaml_nodes import Document, Place, read_yaml
-from eager_otter.errors import DocumentError, FileProblem, Problem, UnknownName, nearest, shown_path
+from eager_otter.errors import (
+    DocumentError,
+    FileProblem,
+    OtterError,
+    Problem,
+    UnknownName,
+    nearest,
+    shown_path,
+)
 from eager_otter.looks.catalogue import load_words
 from eager_otter.looks.theme import STANDARD, Theme, load_theme
 from eager_otter.looks.words import ENGLISH, Words
@@ -33,6 +41,10 @@ class Context:
     def mistake(self, place: Place, message: str, *, key: bool = False) -> None:
         """Remember a problem at a place of the plan."""
         self.problems.append(self.document.problem(place, message, key=key))
+
+    def refused(self, place: Place, error: OtterError) -> None:
+        """Remember what was refused further in as a problem at a place of the plan."""
+        self.mistake(place, str(error))
 
     def hint(self, place: Place, message: str, *, key: bool = False) -> None:
         """Remember what is no mistake, but is better written otherwise, at a place of the plan."""

@@ -8,7 +8,7 @@ from pydantic import AfterValidator, BeforeValidator, Field, field_validator, mo
 
 from eager_otter.documents.checking import Code, Part, Text
 from eager_otter.documents.options import options_of, part_of
-from eager_otter.errors import UnknownName
+from eager_otter.errors import UnknownName, nearest
 from eager_otter.figures.kinds.quantiles import PERCENTILE
 from eager_otter.figures.registry import all_figures, base_lines, check_figure, figures_with
 from eager_otter.gates.outputs import ENDINGS
@@ -45,6 +45,10 @@ Texts = Annotated[list[Text], BeforeValidator(_as_list, json_schema_input_type=T
 
 def _as_question(value: object) -> object:
     return value if isinstance(value, dict) else {"question": value}
+
+
+def _as_group(value: object) -> object:
+    return {"nest": value} if isinstance(value, list) else _as_question(value)
 
 
 def _as_against(value: object) -> object:
@@ -101,7 +105,9 @@ class GroupFile(Part):
         return self
 
 
-GroupEntry = Annotated[GroupFile, BeforeValidator(_as_question, json_schema_input_type=GroupFile | Text)]
+GroupEntry = Annotated[
+    GroupFile, BeforeValidator(_as_group, json_schema_input_type=GroupFile | Text | list[Any])
+]
 
 
 def _as_groups(value: object) -> object:
@@ -151,12 +157,22 @@ class TestsFile(TestOptions):  # type: ignore[misc,valid-type]
         return self
 
 
-def _none_as_no_levels(value: object) -> object:
-    return {"levels": []} if value == "none" else value
+def _as_tests(value: object) -> object:
+    """Take "none" as no levels, another word as what is compared."""
+    if value == "none":
+        return {"levels": []}
+    if not isinstance(value, str):
+        return value
+    if value not in AGAINST:
+        known = ", ".join(("none", *AGAINST))
+        raise ValueError(
+            f"tests: expected one of {known}, or settings; found {value!r}.{nearest(value, AGAINST)}"
+        )
+    return {"against": value}
 
 
 TestsEntry = Annotated[
-    TestsFile, BeforeValidator(_none_as_no_levels, json_schema_input_type=TestsFile | Literal["none"])
+    TestsFile, BeforeValidator(_as_tests, json_schema_input_type=TestsFile | Literal["none", *AGAINST])
 ]
 
 

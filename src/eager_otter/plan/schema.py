@@ -38,7 +38,7 @@ class WholeGroup(GroupFile):
 class WholeBanner(BannerFile):
     """A banner: its groups, and where the Total stands."""
 
-    groups: list[WholeGroup | Text]
+    groups: list[WholeGroup | Text | list[WholeGroup | Text]]
     tests: TestsEntry | None = None
     bases: BasesFile | None = None
 
@@ -46,7 +46,9 @@ class WholeBanner(BannerFile):
 class WholePlan(PlanFile):
     """Which tables, by which banner, with which rules."""
 
-    banners: dict[str, WholeBanner | list[WholeGroup | Text]] = Field(default_factory=dict)
+    banners: dict[str, WholeBanner | list[WholeGroup | Text | list[WholeGroup | Text]]] = Field(
+        default_factory=dict
+    )
     tests: TestsEntry | None = None
     bases: BasesFile | None = None
     defaults: DefaultsFile | None = None

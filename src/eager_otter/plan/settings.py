@@ -242,7 +242,7 @@ class SettingsReading:
                 mark=part.mark, no_test=part.no_test, withhold=part.withhold, judged_on=part.judged_on
             )
         except RequestError as error:
-            self.context.mistake(place, str(error))
+            self.context.refused(place, error)
             return request
         return replace(request, bases=rules)
 

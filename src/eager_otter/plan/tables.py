@@ -81,7 +81,7 @@ class TablesReading:
                 if sort is not None and sort.by == "figure":
                     find_column(layout.columns, sort.column, "the banner (to sort by)")
             except OtterError as error:
-                self.context.mistake(place, str(error))
+                self.context.refused(place, error)
                 return
 
     def _check_chart_groups(self, requests: Sequence[TableRequest], place: Place) -> None:
@@ -101,7 +101,7 @@ class TablesReading:
                     if name != EVERY_GROUP:
                         find_group(layout.groups, layout.columns, name, "the banner")
                 except UnknownName as error:
-                    self.context.mistake(where, str(error))
+                    self.context.refused(where, error)
                     return
 
     def _check_figures(self, requests: Sequence[TableRequest], place: Place) -> None:
@@ -115,7 +115,7 @@ class TablesReading:
             try:
                 refuse_figures(request, questions)
             except RequestError as error:
-                self.context.mistake((*place, "figures"), str(error))
+                self.context.refused((*place, "figures"), error)
                 return
 
     def _written_ids(self) -> set[str]:
@@ -282,7 +282,7 @@ class TablesReading:
         try:
             items = _items_of(part, names, figures if own else (), written)
         except RequestError as error:
-            self.context.mistake(place, str(error))
+            self.context.refused(place, error)
             return []
         shape = OF_SHAPE[part.shape]
         idle = {name: ANSWER_SETTINGS.get(name, name) for name in shape.idle}
@@ -297,7 +297,7 @@ class TablesReading:
             try:
                 check_alike(questions)
             except RequestError as error:
-                self.context.mistake(place, str(error))
+                self.context.refused(place, error)
                 return []
         if isinstance(items, AnswersByItems) and part.tests is not None:
             said = {TestsFile.model_fields[name].alias or name for name in part.tests.model_fields_set}

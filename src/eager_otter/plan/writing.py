@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -11,19 +10,17 @@ import yaml
 
 from eager_otter.documents.options import as_written
 from eager_otter.errors import RequestError
-from eager_otter.figures.registry import base_lines
 from eager_otter.making.figures import figures_for
-from eager_otter.plan.file import NO_CONTROL
-from eager_otter.plan.plan import Plan
-from eager_otter.tables.request import (
-    Banner,
-    BannerGroup,
-    BaseRules,
-    Digits,
-    RowRules,
-    TableRequest,
-    TestRules,
+from eager_otter.plan.as_written import (
+    banner_as_written,
+    bases_as_written,
+    digits_as_written,
+    filled,
+    rows_as_written,
+    tests_as_written,
 )
+from eager_otter.plan.plan import Plan
+from eager_otter.tables.request import Banner, TableRequest
 from eager_otter.tables.shows import Items, ItemsByColumns, OneQuestion
 
 NONE = Banner()
@@ -61,7 +58,7 @@ class _Writing:
         }
         how = {key: value for key, value in reading.items() if value is not None}
         data = self._path(plan.data)
-        return _filled(
+        return filled(
             {
                 "title": plan.title,
                 "data": {"file": data, **how} if how else data,
@@ -69,14 +66,14 @@ class _Writing:
                 "filter": plan.filter,
                 "conditions": dict(plan.conditions),
                 "weight": "none" if plan.weight is None else plan.weight,
-                "banners": {name: _banner(banner) for name, banner in self.banners.items()},
-                "tests": _tests(self.standard.levels, self.standard.tests),
-                "bases": _bases(self.standard.bases, self.standard.base_rows),
-                "defaults": _filled(
+                "banners": {name: banner_as_written(banner) for name, banner in self.banners.items()},
+                "tests": tests_as_written(self.standard.levels, self.standard.tests),
+                "bases": bases_as_written(self.standard.bases, self.standard.base_rows),
+                "defaults": filled(
                     {
                         "banner": self._name_of(self.standard.banner),
                         "figures": list(self.standard.figures),
-                        "digits": _digits(self.standard.digits),
+                        "digits": digits_as_written(self.standard.digits),
                     }
                 ),
                 "tables": self._tables(),
@@ -149,13 +146,13 @@ class _Writing:
         if request.banner != standard.banner and across:
             own["banner"] = self._name_of(request.banner)
         if (request.levels, request.tests) != (standard.levels, standard.tests):
-            own["tests"] = _tests(request.levels, request.tests)
+            own["tests"] = tests_as_written(request.levels, request.tests)
         if (request.bases, request.base_rows) != (standard.bases, standard.base_rows):
-            own["bases"] = _bases(request.bases, request.base_rows)
+            own["bases"] = bases_as_written(request.bases, request.base_rows)
         if request.digits != standard.digits:
-            own["digits"] = _digits(request.digits)
+            own["digits"] = digits_as_written(request.digits)
         return (
-            _filled(
+            filled(
                 {
                     **what,
                     "id": request.id,
@@ -172,7 +169,7 @@ class _Writing:
                     "no answer": "by reason" if request.reason_rows else None,
                     "base text": request.base_text,
                     "chart group": list(request.chart_groups),
-                    **_rows(request.rows),
+                    **rows_as_written(request.rows),
                     "note": request.note,
                 }
             )
@@ -192,11 +189,6 @@ class _Writing:
         return _named_items(request, items)
 
 
-def _filled(entries: Mapping[str, Any]) -> dict[str, Any]:
-    """Leave out what says nothing."""
-    return {key: value for key, value in entries.items() if value not in (None, "", [], {}, ())}
-
-
 def _named_items(request: TableRequest, items: Items) -> dict[str, Any]:
     written: list[Any] = []
     figures = _own_figures(items)
@@ -204,7 +196,7 @@ def _named_items(request: TableRequest, items: Items) -> dict[str, Any]:
         figure = figures[k] if figures else ""
         label = items.labels[k] if items.labels else ""
         written.append(
-            _filled({"question": name, "figure": figure, "label": label}) if figure or label else name
+            filled({"question": name, "figure": figure, "label": label}) if figure or label else name
         )
     title = {} if request.title else {"title": items.name}
     return {"items": written, **_shape(items), **title}
@@ -217,86 +209,3 @@ def _own_figures(items: Items) -> tuple[str, ...]:
 def _shape(items: Items) -> dict[str, str]:
     figure = {"figure": items.figure} if isinstance(items, ItemsByColumns) else {}
     return {"as": items.shape, **figure}
-
-
-def _rows(rows: RowRules) -> dict[str, Any]:
-    sort = None
-    if rows.sort is not None:
-        sort = {
-            "by": rows.sort.by,
-            "direction": "up" if rows.sort.up else "down",
-            "column": rows.sort.column,
-        }
-    return {
-        "sort": sort,
-        "hide": list(rows.hide),
-        "leave out": list(rows.leave_out),
-        "most": rows.most,
-        "above": rows.above,
-        "empty rows": "drop" if rows.drop_empty else None,
-        "untested": list(rows.untested),
-        "headings": dict(rows.headings),
-    }
-
-
-def _tests(levels: tuple[float, ...], tests: TestRules) -> dict[str, Any]:
-    if not levels:
-        return {"levels": [], **_whole_table(tests)}
-    return {
-        "levels": list(levels),
-        "against": {"column": tests.control} if tests.against == "column" else tests.against,
-        "compare": "all parents" if tests.all_parents else "same parent",
-        "rest of": "parent" if tests.rest_of_parent else "table",
-        **as_written(tests),
-        **_whole_table(tests),
-    }
-
-
-def _whole_table(tests: TestRules) -> dict[str, str]:
-    if tests.whole_table == "none":
-        return {"whole table": tests.whole_table}
-    control = {"controlling for": tests.controlling_for or NO_CONTROL}
-    return {"whole table": tests.whole_table, **control}
-
-
-def _bases(rules: BaseRules, rows: tuple[str, ...]) -> dict[str, Any]:
-    shown = [line.short for line in base_lines() if line.name in rows or (not rows and not line.on_demand)]
-    thresholds = _filled(
-        {"mark below": rules.mark, "no test below": rules.no_test, "withhold below": rules.withhold}
-    )
-    return {
-        **thresholds,
-        **({"judged on": rules.judged_on} if thresholds else {}),
-        "show": shown,
-    }
-
-
-def _digits(digits: Digits) -> dict[str, int]:
-    return {"percent": digits.percent, "count": digits.count, "mean": digits.mean, **dict(digits.of_figures)}
-
-
-def _banner(banner: Banner) -> dict[str, Any]:
-    return {"groups": [_group(group) for group in banner.groups], "total": banner.total}
-
-
-def _group(group: BannerGroup) -> dict[str, Any]:
-    against: Any = group.against
-    if group.against == "column":
-        against = {"column": group.control}
-    columns = {label: rule if isinstance(rule, str) else list(rule) for label, rule in group.columns}
-    entry = _filled(
-        {
-            "question": group.question,
-            "nest": [_group(level) for level in group.nest],
-            "keep": None if group.keep is None else list(group.keep),
-            "labels": dict(group.labels),
-            "columns": columns,
-            "subtotal": group.subtotal or None,
-            "only": group.only,
-            "hide": list(group.hide),
-            "differences": {label: [plus, minus] for label, plus, minus in group.differences},
-            "against": against,
-            "trend": group.trend or None,
-        }
-    )
-    return entry if group.label is None else {**entry, "label": group.label}

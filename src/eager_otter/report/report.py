@@ -25,6 +25,7 @@ from eager_otter.gates.reading import is_file
 from eager_otter.gates.writing import check_targets, write_each
 from eager_otter.looks.theme import STANDARD, Theme
 from eager_otter.looks.words import ENGLISH, Words, counted
+from eager_otter.plan.asked import CallReader
 from eager_otter.plan.plan import Plan
 from eager_otter.plan.reading import read_plan
 from eager_otter.report.view import StandardViewer
@@ -316,7 +317,9 @@ def open_survey(codebook: str | Path | Codebook, data: Any, *, reading: Reading 
     from eager_otter.codebook.reading import read_codebook
 
     book = codebook if isinstance(codebook, Codebook) else read_codebook(codebook)
-    survey = Survey(responses=open_responses(book, data, reading), viewer=StandardViewer())
+    survey = Survey(
+        responses=open_responses(book, data, reading), viewer=StandardViewer(), reader=CallReader()
+    )
     return survey if book.weight is None else survey.weighted_by(book.weight)
 
 
@@ -329,6 +332,7 @@ def survey_of(plan: Plan) -> Survey:
         weight=plan.weight,
         viewer=StandardViewer(plan.theme, plan.notes),
         words=plan.words,
+        reader=CallReader(plan.banners),
         own_conditions=plan.conditions,
     )
     survey.population()
@@ -357,6 +361,7 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
             filter=plan.filter,
             weight=plan.weight,
             words=plan.words,
+            reader=CallReader(plan.banners),
             own_conditions=plan.conditions,
             viewer=StandardViewer(plan.theme, plan.notes),
         )

@@ -8,6 +8,7 @@ from typing import Literal
 
 from eager_otter.codebook.expression import parse
 from eager_otter.documents.options import option
+from eager_otter.documents.settled import settle
 from eager_otter.errors import RequestError
 from eager_otter.figures.registry import check_figure, figures_with, line_figure, today_name
 from eager_otter.looks.words import ENGLISH, Words
@@ -70,6 +71,16 @@ class BannerGroup:
     control: str = ""
     trend: bool = False
 
+    @staticmethod
+    def taken(value: object) -> object:
+        """Take a question for all its answers, and a list for a nesting."""
+        if isinstance(value, str):
+            return {"question": value}
+        return {"nest": value} if isinstance(value, list | tuple) else value
+
+    def __post_init__(self) -> None:
+        settle(self)
+
     def questions_named(self) -> Iterator[str]:
         """Go through the questions whose answers make its columns."""
         yield from filter(None, [self.question])
@@ -93,6 +104,9 @@ class Banner:
     name: str = ""
     total: TotalPlace = "first"
 
+    def __post_init__(self) -> None:
+        settle(self)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BaseRules:
@@ -109,6 +123,7 @@ class BaseRules:
     judged_on: JudgedOn = "unweighted base"
 
     def __post_init__(self) -> None:
+        settle(self)
         for threshold in (self.mark, self.no_test, self.withhold):
             if threshold is not None and not 0 <= threshold < float("inf"):
                 raise RequestError(f"A minimum base is a number from 0 up; got {threshold:g}.")
@@ -143,7 +158,13 @@ class TestRules:
     whole_table: WholeTable = "none"
     controlling_for: str = ""
 
+    @staticmethod
+    def taken(value: object) -> object:
+        """Take what is compared as a word, as a plan does."""
+        return {"against": value} if isinstance(value, str) else value
+
     def __post_init__(self) -> None:
+        settle(self)
         if self.controlling_for and self.whole_table == "none":
             raise RequestError("Controlling for a question goes with a test of the whole table; ask for one.")
         share_test(self.percents)
@@ -210,6 +231,7 @@ class Digits:
     of_figures: tuple[tuple[str, int], ...] = ()
 
     def __post_init__(self) -> None:
+        settle(self)
         for digits in (self.percent, self.count, self.mean, *(places for _, places in self.of_figures)):
             if not 0 <= digits <= MOST_DIGITS:
                 raise RequestError(f"Digits run from 0 to {MOST_DIGITS}; got {digits}.")
@@ -245,6 +267,16 @@ class Sorting:
     up: bool = False
     column: str = "Total"
 
+    @staticmethod
+    def taken(value: object) -> object:
+        """Take "up", "down", or what is sorted by, as a plan does."""
+        if value in ("up", "down"):
+            return {"up": value == "up"}
+        return {"by": value, "up": value != "figure"} if isinstance(value, str) else value
+
+    def __post_init__(self) -> None:
+        settle(self)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RowRules:
@@ -264,6 +296,9 @@ class RowRules:
     drop_empty: bool = False
     untested: tuple[str, ...] = ()
     headings: tuple[tuple[str, str], ...] = ()
+
+    def __post_init__(self) -> None:
+        settle(self)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -336,6 +371,7 @@ class TableRequest:
             yield from parse(condition).names()
 
     def __post_init__(self) -> None:
+        settle(self)
         check_levels(self.levels)
         for figure in self.figures:
             check_figure(figure)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import ClassVar, Literal, TypeAlias
 
+from eager_otter.documents.settled import settle
 from eager_otter.errors import RequestError
 
 Shape = Literal["items by columns", "answers by items", "one under another", "before by after"]
@@ -65,6 +66,14 @@ class OneQuestion(Shows):
     value: str | None = None
     within: tuple[str, ...] = ()
 
+    @staticmethod
+    def taken(value: object) -> object:
+        """Take the name of the question alone."""
+        return {"question": value} if isinstance(value, str) else value
+
+    def __post_init__(self) -> None:
+        settle(self)
+
     @property
     def questions(self) -> tuple[str, ...]:
         """The question."""
@@ -84,6 +93,7 @@ class Items(Shows):
     shape: ClassVar[Shape]
 
     def __post_init__(self) -> None:
+        settle(self)
         self._check_each(self.labels, "labels")
 
     def _check_each(self, given: tuple[str, ...], what: str) -> None:
@@ -120,6 +130,7 @@ class ItemsByColumns(Items):
     why_idle: ClassVar[str] = "each row is an item"
 
     def __post_init__(self) -> None:
+        settle(self)
         self._check_each(self.labels, "labels")
         self._check_each(self.figures, "figures")
 
@@ -166,6 +177,7 @@ class BeforeByAfter(Items):
     )
 
     def __post_init__(self) -> None:
+        settle(self)
         self._check_each(self.labels, "labels")
         if len(self.items) != 2:
             raise RequestError("Before by after takes two questions: the one before, then the one after.")
