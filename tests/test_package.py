@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 import re
 import subprocess
 import sys
@@ -19,6 +20,8 @@ def test_public_names_are_sorted_and_all_there() -> None:
     assert otter.__all__ == sorted(otter.__all__)
     for name in otter.__all__:
         thing = getattr(otter, name)
+        if not isinstance(thing, type) and not inspect.isfunction(thing):
+            continue  # a union of names has no words of its own
         assert thing.__doc__ and thing.__doc__.strip().split("\n")[0].endswith("."), name
     with pytest.raises(AttributeError):
         otter.nothing_of_that_name  # noqa: B018

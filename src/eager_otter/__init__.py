@@ -18,6 +18,8 @@ from typing import TYPE_CHECKING, Any
 from eager_otter.version import __version__ as __version__
 
 if TYPE_CHECKING:
+    from eager_otter.asking.given import ItemsSettings as ItemsSettings
+    from eager_otter.asking.given import TableSettings as TableSettings
     from eager_otter.asking.survey import Survey as Survey
     from eager_otter.audit.slip import Audit as Audit
     from eager_otter.audit.slip import Slip as Slip
@@ -29,10 +31,15 @@ if TYPE_CHECKING:
     from eager_otter.errors import DocumentError as DocumentError
     from eager_otter.errors import ExpressionError as ExpressionError
     from eager_otter.errors import FileProblem as FileProblem
+    from eager_otter.errors import Hint as Hint
     from eager_otter.errors import MissingPackage as MissingPackage
     from eager_otter.errors import OtterError as OtterError
     from eager_otter.errors import RequestError as RequestError
     from eager_otter.errors import UnknownName as UnknownName
+    from eager_otter.figures.names import BaseName as BaseName
+    from eager_otter.figures.names import FigureName as FigureName
+    from eager_otter.figures.names import PercentileName as PercentileName
+    from eager_otter.figures.names import percentile as percentile
     from eager_otter.looks.catalogue import load_words as load_words
     from eager_otter.looks.theme import Theme as Theme
     from eager_otter.looks.theme import load_theme as load_theme
@@ -67,6 +74,7 @@ _HOME = {
     "Audit": "audit.slip",
     "Banner": "tables.request",
     "BannerGroup": "tables.request",
+    "BaseName": "figures.names",
     "BaseRules": "tables.request",
     "BeforeByAfter": "tables.shows",
     "Codebook": "codebook.model",
@@ -74,22 +82,27 @@ _HOME = {
     "Digits": "tables.request",
     "DocumentError": "errors",
     "ExpressionError": "errors",
+    "FigureName": "figures.names",
     "FileProblem": "errors",
-    "Slip": "audit.slip",
+    "Hint": "errors",
     "ItemsByColumns": "tables.shows",
+    "ItemsSettings": "asking.given",
     "MissingPackage": "errors",
     "OneQuestion": "tables.shows",
     "OneUnderAnother": "tables.shows",
     "OtterError": "errors",
+    "PercentileName": "figures.names",
     "Plan": "plan.plan",
     "Reading": "data.opening",
     "Report": "report.report",
     "RequestError": "errors",
     "RowRules": "tables.request",
+    "Slip": "audit.slip",
     "Sorting": "tables.request",
     "Survey": "asking.survey",
     "Table": "tables.table",
     "TableRequest": "tables.request",
+    "TableSettings": "asking.given",
     "TestRules": "tables.request",
     "Theme": "looks.theme",
     "UnknownName": "errors",
@@ -99,6 +112,7 @@ _HOME = {
     "load_theme": "looks.theme",
     "load_words": "looks.catalogue",
     "open_survey": "report.report",
+    "percentile": "figures.names",
     "plan_from_text": "plan.reading",
     "plan_text": "plan.writing",
     "read_codebook": "codebook.reading",
@@ -113,6 +127,7 @@ __all__ = [
     "Audit",
     "Banner",
     "BannerGroup",
+    "BaseName",
     "BaseRules",
     "BeforeByAfter",
     "Codebook",
@@ -120,12 +135,16 @@ __all__ = [
     "Digits",
     "DocumentError",
     "ExpressionError",
+    "FigureName",
     "FileProblem",
+    "Hint",
     "ItemsByColumns",
+    "ItemsSettings",
     "MissingPackage",
     "OneQuestion",
     "OneUnderAnother",
     "OtterError",
+    "PercentileName",
     "Plan",
     "Reading",
     "Report",
@@ -136,6 +155,7 @@ __all__ = [
     "Survey",
     "Table",
     "TableRequest",
+    "TableSettings",
     "TestRules",
     "Theme",
     "UnknownName",
@@ -145,6 +165,7 @@ __all__ = [
     "load_theme",
     "load_words",
     "open_survey",
+    "percentile",
     "plan_from_text",
     "plan_text",
     "read_codebook",

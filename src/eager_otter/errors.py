@@ -49,8 +49,8 @@ class UnknownName(OtterError, LookupError):
     """A name that is not there; the message offers the nearest ones that are."""
 
     def __init__(self, kind: str, name: str, known: Iterable[str], where: str = "") -> None:
-        self.kind, self.name, self.known, self.where = kind, name, tuple(known), where
-        super().__init__(kind, name, self.known, where)  # all of it, so that it survives pickling
+        self.kind, self.name, self.known, self.where = kind, str(name), tuple(known), where
+        super().__init__(kind, self.name, self.known, where)  # all of it, so that it survives pickling
 
     def __str__(self) -> str:
         place = f" in {self.where}" if self.where else ""

@@ -21,6 +21,7 @@ from eager_otter.counting.order import check_rows
 from eager_otter.data.files import Source
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
+from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.looks.words import ENGLISH, Words, counted
 from eager_otter.making.figures import refuse_figures
@@ -79,18 +80,21 @@ class Survey:
         """Where the responses came from."""
         return self.responses.source
 
+    @checked
     def filtered(self, expression: str | None) -> Survey:
         """Count only those who satisfy an expression (None: everyone). Raises ExpressionError, RequestError."""
         survey = replace(self, filter=expression)
         survey.population()
         return survey
 
+    @checked
     def weighted_by(self, column: str | None) -> Survey:
         """Weight by a column of the data (None: not at all). Raises UnknownName, DataError."""
         survey = replace(self, weight=column)
         survey.population()
         return survey
 
+    @checked
     def in_language(self, language: str, folder: str | Path = ".") -> Survey:
         """Say the fixed words of tables in a language: "en", "de" or a catalogue (.yaml), its path from `folder`.
 
@@ -134,7 +138,7 @@ class Survey:
         Example: `survey.items_table("statements", banner="wave", figure="Agree (top two)")`.
         """
         grid = isinstance(questions, str) and questions in self.codebook.grids
-        what = {"grid" if grid else "items": questions, "as": shape, "banner": banner or None}
+        what = {"grid" if grid else "items": questions, "as": shape, "banner": banner}
         return self._one_table({**what, "figure": figure, **settings})
 
     def request(
@@ -170,6 +174,7 @@ class Survey:
             )
         return self.reader(written, self.codebook, self.words, weighted=self.weight is not None)
 
+    @checked
     def people(self, request: TableRequest, row: str, column: str, figure: str | None = None) -> IntArray:
         """List the rows of the data (from 0) behind a cell of a table; takes what `Table.value` takes.
 
@@ -187,6 +192,7 @@ class Survey:
         named = shape_of(wanted).row_named(wanted.shows, line, asked)
         return people_in_cell(counting, wanted, counts[asked], table, line, place, named)
 
+    @checked
     def preview(
         self, banner: Banner, bases: BaseRules | None = None, levels: Sequence[float] = (95,)
     ) -> Table:
@@ -220,6 +226,7 @@ class Survey:
             labels={question.name: question.label for question in self.codebook},
         )
 
+    @checked
     def tables(self, wanted: Sequence[EntryGiven], done: Done | None = None) -> list[Table]:
         """Make many tables; each question is counted once per banner and filter, however often it is asked for.
 

@@ -346,5 +346,5 @@ class Codebook:
         """Give a question by name. Raises UnknownName, which offers the nearest names."""
         try:
             return self.questions[name]
-        except KeyError:
+        except (KeyError, TypeError):
             raise UnknownName("question", name, self.questions, "the codebook") from None

@@ -36,10 +36,12 @@ from eager_otter.codebook.model import (
 from eager_otter.codebook.nets import NetBuilder
 from eager_otter.codebook.plain import PlainQuestions
 from eager_otter.documents.checking import check
+from eager_otter.documents.settled import checked
 from eager_otter.documents.yaml_nodes import Document, Place, compose, read_yaml
 from eager_otter.errors import DocumentError, ExpressionError, FileProblem, Problem, nearest
 
 
+@checked
 def read_codebook(path: str | Path) -> Codebook:
     """Read a codebook file.
 
@@ -48,6 +50,7 @@ def read_codebook(path: str | Path) -> Codebook:
     return _sound(read_with_mistakes(read_yaml(Path(path))))
 
 
+@checked
 def codebook_from_text(text: str) -> Codebook:
     """Read a codebook from YAML text, as in a notebook. Raises DocumentError with every mistake."""
     return _sound(read_with_mistakes(compose(text, Path("codebook"))))

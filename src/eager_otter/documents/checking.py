@@ -99,16 +99,16 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
                 nearest(str(found), expected.replace(" or ", ", ").split(", ")) if found is not None else ""
             )
             hint = hint if hint.startswith(" Did") else ""
-            message = f"{name}: expected one of {expected}; found {_found(found)}.{hint}"
+            message = f"{name}: expected one of {expected}; found {found_text(found)}.{hint}"
         case "value_error":
             message = str(item["ctx"]["error"])
         case "float_parsing" | "int_parsing" | "int_from_float":
             wanted = _WANTED["float_type" if item["type"] == "float_parsing" else "int_type"]
-            message = f"{name}: expected {wanted}; found {_found(item['input'])}."
+            message = f"{name}: expected {wanted}; found {found_text(item['input'])}."
         case "greater_than_equal" | "less_than_equal":
             limit = item["ctx"].get("ge", item["ctx"].get("le"))
             side = "from" if item["type"] == "greater_than_equal" else "up to"
-            message = f"{name}: expected a number {side} {limit:g}; found {_found(item['input'])}."
+            message = f"{name}: expected a number {side} {limit:g}; found {found_text(item['input'])}."
         case "too_short":
             message = (
                 f"{name}: expected {item['ctx']['min_length']} or more; found {item['ctx']['actual_length']}."
@@ -116,13 +116,13 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
         case (
             "string_type" | "int_type" | "float_type" | "bool_type" | "list_type" | "tuple_type" | "dict_type"
         ):
-            message = f"{name}: expected {_WANTED[item['type']]}; found {_found(item['input'])}."
+            message = f"{name}: expected {_WANTED[item['type']]}; found {found_text(item['input'])}."
         case "model_type" | "model_attributes_type":
-            message = f"{name}: expected a mapping (key: value); found {_found(item['input'])}."
+            message = f"{name}: expected a mapping (key: value); found {found_text(item['input'])}."
         case "union_tag_invalid" | "union_tag_not_found":
             message = f"{name}: {item['msg']}."
         case _:
-            message = f"{name}: {item['msg'][0].lower()}{item['msg'][1:]}; found {_found(item['input'])}."
+            message = f"{name}: {item['msg'][0].lower()}{item['msg'][1:]}; found {found_text(item['input'])}."
     return document.problem(where, message)
 
 
@@ -143,17 +143,20 @@ _WANTED = {
 }
 
 
-def _found(value: object) -> str:
+def found_text(value: object) -> str:
+    """Say what was found in place of what was expected."""
     if value is None:
         return "nothing"
     if isinstance(value, dict):
         return "a mapping"
-    if isinstance(value, list):
+    if isinstance(value, list | tuple):
         return "a list"
     if isinstance(value, bool):
         return "true" if value else "false"
     if isinstance(value, int | float):
         return f"the number {written_code(value)}"
+    if not isinstance(value, str):
+        return f"an object of type {type(value).__name__}"
     text = repr(str(value))
     return text if len(text) < 80 else text[:76] + "…'"
 

@@ -14,6 +14,7 @@ from typing import Annotated, Literal, Self
 from pydantic import AfterValidator, Field, model_validator
 
 from eager_otter.documents.checking import Part, Text, check
+from eager_otter.documents.settled import checked
 from eager_otter.documents.yaml_nodes import Document, Place, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, Problem, UnknownName, nearest
 from eager_otter.gates.reading import packaged_text
@@ -47,7 +48,8 @@ class CatalogueFile(Part):
         return self
 
 
-def load_words(name: str, folder: Path) -> Words:
+@checked
+def load_words(name: str, folder: str | Path = ".") -> Words:
     """Load a language: one that ships ("en", "de"), or a YAML file, its path from `folder`.
 
     Raises UnknownName, FileProblem, DocumentError with every mistake in the file: an unknown text, or one whose places
@@ -57,7 +59,7 @@ def load_words(name: str, folder: Path) -> Words:
         return _shipped(name)
     if not is_yaml(name):
         raise UnknownName("language", name, [*SHIPPED, "a .yaml file"])
-    return _words(read_yaml(folder / name))
+    return _words(read_yaml(Path(folder) / name))
 
 
 def wording_problems(texts: Mapping[str, str], document: Document, place: Place) -> Iterator[Problem]:

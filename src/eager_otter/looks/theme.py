@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BeforeValidator, Field
 
 from eager_otter.documents.checking import Part, Text, check
+from eager_otter.documents.settled import checked
 from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, FileProblem, Problem, UnknownName
 from eager_otter.gates.pictures import read_picture
@@ -145,7 +146,8 @@ class ThemeFile(Part):
     words: dict[str, Text] = Field(default_factory=dict)
 
 
-def load_theme(name: str, folder: Path) -> Theme:
+@checked
+def load_theme(name: str, folder: str | Path = ".") -> Theme:
     """Load a theme: one that ships ("river", "slate"), or a YAML file, its path from `folder`.
 
     Raises UnknownName, FileProblem, DocumentError with every mistake in the file.
@@ -154,7 +156,7 @@ def load_theme(name: str, folder: Path) -> Theme:
         text = packaged_text("eager_otter.looks", "themes", f"{name}.yaml")
         document = compose(text, Path(f"{name}.yaml"))
     elif is_yaml(name):
-        document = read_yaml(folder / name)
+        document = read_yaml(Path(folder) / name)
     else:
         raise UnknownName("theme", name, SHIPPED)
     part, problems = check(ThemeFile, document.data or {}, document, ())

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
+from eager_otter.documents.settled import checked
+
 if TYPE_CHECKING:
     from babel.core import Locale
 
@@ -111,6 +113,7 @@ class Words:
         """Write a whole number, its thousands apart."""
         return self.number(f"{count:,}")
 
+    @checked
     def rephrased(self, texts: Mapping[str, str]) -> Words:
         """Say some texts in other words."""
         return replace(self, texts={**self.texts, **texts}) if texts else self

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import sys
 import warnings
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 from eager_otter.codebook.model import Codebook, Question
+from eager_otter.documents.settled import settings_from
 from eager_otter.documents.values import Values, values_of
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import Hint, OtterError, RequestError, UnknownName
@@ -46,6 +48,8 @@ MOVED: Mapping[Place, Place] = {
     ("banners", BANNER): (BANNER,),
 }
 LEVELS: Place = ("tables", 0, "tests", "levels")
+NO_BANNER = "none"  # the Total alone
+PACKAGE = __name__.partition(".")[0]
 SOME_LEVELS = (95.0,)
 USUAL_TESTS = tests_as_written(SOME_LEVELS, TestRules())
 
@@ -86,7 +90,7 @@ class CallReader:
         """Make the requests of one entry. Raises RequestError with every mistake, UnknownName."""
         settings = _in_plan_words(entry)
         given = settings.pop(BANNER, None)
-        groups = None if given is None else self._banner(given)
+        groups = None if given is None or _is_empty(given) else self._banner(given)
         document: dict[str, Any] = {"weight": "weight" if weighted else "none", "tables": [settings]}
         if groups is not None and groups["groups"]:
             document["banners"] = {BANNER: groups}
@@ -100,7 +104,7 @@ class CallReader:
         if call.problems:
             raise RequestError("\n".join(dict.fromkeys(str(problem) for problem in call.problems)))
         for hint in dict.fromkeys(str(hint) for hint in call.hints):
-            warnings.warn(hint, Hint, stacklevel=5)
+            warnings.warn(hint, Hint, stacklevel=_steps_to_caller())
         named = given.name if isinstance(given, Banner) else given if isinstance(given, str) else ""
         named = named if named in self.banners or isinstance(given, Banner) else ""
         keep_id = len(requests) > 1 or settings.get("id") is not None
@@ -119,6 +123,8 @@ class CallReader:
             return banner_as_written(given)
         if isinstance(given, str) and given in self.banners:
             return banner_as_written(self.banners[given])
+        if isinstance(given, str) and given == NO_BANNER:
+            return {"groups": []}
         if isinstance(given, Mapping) and {"groups", *given} <= _keys_of(BannerFile):
             return {**given, "groups": self._groups(given["groups"]) if "groups" in given else []}
         return {"groups": self._groups(given)}
@@ -134,6 +140,14 @@ class CallReader:
             else:
                 groups.append(_group(one))
         return groups
+
+
+def _steps_to_caller() -> int:
+    """Count the steps from who calls this up to the first that is not of this package, for a warning."""
+    frame, steps = sys._getframe(1), 1
+    while frame.f_back is not None and frame.f_globals.get("__name__", "").startswith(PACKAGE):
+        frame, steps = frame.f_back, steps + 1
+    return steps
 
 
 def _group(given: Any) -> Any:
@@ -166,11 +180,7 @@ def _in_plan_words(entry: Mapping[str, object]) -> dict[str, Any]:
 
 
 def _with_rows(settings: dict[str, Any], rows: object) -> dict[str, Any]:
-    if isinstance(rows, Mapping):
-        rows = RowRules(**{str(key).replace(" ", "_"): value for key, value in rows.items()})
-    if not isinstance(rows, RowRules):
-        raise RequestError(f"rows: expected RowRules or a mapping of its fields; found {rows!r}.")
-    written = filled(rows_as_written(rows))
+    written = filled(rows_as_written(settings_from(RowRules, rows, "rows")))
     twice = sorted(set(written) & {key.replace("_", " ") for key in settings})
     if twice:
         raise RequestError(f"{twice[0]}: given twice: by itself and in rows; leave one out.")

@@ -10,6 +10,7 @@ from pathlib import Path
 from eager_otter.data.opening import Reading
 from eager_otter.documents.including import with_included
 from eager_otter.documents.options import given
+from eager_otter.documents.settled import checked
 from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, UnknownName
 from eager_otter.gates.reading import resolved
@@ -26,6 +27,7 @@ JOINED_LISTS = ("tables", "accept")  # entries of included files come first
 JOINED_MAPPINGS = ("banners", "conditions")
 
 
+@checked
 def read_plan(path: str | Path) -> Plan:
     """Read a plan, what it includes, and the codebook it names.
 
@@ -34,6 +36,7 @@ def read_plan(path: str | Path) -> Plan:
     return _plan(read_yaml(Path(path)))
 
 
+@checked
 def plan_from_text(text: str, folder: str | Path = ".") -> Plan:
     """Read a plan from YAML text; paths in it start from `folder`. Raises what `read_plan` raises."""
     return _plan(compose(text, Path(folder) / "plan"))

@@ -9,6 +9,7 @@ from typing import Any
 import yaml
 
 from eager_otter.documents.options import as_written
+from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError
 from eager_otter.making.figures import figures_for
 from eager_otter.plan.as_written import (
@@ -26,6 +27,7 @@ from eager_otter.tables.shows import Items, ItemsByColumns, OneQuestion
 NONE = Banner()
 
 
+@checked
 def plan_text(plan: Plan) -> str:
     """Give a plan as YAML, with paths from its own folder; `read_plan` gives the same tables from it.
 

@@ -19,6 +19,7 @@ from eager_otter.compare.manifest import MANIFEST
 from eager_otter.data.files import Source, source_of
 from eager_otter.data.opening import Reading
 from eager_otter.data.responses import open_responses
+from eager_otter.documents.settled import checked
 from eager_otter.errors import FileProblem, OtterError, RequestError, UnknownName, shown_path
 from eager_otter.gates.outputs import BY_ENDING, ENDINGS
 from eager_otter.gates.reading import is_file
@@ -98,6 +99,7 @@ class Report:
         """What the report is called on its outputs: its title, else "Tables"."""
         return self.title or self.words("Tables")
 
+    @checked
     def table(self, name: str) -> Table:
         """Give a table by its id. Raises UnknownName."""
         for table in self.tables:
@@ -105,10 +107,12 @@ class Report:
                 return table
         raise UnknownName("table", name, [table.id for table in self.tables], "the report")
 
+    @checked
     def explain(self, table: str, row: str, column: str, figure: str | None = None) -> Explanation:
         """Give the working of a cell of a table: see `Table.explain`. Raises UnknownName, RequestError."""
         return self.table(table).explain(row, column, figure)
 
+    @checked
     def findings(
         self,
         *,
@@ -146,6 +150,7 @@ class Report:
             most=most,
         )
 
+    @checked
     def records(self, table: str, row: str, column: str, figure: str | None = None) -> pd.DataFrame:
         """List the respondents behind a cell: row number (from 1), id where there is one, and all columns of the data.
 
@@ -169,6 +174,7 @@ class Report:
             }
         )
 
+    @checked
     def chart(self, table: str, path: str | Path, *, group: str = "", force: bool = False) -> Path:
         """Draw a table as .png or .svg: the columns of a banner group, or the usual ones.
 
@@ -186,6 +192,7 @@ class Report:
 
         return method_of(self.tables, self.words)
 
+    @checked
     def save(
         self,
         *paths: str | Path,
@@ -222,6 +229,7 @@ class Report:
             raise _joined(problems, written)
         return wanted
 
+    @checked
     def check_outputs(self, paths: Sequence[Path], *, force: bool) -> None:
         """Refuse files that the report may not be written to. Raises RequestError, FileProblem: see `save`."""
         for path in paths:
@@ -303,6 +311,7 @@ def _check_ending(path: Path) -> None:
         )
 
 
+@checked
 def open_survey(codebook: str | Path | Codebook, data: Any, *, reading: Reading | None = None) -> Survey:
     """Open a survey: a codebook (or the path of one), and its responses: a path or a pandas frame.
 
@@ -339,6 +348,7 @@ def survey_of(plan: Plan) -> Survey:
     return survey
 
 
+@checked
 def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Report | None = None) -> Report:
     """Make the report of a plan; write it with `Report.save()`.
 
@@ -429,6 +439,7 @@ def _counted_alike(plan: Plan) -> tuple[object, ...]:
     return plan.filter, plan.weight, plan.conditions
 
 
+@checked
 def run_audit(plan: str | Path | Plan) -> Audit:
     """Check the data of a plan against its codebook: all slips, the worst first, and the recode tables.
 
@@ -438,6 +449,7 @@ def run_audit(plan: str | Path | Plan) -> Audit:
     return audit_plan(checked, survey_of(checked).responses)
 
 
+@checked
 def weigh(
     survey: Survey,
     targets: Mapping[str, Mapping[str, float]],

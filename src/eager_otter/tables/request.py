@@ -8,7 +8,7 @@ from typing import Literal
 
 from eager_otter.codebook.expression import parse
 from eager_otter.documents.options import option
-from eager_otter.documents.settled import settle
+from eager_otter.documents.settled import Settings, settle
 from eager_otter.errors import RequestError
 from eager_otter.figures.registry import check_figure, figures_with, line_figure, today_name
 from eager_otter.looks.words import ENGLISH, Words
@@ -40,7 +40,7 @@ EVERY_GROUP = "all"  # where banner groups are named
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class BannerGroup:
+class BannerGroup(Settings):
     """Columns that belong together: the answers of a question, or columns of one's own, or a nesting of groups.
 
     - `question`: a column for each answer, or for those answers and nets in `keep` (codes or labels), in that order.
@@ -72,14 +72,11 @@ class BannerGroup:
     trend: bool = False
 
     @staticmethod
-    def taken(value: object) -> object:
+    def _taken(value: object) -> object:
         """Take a question for all its answers, and a list for a nesting."""
         if isinstance(value, str):
             return {"question": value}
         return {"nest": value} if isinstance(value, list | tuple) else value
-
-    def __post_init__(self) -> None:
-        settle(self)
 
     def questions_named(self) -> Iterator[str]:
         """Go through the questions whose answers make its columns."""
@@ -97,19 +94,16 @@ TotalPlace = Literal["first", "last", "none"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Banner:
+class Banner(Settings):
     """Groups of columns, side by side, and where the Total stands."""
 
     groups: tuple[BannerGroup, ...] = ()
     name: str = ""
     total: TotalPlace = "first"
 
-    def __post_init__(self) -> None:
-        settle(self)
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class BaseRules:
+class BaseRules(Settings):
     """Minimum bases, each "below N" or None for no such rule.
 
     Below `mark` a column is marked, below `no_test` it takes part in no test, below `withhold` its figures are
@@ -130,7 +124,7 @@ class BaseRules:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class TestRules:
+class TestRules(Settings):
     """How columns are tested.
 
     `against`: each other (all pairs in a group), the rest (everyone in the Total's base who is not in the column), the
@@ -159,7 +153,7 @@ class TestRules:
     controlling_for: str = ""
 
     @staticmethod
-    def taken(value: object) -> object:
+    def _taken(value: object) -> object:
         """Take what is compared as a word, as a plan does."""
         return {"against": value} if isinstance(value, str) else value
 
@@ -219,7 +213,7 @@ class Counting:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Digits:
+class Digits(Settings):
     """Decimal places: of percents, of weighted counts and bases, of means and deviations.
 
     `of_figures` says otherwise for single figures: pairs of a figure and its places.
@@ -238,6 +232,7 @@ class Digits:
 
     def of(self, figure: str) -> int:
         """Give the decimal places of a figure."""
+        figure = str(figure)
         named = figure.removesuffix(" low").removesuffix(" high")
         own = next((places for name, places in self.of_figures if today_name(name) in (figure, named)), None)
         if own is not None:
@@ -256,7 +251,7 @@ class Digits:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Sorting:
+class Sorting(Settings):
     """The order of a table's rows: by the first figure in a column (the Total unless named), by label or by code.
 
     `column` is a column's label, `group: label`, code or letter. Members stay with their net; "other", "none" and
@@ -268,18 +263,15 @@ class Sorting:
     column: str = "Total"
 
     @staticmethod
-    def taken(value: object) -> object:
+    def _taken(value: object) -> object:
         """Take "up", "down", or what is sorted by, as a plan does."""
         if value in ("up", "down"):
             return {"up": value == "up"}
         return {"by": value, "up": value != "figure"} if isinstance(value, str) else value
 
-    def __post_init__(self) -> None:
-        settle(self)
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class RowRules:
+class RowRules(Settings):
     """Which rows of a question a table shows, in which order.
 
     `hide` takes answers (codes or labels) out of view, nobody out of the base; `leave_out` takes those who gave them
@@ -297,12 +289,9 @@ class RowRules:
     untested: tuple[str, ...] = ()
     headings: tuple[tuple[str, str], ...] = ()
 
-    def __post_init__(self) -> None:
-        settle(self)
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class TableRequest:
+class TableRequest(Settings):
     """One table: what it `shows` (a question, or several in one of their shapes), by a banner.
 
     `figures` may be empty, which gives what suits the kind of question. With `inherited` they come from defaults, and

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import ClassVar, Literal, TypeAlias
 
-from eager_otter.documents.settled import settle
+from eager_otter.documents.settled import Settings, settle
 from eager_otter.errors import RequestError
 
 Shape = Literal["items by columns", "answers by items", "one under another", "before by after"]
@@ -20,7 +20,7 @@ OF_ANSWERS = (
 )  # settings of rows that are answers
 
 
-class Shows:
+class Shows(Settings):
     """What all shapes of tables say of themselves.
 
     `over_banner` tells those whose columns are the banner's, `one_figure` those that show one figure of each question
@@ -67,12 +67,9 @@ class OneQuestion(Shows):
     within: tuple[str, ...] = ()
 
     @staticmethod
-    def taken(value: object) -> object:
+    def _taken(value: object) -> object:
         """Take the name of the question alone."""
         return {"question": value} if isinstance(value, str) else value
-
-    def __post_init__(self) -> None:
-        settle(self)
 
     @property
     def questions(self) -> tuple[str, ...]:

@@ -14,6 +14,7 @@ from eager_otter.core.arrays import FloatArray, ratio
 from eager_otter.core.means import moments
 from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Sums, ValueSums
+from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.figures.figure import LineFigure
 from eager_otter.figures.registry import line_figure
@@ -304,6 +305,7 @@ class Table:
     words: Words = ENGLISH
     logical: Table | None = None
 
+    @checked
     def notes_shown(self, length: NotesLength = "short") -> tuple[str, ...]:
         """Give the notes as they stand under the table: in a few lines, all in "full", or with "none" what must stay.
 
@@ -373,6 +375,7 @@ class Table:
         """The kinds of figure in the table, in the order they first appear."""
         return tuple(dict.fromkeys(line.figure for line in self.lines if line.kind != "heading"))
 
+    @checked
     def frame(self, figure: str | None = None) -> pd.DataFrame:
         """Give a figure as a frame, rows by banner columns; without a figure, the tidy form (one record a figure).
 
@@ -401,6 +404,7 @@ class Table:
             raise UnknownName("figure", figure, [*self.figures, "letters"], f"table {self.id!r}")
         return lines
 
+    @checked
     def value(self, row: str, column: str, figure: str | None = None) -> float:
         """Give one figure by labels or codes: NaN where it does not exist or is withheld.
 
@@ -411,6 +415,7 @@ class Table:
         line = self.line(row, figure)
         return float(line.values[self.column_position(column)])
 
+    @checked
     def line(self, row: str, figure: str | None = None) -> Line:
         """Find a line by a row's label or code, or `question: label`, and a figure where the row has several.
 
@@ -419,10 +424,12 @@ class Table:
         named = [line for line in self.lines if line.kind != "heading"]
         return find_line(named, row, figure, f"table {self.id!r}")
 
+    @checked
     def column_position(self, name: str) -> int:
         """Find a column by label, `group: label`, code or letter. Raises UnknownName, RequestError."""
         return find_column(self.columns, name, f"table {self.id!r}")
 
+    @checked
     def chart(self, group: str = "") -> Drawn:
         """Draw the table: the picture shows itself in a notebook, and `save` writes it as .png or .svg.
 
@@ -438,6 +445,7 @@ class Table:
             )
         return self.viewer.picture(self, group)
 
+    @checked
     def explain(self, row: str, column: str, figure: str | None = None) -> Explanation:
         """Give the working of a cell: who is counted, the formula with its numbers, the test behind each letter.
 
@@ -463,6 +471,7 @@ class Table:
             for crossing in self.crossings
         )
 
+    @checked
     def records(self, *, whole_table: bool = False) -> Iterator[Record]:
         """Go through the tidy form: one record per figure, and one per cell that carries letters.
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from math import inf
 
 import numpy as np
 
@@ -46,6 +47,12 @@ class Wanted:
     within: str | None = None
     own: Mapping[str, tuple[Target, ...]] = field(default_factory=dict)
     mean_where_unanswered: bool = False
+
+    def __post_init__(self) -> None:
+        if self.cap is not None and not self.cap >= 1:
+            raise RequestError(f"cap: expected a number from 1, the mean weight; found {self.cap:g}.")
+        if self.total is not None and not 0 < self.total < inf:
+            raise RequestError(f"total: expected a number above 0; found {self.total:g}.")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,0 +1,221 @@
+"""Every parameter of every public function, given what people give by mistake: our errors, or it works."""
+
+from __future__ import annotations
+
+import inspect
+import warnings
+from collections.abc import Callable, Iterator, Mapping
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pytest
+
+import eager_otter as otter
+from eager_otter.asking.given import ItemsSettings, TableSettings
+
+WRONG: Mapping[str, Any] = {
+    "None": None, "empty text": "", "unknown name": "nowhere", "zero": 0, "negative": -1, "decimal": 3.5,
+    "not a number": float("nan"), "true": True, "empty list": [], "unknown names": ["nowhere"], "list of None": [None],
+    "mapping": {"nowhere": {"b": 2}}, "tuple": ("a", "b", "c"), "set": {"a"}, "bytes": b"x", "object": object(),
+    "path": Path("nowhere") / "x", "array": np.array([1.0, 2.0]), "series": pd.Series(["a"]), "frame": pd.DataFrame({"a": [1]}),
+    "arrow table": pa.table({"a": [1]}), "function": len, "class": dict, "huge": 10**30, "nul": "\0", "nested": [["region"]],
+}  # fmt: skip
+BOOK = """
+questions:
+  wave: {kind: single, label: Wave, answers: {1: Spring, 2: Autumn}}
+  region: {kind: single, label: Region, answers: {1: North, 2: South}}
+  liking: {kind: single, scale: true, label: Liking, answers: {1: Poor, 2: Fair, 3: Good}, nets: [{top: 2}]}
+  spend: {kind: number, label: Spend, column: spend}
+  taste: {kind: grid, label: Taste, scale: true, items: {a: {column: t1, label: Tarn}, b: {column: t2, label: Fizz}}, answers: {1: Poor, 2: Good}}
+"""
+PLAN = """
+data: data.csv
+codebook: book.yaml
+banners: {main: [region]}
+tables: [liking, spend]
+"""
+OWN_ERRORS_OF_THE_CALLER = {
+    ("function", "done"),
+    ("function", "progress"),
+    ("class", "done"),
+    ("class", "progress"),
+}  # it raises when it is called
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("wrong")
+    rng = np.random.default_rng(2)
+    columns = {name: rng.integers(1, 3, 80) for name in ("wave", "region", "t1", "t2")}
+    pd.DataFrame({**columns, "liking": rng.integers(1, 4, 80), "spend": rng.random(80)}).to_csv(
+        folder / "data.csv", index=False
+    )
+    (folder / "book.yaml").write_text(BOOK, encoding="utf-8")
+    (folder / "plan.yaml").write_text(PLAN, encoding="utf-8")
+    return folder
+
+
+@pytest.fixture(scope="module")
+def examples(folder: Path) -> Mapping[str, tuple[Callable[..., object], Mapping[str, Any]]]:
+    """Something sound to call each public function with, of which one thing after the other is made wrong."""
+    survey = otter.open_survey(folder / "book.yaml", folder / "data.csv")
+    plan, report = otter.read_plan(folder / "plan.yaml"), otter.run(folder / "plan.yaml")
+    table = survey.table("liking", "region")
+    cell = {"row": "Good", "column": "North", "figure": "column percent"}
+    return {
+        "AnswersByItems": (otter.AnswersByItems, {"items": ("taste.a", "taste.b"), "labels": (), "grid": ""}),
+        "BeforeByAfter": (otter.BeforeByAfter, {"items": ("taste.a", "taste.b"), "labels": (), "grid": ""}),
+        "OneUnderAnother": (otter.OneUnderAnother, {"items": ("taste.a", "taste.b"), "labels": (), "grid": ""}),
+        "ItemsByColumns": (otter.ItemsByColumns, {"items": ("taste.a", "taste.b"), "labels": (), "grid": "", "figure": "mean", "figures": ()}),
+        "OneQuestion": (otter.OneQuestion, {"question": "liking", "value": None, "within": ()}),
+        **{name: (getattr(otter, name), {}) for name in ("Banner", "BannerGroup", "BaseRules", "Digits", "Reading", "RowRules", "Sorting", "TableRequest", "TestRules")},
+        "Codebook.question": (survey.codebook.question, {"name": "liking"}),
+        "Digits.of": (otter.Digits().of, {"figure": "mean"}),
+        "Report.table": (report.table, {"name": "liking"}),
+        "Report.explain": (report.explain, {"table": "liking", **cell}),
+        "Report.records": (report.records, {"table": "liking", **cell}),
+        "Report.findings": (report.findings, {"waves": "wave", "most": 3, "least": 0.2, "level": 95}),
+        "Report.chart": (report.chart, {"table": "liking", "path": folder / "chart.png", "group": "", "force": True}),
+        "Report.save": (lambda path=folder / "out.md", **rest: report.save(path, **rest), {"path": folder / "out.md", "progress": None, "force": True, "notes": "short", "manifest": False}),
+        "Report.check_outputs": (report.check_outputs, {"paths": [folder / "out.md"], "force": True}),
+        "Survey.filtered": (survey.filtered, {"expression": "region == 1"}),
+        "Survey.weighted_by": (survey.weighted_by, {"column": "spend"}),
+        "Survey.in_language": (survey.in_language, {"language": "de", "folder": folder}),
+        "Survey.table": (survey.table, {"question": "liking", "banner": "region", **dict.fromkeys(TableSettings.__annotations__)}),
+        "Survey.request": (survey.request, {"question": "liking", "banner": "region", **dict.fromkeys(TableSettings.__annotations__)}),
+        "Survey.items_table": (survey.items_table, {"questions": "taste", "banner": "region", "figure": "mean", "shape": "items by columns", **dict.fromkeys(ItemsSettings.__annotations__)}),
+        "Survey.tables": (survey.tables, {"wanted": ["liking"], "done": None}),
+        "Survey.people": (survey.people, {"request": survey.request("liking", "region"), **cell}),
+        "Survey.preview": (survey.preview, {"banner": otter.Banner(groups=(otter.BannerGroup(question="region"),)), "bases": None, "levels": 95}),
+        "Table.notes_shown": (table.notes_shown, {"length": "short"}),
+        "Table.frame": (table.frame, {"figure": None}),
+        "Table.value": (table.value, cell),
+        "Table.line": (table.line, {"row": "Good", "figure": "column percent"}),
+        "Table.column_position": (table.column_position, {"name": "North"}),
+        "Table.chart": (table.chart, {"group": ""}),
+        "Table.explain": (table.explain, cell),
+        "Table.records": (lambda **given: list(table.records(**given)), {"whole_table": False}),
+        "Words.rephrased": (otter.load_words("en").rephrased, {"texts": {}}),
+        "codebook_from_text": (otter.codebook_from_text, {"text": BOOK}),
+        "load_theme": (otter.load_theme, {"name": "river", "folder": folder}),
+        "load_words": (otter.load_words, {"name": "de", "folder": folder}),
+        "open_survey": (otter.open_survey, {"codebook": folder / "book.yaml", "data": folder / "data.csv", "reading": None}),
+        "percentile": (otter.percentile, {"percent": 90}),
+        "plan_from_text": (otter.plan_from_text, {"text": PLAN, "folder": folder}),
+        "plan_text": (otter.plan_text, {"plan": plan}),
+        "read_codebook": (otter.read_codebook, {"path": folder / "book.yaml"}),
+        "read_plan": (otter.read_plan, {"path": folder / "plan.yaml"}),
+        "run": (otter.run, {"plan": folder / "plan.yaml", "progress": None, "before": report}),
+        "run_audit": (otter.run_audit, {"plan": folder / "plan.yaml"}),
+        "weigh": (otter.weigh, {"survey": survey, "targets": {"region": {"North": 50, "South": 50}}, "cap": None, "total": None, "within": None, "start": None, "counts": False, "mean_where_unanswered": False}),
+    }  # fmt: skip
+
+
+def public_names() -> Iterator[tuple[str, Any]]:
+    """Every public function and method, and every class that a user makes, by name."""
+    made_by_us = {
+        "Audit",
+        "Codebook",
+        "Plan",
+        "Report",
+        "Slip",
+        "Hint",
+        "ItemsSettings",
+        "TableSettings",
+        "Survey",
+        "Table",
+        "Theme",
+        "Weighting",
+        "Words",
+    }
+    for name in otter.__all__:
+        found = getattr(otter, name)
+        if inspect.isclass(found) and not issubclass(found, Exception):
+            if name not in made_by_us:
+                yield name, found
+            for method, function in vars(found).items():
+                if not method.startswith("_") and inspect.isfunction(function):
+                    yield f"{name}.{method}", function
+        elif inspect.isfunction(found):
+            yield name, found
+
+
+def without_parameters(function: Any) -> bool:
+    return not set(inspect.signature(function).parameters) - {"self"}
+
+
+FOR_WRITERS = {
+    "ItemsByColumns.figure_of",
+    "Theme.series_color",
+    "Theme.ramp",
+    "Words.number",
+    "Words.whole",
+}  # given a place or a number by ours
+
+
+def test_each_public_function_is_tried(examples: Mapping[str, Any]) -> None:
+    wanted = {
+        name
+        for name, function in public_names()
+        if inspect.isclass(function) or not without_parameters(function)
+    }
+    assert wanted - set(examples) == FOR_WRITERS and set(examples) <= wanted
+    for name, (function, given) in examples.items():
+        parameters = inspect.signature(function).parameters.values()
+        named = {one.name for one in parameters if one.kind not in (one.VAR_KEYWORD, one.VAR_POSITIONAL)}
+        assert not given or named <= set(given), name
+
+
+def test_a_wrong_value_is_told_in_our_words_or_taken(
+    examples: Mapping[str, Any], monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    warnings.simplefilter("ignore")
+    raw = []
+    for name, (function, given) in examples.items():
+        for parameter in given or inspect.signature(function).parameters:
+            for what, value in WRONG.items():
+                try:
+                    function(
+                        **{key: one for key, one in given.items() if one is not None} | {parameter: value}
+                    )
+                except otter.OtterError as error:
+                    assert str(error).strip(), (name, parameter, what)
+                except Exception as error:  # noqa: BLE001 # any other is what is looked for
+                    if (what, parameter) not in OWN_ERRORS_OF_THE_CALLER:
+                        raw.append(f"{name}({parameter}={what}): {type(error).__name__}: {error}")
+    assert not raw, "\n".join(raw)
+
+
+def test_what_is_wrong_is_told_by_the_names_of_the_parameters(examples: Mapping[str, Any]) -> None:
+    table, open_survey = examples["Survey.table"][0], examples["open_survey"][0]
+    for given, message in (
+        ({"figures": "colum percent"}, "figures: no figure 'colum percent'. Did you mean 'column percent' or 'row percent'?"),
+        ({"figurs": "count"}, "figurs: unknown key 'figurs'. Did you mean 'figures'?"),
+        ({"levels": "high"}, "levels: expected a number; found 'high'."),
+        ({"levels": 0.95}, "levels: A confidence level is a percent from 50 up to, not including, 100; got 0.95. Write 95?"),
+        ({"tests": "rset"}, "tests: expected one of none, each other, rest, total, previous, first, nothing, or settings; found 'rset'. Did you mean 'rest' or 'first'?"),
+        ({"tests": {"percents": "poold"}}, "tests: percents: expected one of pooled, unpooled, t or linear; found 'poold'. Did you mean 'pooled' or 'unpooled'?"),
+        ({"bases": {"mark below": "many"}}, "bases: mark below: expected a number; found 'many'."),
+        ({"sort": "lable"}, "sort: expected one of figure, label or code; found 'lable'. Did you mean 'label'?"),
+        ({"most": 3, "rows": {"most": 2}}, "most: given twice: by itself and in rows; leave one out."),
+        ({"rows": {"mots": 2}}, "rows: no field 'mots' in RowRules. Known: above, drop_empty, headings, hide, leave_out, most, sort, untested."),
+        ({"digits": -1}, "digits: expected a number from 0; found the number -1."),
+        ({"repeat": "wave"}, "This asks for 3 tables (liking, liking-1, liking-2 …); make them with Survey.tables."),
+        ({"levels": 90, "tests": {"levels": 95}}, "levels: given twice: by itself and in tests; leave one out."),
+    ):  # fmt: skip
+        with pytest.raises(otter.RequestError) as error:
+            table("liking", **given)
+        assert str(error.value) == message
+    for call, message in (
+        (lambda: table(3), "No question '3' in the codebook. Known: wave, region, liking, spend, taste.a, taste.b."),
+        (lambda: open_survey([3], 4), "open_survey: codebook: expected text, a path or a Codebook; found a list."),
+        (lambda: otter.RowRules(most="x", hide=b"x"), "RowRules: hide: expected text; found an object of type bytes.\nRowRules: most: expected a whole number or None; found 'x'."),
+        (lambda: otter.TableRequest(shows=3), "TableRequest: shows: expected OneQuestion or a mapping of its fields; found the number 3."),
+    ):  # fmt: skip
+        with pytest.raises(otter.OtterError) as told:
+            call()  # type: ignore[no-untyped-call]
+        assert str(told.value) == message
