@@ -124,7 +124,7 @@ def test_parquet_without_rows_or_with_lists(tmp_path: Path) -> None:
     assert told(tmp_path / "none.parquet") == "none.parquet: has no rows; at least one respondent is needed."
     assert (
         told(tmp_path / "lists.parquet")
-        == "lists.parquet: column 'a' holds values of the type list<element: int64>, not answers."
+        == "lists.parquet: column 'a' holds lists, not answers. Join the codes of each into a text, as in frame['a'].str.join(';'), and name the column under joined: in the codebook."
     )
 
 
@@ -132,10 +132,14 @@ def test_a_frame_without_rows_or_with_things_that_are_no_answers() -> None:
     book = codebook_from_text(BOOK)
     with pytest.raises(otter.DataError, match="The frame has no rows; at least one respondent is needed"):
         otter.open_survey(book, pd.DataFrame({"a": []}))
-    for things in ([{"x": 1}, {"x": 2}], [[1], [2]]):
-        with pytest.raises(
-            otter.DataError, match="Column 'a' of the frame holds lists or records, not answers"
-        ):
+    for things, what in (
+        (
+            [{"x": 1}, {"x": 2}],
+            "the frame: column 'a' holds values of the type struct<x: int64>, not answers",
+        ),
+        ([[1], [2]], "the frame: column 'a' holds lists, not answers. Join the codes of each into a text"),
+    ):
+        with pytest.raises(otter.DataError, match=what):
             otter.open_survey(book, pd.DataFrame({"a": things})).table("a")
     with pytest.raises(otter.DataError, match="Column 'a' should hold"):
         otter.open_survey(book, pd.DataFrame({"a": [1j, 2]})).table("a")

@@ -42,6 +42,7 @@ def encode_single(question: Question, columns: Columns) -> SingleAnswers:
     unknown: Counter[str] = Counter()
     codes = parts.translated(places.of, places.largest)
     places.count_unknown(parts, unknown)
+    _refuse_lost_zeros(question, (name,), unknown)
     _refuse_stray_text(question, name, parts, unknown)
     return SingleAnswers(codes, len(question.answers), places.reasons, dict(unknown))
 
@@ -252,6 +253,21 @@ def _reasons_by_column(
     return Reasons(codes, known)
 
 
+def _refuse_lost_zeros(question: Question, names: Sequence[str], unknown: Mapping[str, int]) -> None:
+    """Refuse codes that are those of the codebook without their leading zeros."""
+    full = {
+        answer.code.lstrip("0") or "0": answer.code for answer in question.answers if answer.code[:1] == "0"
+    }
+    text = next((text for text in unknown if text in full), None)
+    if text is not None:
+        where = f"Column {names[0]!r}" if len(names) == 1 else f"The columns of {question.name}"
+        raise DataError(
+            f"{where}: found {text!r} where {question.name} has the code {full[text]!r}: the leading zeros were lost "
+            "when the data were read as numbers. Read them as text (with pandas: "
+            f"dtype={{{names[0]!r}: str}}), or write the codes in the codebook without zeros."
+        )
+
+
 def _refuse_stray_text(question: Question, name: str, parts: Distinct, unknown: Mapping[str, int]) -> None:
     """Refuse words where every code is a number: such a column is not what the codebook takes it for."""
     stray = [text for text in unknown if number_of(text) is None]
@@ -347,6 +363,7 @@ def _from_mentions(question: Question, names: Sequence[str], columns: Columns) -
         ticks[codes, np.arange(codes.size)] = True
         coded.append(codes)
     assert ticks is not None
+    _refuse_lost_zeros(question, names, unknown)
     return _answered_if_any(question, ticks[: places.behind], unknown, places, coded)
 
 
@@ -365,6 +382,7 @@ def _from_joined(question: Question, name: str, by: str, columns: Columns) -> Mu
                 patterns[position, k] = True
             elif position == places.unknown and counts[k]:
                 unknown[mention] += int(counts[k])
+    _refuse_lost_zeros(question, (name,), unknown)
     return _answered_if_any(
         question, patterns[:, parts.index], unknown, places, [column[parts.index] for column in coded]
     )

@@ -5,44 +5,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 import pyarrow as pa
 
-from eager_otter.data.files import Source
+from eager_otter.data.arrow_columns import answers_in
+from eager_otter.data.files import Source, checked_names
 from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError
 
+PLACE = "the frame"
 
-@dataclass(frozen=True, slots=True)
-class FrameInMemory:
-    """A pandas frame."""
 
-    frame: Any
-    decimal: str = "."
+class _InMemory:
+    """What all tables in memory say of themselves."""
 
-    @property
-    def names(self) -> list[str]:
-        """The names of all columns."""
-        return [str(name) for name in self.frame.columns]
-
-    @property
-    def place(self) -> str:
-        """What to call it in a message."""
-        return "the frame"
-
-    @property
-    def paths(self) -> tuple[Path, ...]:
-        """The files it is read from: none."""
-        return ()
-
-    def read(self, columns: Sequence[str]) -> Any:
-        """Take some columns: an Arrow table. Raises DataError for no rows, or a column that is not of answers."""
-        if len(self.frame) == 0:
-            raise DataError("The frame has no rows; at least one respondent is needed.")
-        by_name = dict(zip(self.names, self.frame.columns, strict=True))
-        arrays = [_from_series(self.frame[by_name[name]], name) for name in columns]
-        return pa.table(arrays, names=list(columns))
+    decimal: ClassVar[str] = "."
+    place: ClassVar[str] = PLACE
+    paths: ClassVar[tuple[Path, ...]] = ()
 
     def remarks(self, rows: int) -> tuple[Remark, ...]:
         """Tell what was noticed: nothing."""
@@ -53,17 +33,74 @@ class FrameInMemory:
         return Source(name="data in memory", rows=rows)
 
 
+@dataclass(frozen=True, slots=True)
+class PandasFrame(_InMemory):
+    """A pandas frame; `names` are those of its columns, as text."""
+
+    frame: Any
+    names: list[str]
+
+    def read(self, columns: Sequence[str]) -> Any:
+        """Take some columns: an Arrow table. Raises DataError for a column that is not of answers."""
+        arrays = [_from_series(self.frame.iloc[:, self.names.index(name)], name) for name in columns]
+        return pa.table(arrays, names=list(columns))
+
+
+@dataclass(frozen=True, slots=True)
+class ArrowFrame(_InMemory):
+    """A table of Arrow."""
+
+    table: Any
+    names: list[str]
+
+    def read(self, columns: Sequence[str]) -> Any:
+        """Take some columns: an Arrow table. Raises DataError for a column that is not of answers."""
+        arrays = [answers_in(self.table.column(name), name, PLACE) for name in columns]
+        return pa.table(arrays, names=list(columns))
+
+
+def pandas_frame(frame: Any) -> PandasFrame:
+    """Take a pandas frame. Raises DataError for one without rows, with a name twice or with heads of several levels."""
+    levels = getattr(frame.columns, "nlevels", 1)
+    if levels > 1:
+        raise DataError(
+            f"The columns of the frame have heads of {levels} levels; each column needs one name. Join them, as in "
+            "frame.columns = ['_'.join(map(str, head)) for head in frame.columns]."
+        )
+    _check_rows(len(frame))
+    return PandasFrame(frame, checked_names([_name(name) for name in frame.columns], PLACE))
+
+
+def arrow_table(data: Any) -> ArrowFrame:
+    """Take a table of Arrow, or what gives itself as a stream of one. Raises DataError as `pandas_frame` does."""
+    try:
+        table = data if isinstance(data, pa.Table) else pa.table(data)
+    except (pa.ArrowException, TypeError, ValueError) as error:
+        raise DataError(f"The frame cannot be taken as an Arrow table: {error}.") from error
+    names = checked_names(table.column_names, PLACE)
+    _check_rows(table.num_rows)
+    return ArrowFrame(table, names)
+
+
+def _check_rows(rows: int) -> None:
+    if rows == 0:
+        raise DataError("The frame has no rows; at least one respondent is needed.")
+
+
+def _name(name: object) -> str:
+    """Give the name of a column as a codebook writes it: a whole number without a decimal point."""
+    return f"{name:.15g}" if isinstance(name, float) else str(name)
+
+
 def _from_series(series: Any, name: str) -> Any:
     try:
-        array = pa.array(series, from_pandas=True)
-    except pa.ArrowException:
+        array = pa.chunked_array([pa.array(series, from_pandas=True)])
+    except (pa.ArrowException, TypeError):
         pass
     else:
-        if pa.types.is_nested(array.type):
-            raise DataError(f"Column {name!r} of the frame holds lists or records, not answers.")
-        return array
+        return answers_in(array, name, PLACE)
     try:  # numbers and text side by side: codes and labels in one column
-        texts = [None if blank else str(value) for value, blank in zip(series, series.isna(), strict=True)]
+        texts = [None if blank else _name(value) for value, blank in zip(series, series.isna(), strict=True)]
         return pa.array(texts, pa.string())
     except (TypeError, ValueError, pa.ArrowInvalid) as error:
         raise DataError(

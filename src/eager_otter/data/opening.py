@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from eager_otter.data.files import DataFile
+from eager_otter.documents.checking import found_text
 from eager_otter.errors import FileProblem, RequestError, shown_path
 from eager_otter.gates.reading import checked_file
 
@@ -23,18 +24,32 @@ class Reading:
 
 
 def open_data(data: Any, reading: Reading | None = None) -> DataFile:
-    """Open responses: a path (CSV, XLSX, ODS, Parquet, JSON records, triple-s definition) or a pandas frame.
+    """Open responses: a path (CSV, XLSX, ODS, Parquet, JSON records, triple-s definition) or a frame.
 
+    A frame is one of pandas, a table of Arrow, or anything that gives itself as a stream of Arrow, as Polars does.
     Raises FileProblem for a file that is missing, unreadable or of no known kind, DataError for one that holds no
     table of responses, RequestError for anything else.
     """
     if isinstance(data, str | Path):
         return _open_path(Path(data), reading or Reading())
     if hasattr(data, "columns") and hasattr(data, "iloc"):
-        from eager_otter.data.frame import FrameInMemory
+        from eager_otter.data.frame import pandas_frame
 
-        return FrameInMemory(data)
-    raise RequestError(f"Data are a path or a pandas frame; got {type(data).__name__}.")
+        return _as_it_is(pandas_frame(data), reading)
+    if hasattr(data, "__arrow_c_stream__"):
+        from eager_otter.data.frame import arrow_table
+
+        return _as_it_is(arrow_table(data), reading)
+    raise RequestError(f"Data are a path, or a frame (of pandas, Polars or Arrow); found {found_text(data)}.")
+
+
+def _as_it_is(file: DataFile, reading: Reading | None) -> DataFile:
+    """Refuse ways of reading for what is read already. Raises RequestError."""
+    if reading is not None and reading != Reading():
+        raise RequestError(
+            "A frame is read already, so ways of reading a file would do nothing; leave them out."
+        )
+    return file
 
 
 def _open_path(path: Path, reading: Reading) -> DataFile:

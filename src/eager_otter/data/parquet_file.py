@@ -9,6 +9,7 @@ from typing import Any
 
 import pyarrow as pa
 
+from eager_otter.data.arrow_columns import answers_in
 from eager_otter.data.files import Source, check_room, checked_names, source_of
 from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError, shown_path
@@ -47,7 +48,7 @@ class ParquetFile:
             if table.num_rows == 0:
                 raise DataError(f"{self.place}: has no rows; at least one respondent is needed.")
             return pa.table(
-                [_answers(table.column(name), name, self.place) for name in columns], names=list(columns)
+                [answers_in(table.column(name), name, self.place) for name in columns], names=list(columns)
             )
 
     def parts(self, columns: Sequence[str]) -> Iterator[Any]:
@@ -59,7 +60,7 @@ class ParquetFile:
             for batch in file.iter_batches(batch_size=PART_ROWS, columns=list(columns)):
                 part = pa.Table.from_batches([batch]).select(list(columns))
                 yield pa.table(
-                    [_answers(part.column(name), name, self.place) for name in columns], names=list(columns)
+                    [answers_in(part.column(name), name, self.place) for name in columns], names=list(columns)
                 )
 
     @property
@@ -87,24 +88,3 @@ def open_parquet(path: Path) -> ParquetFile:
     with reading(path, WHAT):
         names = parquet.read_schema(path).names
     return ParquetFile(path, tuple(checked_names(names, shown_path(path))))
-
-
-def _answers(column: Any, name: str, place: str) -> Any:
-    """Give a column of numbers, texts or days as it can be encoded. Raises DataError for one that holds no answers."""
-    kind = column.type
-    if pa.types.is_dictionary(kind):
-        return _answers(column.cast(kind.value_type), name, place)
-    if (
-        pa.types.is_string(kind)
-        or pa.types.is_boolean(kind)
-        or pa.types.is_date(kind)
-        or pa.types.is_null(kind)
-    ):
-        return column.cast(pa.string()) if pa.types.is_date(kind) or pa.types.is_null(kind) else column
-    if pa.types.is_integer(kind) or pa.types.is_floating(kind):
-        return column.cast(pa.float32()) if pa.types.is_float16(kind) else column
-    if pa.types.is_large_string(kind) or pa.types.is_decimal(kind) or pa.types.is_timestamp(kind):
-        return column.cast(pa.string())
-    if str(kind) == "string_view":
-        return column.cast(pa.string())
-    raise DataError(f"{place}: column {name!r} holds values of the type {kind}, not answers.")

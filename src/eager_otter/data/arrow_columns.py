@@ -1,0 +1,39 @@
+"""Columns of Arrow's types as they can be encoded: numbers, texts and days."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pyarrow as pa
+
+from eager_otter.errors import DataError
+
+
+def answers_in(column: Any, name: str, place: str) -> Any:
+    """Give a column of numbers, texts or days as it can be encoded. Raises DataError for one that holds no answers."""
+    kind = column.type
+    if pa.types.is_dictionary(kind):
+        return answers_in(_decoded(column), name, place)
+    if pa.types.is_date(kind) or pa.types.is_null(kind):
+        return column.cast(pa.string())
+    if pa.types.is_string(kind) or pa.types.is_boolean(kind):
+        return column
+    if pa.types.is_integer(kind) or pa.types.is_floating(kind):
+        return column.cast(pa.float32()) if pa.types.is_float16(kind) else column
+    if pa.types.is_large_string(kind) or pa.types.is_decimal(kind) or pa.types.is_timestamp(kind):
+        return column.cast(pa.string())
+    if str(kind) == "string_view":
+        return column.cast(pa.string())
+    if pa.types.is_list(kind) or pa.types.is_large_list(kind):
+        raise DataError(
+            f"{place}: column {name!r} holds lists, not answers. Join the codes of each into a text, as in "
+            f"frame[{name!r}].str.join(';'), and name the column under joined: in the codebook."
+        )
+    raise DataError(f"{place}: column {name!r} holds values of the type {kind}, not answers.")
+
+
+def _decoded(column: Any) -> Any:
+    """Write a column of categories out; Arrow itself does not for all types of text."""
+    kind = column.type.value_type
+    to = pa.string() if str(kind) in ("string_view", "large_string") else kind
+    return pa.chunked_array([part.dictionary.cast(to).take(part.indices) for part in column.chunks], to)
