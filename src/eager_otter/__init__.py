@@ -15,7 +15,10 @@ from __future__ import annotations
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
+from eager_otter.gates.viewed import views_in
 from eager_otter.version import __version__ as __version__
+
+views_in("eager_otter.report.views")
 
 if TYPE_CHECKING:
     from eager_otter.asking.given import ItemsSettings as ItemsSettings

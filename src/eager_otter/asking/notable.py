@@ -14,7 +14,8 @@ from eager_otter.core.letters import alpha_of
 from eager_otter.core.means import moments
 from eager_otter.errors import RequestError
 from eager_otter.figures.registry import MEAN, line_figure
-from eager_otter.looks.words import Words, said
+from eager_otter.gates.viewed import Viewed
+from eager_otter.looks.words import Words, counted, said
 from eager_otter.tables.association import p_said
 from eager_otter.tables.base_rules import marks_of
 from eager_otter.tables.request import Banner, BannerGroup, TableRequest, TestRules
@@ -109,6 +110,15 @@ def _without_own_tests(banner: Banner) -> Banner:
     return replace(banner, groups=tuple(plain(group) for group in banner.groups))
 
 
+class Findings(tuple[Notable, ...], Viewed):
+    """Notable differences, the largest first."""
+
+    __slots__ = ()
+
+    def __repr__(self) -> str:
+        return f"<Findings: {counted(len(self), 'notable difference')}>"
+
+
 def notable_differences(
     tables: Sequence[Table],
     codebook: Codebook,
@@ -116,7 +126,7 @@ def notable_differences(
     level: float,
     least: float = 0.2,
     most: int | None = None,
-) -> tuple[Notable, ...]:
+) -> Findings:
     """Rank the differences of tables made by `requests_against`, largest effect first.
 
     Only differences significant at `level` percent after the correction of Benjamini & Hochberg (1995) over all cells
@@ -133,7 +143,7 @@ def notable_differences(
     every = (one for table in tables for one in _of_table(table, codebook, sources))
     found = list({_cell_of(one): one for one in every}.values())
     if not found:
-        return ()
+        return Findings()
     p = np.array([[one.p_value for one in found]])
     corrected = adjusted(p, np.zeros(len(found), np.int64), benjamini_hochberg)[0]
     say = tables[0].words
@@ -143,7 +153,7 @@ def notable_differences(
         if q <= alpha_of(level) and abs(one.effect) >= least
     ]
     ranked = sorted(kept, key=lambda one: (-abs(one.effect), -one.effect, one.table, one.row))
-    return tuple(_told_once(ranked, codebook, sources))[:most]
+    return Findings(tuple(_told_once(ranked, codebook, sources))[:most])
 
 
 def _cell_of(one: Notable) -> tuple[object, ...]:

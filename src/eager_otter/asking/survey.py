@@ -23,6 +23,7 @@ from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.gates.viewed import Viewed
 from eager_otter.looks.words import ENGLISH, Words, counted
 from eager_otter.making.figures import refuse_figures
 from eager_otter.making.finishing import make_preview
@@ -45,7 +46,7 @@ Done = Callable[[int], None]  # told how many tables have been made
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Survey:
+class Survey(Viewed):
     """A codebook with its responses, and who of them is counted with what weight.
 
     Make one with `open_survey`. `filtered` and `weighted_by` give changed copies; nothing is read again.
@@ -64,6 +65,21 @@ class Survey:
         parts += [f"filter {self.filter}"] if self.filter else []
         parts += [f"weight {self.weight}"] if self.weight else ["unweighted"]
         return f"<Survey {self.codebook.title!r}: {'; '.join(parts)}>"
+
+    def __len__(self) -> int:
+        return len(self.questions)
+
+    def __iter__(self) -> Iterator[Question]:
+        return iter(self.codebook)
+
+    def __contains__(self, name: object) -> bool:
+        return name in self.codebook
+
+    def __getitem__(self, name: str) -> Question:
+        return self.codebook[name]
+
+    def _ipython_key_completions_(self) -> list[str]:
+        return list(self.questions)
 
     @property
     def codebook(self) -> Codebook:

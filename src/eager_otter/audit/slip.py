@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from eager_otter.codebook.model import Answer
+from eager_otter.gates.viewed import Viewed
 
 Severity = Literal["error", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
@@ -65,7 +66,7 @@ class Recode:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Audit:
+class Audit(Viewed):
     """All slips, the worst first, and the recode tables."""
 
     title: str
@@ -73,6 +74,10 @@ class Audit:
     people: int
     slips: tuple[Slip, ...]
     recodes: tuple[Recode, ...]
+
+    def __repr__(self) -> str:
+        counts = ", ".join(f"{count} {what}" for what, count in self.counts().items() if count)
+        return f"<Audit {self.title!r}: {counts or 'no slips'}>"
 
     @property
     def open(self) -> tuple[Slip, ...]:

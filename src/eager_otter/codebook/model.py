@@ -14,6 +14,8 @@ from eager_otter.codebook.label_words import LAST
 from eager_otter.codebook.missing import NOTHING, Missing
 from eager_otter.errors import UnknownName
 from eager_otter.gates.numbers import number_of
+from eager_otter.gates.viewed import Viewed
+from eager_otter.looks.words import counted
 
 Place = Literal["above", "below", "instead"]
 How = Literal["any", "all", "none", "least"]
@@ -197,7 +199,7 @@ Source = (
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Question:
+class Question(Viewed):
     """One question, or one item of a grid. A scale that is `best_first` has its best answers at the low scores."""
 
     name: str
@@ -218,6 +220,10 @@ class Question:
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "by_code", {answer.code: k for k, answer in enumerate(self.answers)})
+
+    def __repr__(self) -> str:
+        answers = f", {counted(len(self.answers), 'answer')}" if self.answers else ""
+        return f"<Question {self.name!r}: {self.kind}{answers}; {self.text!r}>"
 
     @property
     def is_of(self) -> QuestionKind:
@@ -298,7 +304,7 @@ class Grid:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Codebook:
+class Codebook(Viewed):
     """All questions, in survey order.
 
     `conditions` are the analyst's own words for filters, bases and routing: text by expression.
@@ -317,6 +323,21 @@ class Codebook:
     path: Path | None = None
     files: tuple[Path, ...] = ()
     digest: str = ""
+
+    def __repr__(self) -> str:
+        return f"<Codebook {self.title!r}: {counted(len(self.questions), 'question')}>"
+
+    def __len__(self) -> int:
+        return len(self.questions)
+
+    def __contains__(self, name: object) -> bool:
+        return name in self.questions if isinstance(name, str) else name in self.questions.values()
+
+    def __getitem__(self, name: str) -> Question:
+        return self.question(name)
+
+    def _ipython_key_completions_(self) -> list[str]:
+        return list(self.questions)
 
     @property
     def special_columns(self) -> dict[str, str]:

@@ -12,6 +12,8 @@ from typing import Any, Literal, get_args
 from eager_otter.compare.causes import Cause, causes_between, manifests_of
 from eager_otter.compare.saved import ColumnKey, RowKey, SavedTable, read_results
 from eager_otter.errors import RequestError
+from eager_otter.gates.viewed import Viewed
+from eager_otter.looks.words import counted
 
 Kind = Literal[
     "table came",
@@ -62,7 +64,7 @@ class Change:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Comparison:
+class Comparison(Viewed):
     """All changes between two results, table by table, with how much was compared.
 
     `causes` are what the two reports were made of that differs; where that cannot be told, it is None and `why_not`
@@ -75,6 +77,10 @@ class Comparison:
     tolerance: float
     causes: tuple[Cause, ...] | None = None
     why_not: str = ""
+
+    def __repr__(self) -> str:
+        counts = ", ".join(f"{count} × {kind}" for kind, count in self.counts().items())
+        return f"<Comparison of {counted(self.figures, 'figure')}: {counts or 'no difference'}>"
 
     def counts(self) -> dict[Kind, int]:
         """Count the changes of each kind."""

@@ -15,12 +15,13 @@ from eager_otter.data.columns import distinct
 from eager_otter.data.kind import AnswerCount
 from eager_otter.data.kind_of import kind_of
 from eager_otter.data.responses import Responses
+from eager_otter.gates.viewed import Viewed
 
 Order = Literal["survey", "name", "label", "kind"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class QuestionOverview:
+class QuestionOverview(Viewed):
     """A question at a glance. `answered` and `people` count respondents, unweighted (a row with a frequency as many).
 
     `summary` holds smallest, lower quartile, median, upper quartile, largest and mean of a number, none for
@@ -32,6 +33,9 @@ class QuestionOverview:
     answered: int
     answers: tuple[AnswerCount, ...] = ()
     summary: tuple[tuple[str, float], ...] = ()
+
+    def __repr__(self) -> str:
+        return f"<QuestionOverview {self.question.name!r}: answered by {self.answered:,} of {self.people:,}>"
 
     @property
     def kind(self) -> str:

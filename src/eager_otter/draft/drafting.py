@@ -16,7 +16,9 @@ from eager_otter.data.triple_s_definition import Variable
 from eager_otter.draft.guess import Guess, facts_of, guesses
 from eager_otter.draft.yaml_text import comment, inside, listed, mapped, scalar
 from eager_otter.gates.reading import resolved
+from eager_otter.gates.viewed import Viewed
 from eager_otter.gates.writing import check_new, new_folder, write_text, written_beside
+from eager_otter.looks.words import counted
 
 BANNER_ANSWERS = (2, 7)
 BANNER_GROUPS = 3
@@ -24,12 +26,15 @@ PIECE = 400  # columns looked at in one reading of the file
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Draft:
+class Draft(Viewed):
     """A first codebook and plan, as text, and the guesses behind them."""
 
     codebook: str
     plan: str
     guesses: tuple[Guess, ...]
+
+    def __repr__(self) -> str:
+        return f"<Draft: {counted(len(self.guesses), 'guess', 'guesses')}>"
 
 
 def draft(

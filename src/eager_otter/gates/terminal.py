@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from io import StringIO
 from typing import Any, TextIO
 
 from rich.console import Console, ConsoleOptions, RenderableType
@@ -32,6 +33,17 @@ class _Terminal(Console):
         for segment in super().render(renderable, options):
             text = segment.text if segment.control else held(segment.text)
             yield segment if text == segment.text else Segment(text, segment.style, segment.control)
+
+
+def html_view(view: RenderableType, width: int) -> str:
+    """Give a view as a piece of HTML, `width` characters wide: as the terminal shows it, with its styles."""
+    console = _Terminal(
+        file=StringIO(), record=True, width=width, highlight=False, markup=False, emoji=False, legacy_windows=False,
+        color_system="truecolor", force_terminal=True, force_jupyter=False,
+    )  # fmt: skip
+    console.print(view, soft_wrap=False)
+    block = '<pre style="white-space: pre; overflow-x: auto; line-height: 1.3">{code}</pre>'
+    return console.export_html(inline_styles=True, code_format=block)
 
 
 def terminal(*, err: bool = False, file: TextIO | None = None, width: int | None = None) -> Console:

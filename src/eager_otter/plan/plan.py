@@ -15,8 +15,9 @@ from eager_otter.documents.checking import Text
 from eager_otter.documents.options import option
 from eager_otter.documents.yaml_nodes import is_yaml
 from eager_otter.errors import Problem
+from eager_otter.gates.viewed import Viewed
 from eager_otter.looks.theme import STANDARD, LettersPlace, Theme
-from eager_otter.looks.words import ENGLISH, Words
+from eager_otter.looks.words import ENGLISH, Words, counted
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import Banner, TableRequest
 
@@ -60,7 +61,7 @@ class TidyRules:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Plan:
+class Plan(Viewed):
     """Everything a report is made from.
 
     `narrowed` is the plan's own filter where another one on top of it makes `filter`; `conditions` are words of its
@@ -101,6 +102,12 @@ class Plan:
     accepted: tuple[Acceptance, ...] = ()
     hints: tuple[Problem, ...] = ()
     files: tuple[Path, ...] = ()
+
+    def __repr__(self) -> str:
+        return f"<Plan {self.title!r}: {counted(len(self.requests), 'table')} of {self.data.name}>"
+
+    def __len__(self) -> int:
+        return len(self.requests)
 
     @property
     def inputs(self) -> tuple[Path, ...]:

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from rich.console import Group, RenderableType
 from rich.table import Table as Grid
 
-from eager_otter.codebook.model import Codebook
+from eager_otter.codebook.model import Codebook, Question
 from eager_otter.codebook.periods import day_text
 from eager_otter.data.kind import AnswerCount
-from eager_otter.data.overview import LoadReport, QuestionOverview
+from eager_otter.data.overview import LoadReport, QuestionOverview, kind_in_words
 from eager_otter.gates.terminal import Text
 from eager_otter.looks.words import counted
 from eager_otter.making.figures import left_out_figures
@@ -108,6 +108,46 @@ def load_view(report: LoadReport) -> RenderableType:
     return Group(*(Text(line, style="dim") for line in lines))
 
 
+def codebook_view(codebook: Codebook) -> RenderableType:
+    """List the questions of a codebook, one a line, under the heads of their sections."""
+    grid = plain_grid()
+    grid.add_column("Name", no_wrap=True, overflow="fold")
+    grid.add_column("Kind", no_wrap=True)
+    grid.add_column("Answers", justify="right")
+    grid.add_column("Text", ratio=1)
+    section = ""
+    for question in codebook:
+        if question.section and question.section != section:
+            grid.add_row(Text(question.section, style="bold cyan"))
+        section = question.section
+        answers = str(len(question.answers)) if question.answers else ""
+        grid.add_row(
+            Text(question.name), Text(kind_in_words(question), style="dim"), answers, Text(question.text)
+        )
+    return grid
+
+
+def definition_view(question: Question) -> RenderableType:
+    """Show how one question is defined: text, codes with labels, nets, routing, where it is read from."""
+    facts = [f"name {question.name}", f"kind {kind_in_words(question)}"]
+    facts += [f"section {question.section}"] if question.section else []
+    parts: list[RenderableType] = [Text(question.text, style="bold"), Text("  ".join(facts), style="dim")]
+    if question.asked is not None:
+        parts.append(Text(f"asked if {question.asked.text}", style="dim"))
+    if question.answers:
+        grid = plain_grid()
+        grid.add_column("Code", justify="right")
+        grid.add_column("Answer")
+        grid.add_column("")
+        for answer in question.answers:
+            said = {"missing": answer.missing, "exclusive": answer.exclusive, "stays last": answer.last}
+            notes = [what for what, true in said.items() if true]
+            notes += [] if answer.score is None else [f"score {answer.score:g}"]
+            grid.add_row(Text(answer.code), Text(answer.label), Text(", ".join(notes), style="dim"))
+        parts += [Text(), grid]
+    return Group(*parts, *_made_of(question))
+
+
 def question_view(found: QuestionOverview, records: Sequence[tuple[str, str]] = ()) -> RenderableType:
     """Show one question in full: text, codes with labels and counts, nets, routing, or the spread of a number.
 
@@ -128,21 +168,28 @@ def question_view(found: QuestionOverview, records: Sequence[tuple[str, str]] = 
         parts += [Text(), _answers_grid(found)]
     if found.summary:
         parts += [Text(), _summary_grid(found)]
-    if question.nets:
-        parts += [Text(), Text("Nets", style="bold")]
-        parts += [Text(f"  {net.label}: {', '.join(net.of)}") for net in question.nets]
     parts += [
-        Text(f"  {difference.label}: {', '.join(difference.plus)} minus {', '.join(difference.minus)}")
-        for difference in question.differences
-    ]
-    if question.columns:
-        parts.append(Text(f"read from {_some(question.columns)}", style="dim"))
-    if question.made_of:
-        parts.append(Text(f"made from {_some(question.made_of)}", style="dim"))
-    parts += [
-        Text(f"  {row}: {values}", style="dim", no_wrap=True, overflow="ellipsis") for row, values in records
+        *_made_of(question),
+        *(
+            Text(f"  {row}: {values}", style="dim", no_wrap=True, overflow="ellipsis")
+            for row, values in records
+        ),
     ]
     return Group(*parts)
+
+
+def _made_of(question: Question) -> Iterator[RenderableType]:
+    """Tell the nets and differences of a question, and the columns or questions that it comes from."""
+    if question.nets:
+        yield from (Text(), Text("Nets", style="bold"))
+    for net in question.nets:
+        yield Text(f"  {net.label}: {', '.join(net.of)}")
+    for one in question.differences:
+        yield Text(f"  {one.label}: {', '.join(one.plus)} minus {', '.join(one.minus)}")
+    if question.columns:
+        yield Text(f"read from {_some(question.columns)}", style="dim")
+    if question.made_of:
+        yield Text(f"made from {_some(question.made_of)}", style="dim")
 
 
 def _answers_grid(found: QuestionOverview) -> Grid:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from eager_otter.asking.notable import Notable, notable_differences, requests_against
+from eager_otter.asking.notable import Findings, Notable, notable_differences, requests_against
 from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.slip import Audit
@@ -23,6 +23,7 @@ from eager_otter.documents.settled import checked
 from eager_otter.errors import FileProblem, OtterError, RequestError, UnknownName, shown_path
 from eager_otter.gates.outputs import BY_ENDING, ENDINGS
 from eager_otter.gates.reading import is_file
+from eager_otter.gates.viewed import Viewed
 from eager_otter.gates.writing import check_targets, write_each
 from eager_otter.looks.theme import STANDARD, Theme
 from eager_otter.looks.words import ENGLISH, Words, counted
@@ -48,7 +49,7 @@ Progress = Callable[[str, int, int], None]  # told what is being done, how much 
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Report:
+class Report(Viewed):
     """Finished tables in the order of the plan, with the facts that every output states.
 
     `audit` is what the outputs show of the data's audit; `audited`, where the audit was made already, is what the
@@ -74,6 +75,18 @@ class Report:
 
     def __repr__(self) -> str:
         return f"<Report {self.title!r}: {counted(len(self.tables), 'table')}; {self.provenance}>"
+
+    def __len__(self) -> int:
+        return len(self.tables)
+
+    def __iter__(self) -> Iterator[Table]:
+        return iter(self.tables)
+
+    def __getitem__(self, name: str) -> Table:
+        return self.table(name)
+
+    def _ipython_key_completions_(self) -> list[str]:
+        return [table.id for table in self.tables]
 
     @property
     def provenance(self) -> str:
@@ -120,7 +133,7 @@ class Report:
         most: int | None = 25,
         least: float = 0.2,
         level: float | None = None,
-    ) -> tuple[Notable, ...]:
+    ) -> Findings:
         """Rank the notable differences: each cell against everyone else, the largest effect first.
 
         With `waves`, the question of waves, every table is set by it instead, and each wave against the one before.

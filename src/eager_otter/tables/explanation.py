@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from eager_otter.gates.viewed import Viewed
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TestWorking:
@@ -54,7 +56,7 @@ class Step:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Explanation:
+class Explanation(Viewed):
     """The working of one cell, as data; `str()` gives it in words.
 
     `summary` says in one plain line what the figure is and what it differs from. `value` is at full precision (None
@@ -77,6 +79,9 @@ class Explanation:
     notes: tuple[str, ...] = ()
     summary: str = ""
     also: tuple[str, ...] = ()
+
+    def __repr__(self) -> str:
+        return f"<Explanation of {self.table!r}, {self.row} × {self.column}: {self.figure} {self.shown}>"
 
     def __str__(self) -> str:
         head = f"{self.title}\n{self.row} × {self.column}: {self.figure} {self.shown}".rstrip()

@@ -15,6 +15,7 @@ from eager_otter.core.raking import Margin, rake
 from eager_otter.data.answers import SingleAnswers
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError, nearest
+from eager_otter.gates.viewed import Viewed
 from eager_otter.looks.words import counted
 
 ROUNDED = 0.1  # shares may miss 100 by this much, and are then scaled
@@ -69,7 +70,7 @@ class TargetLine:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Weighting:
+class Weighting(Viewed):
     """Weights of all rows of the data (0 for those left out), and how they came about.
 
     A row of frequency f is f respondents: in the shares, the mean, the cap and the counts.
@@ -87,6 +88,11 @@ class Weighting:
     efficiency: float
     lines: tuple[TargetLine, ...]
     notes: tuple[str, ...]
+
+    def __repr__(self) -> str:
+        return (
+            f"<Weighting of {counted(self.weighted, 'respondent')}: efficiency {100 * self.efficiency:.1f} %>"
+        )
 
 
 def weigh(responses: Responses, wanted: Wanted, rows: BoolArray) -> Weighting:
