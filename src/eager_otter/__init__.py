@@ -23,13 +23,27 @@ views_in("eager_otter.report.views")
 if TYPE_CHECKING:
     from eager_otter.asking.given import ItemsSettings as ItemsSettings
     from eager_otter.asking.given import TableSettings as TableSettings
+    from eager_otter.asking.notable import Findings as Findings
+    from eager_otter.asking.notable import Notable as Notable
     from eager_otter.asking.survey import Survey as Survey
     from eager_otter.audit.slip import Audit as Audit
     from eager_otter.audit.slip import Slip as Slip
+    from eager_otter.codebook.model import Answer as Answer
     from eager_otter.codebook.model import Codebook as Codebook
+    from eager_otter.codebook.model import Net as Net
+    from eager_otter.codebook.model import Question as Question
     from eager_otter.codebook.reading import codebook_from_text as codebook_from_text
     from eager_otter.codebook.reading import read_codebook as read_codebook
+    from eager_otter.comparing.causes import Cause as Cause
+    from eager_otter.comparing.comparing import Change as Change
+    from eager_otter.comparing.comparing import Comparison as Comparison
+    from eager_otter.data.coding import Coded as Coded
+    from eager_otter.data.files import Source as Source
     from eager_otter.data.opening import Reading as Reading
+    from eager_otter.data.overview import QuestionOverview as QuestionOverview
+    from eager_otter.drafting.drafting import Draft as Draft
+    from eager_otter.drafting.drafting import draft as draft
+    from eager_otter.drafting.guess import Guess as Guess
     from eager_otter.errors import DataError as DataError
     from eager_otter.errors import DocumentError as DocumentError
     from eager_otter.errors import ExpressionError as ExpressionError
@@ -43,6 +57,7 @@ if TYPE_CHECKING:
     from eager_otter.figures.names import FigureName as FigureName
     from eager_otter.figures.names import PercentileName as PercentileName
     from eager_otter.figures.names import percentile as percentile
+    from eager_otter.looks.catalogue import catalogue_text as catalogue_text
     from eager_otter.looks.catalogue import load_words as load_words
     from eager_otter.looks.theme import Theme as Theme
     from eager_otter.looks.theme import load_theme as load_theme
@@ -50,12 +65,22 @@ if TYPE_CHECKING:
     from eager_otter.plan.plan import Plan as Plan
     from eager_otter.plan.reading import plan_from_text as plan_from_text
     from eager_otter.plan.reading import read_plan as read_plan
+    from eager_otter.plan.schema import json_schema as json_schema
     from eager_otter.plan.writing import plan_text as plan_text
+    from eager_otter.report.coding import read_texts as read_texts
+    from eager_otter.report.coding import write_coded as write_coded
+    from eager_otter.report.coding import write_texts as write_texts
+    from eager_otter.report.comparing import compare as compare
+    from eager_otter.report.exporting import export as export
+    from eager_otter.report.picture import Picture as Picture
     from eager_otter.report.report import Report as Report
     from eager_otter.report.report import open_survey as open_survey
+    from eager_otter.report.report import report_of as report_of
     from eager_otter.report.report import run as run
     from eager_otter.report.report import run_audit as run_audit
     from eager_otter.report.report import weigh as weigh
+    from eager_otter.tables.explanation import Explanation as Explanation
+    from eager_otter.tables.note import Note as Note
     from eager_otter.tables.request import Banner as Banner
     from eager_otter.tables.request import BannerGroup as BannerGroup
     from eager_otter.tables.request import BaseRules as BaseRules
@@ -69,10 +94,14 @@ if TYPE_CHECKING:
     from eager_otter.tables.shows import ItemsByColumns as ItemsByColumns
     from eager_otter.tables.shows import OneQuestion as OneQuestion
     from eager_otter.tables.shows import OneUnderAnother as OneUnderAnother
+    from eager_otter.tables.table import Column as Column
+    from eager_otter.tables.table import Group as Group
+    from eager_otter.tables.table import Line as Line
     from eager_otter.tables.table import Table as Table
     from eager_otter.weighing.weighing import Weighting as Weighting
 
 _HOME = {
+    "Answer": "codebook.model",
     "AnswersByItems": "tables.shows",
     "Audit": "audit.slip",
     "Banner": "tables.request",
@@ -80,28 +109,46 @@ _HOME = {
     "BaseName": "figures.names",
     "BaseRules": "tables.request",
     "BeforeByAfter": "tables.shows",
+    "Cause": "comparing.causes",
+    "Change": "comparing.comparing",
     "Codebook": "codebook.model",
+    "Coded": "data.coding",
+    "Column": "tables.table",
+    "Comparison": "comparing.comparing",
     "DataError": "errors",
     "Digits": "tables.request",
     "DocumentError": "errors",
+    "Draft": "drafting.drafting",
+    "Explanation": "tables.explanation",
     "ExpressionError": "errors",
     "FigureName": "figures.names",
     "FileProblem": "errors",
+    "Findings": "asking.notable",
+    "Group": "tables.table",
+    "Guess": "drafting.guess",
     "Hint": "errors",
     "ItemsByColumns": "tables.shows",
     "ItemsSettings": "asking.given",
+    "Line": "tables.table",
     "MissingPackage": "errors",
+    "Net": "codebook.model",
+    "Notable": "asking.notable",
+    "Note": "tables.note",
     "OneQuestion": "tables.shows",
     "OneUnderAnother": "tables.shows",
     "OtterError": "errors",
     "PercentileName": "figures.names",
+    "Picture": "report.picture",
     "Plan": "plan.plan",
+    "Question": "codebook.model",
+    "QuestionOverview": "data.overview",
     "Reading": "data.opening",
     "Report": "report.report",
     "RequestError": "errors",
     "RowRules": "tables.request",
     "Slip": "audit.slip",
     "Sorting": "tables.request",
+    "Source": "data.files",
     "Survey": "asking.survey",
     "Table": "tables.table",
     "TableRequest": "tables.request",
@@ -111,7 +158,12 @@ _HOME = {
     "UnknownName": "errors",
     "Weighting": "weighing.weighing",
     "Words": "looks.words",
+    "catalogue_text": "looks.catalogue",
     "codebook_from_text": "codebook.reading",
+    "compare": "report.comparing",
+    "draft": "drafting.drafting",
+    "export": "report.exporting",
+    "json_schema": "plan.schema",
     "load_theme": "looks.theme",
     "load_words": "looks.catalogue",
     "open_survey": "report.report",
@@ -120,12 +172,17 @@ _HOME = {
     "plan_text": "plan.writing",
     "read_codebook": "codebook.reading",
     "read_plan": "plan.reading",
+    "read_texts": "report.coding",
+    "report_of": "report.report",
     "run": "report.report",
     "run_audit": "report.report",
     "weigh": "report.report",
+    "write_coded": "report.coding",
+    "write_texts": "report.coding",
 }
 
 __all__ = [
+    "Answer",
     "AnswersByItems",
     "Audit",
     "Banner",
@@ -133,28 +190,46 @@ __all__ = [
     "BaseName",
     "BaseRules",
     "BeforeByAfter",
+    "Cause",
+    "Change",
     "Codebook",
+    "Coded",
+    "Column",
+    "Comparison",
     "DataError",
     "Digits",
     "DocumentError",
+    "Draft",
+    "Explanation",
     "ExpressionError",
     "FigureName",
     "FileProblem",
+    "Findings",
+    "Group",
+    "Guess",
     "Hint",
     "ItemsByColumns",
     "ItemsSettings",
+    "Line",
     "MissingPackage",
+    "Net",
+    "Notable",
+    "Note",
     "OneQuestion",
     "OneUnderAnother",
     "OtterError",
     "PercentileName",
+    "Picture",
     "Plan",
+    "Question",
+    "QuestionOverview",
     "Reading",
     "Report",
     "RequestError",
     "RowRules",
     "Slip",
     "Sorting",
+    "Source",
     "Survey",
     "Table",
     "TableRequest",
@@ -164,7 +239,12 @@ __all__ = [
     "UnknownName",
     "Weighting",
     "Words",
+    "catalogue_text",
     "codebook_from_text",
+    "compare",
+    "draft",
+    "export",
+    "json_schema",
     "load_theme",
     "load_words",
     "open_survey",
@@ -173,9 +253,13 @@ __all__ = [
     "plan_text",
     "read_codebook",
     "read_plan",
+    "read_texts",
+    "report_of",
     "run",
     "run_audit",
     "weigh",
+    "write_coded",
+    "write_texts",
 ]
 
 

@@ -212,7 +212,7 @@ RECORDS = (
 
 
 def test_a_fixed_width_triple_s_survey_brings_its_codebook(write: Write, tmp_path: Path) -> None:
-    from eager_otter.draft.drafting import draft, write_draft
+    from eager_otter.drafting.drafting import draft, write_draft
 
     write("water.xml", FIXED)
     (tmp_path / "water.asc").write_text(RECORDS, encoding="utf-8")
@@ -237,7 +237,7 @@ def test_a_fixed_width_triple_s_survey_brings_its_codebook(write: Write, tmp_pat
 def test_what_is_written_as_triple_s_is_read_back_equal(
     tmp_path_factory: pytest.TempPathFactory, seed: int
 ) -> None:
-    from eager_otter.draft.drafting import draft, write_draft
+    from eager_otter.drafting.drafting import draft, write_draft
 
     rng = np.random.default_rng(seed)
     odd = ["A & B", "<i>", 'say "x"', "Łódź 東京", "a, b; c", "  tab\t", "=1+1", "#no: yes"]

@@ -16,8 +16,8 @@ from pyarrow import parquet
 
 import eager_otter as otter
 from eager_otter.codebook.reading import codebook_from_text
-from eager_otter.compare.comparing import compare_results
-from eager_otter.compare.saved import read_results
+from eager_otter.comparing.comparing import compare_results
+from eager_otter.comparing.saved import read_results
 from eager_otter.core.letters import alpha_of
 from eager_otter.tables.table import Table
 from laws import LAW_BOOK, law_columns, request_strategy

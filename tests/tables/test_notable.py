@@ -17,7 +17,7 @@ from statsmodels.stats.multitest import multipletests
 from statsmodels.stats.proportion import proportion_effectsize
 
 import eager_otter as otter
-from eager_otter.compare.manifest import read_manifests
+from eager_otter.comparing.manifest import read_manifests
 from eager_otter.report.summary import summary_of
 
 Run = Callable[..., tuple[int, str, str]]

@@ -14,7 +14,7 @@ from statsmodels.stats.contingency_tables import StratifiedTable, cochrans_q
 from statsmodels.stats.oneway import anova_oneway
 
 import eager_otter as otter
-from eager_otter.compare.comparing import compare_files
+from eager_otter.comparing.comparing import compare_files
 from eager_otter.tables.association import Association
 
 Small = Callable[..., otter.Survey]

@@ -14,7 +14,7 @@ from eager_otter.core.letters import alpha_of
 from eager_otter.core.means import moments
 from eager_otter.errors import RequestError
 from eager_otter.figures.registry import MEAN, line_figure
-from eager_otter.gates.viewed import Viewed
+from eager_otter.gates.viewed import Saved
 from eager_otter.looks.words import Words, counted, said
 from eager_otter.tables.association import p_said
 from eager_otter.tables.base_rules import marks_of
@@ -110,7 +110,7 @@ def _without_own_tests(banner: Banner) -> Banner:
     return replace(banner, groups=tuple(plain(group) for group in banner.groups))
 
 
-class Findings(tuple[Notable, ...], Viewed):
+class Findings(tuple[Notable, ...], Saved):
     """Notable differences, the largest first."""
 
     __slots__ = ()

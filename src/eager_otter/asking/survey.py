@@ -19,6 +19,7 @@ from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.counting.counts import BannerCounting, Population, QuestionSums, unknown_counts
 from eager_otter.counting.order import check_rows
 from eager_otter.data.files import Source
+from eager_otter.data.overview import QuestionOverview, found, overview
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.documents.settled import checked
@@ -41,7 +42,9 @@ from eager_otter.tables.request import (
 )
 from eager_otter.tables.shows import OneQuestion, Shape
 from eager_otter.tables.table import Table, Viewer
+from eager_otter.weighing.weighing import Weighting
 
+MADE_WEIGHT = "made weight"  # what a weight is called that is not a column of the data
 Done = Callable[[int], None]  # told how many tables have been made
 
 
@@ -104,11 +107,27 @@ class Survey(Viewed):
         return survey
 
     @checked
-    def weighted_by(self, column: str | None) -> Survey:
-        """Weight by a column of the data (None: not at all). Raises UnknownName, DataError."""
-        survey = replace(self, weight=column)
+    def weighted_by(self, weight: str | Weighting | None) -> Survey:
+        """Weight by a column of the data, or by what `weigh` made (None: not at all). Raises UnknownName, DataError."""
+        if isinstance(weight, Weighting):
+            responses = self.responses.with_numbers(MADE_WEIGHT, weight.weights)
+            survey = replace(self, responses=responses, weight=MADE_WEIGHT)
+        else:
+            survey = replace(self, weight=weight)
         survey.population()
         return survey
+
+    def find(self, words: str = "") -> tuple[Question, ...]:
+        """Return the questions that hold all of some words in name, text, labels or section, in survey order."""
+        return tuple(self.codebook[name] for name in found(self.codebook, str(words)))
+
+    @checked
+    def overview(self, question: str) -> QuestionOverview:
+        """Return one question at a glance: who answered it and how many gave each answer, unweighted.
+
+        Those whom the filter keeps are counted, also where their weight is 0. Raises UnknownName, DataError.
+        """
+        return overview(self.responses, question, self.responses.filtered(self.filter))
 
     @checked
     def in_language(self, language: str, folder: str | Path = ".") -> Survey:
@@ -323,6 +342,7 @@ class Survey(Viewed):
         rows, weights = _without_zero_weights(rows, weights)
         facts = Facts(
             rows=read,
+            source=self.source,
             filters=tuple(filters),
             base=None if wanted.base is None else filters[-1],
             weight=self.weight,

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from eager_otter.codebook.model import Answer
-from eager_otter.gates.viewed import Viewed
+from eager_otter.gates.viewed import Saved
 
 Severity = Literal["error", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
@@ -66,7 +66,7 @@ class Recode:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Audit(Viewed):
+class Audit(Saved):
     """All slips, the worst first, and the recode tables."""
 
     title: str

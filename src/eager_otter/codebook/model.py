@@ -272,6 +272,7 @@ class Question(Viewed):
 
     def find(self, name: str) -> Answer | None:
         """Find an answer by its code, else by its label (any case)."""
+        name = str(name)
         position = self.by_code.get(name)
         if position is not None:
             return self.answers[position]

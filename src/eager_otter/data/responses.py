@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -188,6 +188,18 @@ class Responses:
         if not (kept > 0).any():
             raise DataError(f"Every weight in column {column!r} is 0, so nobody is left to count.")
         return kept
+
+    def with_numbers(self, name: str, values: FloatArray) -> Responses:
+        """Return the responses with one more column of numbers (rows,), or another one of that name.
+
+        Raises DataError for another number of rows.
+        """
+        if values.shape != (self.rows,):
+            raise DataError(f"{name}: {self.rows:,} values were expected, one a row; found {len(values):,}.")
+        table = self.table.drop_columns([name]) if name in self.table.column_names else self.table
+        table = table.append_column(name, pa.array(values))
+        read = {column: numbers for column, numbers in self._numbers_read.items() if column != name}
+        return replace(self, table=table, _numbers_read=read)
 
     def times(self) -> FloatArray | None:
         """Read and check, once, how many respondents each row stands for: (rows,), 0 for blank ones; None for one each.

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from importlib import import_module
+from pathlib import Path
 from typing import Any
 
 _views = {"module": ""}  # where the views are: named by the package's front, as no room below may know it
 
 
 def views_in(module: str) -> None:
-    """Say which module shows things: it has `text_of` and `html_of`."""
+    """Say which module shows and writes things: it has `text_of`, `html_of` and `save`."""
     _views["module"] = module
 
 
@@ -23,6 +24,19 @@ class Viewed:
 
     def _repr_html_(self) -> str:
         return str(_module().html_of(self))
+
+
+class Saved(Viewed):
+    """The base of what has a view and can be written to a file."""
+
+    __slots__ = ()
+
+    def save(self, path: str | Path, *, force: bool = False) -> Path:
+        """Write it to a file, by its ending; one that was not made by this package is replaced only with `force`.
+
+        Raises RequestError for an ending that does not go with it, FileProblem.
+        """
+        return Path(_module().save(self, path, force=force))
 
 
 def _module() -> Any:

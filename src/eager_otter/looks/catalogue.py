@@ -98,6 +98,7 @@ def known_texts() -> tuple[str, ...]:
     return tuple(_shipped("de").texts)
 
 
+@checked
 def catalogue_text(words: Words) -> str:
     """Write a language as a catalogue with every text in it, to start another from."""
     import yaml

@@ -11,6 +11,7 @@ from pydantic import Field, TypeAdapter
 
 from eager_otter.codebook.file import BY_KEY, BY_KIND, CodebookFile, QuestionPart, SharedNetFile
 from eager_otter.documents.checking import Text
+from eager_otter.documents.settled import checked
 from eager_otter.looks.catalogue import CatalogueFile
 from eager_otter.looks.theme import ThemeFile
 from eager_otter.plan.file import (
@@ -76,6 +77,7 @@ MODELS: dict[SchemaName, Any] = {
 }
 
 
+@checked
 def json_schema(name: SchemaName) -> dict[str, Any]:
     """Give the JSON Schema (draft 2020-12) of a kind of file."""
     schema = TypeAdapter(MODELS[name]).json_schema(by_alias=True, mode="validation")

@@ -8,7 +8,7 @@ from pathlib import Path
 from eager_otter.codebook.model import Question
 from eager_otter.data.coding import CODE, ID, TEXT, TEXTS, TOPIC, TOPICS, Coded
 from eager_otter.data.responses import Responses
-from eager_otter.draft.yaml_text import comment, inside, listed, scalar
+from eager_otter.drafting.yaml_text import comment, inside, listed, scalar
 from eager_otter.gates.writing import write_rows
 from eager_otter.looks.theme import STANDARD
 from eager_otter.report.sheets import Book

@@ -7,8 +7,8 @@ from pathlib import Path
 
 from rich.console import Group, RenderableType
 
-from eager_otter.compare.causes import Cause
-from eager_otter.compare.comparing import KINDS, Change, Comparison
+from eager_otter.comparing.causes import Cause
+from eager_otter.comparing.comparing import KINDS, Change, Comparison
 from eager_otter.gates.terminal import Text
 from eager_otter.gates.text import as_json as json_text
 from eager_otter.looks.theme import STANDARD

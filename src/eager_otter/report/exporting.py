@@ -2,13 +2,30 @@
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Sequence
 from pathlib import Path
 
 from eager_otter.asking.survey import Survey
 from eager_otter.data.export import write_csv, write_triple_s
-from eager_otter.errors import RequestError
+from eager_otter.documents.settled import checked
+from eager_otter.errors import Hint, RequestError
 from eager_otter.gates.writing import written_beside
+
+
+@checked
+def export(survey: Survey, target: str | Path, *, labels: bool = False, force: bool = False) -> list[Path]:
+    """Write the respondents whom a survey counts, all questions of its codebook: to .csv, or .xml for triple-s 2.0.
+
+    With `labels`, a CSV file holds labels instead of codes. A triple-s definition has its data beside it as .csv; where
+    codes have to be numbered from 1 for it, a `Hint` names the questions. A file that was not made by this package is
+    replaced only with `force`. Returns the paths written. Raises RequestError for another ending, FileProblem.
+    """
+    written, renumbered = export_survey(survey, Path(target), labels=labels, force=force)
+    if renumbered:
+        told = f"Codes were numbered from 1, as the standard wants, in: {', '.join(renumbered)}."
+        warnings.warn(told, Hint, stacklevel=3)
+    return written
 
 
 def export_targets(target: Path, *, labels: bool = False) -> list[Path]:

@@ -14,7 +14,7 @@ from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.slip import Audit
 from eager_otter.codebook.model import Codebook, Question
-from eager_otter.compare.manifest import (
+from eager_otter.comparing.manifest import (
     MANIFEST,
     AcceptedEntry,
     AuditEntry,

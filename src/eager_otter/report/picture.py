@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from eager_otter.documents.settled import checked
 from eager_otter.errors import MissingPackage, RequestError
 from eager_otter.gates.outputs import install_line
 from eager_otter.gates.reading import reading
@@ -56,6 +57,7 @@ class Picture:
         self._draw_into(content, "png")
         return content.getvalue()
 
+    @checked
     def save(self, path: str | Path, *, force: bool = False) -> Path:
         """Write it as .png or .svg: the same file for the same table.
 

@@ -15,7 +15,7 @@ from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.slip import Audit
 from eager_otter.codebook.model import Codebook
-from eager_otter.compare.manifest import MANIFEST
+from eager_otter.comparing.manifest import MANIFEST
 from eager_otter.data.files import Source, source_of
 from eager_otter.data.opening import Reading
 from eager_otter.data.responses import open_responses
@@ -25,7 +25,7 @@ from eager_otter.gates.outputs import BY_ENDING, ENDINGS
 from eager_otter.gates.reading import is_file
 from eager_otter.gates.viewed import Viewed
 from eager_otter.gates.writing import check_targets, write_each
-from eager_otter.looks.theme import STANDARD, Theme
+from eager_otter.looks.theme import STANDARD, Theme, load_theme
 from eager_otter.looks.words import ENGLISH, Words, counted
 from eager_otter.plan.asked import CallReader
 from eager_otter.plan.plan import Plan
@@ -359,6 +359,55 @@ def survey_of(plan: Plan) -> Survey:
     )
     survey.population()
     return survey
+
+
+@checked
+def report_of(
+    tables: Sequence[Table],
+    *,
+    title: str = "",
+    author: str = "",
+    theme: str | Theme = STANDARD,
+    notes: NotesLength = "short",
+) -> Report:
+    """Put tables that a survey made into a report, in this order, to be saved as one.
+
+    Each keeps its id, or is given one after its question. `theme` is one that ships, a YAML file or a `Theme`. What the
+    foot of outputs says of data, filters and weight is that of the tables, and empty where they differ. Raises
+    RequestError for no table, UnknownName, FileProblem, DocumentError.
+
+    Example: `report_of([survey.table("liking"), survey.table("spend")], title="Two").save("two.xlsx")`.
+    """
+    if not tables:
+        raise RequestError("A report needs a table; none was given.")
+    facts = [table.facts for table in tables if table.facts is not None]
+    sources = list(dict.fromkeys(one.source for one in facts if one.source is not None))
+    filters = {" and ".join(step.told for step in one.filters if step is not one.base) for one in facts}
+    weights = {one.weight for one in facts}
+    names: dict[str, int] = {}
+    named = []
+    for table in tables:
+        name = table.id or table.question
+        names[name] = names.get(name, 0) + 1
+        named.append(replace(table, id=name if names[name] == 1 else f"{name}-{names[name]}"))
+    return Report(
+        title=title or (tables[0].title if len(tables) == 1 else ""),
+        tables=tuple(named),
+        source=_source_of_all(sources),
+        filter=(filters.pop() or None) if len(filters) == 1 else None,
+        weight=weights.pop() if len(weights) == 1 else None,
+        theme=theme if isinstance(theme, Theme) else load_theme(theme),
+        words=tables[0].words,
+        author=author,
+        notes=notes,
+    )
+
+
+def _source_of_all(sources: Sequence[Source]) -> Source:
+    """Return the source of tables; of several, their names and all their rows."""
+    if len(sources) == 1:
+        return sources[0]
+    return Source(name=", ".join(one.name for one in sources), rows=sum(one.rows for one in sources))
 
 
 @checked

@@ -11,9 +11,9 @@ from eager_otter.asking.notable import Findings
 from eager_otter.asking.survey import Survey
 from eager_otter.audit.slip import Audit
 from eager_otter.codebook.model import Codebook, Question
-from eager_otter.compare.comparing import Comparison
+from eager_otter.comparing.comparing import Comparison
 from eager_otter.data.overview import QuestionOverview, load_report
-from eager_otter.draft.drafting import Draft
+from eager_otter.drafting.drafting import Draft
 from eager_otter.gates.terminal import Text, html_view
 from eager_otter.plan.plan import Plan
 from eager_otter.report.audit_view import audit_view
@@ -23,11 +23,13 @@ from eager_otter.report.findings_view import findings_view
 from eager_otter.report.grids import plain_grid
 from eager_otter.report.listing import codebook_view, definition_view, load_view, question_view, requests_view
 from eager_otter.report.report import Report, with_new_headings
+from eager_otter.report.saving import save
 from eager_otter.report.terminal import as_text
 from eager_otter.report.weighting_view import weighting_view
 from eager_otter.tables.explanation import Explanation
 from eager_otter.weighing.weighing import Weighting
 
+__all__ = ["html_of", "save", "text_of", "view_of"]
 NOTEBOOK_WIDTH = 120
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from eager_otter.gates.viewed import Viewed
+from eager_otter.gates.viewed import Saved
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,7 +56,7 @@ class Step:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Explanation(Viewed):
+class Explanation(Saved):
     """The working of one cell, as data; `str()` gives it in words.
 
     `summary` says in one plain line what the figure is and what it differs from. `value` is at full precision (None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from eager_otter.data.files import Source
 from eager_otter.data.remark import Remark
 
 
@@ -20,11 +21,13 @@ class FilterStep:
 class Facts:
     """How those counted were chosen: rows read, filters with what they kept, weight, rows of weight 0.
 
-    `base` is the step of `filters` that is the condition of the table's base; `asked` says in a reader's words whom
-    the question was asked of. `remarks` are what was noticed while the data were read, as far as it touches the table.
+    `source` is where the responses came from, `base` the step of `filters` that is the condition of the table's base;
+    `asked` says in a reader's words whom the question was asked of. `remarks` are what was noticed while the data were
+    read, as far as it touches the table.
     """
 
     rows: int
+    source: Source | None = None
     universe: str = ""
     filters: tuple[FilterStep, ...] = ()
     weight: str | None = None

@@ -265,6 +265,9 @@ class Viewer(Protocol):
     def picture(self, table: Table, group: str = "") -> Drawn:
         """Draw a table: the columns of a banner group, or the usual ones."""
 
+    def save(self, table: Table, path: Path, *, force: bool) -> Path:
+        """Write a table to a file, by its ending."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Table:
@@ -326,6 +329,17 @@ class Table:
 
     def _repr_html_(self) -> str | None:
         return None if self.viewer is None else self.viewer.html(self)
+
+    @checked
+    def save(self, path: str | Path, *, force: bool = False) -> Path:
+        """Write it to a file by its ending, as a report of one table: .xlsx, .html, .pdf, .pptx, .csv and so on.
+
+        A file that was not made by this package is replaced only with `force`. Raises RequestError for another ending,
+        or a table that was not made by a survey; FileProblem.
+        """
+        if self.viewer is None:
+            raise RequestError("This table was not made by a survey or a report, so it cannot be written.")
+        return self.viewer.save(self, Path(path), force=force)
 
     @property
     def loose(self) -> tuple[int, ...]:

@@ -15,7 +15,7 @@ from eager_otter.core.raking import Margin, rake
 from eager_otter.data.answers import SingleAnswers
 from eager_otter.data.responses import Responses
 from eager_otter.errors import RequestError, nearest
-from eager_otter.gates.viewed import Viewed
+from eager_otter.gates.viewed import Saved
 from eager_otter.looks.words import counted
 
 ROUNDED = 0.1  # shares may miss 100 by this much, and are then scaled
@@ -70,7 +70,7 @@ class TargetLine:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Weighting(Viewed):
+class Weighting(Saved):
     """Weights of all rows of the data (0 for those left out), and how they came about.
 
     A row of frequency f is f respondents: in the shares, the mean, the cap and the counts.

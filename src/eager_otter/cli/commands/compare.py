@@ -50,8 +50,8 @@ def compare(
     eager-otter compare last-week/tables.csv tables.csv --tolerance 0.5
     eager-otter compare last-week .
     """
-    from eager_otter.compare.comparing import compare_files
-    from eager_otter.compare.manifest import MANIFEST, result_in
+    from eager_otter.comparing.comparing import compare_files
+    from eager_otter.comparing.manifest import MANIFEST, result_in
     from eager_otter.gates.writing import check_targets, write_text, written_beside
     from eager_otter.report.compare_view import as_json, compare_view, write_workbook
 

@@ -41,8 +41,8 @@ def draft(
     from collections import Counter
 
     from eager_otter.data.opening import Reading
-    from eager_otter.draft.drafting import draft as make_draft
-    from eager_otter.draft.drafting import write_draft
+    from eager_otter.drafting.drafting import draft as make_draft
+    from eager_otter.drafting.drafting import write_draft
 
     reading = Reading(sheet=sheet, delimiter=delimiter, encoding=encoding, decimal=decimal)  # type: ignore[arg-type]
     folder = into or data.parent

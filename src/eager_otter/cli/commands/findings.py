@@ -77,7 +77,7 @@ def findings(
     """
     from dataclasses import replace
 
-    from eager_otter.compare.manifest import MANIFEST
+    from eager_otter.comparing.manifest import MANIFEST
     from eager_otter.gates.writing import check_targets, write_rows, write_text, written_beside
     from eager_otter.plan.reading import only_tables
     from eager_otter.report.findings_view import FIELDS, as_json, as_rows, findings_view

@@ -146,7 +146,7 @@ def make_and_save(
     """
     from eager_otter.audit.auditing import audit_plan
     from eager_otter.cli.progress import progress_line
-    from eager_otter.compare.manifest import MANIFEST
+    from eager_otter.comparing.manifest import MANIFEST
     from eager_otter.report.method import unshown_in
     from eager_otter.report.report import run as make_report
     from eager_otter.report.report import survey_of
@@ -184,7 +184,7 @@ def make_and_save(
 
 def check_before(plan: Plan, outputs: tuple[Path, ...], *, force: bool) -> None:
     """Refuse, before anything is read or made, outputs that a report may not be written to. Raises OtterError."""
-    from eager_otter.compare.manifest import MANIFEST
+    from eager_otter.comparing.manifest import MANIFEST
     from eager_otter.data.files import Source
     from eager_otter.report.report import Report
 

@@ -44,10 +44,9 @@ def texts(
     Whoever codes writes the topics on the second sheet and chooses them by label beside each text. Coming back,
     unknown topics, moved rows and double ids are refused; texts without a topic are counted.
     """
-    from eager_otter.data.coding import read_coded, texts_to_code
     from eager_otter.gates.text import file_name
-    from eager_otter.gates.writing import check_new, check_targets, write_text, written_beside
-    from eager_otter.report.coding_sheet import codebook_part, write_data, write_sheet
+    from eager_otter.gates.writing import check_targets
+    from eager_otter.report.coding import read_texts, write_coded, write_texts
 
     if (sheet is None) == (coded is None):
         raise RequestError("Say either --to (write the texts out) or --coded (read them back).")
@@ -56,24 +55,17 @@ def texts(
     survey, plan = opened(**where, whole=True)
     read = [*inputs_of(survey, plan), *(path for path in (topics, coded) if path is not None)]
     if sheet is not None:
-        if sheet.suffix.lower() != ".xlsx":
-            raise RequestError(f"{sheet.name}: texts are written out as .xlsx.")
-        check_targets([sheet], inputs=read, force=True)
-        if not force:
-            check_new([sheet])  # people write their topics into it
-        found = texts_to_code(survey.responses, question)
-        with written_beside([sheet], inputs=read, force=force) as (part,):
-            write_sheet(found, _topics(topics), mentions, survey.codebook.question(question).text, part)
-        echo(f"{shown_path(sheet)}  ({len(found):,} texts)")
+        count = write_texts(
+            survey, question, sheet, topics=_topics(topics), mentions=mentions, inputs=read, force=force
+        )
+        echo(f"{shown_path(sheet)}  ({count:,} texts)")
         return
     assert coded is not None
     data: Path = where["data"] if plan is None else plan.data
     places = [data.with_name(f"{data.stem}-coded.csv"), data.with_name(f"{file_name(question)}-topics.yaml")]
     check_targets(places, inputs=read, force=True)
-    made = read_coded(survey.responses, question, coded)
-    with written_beside(places, inputs=read, force=force) as (data_part, book_part):
-        write_data(survey.responses, question, made, data_part)
-        write_text(book_part, codebook_part(survey.codebook.question(question), made))
+    made = read_texts(survey, question, coded)
+    write_coded(survey, question, made, *places, inputs=read, force=force)
     for path in places:
         echo(shown_path(path))
     echo(f"{len(made.uncoded):,} texts have no topic, {len(made.twice):,} have one twice.", err=True)

@@ -16,8 +16,8 @@ from hypothesis import strategies as st
 
 import eager_otter as otter
 from conftest import message_of
-from eager_otter.compare.comparing import compare_results
-from eager_otter.compare.saved import COLUMNS, read_results
+from eager_otter.comparing.comparing import compare_results
+from eager_otter.comparing.saved import COLUMNS, read_results
 from eager_otter.gates.outputs import is_ours
 from eager_otter.plan.reading import only_tables
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import io
 import os
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from eager_otter.codebook.label_words import says_no_answer
 from eager_otter.data.columns import Located
@@ -13,13 +15,15 @@ from eager_otter.data.files import DataFile
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.triple_s import TripleSFile
 from eager_otter.data.triple_s_definition import Variable
-from eager_otter.draft.guess import Guess, facts_of, guesses
-from eager_otter.draft.yaml_text import comment, inside, listed, mapped, scalar
+from eager_otter.documents.settled import checked
+from eager_otter.drafting.guess import Guess, facts_of, guesses
+from eager_otter.drafting.yaml_text import comment, inside, listed, mapped, scalar
 from eager_otter.gates.reading import resolved
 from eager_otter.gates.viewed import Viewed
-from eager_otter.gates.writing import check_new, new_folder, write_text, written_beside
+from eager_otter.gates.writing import check_new, new_folder, write_bytes, write_text, written_beside
 from eager_otter.looks.words import counted
 
+FRAME_FILE = "responses.parquet"  # where the responses of a frame are written
 BANNER_ANSWERS = (2, 7)
 BANNER_GROUPS = 3
 PIECE = 400  # columns looked at in one reading of the file
@@ -32,23 +36,41 @@ class Draft(Viewed):
     codebook: str
     plan: str
     guesses: tuple[Guess, ...]
+    frame: Any = field(default=None, repr=False)
+
+    @checked
+    def save(
+        self, folder: str | Path, *, codebook: str = "codebook.yaml", plan: str = "plan.yaml"
+    ) -> list[Path]:
+        """Write codebook and plan into a folder, and a frame's responses beside them; nothing there is overwritten.
+
+        Returns the paths written. Raises FileProblem.
+        """
+        return write_draft(self, Path(folder), codebook, plan)
 
     def __repr__(self) -> str:
         return f"<Draft: {counted(len(self.guesses), 'guess', 'guesses')}>"
 
 
+@checked
 def draft(
-    path: Path,
+    data: Any,
     reading: Reading | None = None,
     *,
     codebook_name: str = "codebook.yaml",
-    folder: Path | None = None,
+    folder: str | Path | None = None,
 ) -> Draft:
-    """Guess what a file of responses holds.
+    """Guess what responses hold: a file of them, or a frame. Each guess says why in a comment of the codebook.
 
-    The plan stands in `folder` (None: that of the file) and names the file from there. Raises FileProblem, DataError.
+    `data` and `reading` are as for `open_survey`. The plan stands in `folder` (None: that of the file) and names the
+    file from there; for a frame it names responses.parquet, which `Draft.save` writes. Raises FileProblem, DataError,
+    RequestError.
+
+    Example: `codebook_from_text(draft(frame).codebook)`.
     """
-    file = open_data(path, reading)
+    file = open_data(data, reading)
+    path = Path(data) if isinstance(data, str | Path) else Path(FRAME_FILE)
+    into = None if folder is None or not isinstance(data, str | Path) else Path(folder)
     title, origin = path.stem, "guessed from the data"
     if isinstance(file, TripleSFile):
         title, origin = file.definition.title or title, "as its definition has it"
@@ -58,8 +80,9 @@ def draft(
     head = f"A first codebook for {path.name}, {origin}. Correct it; each question says why it is so."
     return Draft(
         codebook="\n".join([comment(head), f"title: {scalar(title)}", *_codebook_lines(found)]) + "\n",
-        plan="\n".join(_plan_lines(path, found, codebook_name, reading, folder)) + "\n",
+        plan="\n".join(_plan_lines(path, found, codebook_name, reading, into)) + "\n",
         guesses=tuple(found),
+        frame=None if isinstance(data, str | Path) else file.read(file.names),
     )
 
 
@@ -68,11 +91,18 @@ def write_draft(
 ) -> list[Path]:
     """Write codebook and plan into a folder; nothing there is overwritten. Raises FileProblem."""
     texts = {folder / codebook: made.codebook, folder / plan: made.plan}
-    check_new(list(texts))
-    with new_folder(folder), written_beside(list(texts), force=False) as parts:
-        for part, text in zip(parts, texts.values(), strict=True):
+    places = [*texts, *([] if made.frame is None else [folder / FRAME_FILE])]
+    check_new(places)
+    with new_folder(folder), written_beside(places, force=False) as parts:
+        for part, text in zip(parts, texts.values(), strict=False):
             write_text(part, text)
-    return list(texts)
+        if made.frame is not None:
+            from pyarrow import parquet
+
+            buffer = io.BytesIO()
+            parquet.write_table(made.frame, buffer)
+            write_bytes(parts[-1], buffer.getvalue())
+    return places
 
 
 def _guessed(file: DataFile) -> list[Guess]:

@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 
 import eager_otter as otter
 from eager_otter.documents.yaml_nodes import compose
-from eager_otter.draft.drafting import draft, write_draft
-from eager_otter.draft.yaml_text import comment, listed, mapped, scalar
+from eager_otter.drafting.drafting import draft, write_draft
+from eager_otter.drafting.yaml_text import comment, listed, mapped, scalar
 
 
 @pytest.fixture(scope="module")

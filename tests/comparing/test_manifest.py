@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 
 import eager_otter as otter
-from eager_otter.compare.comparing import compare_files
-from eager_otter.compare.manifest import file_digest, read_manifests
+from eager_otter.comparing.comparing import compare_files
+from eager_otter.comparing.manifest import file_digest, read_manifests
 from eager_otter.report.manifest import manifest_of
 
 Run = Callable[..., tuple[int, str, str]]

@@ -9,10 +9,10 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Literal, get_args
 
-from eager_otter.compare.causes import Cause, causes_between, manifests_of
-from eager_otter.compare.saved import ColumnKey, RowKey, SavedTable, read_results
+from eager_otter.comparing.causes import Cause, causes_between, manifests_of
+from eager_otter.comparing.saved import ColumnKey, RowKey, SavedTable, read_results
 from eager_otter.errors import RequestError
-from eager_otter.gates.viewed import Viewed
+from eager_otter.gates.viewed import Saved
 from eager_otter.looks.words import counted
 
 Kind = Literal[
@@ -64,7 +64,7 @@ class Change:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Comparison(Viewed):
+class Comparison(Saved):
     """All changes between two results, table by table, with how much was compared.
 
     `causes` are what the two reports were made of that differs; where that cannot be told, it is None and `why_not`
