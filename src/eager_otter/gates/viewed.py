@@ -36,7 +36,12 @@ class Saved(Viewed):
 
         Raises RequestError for an ending that does not go with it, FileProblem.
         """
-        return Path(_module().save(self, path, force=force))
+        return saved(self, path, force=force)
+
+
+def saved(thing: object, path: str | Path, *, force: bool) -> Path:
+    """Write a thing to a file, by its ending. Raises as `Saved.save` does."""
+    return Path(_module().save(thing, path, force=force))
 
 
 def _module() -> Any:

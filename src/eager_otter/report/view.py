@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from eager_otter.looks.theme import STANDARD, Theme
@@ -35,13 +34,6 @@ class StandardViewer:
         from eager_otter.report.fragment import table_html
 
         return table_html(table, self.theme, self.notes)
-
-    def save(self, table: Table, path: Path, *, force: bool) -> Path:
-        """Write a table to a file by its ending, as a report of one table. Raises RequestError, FileProblem."""
-        from eager_otter.report.report import report_of
-
-        (written,) = report_of([table], theme=self.theme, notes=self.notes).save(path, force=force)
-        return written
 
     def picture(self, table: Table, group: str = "") -> Picture:
         """Draw a table: the columns of a banner group, or the usual ones.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from functools import singledispatch
+from pathlib import Path
 
 from rich.console import Group, RenderableType
 
@@ -22,14 +23,15 @@ from eager_otter.report.explain_view import explain_view
 from eager_otter.report.findings_view import findings_view
 from eager_otter.report.grids import plain_grid
 from eager_otter.report.listing import codebook_view, definition_view, load_view, question_view, requests_view
-from eager_otter.report.report import Report, with_new_headings
-from eager_otter.report.saving import save
+from eager_otter.report.report import Report, report_of, with_new_headings
+from eager_otter.report.saving import save as save_by_ending
 from eager_otter.report.terminal import as_text
+from eager_otter.report.view import StandardViewer
 from eager_otter.report.weighting_view import weighting_view
 from eager_otter.tables.explanation import Explanation
+from eager_otter.tables.table import Table
 from eager_otter.weighing.weighing import Weighting
 
-__all__ = ["html_of", "save", "text_of", "view_of"]
 NOTEBOOK_WIDTH = 120
 
 
@@ -41,6 +43,15 @@ def text_of(thing: object) -> str:
 def html_of(thing: object) -> str:
     """Lay a thing out as a piece of HTML."""
     return html_view(view_of(thing), NOTEBOOK_WIDTH)
+
+
+def save(thing: object, path: str | Path, *, force: bool = False) -> Path:
+    """Write a thing to a file by its ending: a table as a report of one. Raises RequestError, FileProblem."""
+    if not isinstance(thing, Table):
+        return save_by_ending(thing, path, force=force)
+    viewer = thing.viewer if isinstance(thing.viewer, StandardViewer) else StandardViewer()
+    (written,) = report_of([thing], theme=viewer.theme, notes=viewer.notes).save(path, force=force)
+    return written
 
 
 @singledispatch

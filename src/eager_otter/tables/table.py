@@ -18,6 +18,7 @@ from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.figures.figure import LineFigure
 from eager_otter.figures.registry import line_figure
+from eager_otter.gates.viewed import saved
 from eager_otter.looks.words import ENGLISH, Words
 from eager_otter.tables.association import Association, Crossing, associate
 from eager_otter.tables.comparing import Comparisons
@@ -265,9 +266,6 @@ class Viewer(Protocol):
     def picture(self, table: Table, group: str = "") -> Drawn:
         """Draw a table: the columns of a banner group, or the usual ones."""
 
-    def save(self, table: Table, path: Path, *, force: bool) -> Path:
-        """Write a table to a file, by its ending."""
-
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Table:
@@ -335,11 +333,9 @@ class Table:
         """Write it to a file by its ending, as a report of one table: .xlsx, .html, .pdf, .pptx, .csv and so on.
 
         A file that was not made by this package is replaced only with `force`. Raises RequestError for another ending,
-        or a table that was not made by a survey; FileProblem.
+        FileProblem.
         """
-        if self.viewer is None:
-            raise RequestError("This table was not made by a survey or a report, so it cannot be written.")
-        return self.viewer.save(self, Path(path), force=force)
+        return saved(self, Path(path), force=force)
 
     @property
     def loose(self) -> tuple[int, ...]:
