@@ -9,7 +9,9 @@ import sys
 import tomllib
 from pathlib import Path
 
+import nbformat
 import pytest
+from nbclient import NotebookClient
 
 import eager_otter as otter
 
@@ -40,6 +42,22 @@ def test_examples_run(path: Path, tmp_path: Path) -> None:
     )
     assert done.returncode == 0, done.stderr
     assert done.stdout.strip()
+
+
+def test_the_notebook_is_that_of_its_script_and_runs(tmp_path: Path) -> None:
+    notebook = nbformat.read(ROOT / "examples" / "a_day.ipynb", as_version=4)  # type: ignore[no-untyped-call]
+    script = (ROOT / "examples" / "a_day.py").read_text(encoding="utf-8")
+    code = [cell.source for cell in notebook.cells if cell.cell_type == "code"]
+    assert code == [part.partition("\n")[2].strip() for part in script.split("# %%")[1:] if "markdown" not in part.split("\n")[0]]  # fmt: skip
+    ran = NotebookClient(notebook, timeout=300, resources={"metadata": {"path": str(tmp_path)}}).execute()
+    shown = [out for cell in ran.cells if cell.cell_type == "code" for out in cell.outputs]
+    assert not [out for out in shown if out.output_type == "error"]
+    rich = [
+        out.data["text/html"]
+        for out in shown
+        if out.output_type == "execute_result" and "text/html" in out.data
+    ]
+    assert len(rich) >= 8 and any("<table" in html for html in rich)
 
 
 def test_the_python_of_the_readme_runs(demo: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:

@@ -41,6 +41,7 @@ if TYPE_CHECKING:
     from eager_otter.data.files import Source as Source
     from eager_otter.data.opening import Reading as Reading
     from eager_otter.data.overview import QuestionOverview as QuestionOverview
+    from eager_otter.demo.files import write_demo as write_demo
     from eager_otter.drafting.drafting import Draft as Draft
     from eager_otter.drafting.drafting import draft as draft
     from eager_otter.drafting.guess import Guess as Guess
@@ -178,6 +179,7 @@ _HOME = {
     "run_audit": "report.report",
     "weigh": "report.report",
     "write_coded": "report.coding",
+    "write_demo": "demo.files",
     "write_texts": "report.coding",
 }
 
@@ -259,15 +261,18 @@ __all__ = [
     "run_audit",
     "weigh",
     "write_coded",
+    "write_demo",
     "write_texts",
 ]
 
 
-def __getattr__(name: str) -> Any:
-    home = _HOME.get(name)
-    if home is None:
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    return getattr(import_module(f"{__name__}.{home}"), name)
+if not TYPE_CHECKING:  # a checker knows the names from above, and refuses others
+
+    def __getattr__(name: str) -> Any:
+        home = _HOME.get(name)
+        if home is None:
+            raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+        return getattr(import_module(f"{__name__}.{home}"), name)
 
 
 def __dir__() -> list[str]:

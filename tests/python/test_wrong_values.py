@@ -96,6 +96,7 @@ def examples(folder: Path) -> Mapping[str, tuple[Callable[..., object], Mapping[
         "read_texts": (otter.read_texts, {"survey": survey, "question": "why", "path": folder / "coded.xlsx"}),
         "report_of": (otter.report_of, {"tables": [table], "title": "", "author": "", "theme": "river", "notes": "short"}),
         "write_coded": (otter.write_coded, {"survey": survey, "question": "why", "coded": coded, "data": folder / "coded.csv", "codebook": folder / "part.yaml", "inputs": [], "force": True}),
+        "write_demo": (otter.write_demo, {"folder": folder / "demo"}),
         "write_texts": (otter.write_texts, {"survey": survey, "question": "why", "path": folder / "coded.xlsx", "topics": [], "mentions": 4, "inputs": [], "force": True}),
         "Codebook.question": (survey.codebook.question, {"name": "liking"}),
         "Digits.of": (otter.Digits().of, {"figure": "mean"}),

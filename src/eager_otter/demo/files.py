@@ -12,6 +12,7 @@ from pathlib import Path
 
 from eager_otter.demo.generator import as_rows, responses
 from eager_otter.demo.spoiling import spoiled_files
+from eager_otter.documents.settled import checked
 from eager_otter.errors import FileProblem, shown_path
 from eager_otter.gates.reading import is_file, packaged_text, read_bytes
 from eager_otter.gates.writing import new_folder, write_text, written_beside
@@ -36,11 +37,13 @@ def demo_files() -> dict[str, str]:
     return clean | {f"spoiled/{name}": _text(content) for name, content in spoiled.items()}
 
 
-def write_demo(folder: Path) -> list[Path]:
+@checked
+def write_demo(folder: str | Path) -> list[Path]:
     """Write the demo into a folder, made where it is not there; gives the paths.
 
     Raises FileProblem when a file there has other contents (somebody changed it) or cannot be written.
     """
+    folder = Path(folder)
     texts = demo_files()
     changed = [folder / name for name, text in texts.items() if _differs(folder / name, text)]
     if changed:
