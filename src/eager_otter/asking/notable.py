@@ -43,6 +43,9 @@ class Notable:
     cell is higher; `p_value` is as tested, `adjusted` after Benjamini and Hochberg over all cells looked at; `base` and
     `other_base` are unweighted. `sentence` says it to a client, `technical` gives bases, effect and P; `heading` is the
     section of the report that its table is in. `codes` are the answers that the row holds.
+
+    `table` is the id of its table, `title` the title; `question`, `row`, `figure`, `group` and `column` name the cell,
+    `against` what it is set against; `over_time` tells a column against the one before.
     """
 
     table: str

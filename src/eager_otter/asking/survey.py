@@ -53,6 +53,9 @@ class Survey(Viewed):
     """A codebook with its responses, and who of them is counted with what weight.
 
     Make one with `open_survey`. `filtered` and `weighted_by` give changed copies; nothing is read again.
+
+    `responses` are the data, `filter` an expression, `weight` a column of weights; None for none. `words` say the fixed
+    texts of tables, `own_conditions` say filters to readers; `viewer` shows tables, `reader` reads what calls ask for.
     """
 
     responses: Responses
@@ -101,14 +104,20 @@ class Survey(Viewed):
 
     @checked
     def filtered(self, expression: str | None) -> Survey:
-        """Count only those who satisfy an expression (None: everyone). Raises ExpressionError, RequestError."""
+        """Return the survey of those who satisfy an `expression`, None for everyone.
+
+        Raises ExpressionError, RequestError.
+        """
         survey = replace(self, filter=expression)
         survey.population()
         return survey
 
     @checked
     def weighted_by(self, weight: str | Weighting | None) -> Survey:
-        """Weight by a column of the data, or by what `weigh` made (None: not at all). Raises UnknownName, DataError."""
+        """Return the survey with a `weight`: a column of the data, or what `weigh` made; None for none.
+
+        Raises UnknownName, DataError.
+        """
         if isinstance(weight, Weighting):
             responses = self.responses.with_numbers(MADE_WEIGHT, weight.weights)
             survey = replace(self, responses=responses, weight=MADE_WEIGHT)
@@ -118,12 +127,12 @@ class Survey(Viewed):
         return survey
 
     def find(self, words: str = "") -> tuple[Question, ...]:
-        """Return the questions that hold all of some words in name, text, labels or section, in survey order."""
+        """Return the questions that hold all of some `words` in name, text, labels or section, in survey order."""
         return tuple(self.codebook[name] for name in found(self.codebook, str(words)))
 
     @checked
     def overview(self, question: str) -> QuestionOverview:
-        """Return one question at a glance: who answered it and how many gave each answer, unweighted.
+        """Return one `question` at a glance: who answered it and how many gave each answer, unweighted.
 
         Those whom the filter keeps are counted, also where their weight is 0. Raises UnknownName, DataError.
         """
@@ -134,6 +143,8 @@ class Survey(Viewed):
         """Say the fixed words of tables in a language: "en", "de" or a catalogue (.yaml), its path from `folder`.
 
         Raises UnknownName, FileProblem, DocumentError.
+
+        `language` is a tag or a path.
 
         Example: `survey.in_language("de").table("heard_of", banner="region")`.
         """
@@ -179,7 +190,10 @@ class Survey(Viewed):
     def request(
         self, question: str, banner: BannerGiven = (), **settings: Unpack[TableSettings]
     ) -> TableRequest:
-        """Return what `table` makes a table of, for `people` or `tables`. Raises what `table` raises."""
+        """Return what `table` makes a table of, for `people` or `tables`.
+
+        `question`, `banner` and `settings` are those of `table`, which raises the same.
+        """
         return self._one_request({"question": question, "banner": banner, **settings})
 
     def _one_table(self, entry: Mapping[str, object]) -> Table:
@@ -215,6 +229,8 @@ class Survey(Viewed):
 
         A percent or count stands for those in the row and the column, a mean or base for all it rests on. Raises
         UnknownName, RequestError.
+
+        `request` is what `Survey.request` gives; `row`, `column` and `figure` are as for `Table.value`.
         """
         wanted = shape_of(request).settled(request)
         (table,) = self.tables([request])
@@ -234,6 +250,8 @@ class Survey(Viewed):
         """Show the shape of a banner before any question is counted: columns, letters, bases, and which are thin.
 
         Raises what `table` raises.
+
+        `banner`, `bases` and `levels` are those of a `TableRequest`.
         """
         population, facts = self._counted(Selection())
         counting = BannerCounting(self.responses, population, banner)

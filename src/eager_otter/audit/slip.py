@@ -20,6 +20,8 @@ class Slip:
     `name` says what it is, `where` the question, column or part of the plan it is in; `count` respondents (or
     rows) are touched, the first of whom are named in `respondents`. `accepted` holds the plan's reason to let it
     be, "" where there is none.
+
+    `severity` is "error", "warning" or "note"; `message` says what is wrong, `remedy` what to do.
     """
 
     name: str
@@ -67,7 +69,11 @@ class Recode:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Audit(Saved):
-    """All slips, the worst first, and the recode tables."""
+    """All slips, the worst first, and the recode tables.
+
+    `title` is that of the plan, `source` tells where the data came from, `people` how many respondents were looked at;
+    `slips` and `recodes` are what was found and made.
+    """
 
     title: str
     source: str

@@ -27,6 +27,9 @@ class Answer:
     """One answer of a question. A `missing` answer is none; an `exclusive` one is an answer but no mention.
 
     One that is not `scored` is in the base of a scale, but in no mean, top or bottom net, or difference.
+
+    `code` is as written, `label` what tables call it; `score` is that of a scale (None: its code, or its place); one
+    that is `last` stays at the end where rows are sorted.
     """
 
     code: str
@@ -49,6 +52,9 @@ class Net:
 
     `how` may also be all or none of them, or "least": at least `least` of them. `inside` names the nets that
     this one holds.
+
+    `label` names it; `of` are codes; `place` is where its row stands: "above" or "below" its answers, or "instead" of
+    them.
     """
 
     label: str
@@ -200,7 +206,13 @@ Source = (
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Question(Viewed):
-    """One question, or one item of a grid. A scale that is `best_first` has its best answers at the low scores."""
+    """One question, or one item of a grid. A scale that is `best_first` has its best answers at the low scores.
+
+    `name` is what codebook and plan call it, `text` what was asked, `label` its short form in titles; `kind` is one of
+    single, multi, number, date and text. `source` tells where it is read or made from. `answers`, `nets` and
+    `differences` are in order; a `scale` has scores. `missing` tells which values are not answers, `asked` who was
+    asked (None: everyone); `section` and `grid` are where it belongs. `by_code` gives the place of an answer.
+    """
 
     name: str
     kind: Kind
@@ -271,7 +283,7 @@ class Question(Viewed):
         return scores_of(self.answers)
 
     def find(self, name: str) -> Answer | None:
-        """Find an answer by its code, else by its label (any case)."""
+        """Return the answer whose code `name` is, else whose label (in any case); None where there is none."""
         name = str(name)
         position = self.by_code.get(name)
         if position is not None:
@@ -310,6 +322,10 @@ class Codebook(Viewed):
 
     `conditions` are the analyst's own words for filters, bases and routing: text by expression.
     `files` are those it was read from, `path` first, and `digest` is a fingerprint of them; "" for none.
+
+    `title` names the survey; `questions` and `grids` are by name, items of grids among the questions. `respondent`,
+    `weight` and `frequency` are columns of the data: ids, weights, how many respondents a row stands for; None where
+    there is none. `finished` tells who finished the interview, `universe` whom the survey is of, in words.
     """
 
     title: str
@@ -365,7 +381,7 @@ class Codebook(Viewed):
         return iter(self.questions.values())
 
     def question(self, name: str) -> Question:
-        """Give a question by name. Raises UnknownName, which offers the nearest names."""
+        """Return a question by `name`. Raises UnknownName, which offers the nearest names."""
         try:
             return self.questions[name]
         except (KeyError, TypeError):

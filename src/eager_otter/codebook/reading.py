@@ -46,13 +46,15 @@ def read_codebook(path: str | Path) -> Codebook:
     """Read a codebook file.
 
     Raises FileProblem when it cannot be read, DocumentError with every mistake when it is no valid codebook.
+
+    `path` is that of a YAML file.
     """
     return _sound(read_with_mistakes(read_yaml(Path(path))))
 
 
 @checked
 def codebook_from_text(text: str) -> Codebook:
-    """Read a codebook from YAML text, as in a notebook. Raises DocumentError with every mistake."""
+    """Return the codebook of a YAML `text`, as in a notebook. Raises DocumentError with every mistake."""
     return _sound(read_with_mistakes(compose(text, Path("codebook"))))
 
 

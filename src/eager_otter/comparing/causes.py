@@ -34,6 +34,8 @@ class Cause:
 
     `what` names the setting, net or question, "" where the kind says it all. `tables` are the ids of the tables that
     it touches; none named stands for all.
+
+    `before` and `after` say it as it was and as it is.
     """
 
     kind: CauseKind

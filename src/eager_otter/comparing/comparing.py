@@ -41,7 +41,11 @@ BASES = ("unweighted base", "weighted base", "effective base")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Change:
-    """One change: what kind, where (table, row, column, figure; "" where that does not apply), before and after."""
+    """One change: what kind, where (table, row, column, figure; "" where that does not apply), before and after.
+
+    `kind` is one of the kinds of changes; `table` is an id, `row`, `column` and `figure` are as tables name them;
+    `before` and `after` are figures, letters, marks or labels, None where there is none.
+    """
 
     kind: Kind
     table: str
@@ -69,6 +73,9 @@ class Comparison(Saved):
 
     `causes` are what the two reports were made of that differs; where that cannot be told, it is None and `why_not`
     says why.
+
+    `changes` are in the order of the tables; `tables` and `figures` count what both have, `tolerance` is what figures
+    may move by.
     """
 
     changes: tuple[Change, ...]

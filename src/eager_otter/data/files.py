@@ -64,6 +64,8 @@ class Source:
 
     `changed` is the day and minute (UTC) the file was last changed, `fingerprint` the first 12 digits of the
     SHA-256 of its bytes; both "" for data from memory. `how` tells the sheet, or an encoding that was guessed.
+
+    `name` is that of the file, `rows` how many it holds.
     """
 
     name: str

@@ -15,7 +15,10 @@ from eager_otter.gates.reading import checked_file
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Reading:
-    """How to read a file, where it cannot be told from the file itself; None: find out."""
+    """How to read a file, where it cannot be told from the file itself; None: find out.
+
+    `sheet` names a sheet of a workbook; `delimiter`, `encoding` and `decimal` are those of a text file.
+    """
 
     sheet: str | None = None
     delimiter: str | None = None

@@ -26,6 +26,9 @@ class QuestionOverview(Viewed):
 
     `summary` holds smallest, lower quartile, median, upper quartile, largest and mean of a number, none for
     other kinds.
+
+    `question` is its definition, `answers` are codes with labels and how many gave them, those that the codebook does
+    not know among them.
     """
 
     question: Question

@@ -39,7 +39,7 @@ def demo_files() -> dict[str, str]:
 
 @checked
 def write_demo(folder: str | Path) -> list[Path]:
-    """Write the demo into a folder, made where it is not there; gives the paths.
+    """Write the demo into a `folder`, made where it is not there; returns the paths.
 
     Raises FileProblem when a file there has other contents (somebody changed it) or cannot be written.
     """

@@ -31,7 +31,11 @@ PIECE = 400  # columns looked at in one reading of the file
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Draft(Viewed):
-    """A first codebook and plan, as text, and the guesses behind them."""
+    """A first codebook and plan, as text, and the guesses behind them.
+
+    `codebook` and `plan` are YAML texts, `guesses` say what each column is taken for; `frame` holds the responses where
+    they were a frame.
+    """
 
     codebook: str
     plan: str
@@ -45,6 +49,8 @@ class Draft(Viewed):
         """Write codebook and plan into a folder, and a frame's responses beside them; nothing there is overwritten.
 
         Returns the paths written. Raises FileProblem.
+
+        `folder` is made where it is not there; `codebook` and `plan` are the names of the files.
         """
         return write_draft(self, Path(folder), codebook, plan)
 
@@ -62,9 +68,9 @@ def draft(
 ) -> Draft:
     """Guess what responses hold: a file of them, or a frame. Each guess says why in a comment of the codebook.
 
-    `data` and `reading` are as for `open_survey`. The plan stands in `folder` (None: that of the file) and names the
-    file from there; for a frame it names responses.parquet, which `Draft.save` writes. Raises FileProblem, DataError,
-    RequestError.
+    `data` and `reading` are as for `open_survey`; the plan names its codebook as `codebook_name`. The plan stands in
+    `folder` (None: that of the file) and names the file from there; for a frame it names responses.parquet, which
+    `Draft.save` writes. Raises FileProblem, DataError, RequestError.
 
     Example: `codebook_from_text(draft(frame).codebook)`.
     """

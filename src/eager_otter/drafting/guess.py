@@ -64,7 +64,11 @@ class Facts:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Guess:
-    """What some columns are taken for, and why. `answers` pairs codes with labels."""
+    """What some columns are taken for, and why. `answers` pairs codes with labels.
+
+    `role` is a kind of question, or "respondent", "weight", "frequency" or "empty"; `name` is that of the question,
+    `columns` are those of the data; `reason` says why, `details` what else was guessed.
+    """
 
     role: Role
     name: str

@@ -35,6 +35,8 @@ class Saved(Viewed):
         """Write it to a file, by its ending; one that was not made by this package is replaced only with `force`.
 
         Raises RequestError for an ending that does not go with it, FileProblem.
+
+        `path` is where; its folder is there already.
         """
         return saved(self, path, force=force)
 

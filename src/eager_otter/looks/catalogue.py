@@ -54,6 +54,8 @@ def load_words(name: str, folder: str | Path = ".") -> Words:
 
     Raises UnknownName, FileProblem, DocumentError with every mistake in the file: an unknown text, or one whose places
     to fill are not those of the English.
+
+    `name` is a tag, or a path.
     """
     if name in SHIPPED:
         return _shipped(name)
@@ -100,7 +102,10 @@ def known_texts() -> tuple[str, ...]:
 
 @checked
 def catalogue_text(words: Words) -> str:
-    """Write a language as a catalogue with every text in it, to start another from."""
+    """Write a language as a catalogue with every text in it, to start another from.
+
+    `words` are those of `load_words`.
+    """
     import yaml
 
     head = {"language": words.language, "decimal": words.decimal, "thousands": words.thousands}

@@ -36,6 +36,10 @@ class Theme:
     The `palette` that ships is told apart by eyes that see few colours.
     `letters` is where letters stand; `digits` are decimal places by kind of figure, for tables that say nothing else;
     `wording` says some of the fixed texts (in English) in other words.
+
+    `size` is that of text in points; `ink`, `quiet`, `river`, `reed`, `sand`, `line` and `letter` are colours of text,
+    of what is said quietly, of heads, of accents, of bases, of rules and of letters; `low`, `middle` and `high` those
+    of a scale from few to many. `paper` is that of a PDF, `logo` a picture at its head.
     """
 
     font: str = "Arial"
@@ -59,13 +63,19 @@ class Theme:
     high: str = "#1B6A78"
 
     def series_color(self, number: int) -> str:
-        """Give the colour of a series by its number, from 0: the palette's in turn, then lighter, then darker ones."""
+        """Give the colour of a series by its number, from 0: the palette's in turn, then lighter, then darker ones.
+
+        `number` is that of the series, from 0.
+        """
         used, place = divmod(number, len(self.palette))
         toward, share = TINTS[used % len(TINTS)]
         return _mixed(self.palette[place], toward, share)
 
     def ramp(self, count: int) -> tuple[str, ...]:
-        """Give colours from the low to the high end of a scale."""
+        """Give colours from the low to the high end of a scale.
+
+        `count` is how many colours there are to be.
+        """
         if count < 2:
             return (self.high,)
         places = [k / (count - 1) for k in range(count)]
@@ -151,6 +161,8 @@ def load_theme(name: str, folder: str | Path = ".") -> Theme:
     """Load a theme: one that ships ("river", "slate"), or a YAML file, its path from `folder`.
 
     Raises UnknownName, FileProblem, DocumentError with every mistake in the file.
+
+    `name` is that of the theme, or a path.
     """
     if name in SHIPPED:
         text = packaged_text("eager_otter.looks", "themes", f"{name}.yaml")

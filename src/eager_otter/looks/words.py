@@ -81,6 +81,8 @@ class Words:
     Beside a place to fill, `{count}`, a text may hold the forms of a word that goes with the number there, in the order
     of `plural_forms`: `{count:row|rows}`.
 
+    `language` is its tag ("en"), `decimal` and `thousands` are the signs in numbers.
+
     >>> ENGLISH("{count} {count:row|rows}", count=1), ENGLISH("{count} {count:row|rows}", count=1200)
     ('1 row', '1,200 rows')
 
@@ -102,6 +104,8 @@ class Words:
     def number(self, written: str) -> str:
         """Give a number that was written the English way its own signs.
 
+        `written` is a number as English writes it.
+
         >>> Words(decimal=",", thousands=".").number("1,234.5")
         '1.234,5'
         """
@@ -110,12 +114,18 @@ class Words:
         return written.replace(",", SWAP).replace(".", self.decimal).replace(SWAP, self.thousands)
 
     def whole(self, count: int) -> str:
-        """Write a whole number, its thousands apart."""
+        """Write a whole number, its thousands apart.
+
+        `count` is a whole number.
+        """
         return self.number(f"{count:,}")
 
     @checked
     def rephrased(self, texts: Mapping[str, str]) -> Words:
-        """Say some texts in other words."""
+        """Say some texts in other words.
+
+        `texts` are other words by English text.
+        """
         return replace(self, texts={**self.texts, **texts}) if texts else self
 
     def _shown(self, value: str | int | float) -> str:

@@ -71,6 +71,11 @@ class Plan(Viewed):
     is how many notable differences the report lists; `hints` tell what is better written otherwise today; `files` are
     the plan's own and those it includes. `theme` and `words` are as loaded, the wording of the theme in the words;
     `theme_name` and `language` are how the plan names them.
+
+    `data` and `codebook` are what tables are made of, `reading` how the data are read, `requests` the tables in order,
+    by the `banners` of these names; `standard` is what a table is that says nothing else. `path` is the plan's own,
+    `title` that of the report. `audit` says whether outputs show the audit, `accepted` which slips it lets be;
+    `slides`, `workbook` and `tidy` are settings of these outputs.
     """
 
     data: Path

@@ -32,13 +32,15 @@ def read_plan(path: str | Path) -> Plan:
     """Read a plan, what it includes, and the codebook it names.
 
     Raises FileProblem when one cannot be read, DocumentError with every mistake of both.
+
+    `path` is that of a YAML file.
     """
     return _plan(read_yaml(Path(path)))
 
 
 @checked
 def plan_from_text(text: str, folder: str | Path = ".") -> Plan:
-    """Read a plan from YAML text; paths in it start from `folder`. Raises what `read_plan` raises."""
+    """Return the plan of a YAML `text`; paths in it start from `folder`. Raises what `read_plan` raises."""
     return _plan(compose(text, Path(folder) / "plan"))
 
 

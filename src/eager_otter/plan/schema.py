@@ -79,6 +79,6 @@ MODELS: dict[SchemaName, Any] = {
 
 @checked
 def json_schema(name: SchemaName) -> dict[str, Any]:
-    """Give the JSON Schema (draft 2020-12) of a kind of file."""
+    """Return the JSON Schema (draft 2020-12) of a kind of file, its `name`. Raises RequestError for another."""
     schema = TypeAdapter(MODELS[name]).json_schema(by_alias=True, mode="validation")
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema}

@@ -32,6 +32,8 @@ def plan_text(plan: Plan) -> str:
     """Give a plan as YAML, with paths from its own folder; `read_plan` gives the same tables from it.
 
     Raises RequestError for a codebook that was not read from a file.
+
+    `plan` is what `read_plan` gives.
     """
     return yaml.safe_dump(
         _Writing(plan).whole(), sort_keys=False, allow_unicode=True, width=110, default_flow_style=None

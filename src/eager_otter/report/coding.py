@@ -24,12 +24,12 @@ def write_texts(
     inputs: Sequence[Path] = (),
     force: bool = False,
 ) -> int:
-    """Write the open answers of a question into a workbook (.xlsx) in which people code them into topics.
+    """Write the open answers of a `question` into a workbook in which people code them into topics.
 
-    `topics` pairs codes with labels to begin with, `mentions` (1 … 20) is how many topics a text may have. People write
-    into the workbook, so one that is there is replaced only with `force`, and the survey's own files and `inputs`
-    never. Returns the number of texts. Raises RequestError for a question that is not open text, UnknownName,
-    FileProblem.
+    `path` ends in .xlsx; `topics` pairs codes with labels to begin with, `mentions` (1 … 20) is how many topics a text
+    may have. People write into the workbook, so one that is there is replaced only with `force`, and the survey's own
+    files and `inputs` never. Returns the number of texts. Raises RequestError for a question that is not open text,
+    UnknownName, FileProblem.
     """
     target = Path(path)
     if target.suffix.lower() != ".xlsx":
@@ -50,6 +50,8 @@ def write_texts(
 def read_texts(survey: Survey, question: str, path: str | Path) -> Coded:
     """Read the workbook of `write_texts` back, coded: topics and who has them.
 
+    `survey` and `question` are those it was written for, `path` is where it is.
+
     Raises DataError, naming the rows: an id that is not in the data or stands twice, a text that is not the
     respondent's, an unknown topic. FileProblem where it is not a workbook, UnknownName.
     """
@@ -69,7 +71,9 @@ def write_coded(
 ) -> list[Path]:
     """Write the responses with the topics of a question as last columns (.csv), and the part of a codebook for them.
 
-    Returns both paths. Raises UnknownName, FileProblem.
+    `survey` and `question` are those of `read_texts`, which gave `coded`; `data` (.csv) and `codebook` (.yaml) are
+    where the two are written, `inputs` files that are not to be written over. A file that was not made by this package
+    is replaced only with `force`. Returns both paths. Raises UnknownName, FileProblem.
     """
     places = [Path(data), Path(codebook)]
     with written_beside(places, inputs=[*inputs, *files_of(survey)], force=force) as (data_part, book_part):

@@ -16,9 +16,9 @@ from eager_otter.report.report import Report
 def compare(old: str | Path | Report, new: str | Path | Report, *, tolerance: float = 0.0) -> Comparison:
     """Return what changed from one result to another: causes first, then every figure, letter, base and label.
 
-    Each is a tidy file of a report (.csv, .json, .parquet), a folder that holds its manifest, or a report. Figures that
-    moved by no more than `tolerance` (points of percent, units of a mean or count) are left out. Raises FileProblem,
-    and RequestError for a tolerance below 0.
+    `old` and `new` are each a tidy file of a report (.csv, .json, .parquet), a folder that holds its manifest, or a
+    report. Figures that moved by no more than `tolerance` (points of percent, units of a mean or count) are left out.
+    Raises FileProblem, and RequestError for a tolerance below 0.
 
     Example: `compare("last-week/tables.csv", run("plan.yaml")).changes`.
     """

@@ -15,7 +15,9 @@ from eager_otter.gates.writing import written_beside
 
 @checked
 def export(survey: Survey, target: str | Path, *, labels: bool = False, force: bool = False) -> list[Path]:
-    """Write the respondents whom a survey counts, all questions of its codebook: to .csv, or .xml for triple-s 2.0.
+    """Write the respondents whom a `survey` counts, all questions of its codebook, to a `target`.
+
+    It ends in .csv, or in .xml for triple-s 2.0.
 
     With `labels`, a CSV file holds labels instead of codes. A triple-s definition has its data beside it as .csv; where
     codes have to be numbered from 1 for it, a `Hint` names the questions. A file that was not made by this package is

@@ -43,7 +43,10 @@ FONTS = (
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Picture:
-    """A chart of a table: shows itself in a notebook, and is written as .png or .svg."""
+    """A chart of a table: shows itself in a notebook, and is written as .png or .svg.
+
+    `spec` is what is drawn, `theme` how; `provenance` is the line at its foot.
+    """
 
     spec: ChartSpec
     theme: Theme
@@ -62,6 +65,8 @@ class Picture:
         """Write it as .png or .svg: the same file for the same table.
 
         Without `force`, a file that was not made by this package is not replaced. Raises RequestError, FileProblem.
+
+        `path` ends in .png or .svg; a file that was not made by this package is replaced only with `force`.
         """
         place = Path(path)
         _check_ending(place)
@@ -70,7 +75,10 @@ class Picture:
         return place
 
     def write(self, path: Path) -> None:
-        """Draw it into a file, as its ending says. Raises FileProblem, MissingPackage without Matplotlib."""
+        """Draw it into a file, as its ending says. Raises FileProblem, MissingPackage without Matplotlib.
+
+        `path` is where it is written.
+        """
         content = io.BytesIO()
         self._draw_into(content, path.suffix.lower().lstrip("."))
         write_bytes(path, content.getbuffer())

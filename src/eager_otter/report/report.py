@@ -54,6 +54,11 @@ class Report(Viewed):
 
     `audit` is what the outputs show of the data's audit; `audited`, where the audit was made already, is what the
     manifest tells of it.
+
+    `title` and `author` are as the plan says, `tables` the finished ones; `source`, `filter` and `weight` tell what
+    they are of. `outputs` are where `save` writes, with `notes` of this length, or that of `output_notes`. `plan` and
+    `survey` are what it was made from, None for one put together by hand; `notable` are its findings; `theme` and
+    `words` are how it looks and speaks.
     """
 
     title: str
@@ -114,7 +119,7 @@ class Report(Viewed):
 
     @checked
     def table(self, name: str) -> Table:
-        """Give a table by its id. Raises UnknownName."""
+        """Return a table by its id, `name`. Raises UnknownName."""
         for table in self.tables:
             if table.id == name:
                 return table
@@ -122,7 +127,10 @@ class Report(Viewed):
 
     @checked
     def explain(self, table: str, row: str, column: str, figure: str | None = None) -> Explanation:
-        """Give the working of a cell of a table: see `Table.explain`. Raises UnknownName, RequestError."""
+        """Give the working of a cell of a table: see `Table.explain`. Raises UnknownName, RequestError.
+
+        `table` is an id; `row`, `column` and `figure` are what `Table.explain` takes.
+        """
         return self.table(table).explain(row, column, figure)
 
     @checked
@@ -168,6 +176,8 @@ class Report(Viewed):
         """List the respondents behind a cell: row number (from 1), id where there is one, and all columns of the data.
 
         Raises UnknownName, and RequestError for a report that was not made from a plan.
+
+        `table` is an id; `row`, `column` and `figure` are what `Table.explain` takes.
         """
         import pandas as pd
 
@@ -193,6 +203,8 @@ class Report(Viewed):
 
         Without `force`, a file that was not made by this package is not replaced. Raises UnknownName, RequestError,
         FileProblem, MissingPackage without Matplotlib.
+
+        `table` is an id, `path` where the picture is written, `group` a banner group by label or question.
         """
         from eager_otter.report.picture import picture_of
 
@@ -223,6 +235,9 @@ class Report(Viewed):
         All are written beside their places first and then put there: each is whole or as it was, and what one writer
         cannot write does not stop the others. Gives the paths. Raises RequestError for an ending that is not known,
         FileProblem naming the files that cannot be written, when the others are.
+
+        `paths` end in what outputs end in; `progress` is told what is being written, how much of it is done, of how
+        much.
         """
         wanted = [Path(path) for path in paths] or list(self.outputs)
         if not wanted:
@@ -244,7 +259,10 @@ class Report(Viewed):
 
     @checked
     def check_outputs(self, paths: Sequence[Path], *, force: bool) -> None:
-        """Refuse files that the report may not be written to. Raises RequestError, FileProblem: see `save`."""
+        """Refuse files that the report may not be written to. Raises RequestError, FileProblem: see `save`.
+
+        `paths` are those to be written to; with `force`, also files that were not made by this package.
+        """
         for path in paths:
             if path.name != MANIFEST:
                 _check_ending(path)
@@ -326,10 +344,11 @@ def _check_ending(path: Path) -> None:
 
 @checked
 def open_survey(codebook: str | Path | Codebook, data: Any, *, reading: Reading | None = None) -> Survey:
-    """Open a survey: a codebook (or the path of one), and its responses: a path or a pandas frame.
+    """Open a survey: a codebook (or the path of one), and its responses.
 
-    Paths end in .csv, .xlsx, .ods, .parquet, .json, .jsonl or, for triple-s, .xml. `reading` names a sheet,
-    delimiter, encoding or decimal sign where the file does not tell.
+    `codebook` may also be the path of one; `data` are a path, or a frame of pandas, Polars, Arrow or anything that
+    gives itself as a stream of Arrow. Paths end in .csv, .xlsx, .ods, .parquet, .json, .jsonl or, for triple-s, .xml.
+    `reading` names a sheet, delimiter, encoding or decimal sign where the file does not tell.
 
     It is weighted by the codebook's weight, if it names one. Raises FileProblem, DocumentError (every mistake
     in the codebook), DataError.
@@ -370,11 +389,12 @@ def report_of(
     theme: str | Theme = STANDARD,
     notes: NotesLength = "short",
 ) -> Report:
-    """Put tables that a survey made into a report, in this order, to be saved as one.
+    """Put `tables` that a survey made into a report, in this order, to be saved as one.
 
-    Each keeps its id, or is given one after its question. `theme` is one that ships, a YAML file or a `Theme`. What the
-    foot of outputs says of data, filters and weight is that of the tables, and empty where they differ. Raises
-    RequestError for no table, UnknownName, FileProblem, DocumentError.
+    `title` and `author` stand on it; `notes` is how long the notes under tables are. Each table keeps its id, or is
+    given one after its question. `theme` is one that ships, a YAML file or a `Theme`. What the foot of outputs says of
+    data, filters and weight is that of the tables, and empty where they differ. Raises RequestError for no table,
+    UnknownName, FileProblem, DocumentError.
 
     Example: `report_of([survey.table("liking"), survey.table("spend")], title="Two").save("two.xlsx")`.
     """
@@ -413,6 +433,8 @@ def _source_of_all(sources: Sequence[Source]) -> Source:
 @checked
 def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Report | None = None) -> Report:
     """Make the report of a plan; write it with `Report.save()`.
+
+    `plan` is one, or the path of one; `progress` is told what is being done, how much of it is done, of how much.
 
     `before` is an earlier report: while data and codebook are the same, nothing is read again, and only tables that are
     wanted differently are made again.
@@ -503,7 +525,7 @@ def _counted_alike(plan: Plan) -> tuple[object, ...]:
 
 @checked
 def run_audit(plan: str | Path | Plan) -> Audit:
-    """Check the data of a plan against its codebook: all slips, the worst first, and the recode tables.
+    """Check the data of a `plan` against its codebook: all slips, the worst first, and the recode tables.
 
     Raises what `run` raises.
     """
@@ -527,8 +549,9 @@ def weigh(
 
     `targets` gives shares (adding up to 100) or, with `counts`, counts of the answers of each question, by code or
     label. `cap` is the largest weight over the mean, `total` what the weights add up to (None: mean 1), `within` a
-    question each answer of which is raked for itself, `start` a column of starting weights. Weights of rows that are
-    not counted are 0. Raises RequestError, UnknownName, DataError.
+    question each answer of which is raked for itself, `start` a column of starting weights; with
+    `mean_where_unanswered`, those without an answer to a question of the targets keep the mean weight. Weights of rows
+    that are not counted are 0. Raises RequestError, UnknownName, DataError.
 
     Example: `weigh(survey, {"gender": {"A woman": 51, "A man": 49}}).weights`.
     """

@@ -62,6 +62,9 @@ class Explanation(Saved):
     `summary` says in one plain line what the figure is and what it differs from. `value` is at full precision (None
     where there is none), `shown` the text in the table. `formula` is in symbols, `worked` the same with the numbers of
     `terms` in it; `also` works out the variance of a mean, or tells the values around a quantile.
+
+    `table` is its id, `title` its title; `row`, `column` and `figure` name the cell. `steps` tell who is counted, step
+    by step; `tests` how it was compared with each other column; `notes` what else holds for the cell.
     """
 
     table: str

@@ -71,7 +71,7 @@ ALWAYS: frozenset[About] = frozenset(  # what explains a sign in the table, or w
 
 
 class Note(str):
-    """A text, what it is about, and its `short` form: "" where a table with short notes goes without it.
+    """A text, what it is `about`, and its `short` form: "" where a table with short notes goes without it.
 
     >>> note = Note("Base: the 812 respondents who answered.", "base", "Base: respondents who answered.")
     >>> note, note.about, note.short

@@ -95,7 +95,10 @@ TotalPlace = Literal["first", "last", "none"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Banner(Settings):
-    """Groups of columns, side by side, and where the Total stands."""
+    """Groups of columns, side by side, and where the Total stands.
+
+    `groups` stand in this order; `name` is what a plan calls the banner; `total` is "first", "last" or "none".
+    """
 
     groups: tuple[BannerGroup, ...] = ()
     name: str = ""
@@ -109,6 +112,8 @@ class BaseRules(Settings):
     Below `mark` a column is marked, below `no_test` it takes part in no test, below `withhold` its figures are
     not shown. Judged per column on the question's base: unweighted, or effective. Raises RequestError for a
     threshold below 0.
+
+    `judged_on` says which: "unweighted base" or "effective base".
     """
 
     mark: float | None = None
@@ -217,6 +222,8 @@ class Digits(Settings):
     """Decimal places: of percents, of weighted counts and bases, of means and deviations.
 
     `of_figures` says otherwise for single figures: pairs of a figure and its places.
+
+    `percent`, `count` and `mean` are places from 0 to 10.
     """
 
     percent: int = 0
@@ -231,7 +238,7 @@ class Digits(Settings):
                 raise RequestError(f"Digits run from 0 to {MOST_DIGITS}; got {digits}.")
 
     def of(self, figure: str) -> int:
-        """Give the decimal places of a figure."""
+        """Return the decimal places of a `figure`."""
         figure = str(figure)
         named = figure.removesuffix(" low").removesuffix(" high")
         own = next((places for name, places in self.of_figures if today_name(name) in (figure, named)), None)
@@ -256,6 +263,8 @@ class Sorting(Settings):
 
     `column` is a column's label, `group: label`, code or letter. Members stay with their net; "other", "none" and
     "don't know" stay at the end.
+
+    `by` is "figure", "label" or "code"; `up` puts the smallest first.
     """
 
     by: SortBy = "figure"
@@ -278,6 +287,8 @@ class RowRules(Settings):
     out of the base as well. `most` keeps only the first so many answers, `above` only those with more than so many
     percent of the Total; `drop_empty` leaves out answers nobody gave. `untested` names answers and nets that take no
     part in tests. `headings` are pairs of an answer and the heading (or "" for a blank line) that stands before it.
+
+    `sort` is an order of rows, None for that of the codebook.
     """
 
     sort: Sorting | None = None
@@ -309,6 +320,9 @@ class TableRequest(Settings):
     `chart_groups` are the banner groups that charts are wanted of, by label or question, or "all".
     `words` say the fixed texts of the table: labels of bases and summaries, the Total, notes.
     Raises RequestError for levels or figures that cannot be had.
+
+    `banner`, `rows`, `tests` and `bases` are settings of their own; `id` and `title` name the table, `digits` are
+    decimal places; `filter` is an expression that narrows it.
     """
 
     shows: Shown = NO_QUESTION

@@ -108,7 +108,7 @@ class Items(Shows):
         return self.grid or ", ".join(self.items)
 
     def label_of(self, place: int, usual: str) -> str:
-        """Give the label of the item at a place: its own, or the usual one."""
+        """Return the label of the item at a `place`: its own, or the `usual` one."""
         return (self.labels[place] if self.labels else "") or usual
 
 
@@ -117,6 +117,8 @@ class ItemsByColumns(Items):
     """A row per question, one figure of each, across the banner.
 
     `figure` is the label of a net or answer, "mean" or another summary; `figures` gives each question its own instead.
+
+    `items` are the questions, `labels` their own labels here, `grid` the grid that they are of, "" for none.
     """
 
     figure: str = "mean"
@@ -132,7 +134,7 @@ class ItemsByColumns(Items):
         self._check_each(self.figures, "figures")
 
     def figure_of(self, place: int) -> str:
-        """Give the figure shown of the item at a place."""
+        """Return the figure shown of the item at a `place`."""
         return self.figures[place] if self.figures else self.figure
 
     @property
@@ -143,7 +145,10 @@ class ItemsByColumns(Items):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AnswersByItems(Items):
-    """A column per question, their common answers down, tested as answers of the same people."""
+    """A column per question, their common answers down, tested as answers of the same people.
+
+    `items` are the questions, `labels` their own labels here, `grid` the grid that they are of, "" for none.
+    """
 
     shape: ClassVar[Shape] = "answers by items"
     over_banner: ClassVar[bool] = False
@@ -154,7 +159,10 @@ class AnswersByItems(Items):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OneUnderAnother(Items):
-    """Whole questions, each under its heading."""
+    """Whole questions, each under its heading.
+
+    `items` are the questions, `labels` their own labels here, `grid` the grid that they are of, "" for none.
+    """
 
     shape: ClassVar[Shape] = "one under another"
     idle: ClassVar[tuple[str, ...]] = ("figure",)
@@ -163,7 +171,10 @@ class OneUnderAnother(Items):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BeforeByAfter(Items):
-    """Two questions: who moved from which answer to which. Raises RequestError for any other number of questions."""
+    """Two questions: who moved from which answer to which. Raises RequestError for any other number of questions.
+
+    `items` are the questions, `labels` their own labels here, `grid` the grid that they are of, "" for none.
+    """
 
     shape: ClassVar[Shape] = "before by after"
     over_banner: ClassVar[bool] = False

@@ -73,6 +73,8 @@ class Column:
     `code` is the answer it stands for, `number` its place among the columns counted. A `hidden` column is counted, not
     shown. A `difference` shows one column minus another, both by their numbers, and has no base. `fixed` is the English
     word that the label says, where it is one of ours ("Total").
+
+    `label` stands over it, `group` is the head above, `question` the question whose answer it is.
     """
 
     label: str
@@ -103,6 +105,8 @@ class Group:
 
     In a nesting, `outer` holds the heads above it, the outermost first. One whose columns are waves, or other times, is
     `over_time`.
+
+    `label` is the head.
     """
 
     label: str
@@ -159,6 +163,10 @@ class Line:
     `level`, a confidence percent; `no_answer` tells the rows of those who gave none; one that `keeps_end` (other, none,
     don't know) stays last where rows are sorted. `parts` are the lines that a line with another figure in each column
     is made of, None where the row has no such figure.
+
+    `label` names the row, `kind` what it is ("base", "answer", "net", "summary", "heading"), `figure` the figure,
+    `code` the answer, `indent` how deep it stands; `evidence` is what its figures were computed and tested from, None
+    for a line that was not.
     """
 
     label: str
@@ -187,6 +195,8 @@ class Line:
         """Give the kind of figure in a column: that of the line, but where each column shows another one of its row.
 
         It is "" where the row has no such figure.
+
+        `column` is the place of a column.
         """
         if not self.parts:
             return self.figure
@@ -199,7 +209,10 @@ class Line:
         return f"{self.question}: {self.label}" if self.question else self.label
 
     def continues(self, before: Line | None) -> bool:
-        """Whether it shows one more figure of the row that the line before shows."""
+        """Whether it shows one more figure of the row that the line before shows.
+
+        `before` is the line above, None for the first.
+        """
         return before is not None and before.row == self.row and before.kind != "heading"
 
     @property
@@ -277,6 +290,11 @@ class Table:
     `tests` and `base` tell how they were chosen, judged and tested. `chart_groups` are the banner groups that charts
     are wanted of ("all" for every one). `words` said its fixed texts. A table laid out for reading only names the
     `logical` one.
+
+    `id` and `title` name it, `question` is what it is of; `part` is the answer that it is narrowed to, `heading` the
+    section of the report. `groups` are heads over columns; `digits` are decimal places, `levels` confidence percents;
+    `weighted` tells whether weights were used. `comparisons` are the pairs of columns that were tested, `crossings`
+    what tests of the whole table rest on; `viewer` shows it, `asker` answers what is asked of its cells.
     """
 
     id: str
@@ -311,6 +329,8 @@ class Table:
         """Give the notes as they stand under the table: in a few lines, all in "full", or with "none" what must stay.
 
         What must stay explains a mark or a letter, says that something was not tested, or was asked for.
+
+        `length` is "short", "full" or "none".
         """
         return notes_shown(self.notes, length)
 
@@ -334,6 +354,8 @@ class Table:
 
         A file that was not made by this package is replaced only with `force`. Raises RequestError for another ending,
         FileProblem.
+
+        `path` is where; its folder is there already.
         """
         return saved(self, Path(path), force=force)
 
@@ -430,13 +452,19 @@ class Table:
         """Find a line by a row's label or code, or `question: label`, and a figure where the row has several.
 
         Raises UnknownName, and RequestError where a name fits rows of several questions.
+
+        `row` is a label, or `head: label` where it stands twice, or a code; `figure` is one of the row's, None for the
+        first.
         """
         named = [line for line in self.lines if line.kind != "heading"]
         return find_line(named, row, figure, f"table {self.id!r}")
 
     @checked
     def column_position(self, name: str) -> int:
-        """Find a column by label, `group: label`, code or letter. Raises UnknownName, RequestError."""
+        """Find a column by label, `group: label`, code or letter. Raises UnknownName, RequestError.
+
+        `name` is a label, `group: label`, code or letter.
+        """
         return find_column(self.columns, name, f"table {self.id!r}")
 
     @checked
@@ -460,6 +488,8 @@ class Table:
         """Give the working of a cell: who is counted, the formula with its numbers, the test behind each letter.
 
         Takes what `value` takes. Raises UnknownName, RequestError.
+
+        `row`, `column` and `figure` are as for `value`.
 
         Example: `print(table.explain(row="Tarn", column="North"))`.
         """

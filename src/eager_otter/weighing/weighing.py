@@ -76,6 +76,11 @@ class Weighting(Saved):
     A row of frequency f is f respondents: in the shares, the mean, the cap and the counts.
 
     `efficiency` is effective over unweighted base (Kish 1992), of those weighted.
+
+    `weights` are (rows,), `weighted` counts the respondents they are of; `rounds` is how often the targets were gone
+    through, `worst` the largest share by which one is still missed (0 to 1). `smallest` and `largest` are weights over
+    their mean, `effective_base` is that of all who are weighted; `lines` give each target before and after, `notes`
+    what else was noticed.
     """
 
     weights: FloatArray
