@@ -24,12 +24,12 @@ def write_texts(
     inputs: Sequence[Path] = (),
     force: bool = False,
 ) -> int:
-    """Write the open answers of a `question` into a workbook in which people code them into topics.
+    """Write the open answers of a question into a workbook in which people code them into topics.
 
-    `path` ends in .xlsx; `topics` pairs codes with labels to begin with, `mentions` (1 … 20) is how many topics a text
-    may have. People write into the workbook, so one that is there is replaced only with `force`, and the survey's own
-    files and `inputs` never. Returns the number of texts. Raises RequestError for a question that is not open text,
-    UnknownName, FileProblem.
+    `survey` and `question` say whose; `path` ends in .xlsx; `topics` pairs codes with labels to begin with, `mentions`
+    (1 … 20) is how many topics a text may have. People write into the workbook, so one that is there is replaced only
+    with `force`, and the survey's own files and `inputs` never. Returns the number of texts. Raises RequestError for a
+    question that is not open text, UnknownName, FileProblem.
     """
     target = Path(path)
     if target.suffix.lower() != ".xlsx":
