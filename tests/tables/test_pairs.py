@@ -121,3 +121,26 @@ def test_the_interval_between_overlapping_columns_and_their_order(small: Small) 
                 phi = (w[both] ** 2).sum() / sqrt(squares[0] * squares[1])
                 assert test.difference == pytest.approx(100 * (sides[0][0] - sides[1][0]))
                 assert (test.low, test.high) == pytest.approx(newcombe(sides, float(phi), 95.0))
+
+
+def test_an_answer_left_out_is_in_no_net_and_no_difference(small: Small) -> None:
+    book = """
+    questions:
+      q: {kind: single, answers: {1: Yes, 2: Perhaps, 3: No}, nets: [{label: Only no, of: [3]}, {label: Sure, of: [1, 3]}, {label: Lead, difference: {plus: [1], minus: [3]}}]}
+    """
+    survey = small(book, q=[1, 1, 1, 2, 3, 3, 3, 3])
+    whole = survey.table("q")
+    assert (whole.value("Lead", "Total"), whole.value("Sure", "Total")) == pytest.approx((-12.5, 87.5))
+    table = survey.table("q", leave_out="No")
+    assert [line.label for line in table.body] == ["Yes", "Perhaps", "Sure", "Lead"]
+    assert (table.value("Lead", "Total"), table.value("Sure", "Total")) == pytest.approx((75.0, 75.0))
+
+
+def test_an_answer_without_a_score_is_on_no_side_of_a_difference(small: Small) -> None:
+    book = """
+    questions:
+      q: {kind: single, scale: true, answers: {1: Bad, 2: Middling, 3: Good, 4: {label: Never tried, score: none}}, nets: [{label: Lead, difference: {plus: [3], minus: [1]}}]}
+    """
+    given = [1, 2, 3, 3, 3, 4, 4, 4, 4]
+    table = small(book, q=given).table("q", figures=["column percent", "mean"])
+    assert table.value("Lead", "Total") == pytest.approx(100 * (3 - 1) / 5)
