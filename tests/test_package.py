@@ -6,7 +6,9 @@ import inspect
 import re
 import subprocess
 import sys
+import tarfile
 import tomllib
+import zipfile
 from pathlib import Path
 
 import nbformat
@@ -68,6 +70,28 @@ def test_the_python_of_the_readme_runs(demo: Path, monkeypatch: pytest.MonkeyPat
     names: dict[str, object] = {}
     for block in blocks:
         exec(block.replace('save("', f'save("{tmp_path}/'), names)
+
+
+def test_the_source_archive_and_the_wheel_hold_all_that_belongs_there(tmp_path: Path) -> None:
+    for target in ("sdist", "wheel"):
+        subprocess.run([sys.executable, "-m", "hatchling", "build", "-t", target, "-d", tmp_path], cwd=ROOT, check=True, capture_output=True)  # fmt: skip
+    (archive,), (wheel,) = tmp_path.glob("*.tar.gz"), tmp_path.glob("*.whl")
+    with tarfile.open(archive) as packed:
+        inside = {name.partition("/")[2] for name in packed.getnames()}
+    here = {path.relative_to(ROOT).as_posix() for folder in ("src", "tests", "tools", "docs", "examples", "benchmarks", ".ci") for path in (ROOT / folder).rglob("*") if path.is_file()}  # fmt: skip
+    here |= {
+        path.name for path in ROOT.iterdir() if path.is_file() and path.suffix in (".md", ".toml", ".txt")
+    } | {"check", "LICENSE"}
+    left_out = {name for name in here - inside if "__pycache__" not in name and "/." not in name}
+    assert left_out == set()
+    with zipfile.ZipFile(wheel) as packed_wheel:
+        names = set(packed_wheel.namelist())
+    assert {
+        "eager_otter/looks/fonts/DejaVuSans.ttf",
+        "eager_otter/demo/plan.yaml",
+        "eager_otter/py.typed",
+    } <= names
+    assert not [name for name in names if name.startswith(("tests/", "docs/"))]
 
 
 def test_documents_link_only_to_what_is_there() -> None:

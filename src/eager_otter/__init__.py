@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from eager_otter.codebook.model import Net as Net
     from eager_otter.codebook.model import Question as Question
     from eager_otter.codebook.reading import codebook_from_text as codebook_from_text
+    from eager_otter.codebook.reading import codebook_of as codebook_of
     from eager_otter.codebook.reading import read_codebook as read_codebook
     from eager_otter.comparing.causes import Cause as Cause
     from eager_otter.comparing.comparing import Change as Change
@@ -65,6 +66,7 @@ if TYPE_CHECKING:
     from eager_otter.looks.words import Words as Words
     from eager_otter.plan.plan import Plan as Plan
     from eager_otter.plan.reading import plan_from_text as plan_from_text
+    from eager_otter.plan.reading import plan_of as plan_of
     from eager_otter.plan.reading import read_plan as read_plan
     from eager_otter.plan.schema import json_schema as json_schema
     from eager_otter.plan.writing import plan_text as plan_text
@@ -161,6 +163,7 @@ _HOME = {
     "Words": "looks.words",
     "catalogue_text": "looks.catalogue",
     "codebook_from_text": "codebook.reading",
+    "codebook_of": "codebook.reading",
     "compare": "report.comparing",
     "draft": "drafting.drafting",
     "export": "report.exporting",
@@ -170,6 +173,7 @@ _HOME = {
     "open_survey": "report.report",
     "percentile": "figures.names",
     "plan_from_text": "plan.reading",
+    "plan_of": "plan.reading",
     "plan_text": "plan.writing",
     "read_codebook": "codebook.reading",
     "read_plan": "plan.reading",
@@ -243,6 +247,7 @@ __all__ = [
     "Words",
     "catalogue_text",
     "codebook_from_text",
+    "codebook_of",
     "compare",
     "draft",
     "export",
@@ -252,6 +257,7 @@ __all__ = [
     "open_survey",
     "percentile",
     "plan_from_text",
+    "plan_of",
     "plan_text",
     "read_codebook",
     "read_plan",

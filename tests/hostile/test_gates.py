@@ -43,7 +43,7 @@ CALLS = {  # what is called by its module, and where else it may be
 ALLOWED = {
     ("cli/main.py", "os.open"),  # of the null device, where a pipe was closed
     ("cli/main.py", "tempfile.NamedTemporaryFile"),  # the log of a fault
-    ("draft/yaml_text.py", "json.dumps"),  # quotes a scalar of YAML
+    ("drafting/yaml_text.py", "json.dumps"),  # quotes a scalar of YAML
     ("report/slides.py", "zipfile.ZipFile"),  # of what is in memory
     ("errors.py", ".resolve"),  # lower than the gates
 }

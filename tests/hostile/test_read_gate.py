@@ -241,9 +241,9 @@ def test_a_large_parquet_file_is_read_in_parts_with_the_same_figures(
         (pa.array(["a", "b"], pa.large_string()), ["a", "b"]),
         (pa.array([None, None], pa.null()), [None, None]),
         (pa.array([20_000, 1], pa.date32()), ["2024-10-04", "1970-01-02"]),
-        (pa.array([b"a", b"b"]), "binary"),
-        (pa.array([[1], [2]]), "list<"),
-        (pa.array([1, 2], pa.duration("s")), "duration"),
+        (pa.array([b"a", b"b"]), "values of the type binary"),
+        (pa.array([[1], [2]]), "lists, not answers"),
+        (pa.array([1, 2], pa.duration("s")), "values of the type duration"),
     ],
 )
 def test_every_type_of_a_parquet_column_is_read_or_refused(
@@ -251,7 +251,7 @@ def test_every_type_of_a_parquet_column_is_read_or_refused(
 ) -> None:
     pq.write_table(pa.table({"a": values}), tmp_path / "t.parquet")
     if isinstance(shown, str):
-        assert f"column 'a' holds values of the type {shown}" in told(tmp_path / "t.parquet")
+        assert f"column 'a' holds {shown}" in told(tmp_path / "t.parquet")
         return
     table = open_data(tmp_path / "t.parquet").read(["a"])
     assert shown is None or table.column("a").to_pylist() == shown

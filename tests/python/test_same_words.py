@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import warnings
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any, get_args
 
@@ -12,6 +13,7 @@ import yaml
 
 import eager_otter as otter
 from eager_otter.asking.given import ItemsSettings, TableSettings
+from eager_otter.documents.yaml_nodes import read_yaml
 from eager_otter.figures.names import BaseName, FigureName
 from eager_otter.figures.registry import all_figures, base_lines
 from eager_otter.plan.file import ItemsFile, SettingsPart, TableFile
@@ -111,6 +113,42 @@ def test_what_would_do_nothing_is_hinted_at(survey: otter.Survey) -> None:
     with warnings.catch_warnings():
         warnings.simplefilter("error")
         survey.table("liking", "region", bases={"mark below": 50, "no test below": 30})
+
+
+def test_codebook_and_plan_are_made_of_mappings_as_of_files(demo: Path) -> None:
+    def written(name: str) -> Any:
+        return read_yaml(demo / name).data
+
+    book, read = otter.codebook_of(written("codebook.yaml")), otter.read_codebook(demo / "codebook.yaml")
+    for question in read:
+        twin = book[question.name]
+        assert all(getattr(twin, name) == getattr(question, name) for name in ("text", "kind", "answers", "nets", "differences", "source", "section"))  # fmt: skip
+    for name in ("plan.yaml", "shapes.yaml"):
+        assert otter.plan_of(written(name), folder=demo).requests == otter.read_plan(demo / name).requests
+    settings = {"data": "responses.csv", "banners": {"main": ["region"]}, "tables": ["liking"]}
+    report = otter.run(otter.plan_of(settings, codebook=book, folder=demo))
+    assert report["liking"].value("Good", "North") > 0
+    tuples = {
+        "questions": {
+            "q": {"kind": "single", "answers": {1: "Yes", 2: "No"}, "nets": ({"label": "Any", "of": (1, 2)},)}
+        }
+    }
+    assert [answer.code for answer in otter.codebook_of(tuples)["q"].answers] == ["1", "2"]
+
+
+@pytest.mark.parametrize(
+    ("made", "message"),
+    [
+        (lambda: otter.codebook_of({"questions": {"q": {"kind": "sinlge", "answers": {1: "a"}}}}), "questions.q: kind: expected one of single, multi, number, text, grid, date, ranking; found 'sinlge'. Did you mean 'single'?"),
+        (lambda: otter.codebook_of({"questoins": {}}), "questoins: unknown key 'questoins'. Did you mean 'questions'?"),
+        (lambda: otter.codebook_of({"questions": {"q": {"kind": "single", "answers": {1: "a"}, "nets": [{"label": "x", "of": [3]}]}}}), "questions.q.nets[0].of[0]: net 'x': no answer '3'. Known: 1, a."),
+        (lambda: otter.plan_of({"data": "d.csv", "tables": ["q", {"question": "p", "figures": ["cuont"]}]}, codebook=otter.codebook_of({"questions": {"p": {"kind": "single", "answers": {1: "a"}}}})), "2 mistakes.\ntables[0]: no question 'q' in the codebook. Known: p.\ntables[1].figures[0]: no figure 'cuont'. Did you mean 'count'?"),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_with_a_mapping_is_told_by_its_place(made: Callable[[], object], message: str) -> None:
+    with pytest.raises(otter.DocumentError) as error:
+        made()
+    assert str(error.value) == message
 
 
 def test_typed_settings_and_names_are_those_of_plan_and_registry() -> None:

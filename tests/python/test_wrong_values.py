@@ -130,6 +130,8 @@ def examples(folder: Path) -> Mapping[str, tuple[Callable[..., object], Mapping[
         "load_words": (otter.load_words, {"name": "de", "folder": folder}),
         "open_survey": (otter.open_survey, {"codebook": folder / "book.yaml", "data": folder / "data.csv", "reading": None}),
         "percentile": (otter.percentile, {"percent": 90}),
+        "codebook_of": (otter.codebook_of, {"definition": {"questions": {"q": {"kind": "text"}}}}),
+        "plan_of": (otter.plan_of, {"settings": {"data": "data.csv", "tables": ["liking"]}, "codebook": survey.codebook, "folder": folder}),
         "plan_from_text": (otter.plan_from_text, {"text": PLAN, "folder": folder}),
         "plan_text": (otter.plan_text, {"plan": plan}),
         "read_codebook": (otter.read_codebook, {"path": folder / "book.yaml"}),

@@ -5,6 +5,8 @@ from __future__ import annotations
 import base64
 import json
 import shutil
+import subprocess
+import sys
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -247,3 +249,10 @@ def test_the_audit_stands_in_the_workbook_where_it_is_asked_for(demo: Path, tmp_
         (row[1], row[2], row[3], row[5]) for row in sheet.iter_rows(min_row=5, values_only=True) if row[1]
     ]
     assert told == [(f.name, f.where, f.message, f.count) for f in report.audit.slips]
+
+
+def test_a_pdf_needs_no_drawing_library(demo: Path, tmp_path: Path) -> None:
+    script = f"import sys; sys.modules['matplotlib'] = None; import eager_otter; eager_otter.open_survey({str(demo / 'codebook.yaml')!r}, {str(demo / 'responses.csv')!r}).table('liking', 'region').save({str(tmp_path / 'one.pdf')!r})"
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    assert "DejaVu" in (tmp_path / "one.pdf").read_bytes().decode("latin-1")

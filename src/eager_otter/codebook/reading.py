@@ -37,6 +37,7 @@ from eager_otter.codebook.nets import NetBuilder
 from eager_otter.codebook.plain import PlainQuestions
 from eager_otter.documents.checking import check
 from eager_otter.documents.settled import checked
+from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import Document, Place, compose, read_yaml
 from eager_otter.errors import DocumentError, ExpressionError, FileProblem, Problem, nearest
 
@@ -56,6 +57,17 @@ def read_codebook(path: str | Path) -> Codebook:
 def codebook_from_text(text: str) -> Codebook:
     """Return the codebook of a YAML `text`, as in a notebook. Raises DocumentError with every mistake."""
     return _sound(read_with_mistakes(compose(text, Path("codebook"))))
+
+
+@checked
+def codebook_of(definition: Mapping[str, object]) -> Codebook:
+    """Return the codebook of a `definition`: what a codebook file says, as mappings and lists.
+
+    Codes may be numbers. Raises DocumentError with every mistake, each told by its place: `questions.region.answers`.
+
+    Example: `codebook_of({"questions": {"region": {"kind": "single", "answers": {1: "North", 2: "South"}}}})`.
+    """
+    return _sound(read_with_mistakes(values_of(definition)))
 
 
 def _sound(read: ReadCodebook) -> Codebook:

@@ -20,6 +20,7 @@ class Whole(Document):
 
     origins: dict[Place, tuple[Document, Place]] = field(default_factory=dict)
     files: tuple[Path, ...] = ()  # all that were read
+    first: Document | None = None  # the document itself, where nothing is included
 
     def problem(self, place: Iterable[str | int], message: str, *, key: bool = False) -> Problem:
         """Make a problem that points at a place of the file it is in."""
@@ -28,6 +29,8 @@ class Whole(Document):
             if steps[:length] in self.origins:
                 document, where = self.origins[steps[:length]]
                 return document.problem((*where, *steps[length:]), message, key=key)
+        if self.first is not None:
+            return self.first.problem(steps, message, key=key)
         return Document.problem(self, steps, message, key=key)
 
 
@@ -38,7 +41,7 @@ def with_included(document: Document, *, lists: Sequence[str], mappings: Sequenc
     name; the document's own win. Raises DocumentError for a file that includes itself, and for one that cannot be read.
     """
     whole = Whole(document.path, document.data, document.lines, dict(document.keys), dict(document.values))
-    whole.files = (document.path,)
+    whole.files, whole.first = (document.path,), document
     if not isinstance(document.data, dict) or INCLUDE not in document.data:
         return whole
     data: dict[str, Any] = {}
@@ -52,7 +55,7 @@ def with_included(document: Document, *, lists: Sequence[str], mappings: Sequenc
             if key == INCLUDE and part is not document:
                 continue
             _put(data, origins, key, value, part, lists, mappings)
-    whole.data, whole.origins = data, origins
+    whole.data, whole.origins, whole.first = data, origins, None
     for place, (part, where) in origins.items():
         for table, own in ((whole.keys, part.keys), (whole.values, part.values)):
             table.update(

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from fnmatch import fnmatchcase
 from pathlib import Path
 
+from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
 from eager_otter.documents.including import with_included
 from eager_otter.documents.options import given
 from eager_otter.documents.settled import checked
+from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, UnknownName
 from eager_otter.gates.reading import resolved
@@ -42,6 +44,24 @@ def read_plan(path: str | Path) -> Plan:
 def plan_from_text(text: str, folder: str | Path = ".") -> Plan:
     """Return the plan of a YAML `text`; paths in it start from `folder`. Raises what `read_plan` raises."""
     return _plan(compose(text, Path(folder) / "plan"))
+
+
+@checked
+def plan_of(
+    settings: Mapping[str, object], *, codebook: Codebook | None = None, folder: str | Path = "."
+) -> Plan:
+    """Return the plan of some `settings`: what a plan file says, as mappings and lists.
+
+    `codebook` is that of the plan where the settings name none; paths start from `folder`. Raises FileProblem, and
+    DocumentError with every mistake, each told by its place: `tables[0].figures`.
+
+    Example: `plan_of({"data": "responses.csv", "codebook": "codebook.yaml", "tables": ["liking"]})`.
+    """
+    document = values_of(settings)
+    document.path = Path(folder) / "plan"
+    if codebook is not None and isinstance(document.data, dict) and "codebook" not in document.data:
+        document.data["codebook"] = "" if codebook.path is None else str(codebook.path)
+    return _plan(document, codebook)
 
 
 def only_tables(plan: Plan, ids: Sequence[str]) -> Plan:
@@ -77,10 +97,13 @@ def _from_folder(name: str, folder: Path) -> str:
     return str(resolved(folder) / name) if is_yaml(name) else name
 
 
-def _plan(document: Document) -> Plan:
+def _plan(document: Document, codebook: Codebook | None = None) -> Plan:
     context = Context(with_included(document, lists=JOINED_LISTS, mappings=JOINED_MAPPINGS))
     head = context.part(PlanFile, context.document.data, ())
-    context.read_codebook()
+    if codebook is None:
+        context.read_codebook()
+    else:
+        context.codebook = codebook
     banners = BannerReading(context)
     settings = SettingsReading(context, banners)
     theme = context.theme()

@@ -22,15 +22,13 @@ def compare(old: str | Path | Report, new: str | Path | Report, *, tolerance: fl
 
     Example: `compare("last-week/tables.csv", run("plan.yaml")).changes`.
     """
-    with TemporaryDirectory() as folder:
-        places = [_saved(one, Path(folder) / side) for one, side in ((old, "old"), (new, "new"))]
-        return compare_files(*places, tolerance=tolerance)
+    with TemporaryDirectory() as one, TemporaryDirectory() as other:
+        return compare_files(_saved(old, Path(one)), _saved(new, Path(other)), tolerance=tolerance)
 
 
 def _saved(result: str | Path | Report, folder: Path) -> Path:
     """Return the tidy file of a result; that of a report is written into a folder."""
     if isinstance(result, Report):
-        folder.mkdir()
         place = folder / "report.csv"
         result.save(place, manifest=result.plan is not None)
         return place

@@ -6,6 +6,7 @@ import hashlib
 import struct
 from collections.abc import Iterator
 from functools import lru_cache
+from importlib.resources import as_file, files
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +22,7 @@ FONT_FOLDERS = (
     Path("/Library/Fonts"),
     Path("C:/Windows/Fonts"),
 )
+FONTS = "eager_otter.looks.fonts"  # DejaVu Sans, as it is free to be passed on
 MISSING = f"PDF files need another package: {install_line('pdf')}"
 REPLACEMENT = "\ufffd"
 LARGEST_FONT = 60_000_000  # bytes
@@ -126,15 +128,14 @@ def _has(font: str, character: str) -> bool:
 @lru_cache(maxsize=1)
 def _registered() -> tuple[str, str]:
     try:
-        from matplotlib import get_data_path
         from reportlab.pdfbase.pdfmetrics import registerFont
         from reportlab.pdfbase.ttfonts import TTFont
     except ImportError as error:
         raise MissingPackage(MISSING) from error
-    folder = Path(get_data_path()) / "fonts" / "ttf"
     names = ("OtterSans", "OtterSansBold")
     for name, file in zip(names, ("DejaVuSans.ttf", "DejaVuSans-Bold.ttf"), strict=True):
-        registerFont(TTFont(name, str(folder / file)))
+        with as_file(files(FONTS) / file) as path:
+            registerFont(TTFont(name, str(path)))
     return names
 
 

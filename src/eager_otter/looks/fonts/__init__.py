@@ -1,0 +1,1 @@
+"""DejaVu Sans, for PDFs; see LICENSE."""
