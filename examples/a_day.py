@@ -69,6 +69,20 @@ except otter.RequestError as error:
     print(error)
 
 # %% [markdown]
+# ## A question more
+#
+# A codebook is changed without writing YAML, and written back: only what is new is written, and comments stay.
+
+# %%
+codebook = survey.codebook.with_question(
+    "age_wide", otter.define.Bands(of="age", ranges=["16-44", "45+"], label="Age"), after="age_band"
+)
+codebook = codebook.with_net("heard_of", otter.define.Net(label="Tarn and Skerrow", of=[1, 5], at_least=2))
+codebook.save(folder / "codebook.yaml")
+survey = otter.open_survey(codebook, frame).filtered('status == "complete"')
+survey.table("heard_of", "age_wide", figures="column percent")
+
+# %% [markdown]
 # ## A weight
 
 # %%

@@ -21,6 +21,7 @@ from eager_otter.version import __version__ as __version__
 views_in("eager_otter.report.views")
 
 if TYPE_CHECKING:
+    from eager_otter import define as define
     from eager_otter.asking.given import ItemsSettings as ItemsSettings
     from eager_otter.asking.given import TableSettings as TableSettings
     from eager_otter.asking.notable import Findings as Findings
@@ -249,6 +250,7 @@ __all__ = [
     "codebook_from_text",
     "codebook_of",
     "compare",
+    "define",
     "draft",
     "export",
     "json_schema",
@@ -275,6 +277,8 @@ __all__ = [
 if not TYPE_CHECKING:  # a checker knows the names from above, and refuses others
 
     def __getattr__(name: str) -> Any:
+        if name == "define":
+            return import_module(f"{__name__}.define")
         home = _HOME.get(name)
         if home is None:
             raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

@@ -121,7 +121,7 @@ def nearest(name: str, known: Sequence[str]) -> str:
 
 
 def shown_path(path: Path) -> str:
-    """Give a path as a person would type it: relative to the working folder where that is shorter."""
+    """Return a path as a person would type it: relative to the working folder where that is shorter."""
     try:
         return str(path.resolve().relative_to(Path.cwd()))
     except (ValueError, OSError, RuntimeError):  # elsewhere, or no path that can be

@@ -61,7 +61,7 @@ def test_every_mistake_is_told_at_once_with_its_place_and_the_nearest_word(
         "  12 |   age_band: {bands: {of: agee, ranges: [18-24, 24-30]}}\n"
         "                                ^\n"
         "book.yaml:12:40: The bands 18–24 and 24–30 both hold 24; ranges include both their ends, so each value "
-        "may stand in one band only.\n"
+        "may be in one band only.\n"
         "  12 |   age_band: {bands: {of: agee, ranges: [18-24, 24-30]}}\n"
         "                                              ^\n"
         "book.yaml:13:26: No question 'ages'. Did you mean 'age'? At character 17 of: liking >= 2 and ages > 3\n"
@@ -73,7 +73,7 @@ def test_every_mistake_is_told_at_once_with_its_place_and_the_nearest_word(
 @pytest.mark.parametrize(
     ("text", "message"),
     [
-        ("a: 1\na: 2\n", "book.yaml:2:1: the key 'a' stands twice; first in line 1.\n  2 | a: 2\n      ^"),
+        ("a: 1\na: 2\n", "book.yaml:2:1: the key 'a' appears twice; first in line 1.\n  2 | a: 2\n      ^"),
         ("a: [1\n", "book.yaml:2:1: not valid YAML: did not find expected ',' or ']'."),
         (
             "- 1\n",

@@ -87,7 +87,7 @@ def test_who_satisfies_an_expression(small: Callable[..., otter.Survey], text: s
         ("age == 'x", "The quote ' opened here is not closed.\n    age == 'x\n           ^"),
         ("age = 1 & 2", "The character '&' has no meaning here.\n    age = 1 & 2\n            ^"),
         ("age == 'old'", "A number is wanted here, for age.\n    age == 'old'\n           ^"),
-        ("letter > 1", "The codes of letter are no numbers, so it has no order; name the answers with in (…).\n    letter > 1\n    ^"),
+        ("letter > 1", "The codes of letter are not numbers, so it has no order; name the answers with in (…).\n    letter > 1\n    ^"),
         ("heard == 1", "heard takes several answers; write 'heard mentions any (…)' or 'count of heard'.\n    heard == 1\n    ^"),
         ("age mentions 1", "'mentions' is for multiple-response questions; age is of kind number. Use == or in.\n    age mentions 1\n    ^"),
         ("age in 5..1", "The range runs backwards; write the smaller end first.\n    age in 5..1\n           ^"),

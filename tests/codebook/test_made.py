@@ -93,7 +93,7 @@ def test_mistakes_in_made_questions_are_told_at_their_places(write: Write, tmp_p
     lines = [line for line in message_of(error, tmp_path).splitlines() if line.startswith("book")]
     assert lines == [
         "book.yaml:4:39: q has no answer '7'. Known: One, Two.",
-        "book.yaml:4:47: '1' stands in 'X' already.",
+        "book.yaml:4:47: '1' is already in 'X'.",
         "book.yaml:5:19: No question 'qq'. Did you mean 'q'?",
         "book.yaml:6:26: the sum is of numbers and scales; q is of kind single.",
         lines[4],
@@ -189,7 +189,7 @@ def test_nets_inside_nets_are_indented_under_them(small: Small) -> None:
         ("{label: X, of: [7]}", "net 'X': 'Do not know' is missing, so it belongs to no net."),
         (
             "{label: X, difference: {plus: [5], minus: [5, 1]}}",
-            "difference 'X': 'Great' stands in both groups.",
+            "difference 'X': 'Great' is in both groups.",
         ),
         ("{of: [1]}", "a net of answers needs a label."),
         ("{label: X}", "a net needs exactly one of: of (a list of answers), top, bottom, difference."),

@@ -80,7 +80,9 @@ def test_scores_that_nothing_uses_are_mistakes() -> None:
             codebook_from_text(
                 f"questions:\n  q: {{kind: single, answers: {{1: {{label: A, score: {score}}}, 2: B}}}}\n"
             )
-    with pytest.raises(otter.DocumentError, match="has no score, so it stands on no side of a difference"):
+    with pytest.raises(
+        otter.DocumentError, match="has no score, so it belongs to neither side of a difference"
+    ):
         codebook_from_text(SCALE.replace("minus: [1]", "minus: [8]"))
     with pytest.raises(otter.DocumentError, match="none of its answers has a score"):
         codebook_from_text(
@@ -220,7 +222,7 @@ def test_otherwise_takes_those_who_answered_a_question_of_its_rules(small: Small
     assert everybody.value("Base (unweighted)", "Total") == 6
     assert everybody.value("Other", "Total") == pytest.approx(100 * 4 / 6)
     with pytest.raises(
-        otter.DocumentError, match="'otherwise' takes those who are left, so it must stand last"
+        otter.DocumentError, match="'otherwise' takes those who are left, so it must come last"
     ):
         codebook_from_text("questions:\n  n: {kind: number}\n  k: {derive: {A: otherwise, B: n > 1}}\n")
     with pytest.raises(otter.DocumentError, match="Write 'everyone else' for everybody"):

@@ -131,7 +131,7 @@ def test_the_command_tells_causes_first_or_that_it_cannot(
     alone = tmp_path / "alone.csv"
     alone.write_bytes(old.read_bytes())
     code, out, _ = run("compare", "alone.csv", str(old), cwd=tmp_path)
-    assert code == 0 and out.startswith("Causes cannot be told: no manifest.json is beside alone.csv.")
+    assert code == 0 and out.startswith("Causes cannot be given: no manifest.json is beside alone.csv.")
     old.write_text(old.read_text(encoding="utf-8").replace("Tarn", "Torn"), encoding="utf-8")
     _, out, _ = run("compare", str(old), str(new), cwd=tmp_path)
     assert "old/manifest.json was written for other files than tables.csv." in " ".join(out.split())

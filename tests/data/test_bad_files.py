@@ -185,8 +185,8 @@ def test_every_format_gives_the_same_counts_and_the_same_reasons(codes: list[str
     [
         ({"code": ["1"], "label": ["Fresh"]}, "the columns 'code' and 'topic' are wanted"),
         ({"code": ["1", None], "topic": ["Fresh", "New"]}, "row 3: a topic needs both a code and a label"),
-        ({"code": ["1", "1"], "topic": ["Fresh", "New"]}, "row 3: the topic 'New' or its code 1 stands twice"),
-        ({"code": ["1", "2"], "topic": ["Fresh", "Fresh"]}, "row 3: the topic 'Fresh' or its code 2 stands twice"),
+        ({"code": ["1", "1"], "topic": ["Fresh", "New"]}, "row 3: the topic 'New' or its code 1 appears twice"),
+        ({"code": ["1", "2"], "topic": ["Fresh", "Fresh"]}, "row 3: the topic 'Fresh' or its code 2 appears twice"),
         ({"code": [None], "topic": [None]}, "there are no topics; write a code and a label for each"),
     ],
 )  # fmt: skip
@@ -218,7 +218,7 @@ def test_rows_that_were_sorted_apart_are_told(tmp_path: Path) -> None:
     path = tmp_path / "coded.xlsx"
     for ids, texts, message in (
         (["1", "2"], ["new", "so fresh"], "row 2: the text is not that of '1'; were the rows sorted apart?"),
-        (["1", "1"], ["so fresh", "so fresh"], "row 3: the id '1' stands twice"),
+        (["1", "1"], ["so fresh", "so fresh"], "row 3: the id '1' appears twice"),
         (["1", "7"], ["so fresh", "new"], "row 3: the id '7' has no text in the data"),
     ):
         with pd.ExcelWriter(path) as writer:

@@ -68,7 +68,7 @@ def test_a_single_column_keeps_its_blank_lines(write: Write) -> None:
         ("rid,regio,age,wt\n1,1,2,1\n", "data.csv: one of the codebook's columns is not in the data:\n  'region'. Did you mean 'regio'?\nCorrect the codebook's column names, or take the questions out."),
         ("rid,region,age,wt,age\n1,1,2,1,3\n", "data.csv: the header names 'age' more than once; each column needs its own name."),
         ("rid,region,age,wt\n1,1,old,1\n2,1,x,1\n", "Column 'age' should hold numbers; found 'old' in row 1, 'x' in row 2. Correct the data, or list these values under 'missing' in the codebook."),
-        ("rid,region,age,wt\n1,1,2,1\n1,1,2,1\n", "The respondent id in column 'rid' must be unique; 1 stand more than once: '1' in rows 1, 2. Remove the repeated rows, or take 'respondent' out of the codebook."),
+        ("rid,region,age,wt\n1,1,2,1\n1,1,2,1\n", "The respondent id in column 'rid' must be unique; 1 appear more than once: '1' in rows 1, 2. Remove the repeated rows, or take 'respondent' out of the codebook."),
         ("rid,region,age,wt\n1,1,2,1\n,1,2,1\n", "The respondent id in column 'rid' is blank in 1 row (row 2); each row needs one. Delete rows that hold nothing, or fill in the ids."),
         ("rid,region,age,wt\n1,1,2,\n2,1,2,1\n", "The weight in column 'wt' is missing in 1 of 2 rows: row 1 (rid 1). Correct the weights, leave these rows out with a filter, or run without a weight."),
         ("rid,region,age,wt\n1,1,2,1\n7,1,2,-2\n", "The weight in column 'wt' is negative in 1 of 2 rows (the first is -2): row 2 (rid 7). Correct the weights, leave these rows out with a filter, or run without a weight."),

@@ -73,7 +73,7 @@ def test_a_cell_in_the_last_corner_takes_no_memory(tmp_path: Path) -> None:
     rows = b'<row r="1">' + cell("A1", "x") + b'</row><row r="1048576">' + cell("XFD1048576", "1") + b"</row>"
     assert told(workbook(tmp_path / "corner.xlsx", rows)) == (
         "corner.xlsx, sheet 'Sheet': reaches over 1,048,576 rows and 16,384 columns, 17,179,869,184 cells; at most "
-        "30,000,000 are read. Often a stray cell stands far out: delete the rows and columns behind your data, or save the "
+        "30,000,000 are read. Often a stray cell lies far out: delete the rows and columns behind your data, or save the "
         "sheet as CSV."
     )
 
@@ -157,7 +157,7 @@ def test_sheets_of_ods_that_repeat_cells_without_end_are_refused(tmp_path: Path)
         ("digits.json", b'[{"a": ' + b"9" * 5_000 + b"}]", ""),
         ("huge.json", b'[{"a": 1e999}]', ""),
         ("nan.json", b'[{"a": NaN}]', "NaN is not a value of JSON"),
-        ("twice.json", b'[{"a": 1, "a": 2}]', "the name 'a' stands twice in an object"),
+        ("twice.json", b'[{"a": 1, "a": 2}]', "the name 'a' appears twice in an object"),
         ("columns.csv", b"," * 200_000 + b"\n", "columns; at most 100,000 are read"),
         ("long.csv", b'"' + b"x" * 50_000 + b'",b\n1,2\n', "a name of 50,000 characters"),
         ("cell.csv", b"a,b\n1," + b"x" * 9_000_000 + b"\n", ""),

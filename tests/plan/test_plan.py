@@ -95,7 +95,7 @@ def test_names_labels_and_banners_are_checked_against_the_codebook(write: Write)
     assert mistakes_in(plan) == [
         "plan.yaml:3:9: No question 'likng'. Did you mean 'liking'? At character 1 of: likng == 1",
         "plan.yaml:5:36: region has no answer 'Nort'. Did you mean 'North'?",
-        "plan.yaml:5:45: 'North' stands twice.",
+        "plan.yaml:5:45: 'North' appears twice.",
         "plan.yaml:5:52: 'None given' of region is missing and makes no column.",
         "plan.yaml:5:80: region has no answer 'Eest'. Did you mean 'East'?",
         "plan.yaml:5:85: age is of kind number and cannot be a banner; cut it into bands in the codebook.",

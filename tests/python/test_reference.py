@@ -8,6 +8,7 @@ import runpy
 from collections.abc import Iterator
 from dataclasses import fields, is_dataclass
 from pathlib import Path
+from typing import Any
 
 import eager_otter as otter
 
@@ -19,10 +20,15 @@ def mentioned(text: str | None, names: Iterator[str]) -> list[str]:
     return [name for name in names if not re.search(rf"`[^`\n]*\b{re.escape(name)}\b[^`\n]*`", text or "")]
 
 
+def public_objects() -> Iterator[tuple[str, Any]]:
+    """Every public name, those of `define` among them, with what it is."""
+    yield from ((name, getattr(otter, name)) for name in otter.__all__ if name != "define")
+    yield from ((f"define.{name}", getattr(otter.define, name)) for name in otter.define.__all__)
+
+
 def test_every_parameter_and_field_is_told_in_its_docstring() -> None:
     missing = []
-    for name in otter.__all__:
-        found = getattr(otter, name)
+    for name, found in public_objects():
         if inspect.isfunction(found):
             missing += [
                 (name, one) for one in mentioned(found.__doc__, iter(inspect.signature(found).parameters))
@@ -34,7 +40,10 @@ def test_every_parameter_and_field_is_told_in_its_docstring() -> None:
             if is_dataclass(found)
             else list(getattr(found, "__annotations__", ()))
         )
-        told = f"{found.__doc__} {otter.ItemsSettings.__doc__ if found is otter.TableSettings else ''}"
+        said = (
+            otter.define.Single.__doc__ if name.startswith("define.") and "`Single`" in found.__doc__ else ""
+        )
+        told = f"{found.__doc__} {said} {otter.ItemsSettings.__doc__ if found is otter.TableSettings else ''}"
         missing += [(name, one) for one in mentioned(told, (one for one in own if one[0] != "_"))]
         for method, function in inspect.getmembers(found, inspect.isfunction):
             if not method.startswith("_"):
@@ -46,5 +55,5 @@ def test_every_parameter_and_field_is_told_in_its_docstring() -> None:
 def test_the_reference_is_that_of_the_code() -> None:
     made = runpy.run_path(str(ROOT / "tools" / "reference"))["page"]()
     assert made == (ROOT / "docs" / "python.md").read_text(encoding="utf-8"), "run tools/reference"
-    for name in otter.__all__:
+    for name, _ in public_objects():
         assert f"### {name}\n" in made

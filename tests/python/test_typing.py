@@ -20,6 +20,12 @@ import eager_otter as otter
 
 def day(folder: Path) -> list[Path]:
     survey = otter.open_survey(folder / "codebook.yaml", folder / "responses.csv").filtered('status == "complete"')
+    wide = otter.define.Bands(of="age", ranges=["16-44", "45+"], nets=[otter.define.Net(label="Old", of=["45+"], place="above")])
+    codebook = survey.codebook.with_question("age_wide", wide, after="age_band")
+    codebook = codebook.with_question("shop", otter.define.Single(answers={1: "Corner", 2: otter.define.Answer(label="Other", last=True)}))
+    codebook = codebook.with_net("heard_of", {"label": "Both", "of": [1, 5], "at least": 2})
+    plan: otter.Plan = otter.plan_of({"data": "responses.csv", "tables": ["liking"]}, codebook=codebook).with_table({"question": "age_wide"})
+    print(codebook.save(folder / "new.yaml"), plan.save(folder / "new-plan.yaml"))
     question: otter.Question = survey["heard_of"]
     table = survey.table(
         question.name,
@@ -57,6 +63,9 @@ MISSPELT = {
     'against="total"': 'against="totl"',
     '"digits": 1': '"digts": 1',
     "items by columns": "items by colums",
+    'place="above"': 'place="abov"',
+    "last=True": "lats=True",
+    "define.Bands": "define.Band",
 }
 
 

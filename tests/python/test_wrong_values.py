@@ -5,6 +5,7 @@ from __future__ import annotations
 import inspect
 import warnings
 from collections.abc import Callable, Iterator, Mapping
+from dataclasses import fields
 from pathlib import Path
 from typing import Any
 
@@ -131,6 +132,17 @@ def examples(folder: Path) -> Mapping[str, tuple[Callable[..., object], Mapping[
         "open_survey": (otter.open_survey, {"codebook": folder / "book.yaml", "data": folder / "data.csv", "reading": None}),
         "percentile": (otter.percentile, {"percent": 90}),
         "codebook_of": (otter.codebook_of, {"definition": {"questions": {"q": {"kind": "text"}}}}),
+        "Codebook.with_definition": (survey.codebook.with_definition, {"definition": survey.codebook.definition()}),
+        "Codebook.with_question": (survey.codebook.with_question, {"name": "new", "definition": {"kind": "text"}, "after": "wave", "replace": False}),
+        "Codebook.without_question": (survey.codebook.without_question, {"name": "why"}),
+        "Codebook.with_net": (survey.codebook.with_net, {"question": "liking", "net": otter.define.Net(bottom=1)}),
+        "Codebook.save": (survey.codebook.save, {"path": folder / "saved.yaml", "force": True}),
+        "Plan.with_definition": (plan.with_definition, {"definition": plan.definition()}),
+        "Plan.with_table": (plan.with_table, {"entry": "region", "after": "liking"}),
+        "Plan.with_banner": (plan.with_banner, {"name": "new", "banner": ["wave"], "replace": False}),
+        "Plan.with_codebook": (plan.with_codebook, {"codebook": survey.codebook}),
+        "Plan.save": (plan.save, {"path": folder / "saved_plan.yaml", "force": True}),
+        **{f"define.{name}": (getattr(otter.define, name), given) for name, given in DEFINED.items()},
         "plan_of": (otter.plan_of, {"settings": {"data": "data.csv", "tables": ["liking"]}, "codebook": survey.codebook, "folder": folder}),
         "plan_from_text": (otter.plan_from_text, {"text": PLAN, "folder": folder}),
         "plan_text": (otter.plan_text, {"plan": plan}),
@@ -142,6 +154,16 @@ def examples(folder: Path) -> Mapping[str, tuple[Callable[..., object], Mapping[
     }  # fmt: skip
 
 
+DEFINED: Mapping[str, Mapping[str, Any]] = {
+    name: {**dict.fromkeys(one.name for one in fields(getattr(otter.define, name))), **given}
+    for name, given in {
+        "Answer": {"label": "North"}, "Bands": {"of": "spend", "equal": 3}, "Combine": {"questions": ["q1", "q2"]},
+        "Compute": {"sum": ["q1", "q2"]}, "Date": {}, "Derive": {"rules": {"Yes": "region == 1"}}, "Difference": {"plus": [2], "minus": [1]},
+        "Grid": {"items": {"a": "t1"}, "answers": {1: "Poor"}}, "Item": {"column": "t1"}, "Merge": {"of": "region", "answers": {"N": [1]}},
+        "Multi": {"mentions": ["m1"], "answers": {1: "Tarn"}}, "Net": {"label": "Any", "of": [1]}, "Number": {}, "Text": {}, "Single": {"answers": {1: "North"}},
+        "Periods": {"of": "day", "ranges": {"May": "2026-05-01..2026-05-31"}}, "Ranking": {"ranks": ["r1", "r2"], "answers": {1: "Tarn"}},
+    }.items()
+}  # fmt: skip
 FOR_WRITERS = {  # given a place, a number or an open file by ours
     "ItemsByColumns.figure_of", "AnswersByItems.label_of", "BeforeByAfter.label_of", "ItemsByColumns.label_of", "OneUnderAnother.label_of",
     "Line.continues", "Line.figure_of", "Picture.write", "Theme.series_color", "Theme.ramp", "Words.number", "Words.whole",
@@ -160,6 +182,7 @@ def public_names() -> Iterator[tuple[str, Any]]:
                     yield f"{name}.{method}", function
         elif inspect.isfunction(found):
             yield name, found
+    yield from ((f"define.{name}", getattr(otter.define, name)) for name in otter.define.__all__)
 
 
 def without_parameters(function: Any) -> bool:

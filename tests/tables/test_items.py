@@ -232,10 +232,10 @@ def test_an_item_is_a_control_of_the_others(small: Small, write: Callable[..., o
 @pytest.mark.parametrize(
     ("tests", "key", "message"),
     [
-        ("{against: rest}", "against", "the same people stand in all columns, so there is no rest"),
-        ("{against: total}", "against", "the same people stand in all columns, so there is no rest"),
+        ("{against: rest}", "against", "the same people are in all columns, so there is no rest"),
+        ("{against: total}", "against", "the same people are in all columns, so there is no rest"),
         ("{against: {column: Brookfiz}}", "against", "No item 'Brookfiz' in the table (as a control of tests). Did you mean 'Brookfizz'?"),
-        ("{compare: all parents}", "compare", "items stand under no parent"),
+        ("{compare: all parents}", "compare", "items have no parent"),
         ("{rest of: parent}", "rest of", ""),
         ("{percents: unpooled}", "percents", "answers of the same people have one test of percents"),
         ("{means: pooled}", "means", "answers of the same people have one test of means"),
@@ -262,7 +262,7 @@ def test_tests_that_items_of_the_same_people_cannot_have(
 
 def test_python_refuses_what_items_cannot_have(survey: otter.Survey) -> None:
     for options, message in (
-        ({"tests": otter.TestRules(against="rest")}, "against: the same people stand in all columns"),
+        ({"tests": otter.TestRules(against="rest")}, "against: the same people are in all columns"),
         (
             {"tests": otter.TestRules(percents="unpooled")},
             "percents: answers of the same people have one test",

@@ -138,7 +138,7 @@ def survey_with(**changes: object) -> otter.Survey:
         ({"sxe": {"1": 100}}, {}, "No question 'sxe' in the codebook. Did you mean 'sex'?"),
         ({"sex": {"1": 50, "2": 50}}, {"cap": 1.01}, "The targets cannot be met with this cap; the worst is sex, missed by"),
         ({}, {}, "No targets: name at least one question and the shares of its answers."),
-        ({"sex": {"1": 50, "2": 50, "Woman": 0}}, {}, "Targets of sex: Woman stands twice."),
+        ({"sex": {"1": 50, "2": 50, "Woman": 0}}, {}, "Targets of sex: Woman appears twice."),
     ],
 )  # fmt: skip
 def test_targets_that_cannot_be_are_refused(targets: dict, options: dict, message: str) -> None:

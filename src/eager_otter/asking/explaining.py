@@ -17,7 +17,7 @@ from eager_otter.tables.texts import cell_text
 
 
 def explain(table: Table, row: str, column: str, figure: str | None = None) -> Explanation:
-    """Work out the explanation of a cell.
+    """Compute the explanation of a cell.
 
     `row` is a row's label or code, `column` a column's label, `group: label`, code or letter; `figure` may be left out
     where the row has one. Raises UnknownName, RequestError.
@@ -60,13 +60,13 @@ class _Working:
         )
 
     def _shown(self) -> str:
-        """Give the text of the cell: of a trend its mark."""
+        """Return the text of the cell: of a trend its mark."""
         if self.column.role == "trend":
             return self.line.letters[self.place]
         return cell_text(self.table, self.line, self.place)
 
     def _also(self) -> tuple[str, ...]:
-        """Work out what the figure's tests, or the figure, rest on beside its formula."""
+        """Compute what the figure's tests, or the figure, rest on beside its formula."""
         if self.column.role == "trend":
             return self._trend.columns()
         there = not math.isnan(float(self.line.values[self.place])) and self.column.difference is None
@@ -92,7 +92,7 @@ class _Working:
         )
 
     def _group(self) -> tuple[int, ...]:
-        """Give the places, as counted, of the compared columns of the cell's banner group."""
+        """Return the places, as counted, of the compared columns of the cell's banner group."""
         columns = self.table.columns
         return tuple(
             columns[k].number
@@ -137,7 +137,7 @@ class _Working:
 
     @cached_property
     def _trend(self) -> TrendWorking:
-        """Work out the trend that the cell marks."""
+        """Compute the trend that the cell marks."""
         return TrendWorking(self.table, self.line, self.place)
 
     # --- who is counted ---------------------------------------------------------------------------------

@@ -75,7 +75,7 @@ class Notable:
         return next((word for limit, word in SIZES if abs(self.effect) < limit), LARGE)
 
     def as_dict(self) -> dict[str, Any]:
-        """Give it as a plain mapping, as for JSON."""
+        """Return it as a plain mapping, as for JSON."""
         plain = {n: getattr(self, n) for n in self.__dataclass_fields__ if n not in ("codes", "over_time")}
         return plain | {"size": self.size}
 
@@ -83,7 +83,7 @@ class Notable:
 def requests_against(
     requests: Sequence[TableRequest], against: Against, banner: Banner | None = None
 ) -> list[TableRequest]:
-    """Give the tables whose cells can be looked at, tested against the rest or the column before; each once."""
+    """Return the tables whose cells can be looked at, tested against the rest or the column before; each once."""
     found: list[TableRequest] = []
     for request in requests:
         if not isinstance(request.shows, OneQuestion | ItemsByColumns):
@@ -210,12 +210,12 @@ def _story(one: Notable, codebook: Codebook, sources: Mapping[str, frozenset[str
 
 
 def _is_quoted(one: Notable) -> bool:
-    """Tell the rows that readers quote, means, scores and nets, from single answers."""
+    """Return the rows that readers quote, means, scores and nets, from single answers."""
     return line_figure(one.figure).tested == "means" or len(one.codes) != 1
 
 
 def _holds(one: Notable, other: Notable) -> bool:
-    """Tell whether two differences are a net and an answer in it, in one column and to the same side."""
+    """Return whether two differences are a net and an answer in it, in one column and to the same side."""
     alike = (one.question, one.column, one.against) == (other.question, other.column, other.against)
     nested = one.codes < other.codes or other.codes < one.codes
     return alike and nested and bool(one.codes and other.codes) and (one.effect > 0) == (other.effect > 0)
@@ -289,7 +289,7 @@ def _of_line(
 
 
 def _codes(line: Line, question: Question | None) -> frozenset[str]:
-    """Give the answers that a row holds: those of a net; none for means and scores."""
+    """Return the answers that a row holds: those of a net; none for means and scores."""
     if question is None or line.shows.tested == "means":
         return frozenset()
     nets = {net.label: frozenset(net.of) for net in question.nets}
@@ -299,7 +299,7 @@ def _codes(line: Line, question: Question | None) -> frozenset[str]:
 
 
 def _sums_up_cells(line: Line) -> bool:
-    """Tell the lines that sum up a third question in each cell."""
+    """Return the lines that sum up a third question in each cell."""
     return line.kind in ("answer", "net") and line.figure == MEAN
 
 

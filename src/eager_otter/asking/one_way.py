@@ -97,7 +97,7 @@ def _base(line: Line, figures: Sequence[str], table: Table) -> Line:
 
 
 def _answered(line: Line, table: Table) -> float | None:
-    """Give a base of those who answered alone, where the base holds others too; None where it does not."""
+    """Return a base of those who answered alone, where the base holds others too; None where it does not."""
     rows = {
         one.evidence.row: one.evidence.sums.rows([one.evidence.row])
         for one in table.lines

@@ -371,7 +371,7 @@ class Survey(Viewed):
         return Population(rows=rows, weights=weights, frequencies=chosen_times), facts
 
     def _remarks_on(self, request: TableRequest) -> tuple[Remark, ...]:
-        """Give what was noticed while the data were read, as far as it touches a table: all of it, or its columns."""
+        """Return what was noticed while the data were read, as far as it touches a table: all of it, or its columns."""
         remarks = self.responses.remarks
         if not any(remark.columns for remark in remarks):
             return remarks

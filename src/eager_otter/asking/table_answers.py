@@ -15,7 +15,7 @@ class TableAnswers:
     """What every table of a survey can be asked."""
 
     def explain(self, table: Table, row: str, column: str, figure: str | None) -> Explanation:
-        """Give the working of a cell. Raises UnknownName, RequestError."""
+        """Return the working of a cell. Raises UnknownName, RequestError."""
         return explain(table, row, column, figure)
 
     def displayed(self, table: Table) -> Table:

@@ -52,7 +52,7 @@ class TrendWorking:
         return f"{self.line.label} {way} significantly ({level:g} %) over the columns of its group."
 
     def columns(self) -> tuple[str, ...]:
-        """Tell what the trend takes of each column, a line each."""
+        """Return what the trend takes of each column, a line each."""
         told: dict[str, list[str]] = {}
         for term, value in self.working()[2]:
             sign, _, column = term.partition(" of ")
@@ -60,7 +60,7 @@ class TrendWorking:
         return tuple(f"{column}: {', '.join(values)}" for column, values in told.items())
 
     def working(self) -> Built:
-        """Give the formula, the same with its numbers, and these: place, figure, effective base, weight by column."""
+        """Return the formula, the same with its numbers, and these: place, figure, effective base, weight by column."""
         if self._found is None or self._found[1].tests is None:
             return "no trend", "", ()
         evidence, trend = self._found

@@ -46,7 +46,7 @@ Parts = tuple[float, float, float]
 
 
 def workings(table: Table, line: Line, place: int) -> tuple[tuple[TestWorking, ...], tuple[str, ...]]:
-    """Work out the comparisons of a line's cell in the column at a place; gives them, and the formulas or why none."""
+    """Compute the comparisons of a line's cell in the column at a place; gives them, and the formulas or why none."""
     return _Workings(table, line, place).all()
 
 
@@ -272,7 +272,7 @@ class _Taken:
     at_most: tuple[float, float] = (math.nan, math.nan)
 
     def flipped(self) -> _Taken:
-        """Give the same of the columns the other way round."""
+        """Return the same of the columns the other way round."""
         parts = None if self.parts is None else (self.parts[1], self.parts[0], self.parts[2])
         return replace(
             self,
@@ -284,7 +284,7 @@ class _Taken:
 
 
 def _taken(tested: Tested, evidence: Evidence, row: int, pair: int, rules: TestRules) -> _Taken:
-    """Work out what a test takes; its parts only where they make the variance that it took."""
+    """Compute what a test takes; its parts only where they make the variance that it took."""
     if tested.at_most is not None:
         return _taken_of_medians(tested.at_most.only(pair), rules)
     pairs, own = tested.comparisons.pairs[[pair]], evidence.sums.rows([row])
@@ -305,7 +305,7 @@ def _taken(tested: Tested, evidence: Evidence, row: int, pair: int, rules: TestR
 
 
 def _taken_of_medians(at_most: AtMost, rules: TestRules) -> _Taken:
-    """Work out what Mood's test takes: the shares at most the median of both columns."""
+    """Compute what Mood's test takes: the shares at most the median of both columns."""
     taken = PairShares(at_most.answers, at_most.base, at_most.pairs)
     pooled, thin = taken.pooled, taken.thin
     first, second = share_test(rules.percents).parts(taken)
@@ -402,7 +402,7 @@ def _both_text(tested: Tested, shared: int) -> str:
 def _two_sides(
     tested: Tested, evidence: Evidence, pair: int, sides: tuple[int, int]
 ) -> tuple[tuple[float, float], tuple[float, float], int]:
-    """Give both figures, both effective bases and how many are in both."""
+    """Return both figures, both effective bases and how many are in both."""
     base, values = evidence.base, evidence.figures()
     effective = np.nan_to_num(effective_base(base.w, base.w2)[0])
     shared = (
@@ -413,7 +413,7 @@ def _two_sides(
 
 
 def _ends(tested: Tested, evidence: Evidence, row: int, pair: int, level: float) -> tuple[float, float]:
-    """Give the interval of the difference of a pair, first column minus second, in points or units."""
+    """Return the interval of the difference of a pair, first column minus second, in points or units."""
     pairs = tested.comparisons.pairs[[pair]]
     first, second = pairs[:, 0], pairs[:, 1]
     base = evidence.base
@@ -473,7 +473,7 @@ def _outcome(found: TestWorking, levels: tuple[float, ...], *, lettered: bool) -
 
 
 def _formulas(tested: Tested, rules: TestRules, shared: set[bool]) -> list[str]:
-    """Give the formulas of the tests made, for columns that share nobody and for those that share people."""
+    """Return the formulas of the tests made, for columns that share nobody and for those that share people."""
     if not shared:
         return []
     if tested.paired is not None:

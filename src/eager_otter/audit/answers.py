@@ -77,7 +77,7 @@ class AnswerChecks:
     def slip(
         self, slip: str, severity: Severity, question: Question, who: BoolArray, message: str, remedy: str
     ) -> Iterator[Slip]:
-        """Give a slip where anybody is touched; {n} in the message stands for how many."""
+        """Return a slip where anybody is touched; {n} in the message stands for how many."""
         count, named = touched(self.responses, who & self.rows)
         if count:
             yield Slip(
@@ -364,7 +364,7 @@ class AnswerChecks:
         )  # fmt: skip
 
     def _holds_something(self, question: Question, answers: Answers) -> BoolArray:
-        """Tell who has anything in the question's columns: an answer, a missing code, an unknown one."""
+        """Return who has anything in the question's columns: an answer, a missing code, an unknown one."""
         if isinstance(answers, SingleAnswers | NumberAnswers):
             reasons = reasons_of(question, answers)
             blank = [k for k, reason in enumerate(reasons.known, 1) if reason.kind in ("blank", "not asked")]

@@ -217,7 +217,7 @@ def _recodes(responses: Responses, rows: BoolArray) -> Iterator[Recode]:
 
 
 def _banded(responses: Responses, question: Question, of: str, rows: BoolArray) -> Iterator[RecodeLine]:
-    """Give each band's lowest and highest value and its count; then the values in none."""
+    """Return each band's lowest and highest value and its count; then the values in none."""
     answers, numbers = responses.answers(question.name), responses.answers(of)
     assert isinstance(answers, SingleAnswers) and isinstance(numbers, NumberAnswers)
     for k, answer in enumerate(question.answers):
@@ -246,7 +246,7 @@ def _value(question: Question, value: float) -> str:
 
 
 def _merged(responses: Responses, question: Question, of: str, rows: BoolArray) -> Iterator[RecodeLine]:
-    """Give old × new: for each new answer the old ones with their counts; then the old ones in none."""
+    """Return old × new: for each new answer the old ones with their counts; then the old ones in none."""
     old, new = responses.answers(of), responses.answers(question.name)
     assert isinstance(old, SingleAnswers) and isinstance(new, SingleAnswers)
     labels = [answer.label for answer in responses.questions[of].answers]
@@ -274,7 +274,7 @@ def _counted(responses: Responses, answers: SingleAnswers, who: BoolArray, label
 
 
 def _derived(responses: Responses, question: Question, rows: BoolArray) -> Iterator[RecodeLine]:
-    """Give source × new: for each new answer its rule, and what those in it gave to each question of the rules."""
+    """Return source × new: for each new answer its rule, and what those in it gave to each question of the rules."""
     assert isinstance(question.source, Derived)
     new = responses.answers(question.name)
     assert isinstance(new, SingleAnswers)

@@ -114,7 +114,7 @@ def _bands(where: str, question: Question, bands: Sequence[Band]) -> Iterator[Sl
 
 
 def _contradicts(label: str, band: Band) -> bool:
-    """Tell whether numbers in a label are none of the band's: 'over 45' fits 46+, '45 plus' does not."""
+    """Return whether numbers in a label are none of the band's: 'over 45' fits 46+, '45 plus' does not."""
     found = re.findall(r"\d+(?:\.\d+)?", label.replace(",", ""), re.ASCII)
     numbers = [number for text in found if (number := number_of(text)) is not None]
     fitting = {band.low} | ({band.high} if band.high is not None else set())
@@ -163,7 +163,7 @@ def _net(where: str, question: Question, net: Net) -> Iterator[Slip]:
 
 
 def _names_others(label: str, inside: Sequence[Answer], outside: Sequence[Answer]) -> bool:
-    """Tell whether a net's label names answers that are not in it, and none that are."""
+    """Return whether a net's label names answers that are not in it, and none that are."""
 
     def named(answers: Sequence[Answer]) -> bool:
         return any(
@@ -176,7 +176,7 @@ def _names_others(label: str, inside: Sequence[Answer], outside: Sequence[Answer
 
 
 def _wrong_end(net: Net, question: Question) -> bool:
-    """Tell whether a net labelled top holds the lowest score but not the highest, or bottom the other way round."""
+    """Return whether a net labelled top holds the lowest score but not the highest, or bottom the other way round."""
     scores = scores_of(question.answers)
     own = [scores[code] for code in net.of if code in scores]
     if not own or len(scores) < 3:
@@ -219,7 +219,7 @@ def _difference(where: str, question: Question, difference: Difference) -> Itera
 
 
 def _is_promoter_score(scores: Mapping[str, float], difference: Difference) -> bool:
-    """Tell the usual promoter score: 9 and 10 minus 0 to 6, on a scale from 0 to 10."""
+    """Return the usual promoter score: 9 and 10 minus 0 to 6, on a scale from 0 to 10."""
     plus, minus = (sorted(scores[code] for code in codes) for codes in (difference.plus, difference.minus))
     whole = sorted(scores.values()) == [float(k) for k in range(11)]
     return whole and plus == [9.0, 10.0] and minus == [float(k) for k in range(7)]

@@ -44,7 +44,7 @@ filter_option = click.option(
 everyone_option = click.option(
     "--no-filter",
     is_flag=True,
-    help="Leave the plan's filter out; with --filter, that one stands in its place.",
+    help="Leave the plan's filter out; with --filter, that one replaces it.",
 )
 weight_option = click.option(
     "--weight", metavar="COLUMN", help="Weight by this column, instead of the plan's; 'none' for unweighted."
@@ -85,7 +85,7 @@ def force_option(command: F) -> F:
 
 
 def renamed_option(old: str, new: str) -> Callable[[F], F]:
-    """Tell those who give an option by the name it had in version 0.1 what it is called now."""
+    """Return those who give an option by the name it had in version 0.1 what it is called now."""
 
     def tell(context: click.Context, _: click.Parameter, value: object) -> None:
         if value:
@@ -98,7 +98,7 @@ class FigureOption(click.Option):
     """An option whose help lists the figures there are, which are loaded when it is read."""
 
     def get_help_record(self, ctx: click.Context) -> tuple[str, str] | None:
-        """Give the option and its help."""
+        """Return the option and its help."""
         from eager_otter.figures.registry import EXAMPLE, all_figures
 
         self.help = f"What to show: {', '.join(figure.name for figure in all_figures())}, {EXAMPLE}."
@@ -194,7 +194,7 @@ def tell_who_is_counted(survey: Survey, plan: Plan | None, filter_text: str | No
 
 
 def notes_on_people(survey: Survey, plan: Plan | None, filter_text: str | None) -> Iterator[str]:
-    """Give what is to be known of who is counted."""
+    """Return what is to be known of who is counted."""
     responses = survey.responses
     yield from (remark.said() for remark in responses.remarks)
     rows = responses.filtered(survey.filter)

@@ -39,7 +39,7 @@ def whole_number_bands(ranges: Sequence[str]) -> tuple[Band, ...]:
         if lower.high is None or upper.low <= lower.high:
             raise RequestError(
                 f"The bands {lower.label} and {upper.label} both hold {upper.low:g}; "
-                "ranges include both their ends, so each value may stand in one band only."
+                "ranges include both their ends, so each value may be in one band only."
             )
     return tuple(bands)
 

@@ -8,7 +8,7 @@ _DECIMAL = re.compile(r"(-?(?:0|[1-9][0-9]*))\.([0-9]*?)0*\Z")
 
 
 def canonical(text: str) -> str:
-    """Give the one form of a code: blanks around it and a fraction's trailing zeros are dropped.
+    """Return the one form of a code: blanks around it and a fraction's trailing zeros are dropped.
 
     >>> [canonical(text) for text in (" 1.0", "1", "01", "2.50", "None")]
     ['1', '1', '01', '2.5', 'None']

@@ -90,7 +90,7 @@ class Conditions:
         return _joined(each, joint, self.words)
 
     def _clauses(self, node: Node) -> tuple[list[_Clause], Joint]:
-        """Give the parts of an expression at its top, and how they are joined."""
+        """Return the parts of an expression at its top, and how they are joined."""
         if isinstance(node, Both):
             return [self._inner(part) for part in node.parts], "and"
         if isinstance(node, Either):
@@ -98,7 +98,7 @@ class Conditions:
         return [self._clause(node)], "and"
 
     def _inner(self, node: Node) -> _Clause:
-        """Give a part of a longer expression; one that has parts of its own stands in brackets."""
+        """Return a part of a longer expression; one that has parts of its own stands in brackets."""
         if not isinstance(node, Both | Either):
             return self._clause(node)
         clauses, joint = self._clauses(node)
@@ -199,7 +199,7 @@ class Conditions:
         return _Clause(self.words(text, question=label, value=answers or self.words("none")), "whose")
 
     def _some(self, named: Sequence[str]) -> list[str]:
-        """Give at most so many names as a reader takes in; of more, the first ones and the number of others."""
+        """Return at most so many names as a reader takes in; of more, the first ones and the number of others."""
         if len(named) <= LISTED:
             return list(named)
         more = len(named) - LISTED + 2
@@ -235,7 +235,7 @@ def _joined(parts: Sequence[str], joint: Joint, words: Words) -> str:
 
 
 def _plain(text: str) -> str:
-    """Give an expression without what makes no difference to it: blanks, the kind of quotes."""
+    """Return an expression without what makes no difference to it: blanks, the kind of quotes."""
     return " ".join(tokens_of(text))
 
 

@@ -229,7 +229,7 @@ def _tokens(text: str) -> Iterator[_Token]:
 
 
 def day_of(text: str) -> float | None:
-    """Give a day written as 2026-03-31 as days since 1970, None for other text.
+    """Return a day written as 2026-03-31 as days since 1970, None for other text.
 
     >>> day_of("1970-01-11"), day_of("soon")
     (10.0, None)

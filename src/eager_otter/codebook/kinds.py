@@ -14,8 +14,7 @@ class QuestionKind:
     """What a kind of question is.
 
     - `of_answers`: it has a list of answers, so it can be rows, columns, nests, repeats and nets; `several` of them at
-      a
-      time, or one.
+      a time, or one.
     - `of_values`: its values are numbers to be summed up; `of_days`: they are days; `of_texts`: they are texts.
     - `not_tabulated` says why no table can show it, and what to do; "" where one can.
     """

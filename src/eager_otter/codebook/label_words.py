@@ -37,7 +37,7 @@ BAD = _any_of(
 
 
 def says_no_answer(label: str) -> bool:
-    """Tell whether a label looks like no answer.
+    """Return whether a label looks like no answer.
 
     >>> says_no_answer("Don't know"), says_no_answer("Weiß nicht"), says_no_answer("Very good")
     (True, True, False)
@@ -62,7 +62,7 @@ def _worth(label: str) -> int:
 
 
 def says_time(label: str) -> bool:
-    """Tell whether a label says that its answers are waves, or other times.
+    """Return whether a label says that its answers are waves, or other times.
 
     >>> says_time("Wave"), says_time("Region"), says_time("Befragungswelle")
     (True, False, True)

@@ -64,7 +64,7 @@ def sources_of(part: QuestionPart) -> list[tuple[str, Place]]:
 def made_question(
     part: QuestionPart, questions: Questions, place: Place, mistake: TellMistake
 ) -> Definition | None:
-    """Give the definition (kind, source, answers …) of a question made from others; None after a noted problem."""
+    """Return the definition (kind, source, answers …) of a question made from others; None after a noted problem."""
     match part:
         case BandsFile():
             return _bands(part, questions, place, mistake)
@@ -205,7 +205,7 @@ def _merged(part: MergeFile, questions: Questions, place: Place, mistake: TellMi
         for k, name in enumerate(names):
             code = _known_code(source, name, (*where, "answers", label, k), mistake)
             if code is not None and code in taken and source.is_of.of_one_answer:
-                mistake((*where, "answers", label, k), f"{name!r} stands in {taken[code]!r} already.")
+                mistake((*where, "answers", label, k), f"{name!r} is already in {taken[code]!r}.")
             elif code is not None:
                 taken[code] = label
                 codes.append(code)

@@ -59,7 +59,7 @@ def code_of(question: Question, value: Value, text: str) -> str:
 
 
 def numeric_codes(question: Question) -> dict[str, float]:
-    """Give the number of each valid code that is one."""
+    """Return the number of each valid code that is one."""
     numbers = {answer.code: number_of(answer.code) for answer in question.valid}
     return {code: number for code, number in numbers.items() if number is not None}
 
@@ -186,6 +186,6 @@ def _need_number(question: Question, value: Value, meaning: _Meaning) -> None:
 def _need_ordered(question: Question, operand: Operand, meaning: _Meaning) -> None:
     if question.is_of.of_texts or not numeric_codes(question):
         raise meaning.error(
-            f"The codes of {question.name} are no numbers, so it has no order; name the answers with in (…).",
+            f"The codes of {question.name} are not numbers, so it has no order; name the answers with in (…).",
             operand.position,
         )

@@ -34,7 +34,7 @@ class Span:
     high_open: bool = False
 
     def holds(self, values: FloatArray) -> BoolArray:
-        """Tell which values lie in it: (respondents,); NaN does not.
+        """Return which values lie in it: (respondents,); NaN does not.
 
         >>> import numpy as np
         >>> Span("> 5", low=5.0, low_open=True).holds(np.array([5.0, 6.0, np.nan])).tolist()
@@ -66,7 +66,7 @@ class Missing:
         return None
 
     def has(self, code: str) -> bool:
-        """Tell whether a code, in its one written form, is missing."""
+        """Return whether a code, in its one written form, is missing."""
         return code in self.codes or self.span_of(number_of(code)) is not None
 
     @property

@@ -5,14 +5,25 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 from eager_otter.codebook.bands import Band
+from eager_otter.codebook.changing import (
+    data_of,
+    definition_of,
+    with_net,
+    with_question,
+    without_question,
+)
 from eager_otter.codebook.expression import Expression
 from eager_otter.codebook.kinds import KINDS, Kind, QuestionKind
 from eager_otter.codebook.label_words import LAST
 from eager_otter.codebook.missing import NOTHING, Missing
-from eager_otter.errors import UnknownName
+from eager_otter.documents.definition import Definition
+from eager_otter.documents.origin import Origin
+from eager_otter.documents.settled import checked
+from eager_otter.documents.values import values_of
+from eager_otter.errors import RequestError, UnknownName
 from eager_otter.gates.numbers import number_of
 from eager_otter.gates.viewed import Viewed
 from eager_otter.looks.words import counted
@@ -277,7 +288,7 @@ class Question(Viewed):
         return tuple(answer for answer in self.answers if not answer.missing)
 
     def scores(self) -> dict[str, float]:
-        """Give the score of each valid answer of a scale: its own, else its code. Empty for other questions."""
+        """Return the score of each valid answer of a scale: its own, else its code. Empty for other questions."""
         if not self.scale:
             return {}
         return scores_of(self.answers)
@@ -293,7 +304,7 @@ class Question(Viewed):
 
 
 def scores_of(answers: Sequence[Answer]) -> dict[str, float]:
-    """Give the score of each valid, scored answer that has one: its own, else the number of its code."""
+    """Return the score of each valid, scored answer that has one: its own, else the number of its code."""
     scores = {
         answer.code: answer.score if answer.score is not None else number_of(answer.code)
         for answer in answers
@@ -303,7 +314,7 @@ def scores_of(answers: Sequence[Answer]) -> dict[str, float]:
 
 
 def _plain(label: str) -> str:
-    """Give a label as people type it: any case, a hyphen for an en dash."""
+    """Return a label as people type it: any case, a hyphen for an en dash."""
     return label.strip().replace("–", "-").casefold()
 
 
@@ -323,6 +334,8 @@ class Codebook(Viewed):
     `conditions` are the analyst's own words for filters, bases and routing: text by expression.
     `files` are those it was read from, `path` first, and `digest` is a fingerprint of them; "" for none.
 
+    `origin` is what it can be changed and written back from; None where there is nothing of the kind.
+
     `title` names the survey; `questions` and `grids` are by name, items of grids among the questions. `respondent`,
     `weight` and `frequency` are columns of the data: ids, weights, how many respondents a row stands for; None where
     there is none. `finished` tells who finished the interview, `universe` whom the survey is of, in words.
@@ -340,6 +353,7 @@ class Codebook(Viewed):
     path: Path | None = None
     files: tuple[Path, ...] = ()
     digest: str = ""
+    origin: Origin[Codebook] | None = None
 
     def __repr__(self) -> str:
         return f"<Codebook {self.title!r}: {counted(len(self.questions), 'question')}>"
@@ -363,7 +377,7 @@ class Codebook(Viewed):
         return {what: name for what, name in columns.items() if name is not None}
 
     def sources(self) -> dict[str, frozenset[str]]:
-        """Give for every question all questions it comes from, itself and the whole chain among them."""
+        """Return for every question all questions it comes from, itself and the whole chain among them."""
         found: dict[str, frozenset[str]] = {}
 
         def of(name: str) -> frozenset[str]:
@@ -386,3 +400,81 @@ class Codebook(Viewed):
             return self.questions[name]
         except (KeyError, TypeError):
             raise UnknownName("question", name, self.questions, "the codebook") from None
+
+    @checked
+    def definition(self) -> dict[str, Any]:
+        """Return what its files say, as mappings and lists, codes as they are written: `codebook_of` takes it.
+
+        Raises RequestError for a codebook that was put together from its parts.
+        """
+        return definition_of(self._origin())
+
+    @checked
+    def with_definition(self, definition: Mapping[str, object]) -> Codebook:
+        """Return the codebook that says something else, as `definition()` gives it and a program has changed it.
+
+        What is the same stays as it is written, with its comments. Raises RequestError, and DocumentError with every
+        mistake.
+
+        `definition` is all that a codebook says.
+        """
+        origin = self._origin()
+        return origin.changed(data_of(origin, values_of(definition).data))
+
+    @checked
+    def with_question(
+        self,
+        name: str,
+        definition: Mapping[str, object] | Definition,
+        *,
+        after: str = "",
+        replace: bool = False,
+    ) -> Codebook:
+        """Return the codebook with one question more; `save` writes it back.
+
+        Raises UnknownName, RequestError where there is such a question already, and DocumentError with every mistake.
+
+        Example: `codebook.with_question("age_band", define.Bands(of="age", ranges=["16-34", "35+"]), after="age")`.
+
+        `name` is that of the question, `definition` what a file would say of it, or an object of `define`. It follows
+        the question `after`, "" for the end; with `replace` it takes the place of one of the same name.
+        """
+        said = with_question(self.definition(), name, definition, after=after, replace=replace)
+        return self.with_definition(said)
+
+    @checked
+    def without_question(self, name: str) -> Codebook:
+        """Return the codebook without a question, by `name`. Raises UnknownName, DocumentError where others need it."""
+        return self.with_definition(without_question(self.definition(), name))
+
+    @checked
+    def with_net(self, question: str, net: Mapping[str, object] | Definition) -> Codebook:
+        """Return the codebook with one net more; `save` writes it back.
+
+        Raises UnknownName, RequestError, and DocumentError with every mistake.
+
+        Example: `codebook.with_net("heard_of", define.Net(label="Any of ours", of=["Tarn", "Fjordale"]))`.
+
+        `question` is the name of a question or a whole grid; `net` is what a file would say of it, or a `define.Net`.
+        """
+        return self.with_definition(with_net(self.definition(), question, net))
+
+    @checked
+    def save(self, path: str | Path | None = None, *, force: bool = False) -> Path:
+        """Write it back to the files it was read from; comments, order and codes stay as they were written.
+
+        One made in Python is written as YAML. Raises RequestError where no path is known, and FileProblem, also where a
+        file has been changed since it was read.
+
+        `path` writes it to another file; with `force` one that is there is replaced. Returns the path of the main file.
+        """
+        return self._origin().save(
+            None if path is None else Path(path), force=force, bound=len(self.files) > 1
+        )
+
+    def _origin(self) -> Origin[Codebook]:
+        if self.origin is None:
+            raise RequestError(
+                "This codebook has nothing to change: it was neither read nor made by codebook_of()."
+            )
+        return self.origin

@@ -59,7 +59,9 @@ class NetBuilder:
                 continue
             code = self._code(label, written, (*place, "of", j))
             if code is not None and code in codes:
-                self.mistake((*place, "of", j), f"net {label!r}: {self._by_name[code].label!r} stands twice.")
+                self.mistake(
+                    (*place, "of", j), f"net {label!r}: {self._by_name[code].label!r} appears twice."
+                )
             elif code is not None:
                 codes.append(code)
         return tuple(codes), tuple(inside)
@@ -106,11 +108,12 @@ class NetBuilder:
         if without:
             shown = ", ".join(repr(self._by_name[code].label) for code in without)
             self.mistake(
-                where, f"difference {label!r}: {shown} has no score, so it stands on no side of a difference."
+                where,
+                f"difference {label!r}: {shown} has no score, so it belongs to neither side of a difference.",
             )
         elif both:
             shown = ", ".join(repr(self._by_name[code].label) for code in both)
-            self.mistake(where, f"difference {label!r}: {shown} stands in both groups.")
+            self.mistake(where, f"difference {label!r}: {shown} is in both groups.")
         elif plus and minus:
             self.differences[label] = Difference(label=label, plus=plus, minus=minus, place=net.place)
 

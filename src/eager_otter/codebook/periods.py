@@ -53,7 +53,7 @@ def read_day(text: str) -> date:
     try:
         return date.fromisoformat(text.strip())
     except ValueError as error:
-        raise RequestError(f"{text!r} is no day; write it as 2026-03-31.") from error
+        raise RequestError(f"{text!r} is not a day; write it as 2026-03-31.") from error
 
 
 def periods_by(unit: Unit, first: date, last: date) -> tuple[Period, ...]:
@@ -85,7 +85,9 @@ def periods_in(ranges: Mapping[str, str]) -> tuple[Period, ...]:
     for label, text in ranges.items():
         start, dots, end = text.partition("..")
         if not dots:
-            raise RequestError(f"{label}: {text!r} is no range of days; write it as 2026-03-01..2026-03-31.")
+            raise RequestError(
+                f"{label}: {text!r} is not a range of days; write it as 2026-03-01..2026-03-31."
+            )
         first, last = day_number(read_day(start)), day_number(read_day(end))
         if last < first:
             raise RequestError(f"{label}: the range runs backwards; write the earlier day first.")
@@ -94,7 +96,7 @@ def periods_in(ranges: Mapping[str, str]) -> tuple[Period, ...]:
     for one, next_one in pairwise(ordered):
         if next_one.first <= one.last:
             raise RequestError(
-                f"{one.label} and {next_one.label} share days; each day may stand in one range only."
+                f"{one.label} and {next_one.label} share days; each day may be in one range only."
             )
     return tuple(found)
 

@@ -186,7 +186,7 @@ class PlainQuestions:
             if word in (OTHERWISE, EVERYONE):
                 everyone = word == EVERYONE
                 if label != last:
-                    self.mistake(where, f"{word!r} takes those who are left, so it must stand last.")
+                    self.mistake(where, f"{word!r} takes those who are left, so it must come last.")
                 elif word == OTHERWISE and len(part.derive) == 1:
                     message = (
                         f"{OTHERWISE!r} takes those who answered a question that the rules before it read; there is "
@@ -205,7 +205,7 @@ class PlainQuestions:
         )
 
     def missing(self, own: Sequence[str] | None, kind: str, place: Place | None) -> Missing:
-        """Give what is missing for a kind of question: its own list, else what fits it of the codebook's.
+        """Return what is missing for a kind of question: its own list, else what fits it of the codebook's.
 
         Mistakes in its own list are noted at a place, where there is one.
         """

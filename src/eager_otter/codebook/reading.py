@@ -36,6 +36,7 @@ from eager_otter.codebook.model import (
 from eager_otter.codebook.nets import NetBuilder
 from eager_otter.codebook.plain import PlainQuestions
 from eager_otter.documents.checking import check
+from eager_otter.documents.origin import Origin
 from eager_otter.documents.settled import checked
 from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import Document, Place, compose, read_yaml
@@ -56,7 +57,8 @@ def read_codebook(path: str | Path) -> Codebook:
 @checked
 def codebook_from_text(text: str) -> Codebook:
     """Return the codebook of a YAML `text`, as in a notebook. Raises DocumentError with every mistake."""
-    return _sound(read_with_mistakes(compose(text, Path("codebook"))))
+    document = compose(text, Path("codebook"))
+    return _sound(read_with_mistakes(document, Origin.of(document, _of_origin, named=False)))
 
 
 @checked
@@ -68,6 +70,11 @@ def codebook_of(definition: Mapping[str, object]) -> Codebook:
     Example: `codebook_of({"questions": {"region": {"kind": "single", "answers": {1: "North", 2: "South"}}}})`.
     """
     return _sound(read_with_mistakes(values_of(definition)))
+
+
+def _of_origin(origin: Origin[Codebook]) -> Codebook:
+    """Read the codebook again from what it comes from."""
+    return _sound(read_with_mistakes(origin.document(), origin))
 
 
 def _sound(read: ReadCodebook) -> Codebook:
@@ -85,9 +92,12 @@ class ReadCodebook:
     problems: tuple[Problem, ...]
 
 
-def read_with_mistakes(document: Document) -> ReadCodebook:
-    """Read the codebook in a document as far as it goes, so that a plan can be checked beside it."""
-    return _Reading(document).whole()
+def read_with_mistakes(document: Document, origin: Origin[Codebook] | None = None) -> ReadCodebook:
+    """Read the codebook in a document as far as it goes, so that a plan can be checked beside it.
+
+    `origin` is where it comes from, where a program has changed it.
+    """
+    return _Reading(document, origin or Origin.of(document, _of_origin, named=True)).whole()
 
 
 def parse_or_problem(
@@ -110,8 +120,8 @@ def _pointing_at(error: ExpressionError) -> str:
 class _Reading:
     """One pass over a codebook document and those it includes; collects problems as it goes."""
 
-    def __init__(self, document: Document) -> None:
-        self.document = document
+    def __init__(self, document: Document, origin: Origin[Codebook]) -> None:
+        self.document, self.origin = document, origin
         self.documents: dict[str, Document] = {}  # by question, where it is not the main one
         self.problems: list[Problem] = []
         self.missing: tuple[str, ...] = ()
@@ -157,6 +167,7 @@ class _Reading:
             self.problems += problems
         codebook = Codebook(
             digest=self._digest(),
+            origin=self.origin,
             title=head.title if head else "",
             questions=self._in_order(),
             grids=self.grids,
@@ -214,7 +225,8 @@ class _Reading:
 
     def _include(self, path: Path, place: Place) -> None:
         try:
-            document = read_yaml(path)
+            document = self.origin.document(path)
+            self.origin = self.origin.with_text_of(document)
         except FileProblem as error:
             self.mistake(place, f"include: {error}")
             return
@@ -370,7 +382,7 @@ class _Reading:
     # --- parts of a question ----------------------------------------------------------------------------
 
     def _share_nets(self, document: Document) -> None:
-        """Give the nets at the head of the codebook to all questions that they name."""
+        """Return the nets at the head of the codebook to all questions that they name."""
         data = document.data
         written = data.get("nets") if isinstance(data, dict) else None
         for k, entry in enumerate(written if isinstance(written, list) else []):

@@ -57,12 +57,12 @@ def manifests_of(old: Path, new: Path) -> tuple[tuple[Manifest, Manifest] | None
     for path in (old, new):
         place = path.parent / MANIFEST
         if not is_file(place):
-            return None, f"Causes cannot be told: no {MANIFEST} is beside {shown_path(path)}."
+            return None, f"Causes cannot be given: no {MANIFEST} is beside {shown_path(path)}."
         manifest = read_manifests(place).of(path)
         if manifest is None:
             return (
                 None,
-                f"Causes cannot be told: {shown_path(place)} was written for other files than {path.name}.",
+                f"Causes cannot be given: {shown_path(place)} was written for other files than {path.name}.",
             )
         found.append(manifest)
     return (found[0], found[1]), ""

@@ -63,7 +63,7 @@ class Change:
         return None
 
     def as_dict(self) -> dict[str, Any]:
-        """Give it as a plain mapping, as for JSON."""
+        """Return it as a plain mapping, as for JSON."""
         return {name: getattr(self, name) for name in self.__dataclass_fields__} | {"moved": self.moved}
 
 
@@ -178,7 +178,7 @@ class _Pair:
         return found
 
     def _near(self, before: ColumnKey, after: ColumnKey) -> bool:
-        """Tell whether two columns hold about as many people."""
+        """Return whether two columns hold about as many people."""
         a, b = _base(self.old, before), _base(self.new, after)
         return a is not None and b is not None and abs(a - b) <= NEAR * max(a, b)
 
@@ -240,7 +240,7 @@ class _Pair:
                 yield self._change("figure came", **where, after=after)
 
     def _column_mark(self, column: ColumnKey, marks: tuple[str, str]) -> bool:
-        """Tell whether a mark changed with that of the whole column, which its base says already."""
+        """Return whether a mark changed with that of the whole column, which its base says already."""
         before = [m for (row, own, _), m in self.old.marks.items() if own == column and row[1] == "base"]
         after = [
             m
@@ -276,7 +276,7 @@ class _Pair:
                 yield self._change("letters flipped", **where, figure="letters", before=before, after=after)
 
     def _named(self, letters: str, table: SavedTable) -> set[tuple[object, bool]]:
-        """Give the columns that letters name, and whether each is a capital; columns that only one side has are out."""
+        """Return the columns that letters name, and whether each is a capital; without columns of one side only."""
         by_letter = {letter: column for column, letter in table.columns.items() if letter}
         two = any(len(letter) > 1 for letter in by_letter)
         parts = letters.split() if two else re.findall(r"\S", letters)
@@ -296,7 +296,7 @@ class _Pair:
 
 
 def _base(table: SavedTable, column: ColumnKey) -> float | None:
-    """Give the first base of a column."""
+    """Return the first base of a column."""
     bases = (value for (_, own, figure), value in table.values.items() if own == column and figure in BASES)
     return next(bases, None)
 

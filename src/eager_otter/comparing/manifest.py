@@ -101,7 +101,7 @@ class Manifest(_Entry):
     outputs: list[FileEntry]
 
     def holds(self, path: Path) -> bool:
-        """Tell whether a file is one of its outputs, byte for byte."""
+        """Return whether a file is one of its outputs, byte for byte."""
         named = [one for one in self.outputs if Path(one.file).name == path.name]
         return bool(named) and file_digest(path) in {one.digest for one in named}
 
@@ -123,12 +123,12 @@ class ManifestFile(_Entry):
 
 
 def digest(content: bytes) -> Digest:
-    """Give a digest of some bytes."""
+    """Return a digest of some bytes."""
     return hashlib.sha256(content).hexdigest()[:16]
 
 
 def file_digest(path: Path) -> Digest:
-    """Give a digest of a file's bytes, "" where it is not there."""
+    """Return a digest of a file's bytes, "" where it is not there."""
     if not is_file(path):
         return ""
     found = hashlib.sha256()

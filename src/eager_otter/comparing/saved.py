@@ -45,7 +45,7 @@ class SavedTable:
         return any(question for question, *_ in self.rows)
 
     def without_questions(self) -> SavedTable:
-        """Give the table as version 0.1 saved it: rows known by what they are called and in which order."""
+        """Return the table as version 0.1 saved it: rows known by what they are called and in which order."""
         seen: Counter[tuple[str, str]] = Counter()
         plain: dict[RowKey, RowKey] = {}
         for row in self.rows:
@@ -108,7 +108,7 @@ def _lines(path: Path) -> Iterator[tuple[int, Saved]]:
 
 
 def _as_today(record: Mapping[str, str]) -> Saved:
-    """Give a record by the columns of today, whichever version wrote it."""
+    """Return a record by the columns of today, whichever version wrote it."""
     if "layer" not in record:
         return dict(record)
     letters = record["figure"] == LETTERS

@@ -31,7 +31,7 @@ class ValuesByColumns:
 
 
 def enough_values(found: Moments) -> BoolArray:
-    """Tell the columns that an analysis of variance takes: two values and an effective number above 1; (columns,)."""
+    """Return the columns that an analysis of variance takes: two values and an effective number above 1; (columns,)."""
     return np.asarray((found.n[0] >= 2) & (found.effective[0] > 1.0))
 
 

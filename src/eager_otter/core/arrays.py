@@ -27,7 +27,7 @@ def ratio(top: FloatArray, bottom: FloatArray) -> FloatArray:
 
 
 def effective_base(w: FloatArray, w2: FloatArray) -> FloatArray:
-    """Give the effective base (Σw)² / Σw² (Kish 1965): any shape, respondents, NaN where nobody is.
+    """Return the effective base (Σw)² / Σw² (Kish 1965): any shape, respondents, NaN where nobody is.
 
     >>> effective_base(np.array([3.0]), np.array([5.0]))
     array([1.8])
@@ -36,7 +36,7 @@ def effective_base(w: FloatArray, w2: FloatArray) -> FloatArray:
 
 
 def efficiency(weights: FloatArray, frequencies: FloatArray | None = None) -> tuple[float, float]:
-    """Give the effective base of weights (k,) > 0, and its share of the unweighted base (Kish 1992).
+    """Return the effective base of weights (k,) > 0, and its share of the unweighted base (Kish 1992).
 
     A weight stands for `frequencies` (k,) respondents, None for one each.
 

@@ -155,7 +155,7 @@ def _chi_square_of(table: TwoWay, statistic: float, method: str) -> WholeTableTe
 
 
 def expected_counts(expected: FloatArray) -> dict[str, Any]:
-    """Tell how many of some expected counts are below 5, how many there are, and the smallest."""
+    """Return how many of some expected counts are below 5, how many there are, and the smallest."""
     return {"small": int((expected < FEW).sum()), "cells": expected.size, "smallest": float(expected.min())}
 
 
@@ -194,7 +194,7 @@ def corrected_test(
 
 
 def cramers_v(table: TwoWay) -> float:
-    """Give √(χ²/(N·min(R−1, C−1))) of the weighted shares."""
+    """Return √(χ²/(N·min(R−1, C−1))) of the weighted shares."""
     return float(np.sqrt(_phi_square(table.shares) / (min(table.n.shape) - 1)))
 
 
@@ -204,7 +204,7 @@ def _phi_square(p: FloatArray) -> float:
 
 
 def _design_effects(w: FloatArray, w2: FloatArray, n: float) -> tuple[float, float]:
-    """Give tr D and tr D²: D compares the covariance of h = p_rc − p_r·p_c with that of simple random sampling."""
+    """Return tr D and tr D²: D compares the covariance of h = p_rc − p_r·p_c with that of simple random sampling."""
     p = w / w.sum()
     rows, columns = p.sum(axis=1), p.sum(axis=0)
     apart = np.eye(len(rows)) - rows[None, :]  # [i, r]: person in row i
@@ -244,7 +244,7 @@ def _pairs(p: FloatArray) -> FloatArray:
 
 
 def _fisher(n: FloatArray) -> float:
-    """Give the two-sided P of Fisher's exact test: all 2×2 tables of the same margins that are no likelier."""
+    """Return the two-sided P of Fisher's exact test: all 2×2 tables of the same margins that are no likelier."""
     from scipy.special import gammaln
 
     (a, b), (c, d) = n.tolist()

@@ -112,7 +112,7 @@ def make_cells(
 
 
 def _wanted(groups: Sequence[ColumnGroup], compared: IntArray | None) -> BoolArray | None:
-    """Tell which columns are compared, either way round: (columns, columns); None for all."""
+    """Return which columns are compared, either way round: (columns, columns); None for all."""
     if compared is None:
         return None
     columns = 1 + sum(len(group.members) for group in groups)
@@ -146,7 +146,7 @@ class _Draft:
 
 
 def _pieces(group: ColumnGroup, position: int, wanted: BoolArray | None) -> Iterable[_Draft]:
-    """Give the group whole, or, when it has too many patterns, in pieces that hold every pair once."""
+    """Return the group whole, or, when it has too many patterns, in pieces that hold every pair once."""
     columns = position + np.arange(len(group.members))
     if group.members.shape[1] <= MOST_CELLS:
         yield _Draft(group, columns, _sharing_pairs(group.members, columns, wanted))
@@ -201,7 +201,7 @@ def join_patterns(members: Sequence[FloatArray]) -> tuple[FloatArray, list[IntAr
 
 
 def column_membership(cells: ColumnCells, column: int) -> BoolArray:
-    """Tell who is in a column: (respondents,)."""
+    """Return who is in a column: (respondents,)."""
     for part in cells.sets:
         found = np.flatnonzero(part.columns == column)
         if found.size:

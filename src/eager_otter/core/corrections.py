@@ -47,7 +47,7 @@ def benjamini_hochberg(p: FloatArray) -> FloatArray:
 
 
 def _ordered(p: FloatArray) -> tuple[IntArray, FloatArray, FloatArray]:
-    """Give the order of each row, the P values rising (NaN last), and how many there are."""
+    """Return the order of each row, the P values rising (NaN last), and how many there are."""
     order = np.argsort(p, axis=1, kind="stable")
     made = (~np.isnan(p)).sum(axis=1, keepdims=True).astype(np.float64)
     return order, np.take_along_axis(p, order, axis=1), made

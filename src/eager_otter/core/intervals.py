@@ -13,7 +13,7 @@ Ends = tuple[FloatArray, FloatArray]  # low and high, shaped alike
 
 
 def wilson_interval(share: FloatArray, effective: FloatArray, level: float) -> Ends:
-    """Give the interval of shares (rows, columns), 0 … 1, at a confidence percent, effective bases (1, columns) for n.
+    """Return the interval of shares (rows, columns), 0 … 1, at a confidence percent, on effective bases (1, columns).
 
     Wilson (1927): (p + z²/2e ± z√(p(1−p)/e + z²/4e²)) / (1 + z²/e). At a share of 0 the low end is 0, at 1 the high
     end is 1; NaN in an empty column.
@@ -35,7 +35,7 @@ def wilson_interval(share: FloatArray, effective: FloatArray, level: float) -> E
 def difference_interval(
     share: FloatArray, ends: Ends, first: IntArray, second: IntArray, phi: FloatArray
 ) -> Ends:
-    """Give the interval of the difference of two columns' shares, from their own intervals: (rows, pairs).
+    """Return the interval of the difference of two columns' shares, from their own intervals: (rows, pairs).
 
     `share` and `ends` are (rows, columns), `first` and `second` (pairs,) columns, `phi` (pairs,) or (rows, pairs) the
     correlation of the two shares by the people in both. Newcombe (1998): d − √((p1−l1)² + (u2−p2)² − 2φ(p1−l1)(u2−p2))
@@ -54,20 +54,20 @@ def difference_interval(
 
 
 def pair_overlap(base: Sums, pairs: IntArray, shared: SharedPairs) -> FloatArray:
-    """Give φ of each pair of columns (pairs,): √(e1·e2)·Σw²b·x1·x2/(W1·W2), 0 where nobody is in both."""
+    """Return φ of each pair of columns (pairs,): √(e1·e2)·Σw²b·x1·x2/(W1·W2), 0 where nobody is in both."""
     w2 = np.zeros(len(pairs))
     w2[shared.may] = base.pair_w2[0, shared.sums]
     return overlap_correlation(base, w2, pairs[:, 0], pairs[:, 1])
 
 
 def overlap_correlation(base: Sums, w2: FloatArray, first: IntArray, second: IntArray) -> FloatArray:
-    """Give φ of pairs of columns (pairs,) from Σw² of those in both (pairs,)."""
+    """Return φ of pairs of columns (pairs,) from Σw² of those in both (pairs,)."""
     squares = base.w2[0, first] * base.w2[0, second]
     return ratio(w2, np.sqrt(squares))  # √(e1·e2)/(W1·W2) = 1/√(Σw²1·Σw²2)
 
 
 def item_overlap(answers: Sums, base: Sums, pairs: IntArray, shared: SharedAnswers) -> FloatArray:
-    """Give φ of pairs of items of the same people (rows, pairs): C/√(V1·V2), 0 where either is 0.
+    """Return φ of pairs of items of the same people (rows, pairs): C/√(V1·V2), 0 where either is 0.
 
     C = Σw²b1b2(y1−p1)(y2−p2)/(W1·W2), V1 and V2 the same with one item twice; p each item's own share.
     """
@@ -80,7 +80,7 @@ def item_overlap(answers: Sums, base: Sums, pairs: IntArray, shared: SharedAnswe
 
 
 def mean_difference_interval(gap: FloatArray, error: FloatArray, degrees: FloatArray, level: float) -> Ends:
-    """Give difference ± t·√V of two means (pairs,), V and degrees of freedom those of their test; NaN without one."""
+    """Return difference ± t·√V of two means (pairs,), V and degrees of freedom those of their test; NaN without one."""
     from scipy.special import stdtrit
 
     half = stdtrit(degrees, 0.5 + level / 200.0) * error

@@ -11,7 +11,7 @@ from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 
 
 def alpha_of(level: float) -> float:
-    """Give the largest P value that is significant at a confidence percent.
+    """Return the largest P value that is significant at a confidence percent.
 
     >>> alpha_of(95.0)
     0.05
@@ -36,7 +36,7 @@ class Higher:
 def higher_than(
     statistic: FloatArray, p_value: FloatArray, pairs: IntArray, levels: Sequence[float]
 ) -> Higher:
-    """Tell who is significantly higher than whom.
+    """Return who is significantly higher than whom.
 
     `statistic` and `p_value` (rows, pairs) are of the pairs (pairs, 2); the statistic is above 0 where the first column
     is higher. `levels` are one or two confidence percents, strictest first; P ≤ (100 − level)/100 is significant.

@@ -49,7 +49,7 @@ class Moments:
 
 
 def moments(sums: ValueSums) -> Moments:
-    """Work out means and variances from sums of values."""
+    """Compute means and variances from sums of values."""
     mean = np.where(sums.w > 0, sums.mean + sums.rest, np.nan)
     variance = ratio(sums.squares, sums.w) * ratio(sums.n, sums.n - 1.0)
     variance[sums.lowest == sums.highest] = 0.0  # all alike: exactly none, whatever rounding says
@@ -59,14 +59,14 @@ def moments(sums: ValueSums) -> Moments:
 
 
 def mean_gaps(sums: ValueSums, pairs: IntArray) -> FloatArray:
-    """Give m1 − m2 of each row and pair of columns, to the last digit: (rows, pairs), NaN where a column is empty."""
+    """Return m1 − m2 of each row and pair of columns, to the last digit: (rows, pairs), NaN where a column is empty."""
     a, b = pairs[:, 0], pairs[:, 1]
     gap = (sums.mean[:, a] - sums.mean[:, b]) + (sums.rest[:, a] - sums.rest[:, b])
     return np.where((sums.w[:, a] > 0) & (sums.w[:, b] > 0), gap, np.nan)
 
 
 def confidence_interval(found: Moments, level: float) -> tuple[FloatArray, FloatArray]:
-    """Give m ± t·se at a confidence percent, t of e − 1 degrees of freedom: low and high, (rows, columns) each.
+    """Return m ± t·se at a confidence percent, t of e − 1 degrees of freedom: low and high, (rows, columns) each.
 
     NaN where there is less than 1 degree of freedom.
     """
@@ -99,7 +99,7 @@ class PairMeans:
         return self.pooled * (ratio(np.ones_like(self.e1), self.e1) + ratio(np.ones_like(self.e2), self.e2))
 
     def satterthwaite(self, part1: FloatArray, part2: FloatArray) -> FloatArray:
-        """Give (V1 + V2)² / (V1²/(e1 − 1) + V2²/(e2 − 1)) of the parts of a variance."""
+        """Return (V1 + V2)² / (V1²/(e1 − 1) + V2²/(e2 − 1)) of the parts of a variance."""
         with np.errstate(invalid="ignore", divide="ignore"):
             squares = part1**2 / (self.e1 - 1.0) + part2**2 / (self.e2 - 1.0)
             return np.asarray((part1 + part2) ** 2 / squares)
@@ -109,10 +109,10 @@ class MeanMethod(Protocol):
     """How the means of columns that share nobody are tested."""
 
     def variance(self, pairs: PairMeans, /) -> FloatArray:
-        """Give the variance of the difference of two means: (rows, pairs)."""
+        """Return the variance of the difference of two means: (rows, pairs)."""
 
     def degrees(self, pairs: PairMeans, /) -> FloatArray:
-        """Give the degrees of freedom: (rows, pairs)."""
+        """Return the degrees of freedom: (rows, pairs)."""
 
 
 def test_means(sums: ValueSums, pairs: IntArray, shared: SharedPairs, method: MeanMethod) -> PairTests:
@@ -164,7 +164,7 @@ def test_means(sums: ValueSums, pairs: IntArray, shared: SharedPairs, method: Me
 
 
 def overlap_parts(sums: ValueSums, pairs: IntArray, positions: IntArray) -> VarianceParts:
-    """Give the parts of the linearised variance of `test_means` for columns that share people: each (rows, pairs).
+    """Return the parts of the linearised variance of `test_means` for columns that share people: each (rows, pairs).
 
     `positions` are those of the pairs among the pair sums.
     """
@@ -176,7 +176,7 @@ def overlap_parts(sums: ValueSums, pairs: IntArray, positions: IntArray) -> Vari
 
 
 def small_sample(effective: FloatArray) -> FloatArray:
-    """Give k = √(e/(e − 1)) of effective numbers of values; NaN for 1 and fewer."""
+    """Return k = √(e/(e − 1)) of effective numbers of values; NaN for 1 and fewer."""
     with np.errstate(invalid="ignore", divide="ignore"):
         k = np.sqrt(effective / (effective - 1.0))
     k[~(effective > 1.0)] = np.nan

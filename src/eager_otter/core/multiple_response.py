@@ -90,7 +90,7 @@ def multiple_response_test(table: AnswersByColumns, method: str) -> WholeTableTe
 def _design_effects(
     table: AnswersByColumns, spread: FloatArray, of_columns: FloatArray
 ) -> tuple[float, float]:
-    """Give tr D and tr D²: the covariance of h without its last column, beside that of simple random sampling."""
+    """Return tr D and tr D²: the covariance of h without its last column, beside that of simple random sampling."""
     people, p = float(table.base_n.sum()), table.share
     gave = np.einsum("jrr->jr", table.both)  # Σw² of those who gave an answer, by column
     squares = (

@@ -82,7 +82,7 @@ def test_item_proportions(answers: Sums, base: Sums, pairs: IntArray, shared: Sh
 def item_share_parts(
     answers: Sums, base: Sums, pairs: IntArray, shared: SharedAnswers, p: FloatArray
 ) -> VarianceParts:
-    """Give the parts of V of `test_item_proportions`: each (rows, pairs)."""
+    """Return the parts of V of `test_item_proportions`: each (rows, pairs)."""
     a, b = pairs[:, 0], pairs[:, 1]
     return VarianceParts(
         first=share_squares(answers, base, a, p),
@@ -92,7 +92,7 @@ def item_share_parts(
 
 
 def shared_variation(shared: SharedAnswers, p1: FloatArray, p2: FloatArray) -> FloatArray:
-    """Give Σw²b1b2(y1−p1)(y2−p2) of each row and pair: (rows, pairs)."""
+    """Return Σw²b1b2(y1−p1)(y2−p2) of each row and pair: (rows, pairs)."""
     return np.asarray(
         shared.both_gave - p2 * shared.first_gave - p1 * shared.second_gave + p1 * p2 * shared.base
     )
@@ -122,7 +122,7 @@ def test_item_means(values: ValueSums, pairs: IntArray, shared: SharedValues) ->
 
 
 def item_mean_parts(values: ValueSums, pairs: IntArray, shared: SharedValues) -> VarianceParts:
-    """Give the parts of V of `test_item_means`: each (1, pairs)."""
+    """Return the parts of V of `test_item_means`: each (1, pairs)."""
     a, b = pairs[:, 0], pairs[:, 1]
     scaled = ratio(small_sample(effective_base(values.w, values.w2)), values.w)
     own = scaled**2 * values.w2_squares

@@ -134,7 +134,7 @@ class ShareMethod(Protocol):
         """Whether the statistic is Student's, on e1 + e2 − 2 degrees of freedom."""
 
     def variance(self, pairs: PairShares, /) -> FloatArray:
-        """Give the variance of the difference of two shares: (rows, pairs)."""
+        """Return the variance of the difference of two shares: (rows, pairs)."""
 
 
 def test_proportions(
@@ -185,12 +185,12 @@ def shares(answers: Sums, base: Sums) -> FloatArray:
 
 
 def pooled_share(p1: FloatArray, p2: FloatArray, e1: FloatArray, e2: FloatArray) -> FloatArray:
-    """Give (e1·p1 + e2·p2) / (e1 + e2): (rows, pairs)."""
+    """Return (e1·p1 + e2·p2) / (e1 + e2): (rows, pairs)."""
     return ratio(e1 * p1 + e2 * p2, e1 + e2)
 
 
 def thin_pairs(pooled: FloatArray, e1: FloatArray, e2: FloatArray) -> BoolArray:
-    """Tell the pairs in which fewer than 5 are expected to give the answer, or not to, in either column."""
+    """Return the pairs in which fewer than 5 are expected to give the answer, or not to, in either column."""
     smaller = np.fmin(e1, e2)
     return np.asarray(smaller * np.minimum(pooled, 1.0 - pooled) < FEW - DEGREES_TOLERANCE)
 
@@ -202,7 +202,7 @@ def share_squares(answers: Sums, base: Sums, column: IntArray, p: FloatArray) ->
 
 
 def either_base(base: Sums, pairs: IntArray, positions: IntArray) -> FloatArray:
-    """Give the effective base of those in either column of pairs at `positions` among the pair sums: (rows, pairs)."""
+    """Return the effective base of those in either of two columns, for pairs at `positions`: (rows, pairs)."""
     a, b = pairs[:, 0], pairs[:, 1]
     w = base.w[:, a] + base.w[:, b] - base.pair_w[:, positions]
     return effective_base(w, base.w2[:, a] + base.w2[:, b] - base.pair_w2[:, positions])
@@ -232,7 +232,7 @@ class VarianceParts:
 def overlap_parts(
     answers: Sums, base: Sums, pairs: IntArray, positions: IntArray, p: FloatArray, thin: BoolArray
 ) -> VarianceParts:
-    """Give the parts of V of `test_proportions` for columns that share people, `positions` among the pair sums."""
+    """Return the parts of V of `test_proportions` for columns that share people, `positions` among the pair sums."""
     a, b = pairs[:, 0], pairs[:, 1]
     crossed = base.w[0, a] * base.w[0, b]
     both = (1.0 - 2.0 * p) * answers.pair_w2[:, positions] + p * p * base.pair_w2[:, positions]

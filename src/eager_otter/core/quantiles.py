@@ -64,7 +64,7 @@ def quantile_cut(values: FloatArray, weights: FloatArray, q: float) -> Cut:
 
 
 def weighted_quantile(values: FloatArray, weights: FloatArray, q: float) -> float:
-    """Give the q-quantile of values (k,) with weights (k,), both in rising order of the values: see `quantile_cut`.
+    """Return the q-quantile of values (k,) with weights (k,), both in rising order of the values: see `quantile_cut`.
 
     NaN where there is no weight.
 

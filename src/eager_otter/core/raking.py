@@ -75,13 +75,13 @@ def rake(
 
 
 def _miss(weights: FloatArray, margin: Margin, times: FloatArray, people: float) -> float:
-    """Give the largest miss of a share; of all people, as capped weights that fall short no longer add up to them."""
+    """Return the largest miss of a share; of all people, as capped weights that fall short no longer add up to them."""
     found = np.bincount(margin.categories, times * weights, margin.shares.size) / people
     return float(np.abs(found - margin.shares).max())
 
 
 def _factors(free: FloatArray, margin: Margin, times: FloatArray, people: float, limit: float) -> FloatArray:
-    """Give the factor of each category that brings its capped sum to its target."""
+    """Return the factor of each category that brings its capped sum to its target."""
     wanted = margin.shares * people
     if np.isinf(limit):
         found = np.bincount(margin.categories, times * free, margin.shares.size)

@@ -93,7 +93,7 @@ def cochrans_q(items: YesNoItems, method: str) -> WholeTableTest:
 
 
 def cronbachs_alpha(items: ScaleItems) -> float:
-    """Give k/(k − 1) · (1 − Σ v_item / v_sum) (Cronbach 1951); NaN for one item or a sum that does not vary."""
+    """Return k/(k − 1) · (1 − Σ v_item / v_sum) (Cronbach 1951); NaN for one item or a sum that does not vary."""
     k = float(items.items.size)
     if k < 2 or not items.total > 1e-24 * max(1.0, float(items.items.sum())):
         return float("nan")

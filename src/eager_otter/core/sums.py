@@ -186,7 +186,7 @@ class Finisher:
     def products(
         self, part: int, means: tuple[tuple[float, float], tuple[float, float]]
     ) -> tuple[float, float]:
-        """Give Σw²(s1−m1)(s2−m2) over everybody with both values, and how many they are.
+        """Return Σw²(s1−m1)(s2−m2) over everybody with both values, and how many they are.
 
         `means` are those to centre on, each as a sum of two numbers.
         """
@@ -205,7 +205,7 @@ class Finisher:
         return total, people
 
     def by_code(self, part: int, codes: int) -> FloatArray:
-        """Give n, Σw and Σw² of everybody (the Total) by code: (3, codes)."""
+        """Return n, Σw and Σw² of everybody (the Total) by code: (3, codes)."""
         return np.asarray(self._product(part, np.eye(codes), (0, 1, 2))[:, :, 0])
 
     def _product(self, part: int, table: FloatArray, measures: Sequence[int]) -> FloatArray:
@@ -232,7 +232,7 @@ class _ValueCells:
         self.cells = cells
 
     def _means(self, members: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
-        """Give the mean of each column as a sum of two numbers (columns,), and that of each cell minus it."""
+        """Return the mean of each column as a sum of two numbers (columns,), and that of each cell minus it."""
         cells, weight = self.cells, self.cells[WEIGHT]
         total = weight @ members
         some = np.where(total > 0, total, 1.0)
@@ -275,7 +275,7 @@ class _ValueCells:
         return np.vstack([counts, (both * self._products(gap[:, first], gap[:, second])).sum(axis=0)])
 
     def _products(self, one: FloatArray, other: FloatArray) -> FloatArray:
-        """Give Σw²(s−m1)(s−m2) of each cell, whose mean is `one` above m1 and `other` above m2: (cells, columns)."""
+        """Return Σw²(s−m1)(s−m2) of each cell, whose mean is `one` above m1 and `other` above m2: (cells, columns)."""
         cells = self.cells
         return np.asarray(
             cells[WEIGHT2_SQUARES][:, None]
@@ -285,7 +285,7 @@ class _ValueCells:
 
 
 def _slice_of(measures: Sequence[int]) -> slice | list[int]:
-    """Give measures that lie side by side as a slice, which copies nothing."""
+    """Return measures that lie side by side as a slice, which copies nothing."""
     first = measures[0]
     return (
         slice(first, first + len(measures))

@@ -108,7 +108,7 @@ def _spread(kind: PartKind, sums: FloatArray, places: IntArray, cells: int) -> F
 
 
 def _empty(kind: PartKind, cells: int) -> FloatArray:
-    """Give the measures of a part of values in which nobody has been counted yet: (measures, 1, cells)."""
+    """Return the measures of a part of values in which nobody has been counted yet: (measures, 1, cells)."""
     out = np.zeros((VALUE_MEASURES, 1, cells))
     if kind == "values":
         out[LOWEST], out[HIGHEST] = np.inf, -np.inf
@@ -255,7 +255,7 @@ class Bundle:
         return prod(part.size for _, part in self.parts)
 
     def codes(self, start: int, stop: int) -> CodeArray:
-        """Give the shared codes of the respondents from `start` to `stop`, not included."""
+        """Return the shared codes of the respondents from `start` to `stop`, not included."""
         kind = smallest_unsigned(self.size)
         codes = self.parts[0][1].codes[start:stop]
         for _, part in self.parts[1:]:
@@ -395,7 +395,7 @@ class _Terms:
     def _centred(
         self, s: FloatArray, cell: IntArray, weight: FloatArray
     ) -> tuple[FloatArray, FloatArray, FloatArray]:
-        """Give the mean of each cell as a sum of two numbers (cells,), and how far each value is from it."""
+        """Return the mean of each cell as a sum of two numbers (cells,), and how far each value is from it."""
         some = np.where(weight > 0, weight, 1.0)
         mean = np.bincount(cell, self.w * s, weight.size) / some
         away = s - mean[cell]

@@ -62,7 +62,7 @@ class TrendTests:
 
 
 def _weights(effective: FloatArray, places: FloatArray) -> FloatArray:
-    """Give a = e (t − Σ e t / Σ e): (columns,)."""
+    """Return a = e (t − Σ e t / Σ e): (columns,)."""
     return np.asarray(effective * (places - (effective * places).sum() / effective.sum()))
 
 
@@ -123,6 +123,6 @@ def trend_of_means(sums: ValueSums, over: Over) -> TrendTests:
 
 
 def _across(scaled: FloatArray, pair_sums: FloatArray, over: Over) -> float:
-    """Give 2 Σ a_c a_d · (pair sum of c and d) over the pairs that share people; `scaled` is a beside its column."""
+    """Return 2 Σ a_c a_d · (pair sum of c and d) over the pairs that share people; `scaled` is a beside its column."""
     first, second = over.pairs[:, 0], over.pairs[:, 1]
     return 2.0 * float((scaled[first] * scaled[second] * pair_sums[over.sums]).sum())

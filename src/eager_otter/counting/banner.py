@@ -73,7 +73,7 @@ class BannerColumns:
         )
 
     def judged(self, marks: IntArray) -> IntArray:
-        """Give the marks (columns,) of columns judged by their bases: a difference has the severer, a trend none."""
+        """Return the marks (columns,) of columns judged by their bases: a difference has the severer, a trend none."""
         judged = with_differences(marks, self.difference_pairs)
         judged[[k for k, _ in self.trends]] = 0
         return judged
@@ -136,7 +136,7 @@ def _blocks(banner: Banner, codebook: Codebook, rules: ColumnRules) -> list[Laid
 
 
 def levels_of(wanted: BannerGroup) -> tuple[BannerGroup, ...]:
-    """Give the levels of a nesting, the innermost with what the nesting hides; a simple group is its own only one."""
+    """Return the levels of a nesting, the innermost with what the nesting hides; a simple group is its own only one."""
     if not wanted.nest:
         return (wanted,)
     inner = wanted.nest[-1]
@@ -153,7 +153,7 @@ def _differences(laid: Sequence[LaidColumn]) -> list[tuple[int, int, int]]:
 
 
 def _shown(banner: Banner, columns: Sequence[Column]) -> tuple[int, ...]:
-    """Give the order in which the columns stand in a table."""
+    """Return the order in which the columns stand in a table."""
     in_view = tuple(k for k in range(1, len(columns)) if not columns[k].hidden)
     shown = {"first": (0, *in_view), "last": (*in_view, 0), "none": in_view}[banner.total]
     if not shown:
@@ -162,7 +162,7 @@ def _shown(banner: Banner, columns: Sequence[Column]) -> tuple[int, ...]:
 
 
 def _settled(block: LaidBlock, blocks: Sequence[LaidBlock]) -> Block:
-    """Give a block as it is counted."""
+    """Return a block as it is counted."""
     control = None
     if block.original is not None:
         home, column = block.original

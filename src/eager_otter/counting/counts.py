@@ -170,7 +170,7 @@ class BannerCounting:
         return frozenset(found)
 
     def chosen(self, name: str) -> Answers:
-        """Give what those counted answered to a question."""
+        """Return what those counted answered to a question."""
         answers = self.responses.answers(name)
         return answers if self._all else answers.chosen(self.population.rows)
 
@@ -196,7 +196,7 @@ class BannerCounting:
         return Finisher(self._tally([rows]), self.cells).counts([(0, np.ones((1, 1)))])
 
     def asked(self, count: Count) -> tuple[Question, Answers]:
-        """Give the question to count, and what those chosen answered."""
+        """Return the question to count, and what those chosen answered."""
         question = without_left_out(self.responses.codebook.question(count.question), count.leave_out)
         if not count.within:
             return question, self.chosen(count.question)
@@ -319,7 +319,7 @@ class BannerCounting:
         return whole if self._all else whole.chosen(self.population.rows)
 
     def _values_by_row(self, question: Question, answers: Answers, name: str) -> list[ValueRows]:
-        """Give the values of a third question among those in each row. Raises RequestError, UnknownName."""
+        """Return the values of a third question among those in each row. Raises RequestError, UnknownName."""
         third = self.responses.codebook.question(name)
         if not third.is_of.of_values and not third.scale:
             raise RequestError(
@@ -485,5 +485,5 @@ def _reason_rows(finisher: Finisher, part: int, reasons: Reasons) -> list[tuple[
 
 
 def unknown_counts(answers: Answers) -> dict[str, int]:
-    """Give the values of a multiple-response question that no answer stands for, with their counts."""
+    """Return the values of a multiple-response question that no answer stands for, with their counts."""
     return dict(answers.unknown) if isinstance(answers, MultiAnswers) else {}

@@ -50,7 +50,7 @@ class LaidColumn:
     number: int = -1
 
     def settled(self) -> Column:
-        """Give the column as the banner holds it."""
+        """Return the column as the banner holds it."""
         difference = None if self.minus is None else (self.minus[0].number, self.minus[1].number)
         return replace(self.what, number=self.number, difference=difference)
 
@@ -86,7 +86,7 @@ class Head:
         return next((one for one in with_people if name in (one.what.label, one.what.code)), None)
 
     def settled(self) -> Group:
-        """Give the group as the banner holds it, by the numbers of its columns."""
+        """Return the group as the banner holds it, by the numbers of its columns."""
         start = self.in_view[0].number if self.in_view else self.out_of_view[0].number
         return replace(self.group, start=start, stop=start + len(self.in_view))
 
@@ -151,7 +151,7 @@ class LaidBlock:
                 )
 
     def leaves(self, number: int) -> Iterator[Leaf]:
-        """Give what is compared under each head, by the numbers of the columns; `number` is that of the block."""
+        """Return what is compared under each head, by the numbers of the columns; `number` is that of the block."""
         for head in self.heads:
             control = (head.called(self.rules.control) if self.rules.control else None) or self.control
             yield Leaf(
@@ -189,12 +189,12 @@ def laid_block(
 
 
 def _own(wanted: BannerGroup) -> BannerGroup:
-    """Give the group whose answers are the columns: in a nesting the innermost."""
+    """Return the group whose answers are the columns: in a nesting the innermost."""
     return wanted.nest[-1] if wanted.nest else wanted
 
 
 def _own_rules(wanted: BannerGroup, rules: ColumnRules) -> ColumnRules:
-    """Give what a group's columns are tested against, by its own word or that of the table."""
+    """Return what a group's columns are tested against, by its own word or that of the table."""
     own = _own(wanted)
     against = wanted.against or own.against
     if against is None:
@@ -263,14 +263,14 @@ def _add_trend(head: Head, rules: ColumnRules, wanted: BannerGroup, codebook: Co
 
 
 def _in_order(head: Head, own: BannerGroup, codebook: Codebook) -> bool:
-    """Tell whether the columns compared are answers of an ordered question, in its order or from its end."""
+    """Return whether the columns compared are answers of an ordered question, in its order or from its end."""
     if not own.question or own.columns:
         return False
     return in_order(codebook.question(own.question), [column.what.code for column in head.tested])
 
 
 def in_order(question: Question, codes: Sequence[str]) -> bool:
-    """Tell whether codes are answers of an ordered question that follow each other as it has them, or from its end."""
+    """Return whether codes are answers of an ordered question in its order, or in the reverse of it."""
     if not question.ordered or any(code not in question.by_code for code in codes):
         return False
     places = [question.by_code[code] for code in codes]
@@ -290,12 +290,12 @@ def _add_parents(block: LaidBlock, depth: int) -> None:
 
 
 def _is_of_periods(group: BannerGroup, codebook: Codebook) -> bool:
-    """Tell whether the columns of a group are periods: months, quarters or the like."""
+    """Return whether the columns of a group are periods: months, quarters or the like."""
     return bool(group.question) and isinstance(codebook.question(group.question).source, Periods)
 
 
 def label_of(group: BannerGroup, codebook: Codebook) -> str:
-    """Give the label of a group: its own, or its question's."""
+    """Return the label of a group: its own, or its question's."""
     if group.label is not None or not group.question:
         return group.label or ""
     return codebook.question(group.question).label

@@ -19,7 +19,7 @@ from eager_otter.tables.request import BannerGroup
 
 
 def column_groups(layout: BannerColumns, responses: Responses, rows: BoolArray) -> Iterator[ColumnGroup]:
-    """Tell who of the chosen rows (respondents,) is in which column, a block of columns at a time."""
+    """Return who of the chosen rows (respondents,) is in which column, a block of columns at a time."""
     for block in layout.blocks:
         group = None if block.control else by_codes(block.wanted, responses, rows)
         if group is None:
@@ -49,7 +49,7 @@ def _of(member: Member, members: BoolArray) -> BoolArray:
 def _inside(
     group: BannerGroup, parents: Sequence[tuple[int, ...]], responses: Responses, rows: BoolArray
 ) -> BoolArray:
-    """Tell who is in the points of a block, path by path, then in its parents: (memberships, chosen)."""
+    """Return who is in the points of a block, path by path, then in its parents: (memberships, chosen)."""
     if not group.nest:
         return memberships(group, responses, rows)
     levels = [memberships(level, responses, rows) for level in levels_of(group)]

@@ -30,7 +30,7 @@ class _Block:
 
 
 def without_left_out(question: Question, names: Sequence[str]) -> Question:
-    """Give the question as a table sees it that leaves answers out of its base: these are no answers there.
+    """Return the question as a table sees it that leaves answers out of its base: these are no answers there.
 
     Raises UnknownName, and RequestError for a multiple-response question, where it would not be clear who is left.
     """
@@ -92,14 +92,14 @@ def chosen_rows(
 
 
 def _is_hidden(row: Row, codes: set[str], names: set[str]) -> bool:
-    """Tell whether an answer is out of view: by its code or, where it is none, by what its row is called."""
+    """Return whether an answer is out of view: by its code or, where it is none, by what its row is called."""
     if row.no_answer:
         return NO_ANSWER.casefold() in names or row.label.casefold() in names
     return row.kind == "answer" and row.code in codes
 
 
 def says_no_answer_row(name: str) -> bool:
-    """Tell whether a name means a row of those who gave no answer, one for all or one of a reason."""
+    """Return whether a name means a row of those who gave no answer, one for all or one of a reason."""
     return name.casefold().startswith(NO_ANSWER.casefold())
 
 

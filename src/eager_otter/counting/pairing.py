@@ -71,7 +71,7 @@ class _RowCells:
     second: FloatArray
 
     def read(self, finisher: Finisher, start: int) -> FloatArray:
-        """Give people in both bases, then Σw² of these, of those who gave both, the first, the second: (5,)."""
+        """Return people in both bases, then Σw² of these, of those who gave both, the first, the second: (5,)."""
         n, _, w2 = finisher.by_code(start + self.part, self.base.size)
         inside = self.base
         both = inside * self.first * self.second
@@ -89,7 +89,7 @@ class _ValueCells:
     second: FloatArray | None = None
 
     def read(self, finisher: Finisher, start: int, means: tuple[Mean, Mean]) -> SharedValues:
-        """Give those with both values, and Σw²(s1−m1)(s2−m2)."""
+        """Return those with both values, and Σw²(s1−m1)(s2−m2)."""
         if self.first is None or self.second is None:
             products, people = finisher.products(start + self.part, means)
         else:
@@ -129,7 +129,7 @@ def values_beside(several: Sequence[SharedValues]) -> SharedValues:
 
 
 def mean_of(sums: ValueSums) -> Mean:
-    """Give the mean of the Total as a sum of two numbers."""
+    """Return the mean of the Total as a sum of two numbers."""
     return float(sums.mean[0, 0]), float(sums.rest[0, 0])
 
 
@@ -180,7 +180,7 @@ def _joint(
 
 
 def _rows_by_code(question: Question, answers: SingleAnswers, *, everyone: bool) -> FloatArray:
-    """Tell what codes each row counts, the base last: (rows + 1, codes) of 0 and 1."""
+    """Return what codes each row counts, the base last: (rows + 1, codes) of 0 and 1."""
     counts = row_counts(question, answers, everyone=everyone)
     return counts.indicators[0][list(counts.order)]
 
@@ -216,7 +216,7 @@ def _row_by_row(first: Asked, second: Asked, *, everyone: bool) -> PairParts:
 
 
 def _states(question: Question, answers: Answers, *, everyone: bool) -> list[FloatArray]:
-    """Give the state of each person in each row, answers, then nets, then, of everyone, no answer."""
+    """Return the state of each person in each row, answers, then nets, then, of everyone, no answer."""
     answered = who_answered(question, answers)
     inside = answered | everyone
     rows = [Net(label="", of=(answer.code,)) for answer in question.valid] + list(question.nets)

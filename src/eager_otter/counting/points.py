@@ -118,7 +118,7 @@ def parts_kept(group: BannerGroup, question: Question) -> tuple[Answer | Net, ..
             _answer_of(question, name) if net is None or question.find(canonical(name)) else net
         )
         if part in kept:
-            raise RequestError(f"{part.label!r} of {question.name} stands twice among the answers to keep.")
+            raise RequestError(f"{part.label!r} of {question.name} appears twice among the answers to keep.")
         kept.append(part)
     return tuple(kept)
 
@@ -149,7 +149,7 @@ def by_codes(group: BannerGroup, responses: Responses, rows: BoolArray) -> Colum
 
 
 def memberships(group: BannerGroup, responses: Responses, rows: BoolArray) -> BoolArray:
-    """Tell who is in the columns of a group that is no nesting: (columns, chosen)."""
+    """Return who is in the columns of a group that is no nesting: (columns, chosen)."""
     points = points_of(group, responses.codebook)
     inside = np.array([_in_point(point, responses)[rows] for point in points])
     if group.only is not None:

@@ -35,7 +35,7 @@ class SingleAnswers:
         return self.answers + len(self.reasons)
 
     def with_reason(self, reason: Reason) -> BoolArray:
-        """Tell who has no answer for a reason: (respondents,)."""
+        """Return who has no answer for a reason: (respondents,)."""
         if reason not in self.reasons:
             return np.zeros(len(self), np.bool_)
         return np.asarray(self.codes == self.answers + self.reasons.index(reason))
@@ -62,12 +62,12 @@ class MultiAnswers:
     absent: Reasons | None = None
 
     def tick(self, position: int) -> BoolArray:
-        """Tell who gave the answer at a position of the list: (respondents,)."""
+        """Return who gave the answer at a position of the list: (respondents,)."""
         return np.asarray(self.packed[position // 8] >> np.uint8(position % 8) & np.uint8(1), np.bool_)
 
     @property
     def answered(self) -> BoolArray:
-        """Tell who answered the question: (respondents,)."""
+        """Return who answered the question: (respondents,)."""
         return self.tick(self.answers)
 
     def chosen(self, rows: BoolArray) -> MultiAnswers:

@@ -10,7 +10,7 @@ from eager_otter.errors import DataError
 
 
 def answers_in(column: Any, name: str, place: str) -> Any:
-    """Give a column of numbers, texts or days as it can be encoded. Raises DataError for one that holds no answers."""
+    """Return a column of numbers, texts or days as it can be encoded. Raises DataError for one without answers."""
     kind = column.type
     if pa.types.is_dictionary(kind):
         return answers_in(_decoded(column), name, place)

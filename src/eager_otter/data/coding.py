@@ -46,7 +46,7 @@ def texts_to_code(responses: Responses, question: str) -> list[tuple[str, str]]:
 
 
 def respondent_ids(responses: Responses) -> list[str]:
-    """Give what tells respondents apart: their ids, or the numbers of their rows."""
+    """Return what tells respondents apart: their ids, or the numbers of their rows."""
     column = responses.codebook.respondent
     if column is None:
         return [str(k + 1) for k in range(len(responses))]
@@ -56,7 +56,7 @@ def respondent_ids(responses: Responses) -> list[str]:
 def read_coded(responses: Responses, question: str, path: Path) -> Coded:
     """Read a coded workbook back.
 
-    Raises DataError, naming the rows: an id that is not in the data or stands twice, a text that is not the
+    Raises DataError, naming the rows: an id that is not in the data or appears twice, a text that is not the
     respondent's, an unknown topic (with the nearest), a topic list without topics. FileProblem for no workbook.
     """
     topics = _topics(open_sheet(path, TOPICS))
@@ -85,7 +85,9 @@ def _topics(sheet: SheetFile) -> dict[str, str]:
         if code is None or label is None:
             raise DataError(f"{sheet.place}, row {row}: a topic needs both a code and a label.")
         if label.strip() in topics or canonical(code) in topics.values():
-            raise DataError(f"{sheet.place}, row {row}: the topic {label!r} or its code {code} stands twice.")
+            raise DataError(
+                f"{sheet.place}, row {row}: the topic {label!r} or its code {code} appears twice."
+            )
         topics[label.strip()] = canonical(code)
     if not topics:
         raise DataError(f"{sheet.place}: there are no topics; write a code and a label for each.")
@@ -108,7 +110,7 @@ def _given(sheet: SheetFile, wanted: Mapping[str, str], topics: Mapping[str, str
         if not name and not text:
             continue
         if name in given:
-            wrong.append(f"row {row}: the id {name!r} stands twice")
+            wrong.append(f"row {row}: the id {name!r} appears twice")
         elif name not in wanted:
             wrong.append(f"row {row}: the id {name!r} has no text in the data")
         elif _as_written(wanted[name]) != one_line(text):
@@ -121,7 +123,7 @@ def _given(sheet: SheetFile, wanted: Mapping[str, str], topics: Mapping[str, str
 
 
 def _as_written(text: str) -> str:
-    """Give a text of the data as it stands in the sheet that goes out to be coded, on one line."""
+    """Return a text of the data as it stands in the sheet that goes out to be coded, on one line."""
     return one_line(shortened(held(text), LONGEST_CELL))
 
 

@@ -47,7 +47,7 @@ class Distinct:
     first: int = 0
 
     def translated(self, translate: Callable[[str], int], largest: int) -> CodeArray:
-        """Give each row the number that `translate` gives its text: 0 … largest."""
+        """Return each row the number that `translate` gives its text: 0 … largest."""
         numbers = np.array([translate(text) for text in self.texts], smallest_unsigned(largest))
         return numbers[self.index]
 
@@ -60,7 +60,7 @@ class Distinct:
         return np.bincount(self.index, minlength=len(self.texts))
 
     def which(self, test: Callable[[str], object]) -> BoolArray:
-        """Tell which rows hold a text that passes a test: (rows,). Each distinct text is tested once."""
+        """Return which rows hold a text that passes a test: (rows,). Each distinct text is tested once."""
         return np.asarray(np.array([bool(test(text)) for text in self.texts], np.bool_)[self.index])
 
     def rows_with(self, chosen: Container[str]) -> IntArray:
@@ -98,7 +98,7 @@ def distinct(column: Any) -> Distinct:
 
 
 def _plain(array: Any) -> tuple[npt.NDArray[Any], BoolArray | None]:
-    """Give the numbers of an Arrow array and where it is null (None: nowhere), straight from its buffers.
+    """Return the numbers of an Arrow array and where it is null (None: nowhere), straight from its buffers.
 
     Arrow's own conversion would load the frame library, which a report from a file does not need.
     """
@@ -114,7 +114,7 @@ def _plain(array: Any) -> tuple[npt.NDArray[Any], BoolArray | None]:
 
 
 def _whole_numbers(array: Any) -> tuple[IntArray, BoolArray | None] | None:
-    """Give a column of numbers as whole ones, and who is blank; None where it holds anything else."""
+    """Return a column of numbers as whole ones, and who is blank; None where it holds anything else."""
     values, null = _plain(array)
     if not pa.types.is_floating(array.type):
         return values.astype(np.int64), null

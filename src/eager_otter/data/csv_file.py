@@ -113,7 +113,7 @@ class CsvFile:
         return filled, between
 
     def source(self, rows: int) -> Source:
-        """Tell where the responses came from."""
+        """Return where the responses came from."""
         return source_of(self.path, rows, how=f"read as {self.encoding}" if self.guessed else "")
 
 

@@ -130,7 +130,7 @@ def _day(text: str, pattern: str | None) -> int | None:
 
 
 def encode_rank(question: Question, columns: Columns) -> NumberAnswers:
-    """Give the rank of an answer: 1 where the first column holds its code … NaN where none does."""
+    """Return the rank of an answer: 1 where the first column holds its code … NaN where none does."""
     assert isinstance(question.source, RankAmong)
     code = question.source.code
     ranks: FloatArray | None = None
@@ -164,7 +164,7 @@ def encode_bands(bands: Sequence[Band], values: FloatArray, absent: Reasons) -> 
 
 
 def placed_behind(answers: int, absent: Reasons) -> CodeArray:
-    """Give each respondent without an answer the code of the reason, behind so many answers; 0 for all others."""
+    """Return each respondent without an answer the code of the reason, behind so many answers; 0 for all others."""
     largest = answers + len(absent.known)
     codes = absent.codes.astype(smallest_unsigned(largest))
     codes[codes > 0] += np.array(answers - 1, codes.dtype)
@@ -172,7 +172,7 @@ def placed_behind(answers: int, absent: Reasons) -> CodeArray:
 
 
 def encode_rules(rules: Sequence[BoolArray], absent: Reasons) -> SingleAnswers:
-    """Give each respondent the first rule that holds; `rules` (respondents,) each, in the order of the answers.
+    """Return each respondent the first rule that holds; `rules` (respondents,) each, in the order of the answers.
 
     `absent` says why no rule holds for all others.
     """
@@ -318,7 +318,7 @@ class _TickReasons:
         self.kind = smallest_unsigned(len(self.known))
 
     def of(self, text: str) -> int:
-        """Give the number of the reason, from 1; 0 for a text that says something."""
+        """Return the number of the reason, from 1; 0 for a text that says something."""
         if not text:
             return len(self.known)
         if text in self.ticked:
@@ -339,7 +339,7 @@ class _TickReasons:
 
 
 def _is_word(text: str) -> bool:
-    """Tell whether a tick column's own label stands for a tick: exports of labels hold it, a number never does."""
+    """Return whether a tick column's own label stands for a tick: exports of labels hold it, a number never does."""
     return number_of(text) is None
 
 

@@ -45,10 +45,10 @@ class DataFile(Protocol):
         """Read some columns: an Arrow table."""
 
     def remarks(self, rows: int) -> Iterable[Remark]:
-        """Tell what was noticed in the file, of which so many rows were read."""
+        """Return what was noticed in the file, of which so many rows were read."""
 
     def source(self, rows: int) -> Source:
-        """Tell where the responses came from."""
+        """Return where the responses came from."""
 
 
 def read_columns(file: DataFile, wanted: Iterable[str]) -> Any:
@@ -93,7 +93,7 @@ def source_of(path: Path, rows: int, how: str = "") -> Source:
 
 
 def checked_names(header: Sequence[str], place: str) -> list[str]:
-    """Check the names of columns. Raises DataError for a name that stands twice, or far too many."""
+    """Check the names of columns. Raises DataError for a name that appears twice, or far too many."""
     names = list(header)
     if len(names) > MOST_COLUMNS:
         raise DataError(f"{place}: {len(names):,} columns; at most {MOST_COLUMNS:,} are read.")
@@ -119,7 +119,7 @@ def check_room(codes: int, place: str) -> None:
 
 
 def _memory() -> int:
-    """Give the size of the machine's memory in bytes; a plausible one where it does not tell."""
+    """Return the size of the machine's memory in bytes; a plausible one where it does not tell."""
     try:
         return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
     except (AttributeError, ValueError, OSError):

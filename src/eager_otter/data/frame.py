@@ -25,11 +25,11 @@ class _InMemory:
     paths: ClassVar[tuple[Path, ...]] = ()
 
     def remarks(self, rows: int) -> tuple[Remark, ...]:
-        """Tell what was noticed: nothing."""
+        """Return what was noticed: nothing."""
         return ()
 
     def source(self, rows: int) -> Source:
-        """Tell where the responses came from."""
+        """Return where the responses came from."""
         return Source(name="data in memory", rows=rows)
 
 
@@ -88,7 +88,7 @@ def _check_rows(rows: int) -> None:
 
 
 def _name(name: object) -> str:
-    """Give the name of a column as a codebook writes it: a whole number without a decimal point."""
+    """Return the name of a column as a codebook writes it: a whole number without a decimal point."""
     return f"{name:.15g}" if isinstance(name, float) else str(name)
 
 

@@ -41,7 +41,7 @@ class JsonFile:
         return (self.path,)
 
     def read(self, columns: Sequence[str]) -> Any:
-        """Give some columns as text: an Arrow table. Raises DataError for a value that is not an answer."""
+        """Return some columns as text: an Arrow table. Raises DataError for a value that is not an answer."""
         arrays = [
             pa.array([self._text(k, name) for k in range(len(self.records))], pa.string()) for name in columns
         ]
@@ -69,7 +69,7 @@ class JsonFile:
             yield Remark(
                 slip="half a character",
                 text=said(
-                    "{count} {count:record has|records have} half a character in a text ({where}); a code stands there."
+                    "{count} {count:record has|records have} half a character in a text ({where}); a code is there now."
                 ),
                 values={"count": len(broken), "where": named(broken)},
                 remedy="Export the data again; characters beyond the usual ones were cut in two.",
@@ -77,7 +77,7 @@ class JsonFile:
             )
 
     def source(self, rows: int) -> Source:
-        """Tell where the responses came from."""
+        """Return where the responses came from."""
         return source_of(self.path, rows)
 
 
@@ -104,7 +104,7 @@ def open_json(path: Path) -> JsonFile:
 
 
 def _number_text(written: str) -> str:
-    """Give a number as other files hold it: whole numbers without a fraction, and with all their digits."""
+    """Return a number as other files hold it: whole numbers without a fraction, and with all their digits."""
     if written.removeprefix("-").isdecimal():
         return "0" if written == "-0" else written
     number = number_of(written)

@@ -63,19 +63,19 @@ class KindOfAnswers(ABC, Generic[A]):
 
     @abstractmethod
     def answered(self, question: Question, answers: A) -> BoolArray:
-        """Tell who gave at least one valid answer: (respondents,)."""
+        """Return who gave at least one valid answer: (respondents,)."""
 
     def texts(self, question: Question, answers: A, *, labels: bool) -> Texts:
         """Write the answer of each respondent, by code or label; "" where there is none."""
         raise NotImplementedError
 
     def fields(self, question: Question, answers: A, *, labels: bool) -> Iterator[Field]:
-        """Give the columns of an export, by codes or labels."""
+        """Return the columns of an export, by codes or labels."""
         yield Field(name=question.name, texts=self.texts(question, answers, labels=labels))
 
     @abstractmethod
     def variable(self, question: Question, answers: A) -> Variable:
-        """Give the question as triple-s has it. Raises RequestError where the standard cannot hold it."""
+        """Return the question as triple-s has it. Raises RequestError where the standard cannot hold it."""
 
     def counts(self, question: Question, answers: A, often: FloatArray) -> Iterator[AnswerCount]:
         """Count who gave each answer, and who gave none and why; `often` (respondents,) people stand behind a row."""
@@ -115,7 +115,7 @@ def unknown_codes(unknown: Mapping[str, int]) -> Iterator[AnswerCount]:
 
 
 def numbered(question: Question) -> dict[str, int]:
-    """Give each code the number it has in triple-s: itself where all are whole numbers from 1 up.
+    """Return each code the number it has in triple-s: itself where all are whole numbers from 1 up.
 
     Raises RequestError for codes that the standard has no room for.
     """
@@ -131,6 +131,6 @@ def numbered(question: Question) -> dict[str, int]:
 
 
 def codes_fit(question: Question) -> bool:
-    """Tell whether all codes are whole numbers from 1 up, as triple-s has them."""
+    """Return whether all codes are whole numbers from 1 up, as triple-s has them."""
     codes = [answer.code for answer in question.answers]
     return all(code.isascii() and code.isdigit() and not code.startswith("0") for code in codes)

@@ -14,10 +14,10 @@ from eager_otter.discovery import modules_in
 
 @cache
 def kinds_of_answers() -> Mapping[str, KindOfAnswers[Any]]:
-    """Give all kinds by name."""
+    """Return all kinds by name."""
     return {kind.name: kind for module in modules_in(kinds) for kind in module.KINDS}
 
 
 def kind_of(question: Question) -> KindOfAnswers[Any]:
-    """Give what the kind of a question does with its answers."""
+    """Return what the kind of a question does with its answers."""
     return kinds_of_answers()[question.kind]

@@ -147,7 +147,7 @@ def _counted(made: Computed, sources: Mapping[str, tuple[Question, Answers]]) ->
 
 
 def values_of(question: Question, answers: Answers) -> FloatArray:
-    """Give the number of each respondent: the value of a number, the score of a scale."""
+    """Return the number of each respondent: the value of a number, the score of a scale."""
     if isinstance(answers, NumberAnswers):
         return answers.values
     assert isinstance(answers, SingleAnswers)
@@ -155,7 +155,7 @@ def values_of(question: Question, answers: Answers) -> FloatArray:
 
 
 def score_table(question: Question, answers: SingleAnswers) -> FloatArray:
-    """Give the score of each encoded code (codes,), NaN where it has none."""
+    """Return the score of each encoded code (codes,), NaN where it has none."""
     table = np.full(answers.size, np.nan)
     for code, score in question.scores().items():
         table[question.by_code[code]] = score
@@ -163,5 +163,5 @@ def score_table(question: Question, answers: SingleAnswers) -> FloatArray:
 
 
 def _gave_any(question: Question, answers: Answers, codes: Sequence[str]) -> BoolArray:
-    """Tell who gave any of some answers: (respondents,)."""
+    """Return who gave any of some answers: (respondents,)."""
     return hits_of(question, answers, codes) > 0

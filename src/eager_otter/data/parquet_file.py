@@ -72,11 +72,11 @@ class ParquetFile:
             return bool(parquet.read_metadata(self.path).num_rows > PART_ROWS)
 
     def remarks(self, rows: int) -> Iterator[Remark]:
-        """Tell what was noticed: nothing."""
+        """Return what was noticed: nothing."""
         return iter(())
 
     def source(self, rows: int) -> Source:
-        """Tell where the responses came from."""
+        """Return where the responses came from."""
         return source_of(self.path, rows)
 
 

@@ -55,7 +55,7 @@ class Reasons:
         return Reasons(self.codes[rows], self.known)
 
     def with_reason(self, reason: Reason, who: BoolArray) -> Reasons:
-        """Give some of those without an answer another reason, where it goes before theirs in the order."""
+        """Return some of those without an answer another reason, where it goes before theirs in the order."""
         later = np.array([False, *(one.place > reason.place for one in self.known)])
         changed = who & later[self.codes]
         if not changed.any():
@@ -87,7 +87,7 @@ def first_of(several: Sequence[Reasons]) -> Reasons:
 
 
 def where_none(several: Sequence[Reasons], answered: BoolArray, otherwise: Reason) -> Reasons:
-    """Give reasons to those who did not answer (respondents,) a question made from several others.
+    """Return reasons to those who did not answer (respondents,) a question made from several others.
 
     Whoever answered one of these has the reason `otherwise`, everybody else the first reason of them.
     """

@@ -78,7 +78,7 @@ class Responses:
         return self.rows
 
     def answers(self, name: str) -> Answers:
-        """Give the encoded answers of a question. Raises UnknownName, DataError."""
+        """Return the encoded answers of a question. Raises UnknownName, DataError."""
         if name not in self._encoded:
             self._encoded[name] = self._encode(self.codebook.question(name))
         return self._encoded[name]
@@ -107,7 +107,7 @@ class Responses:
         raise ValueError(f"{question.name} is neither read from columns nor made from questions.")
 
     def _derived(self, question: Question, derived: Derived) -> Answers:
-        """Give each respondent the first rule that holds.
+        """Return each respondent the first rule that holds.
 
         `otherwise` takes those left who answered one of the questions that the rules read, `everyone else` all.
         """
@@ -153,11 +153,11 @@ class Responses:
         return np.ones(len(self), np.bool_)
 
     def chosen_by(self, expression: str | Expression) -> BoolArray:
-        """Tell who satisfies a filter: (respondents,). Raises ExpressionError."""
+        """Return who satisfies a filter: (respondents,). Raises ExpressionError."""
         return select(parse(expression) if isinstance(expression, str) else expression, self)
 
     def filtered(self, filter_text: str | None) -> BoolArray:
-        """Tell who passes a filter, which must keep someone; None: everyone. Raises ExpressionError, RequestError."""
+        """Return who passes a filter, which must keep someone; None: everyone. Raises ExpressionError, RequestError."""
         if filter_text is None:
             return self.everyone()
         rows = self.chosen_by(filter_text)
@@ -229,12 +229,12 @@ class Responses:
         return people_of(who, self.times())
 
     def column(self, name: str, kind: str = "column") -> Located:
-        """Give a column of the data as read; `kind` is what messages call it. Raises UnknownName."""
+        """Return a column of the data as read; `kind` is what messages call it. Raises UnknownName."""
         sign = "." if self.file is None else self.file.decimal
         return Located(self._column(name, kind), 0, sign)
 
     def as_text(self, names: Sequence[str]) -> list[list[str]]:
-        """Give columns of the data as texts, "" for blanks; those that were not kept are read again."""
+        """Return columns of the data as texts, "" for blanks; those that were not kept are read again."""
         kept = set(self.table.column_names)
         absent = [name for name in names if name not in kept]
         read = self.file.read(absent) if absent and self.file is not None else self.table
@@ -257,7 +257,7 @@ class Responses:
         return self._numbers_read[column]
 
     def _column(self, name: str, kind: str) -> Any:
-        """Give a column as read; one that the codebook does not name is read now."""
+        """Return a column as read; one that the codebook does not name is read now."""
         if self.table.schema.get_field_index(name) >= 0:
             return self.table.column(name)
         names = self.all_columns()
@@ -346,7 +346,7 @@ def _in_parts(file: DataFile, names: Sequence[str]) -> Iterable[Any]:
 
 
 def _blank_in(table: Any, names: Sequence[str]) -> BoolArray:
-    """Tell which rows of an Arrow table hold nothing in some columns: (rows,)."""
+    """Return which rows of an Arrow table hold nothing in some columns: (rows,)."""
     blank: BoolArray = np.ones(table.num_rows, np.bool_)
     for name in names:
         if not blank.any():
@@ -356,7 +356,7 @@ def _blank_in(table: Any, names: Sequence[str]) -> BoolArray:
 
 
 def _is_blank(column: Any) -> BoolArray:
-    """Tell which values of an Arrow column are blank: (rows,)."""
+    """Return which values of an Arrow column are blank: (rows,)."""
     parts = distinct(column)
     return parts.which(lambda text: not text.strip())
 
@@ -414,7 +414,7 @@ def _check_ids(responses: Responses, column: str) -> None:
         shown = "; ".join(_where(encoded.index, encoded.texts[k], int(k)) for k in twice[:SHOWN])
         more = f"; and {len(twice) - SHOWN:,} more" if len(twice) > SHOWN else ""
         raise DataError(
-            f"The respondent id in column {column!r} must be unique; {len(twice):,} stand more than once: "
+            f"The respondent id in column {column!r} must be unique; {len(twice):,} appear more than once: "
             f"{shown}{more}. Remove the repeated rows, or take 'respondent' out of the codebook."
         )
 

@@ -49,11 +49,11 @@ class AnswerSource(Protocol):
         """The questions by name."""
 
     def answers(self, name: str) -> Answers:
-        """Give the encoded answers of a question."""
+        """Return the encoded answers of a question."""
 
 
 def select(expression: Expression, source: AnswerSource) -> BoolArray:
-    """Tell who satisfies an expression: (respondents,). Raises ExpressionError for names without a meaning.
+    """Return who satisfies an expression: (respondents,). Raises ExpressionError for names without a meaning.
 
     Whoever gave no answer satisfies no comparison, not even `!=`.
     """
@@ -142,7 +142,7 @@ class _Selection:
 
 
 def who_answered(question: Question, answers: Answers) -> BoolArray:
-    """Tell who gave at least one valid answer: (respondents,)."""
+    """Return who gave at least one valid answer: (respondents,)."""
     return np.asarray(kind_of(question).answered(question, answers))
 
 
@@ -163,7 +163,7 @@ def reasons_of(question: Question, answers: Answers) -> Reasons:
 
 
 def who_counts_in(question: Question, answers: Answers, net: Net) -> BoolArray:
-    """Tell who counts in a net: (respondents,). Only those who answered do, also in a net of none."""
+    """Return who counts in a net: (respondents,). Only those who answered do, also in a net of none."""
     return np.asarray(who_answered(question, answers) & in_net(net, hits_of(question, answers, net.of)))
 
 
@@ -208,7 +208,7 @@ def _values(question: Question, answers: Answers) -> FloatArray:
 def _with_codes(
     question: Question, answers: SingleAnswers, codes: Iterable[str], *, others: bool = False
 ) -> BoolArray:
-    """Tell who gave one of the answers or, with `others`, a valid answer that is none of them."""
+    """Return who gave one of the answers or, with `others`, a valid answer that is none of them."""
     chosen = np.zeros(answers.size, np.bool_)
     chosen[[question.by_code[code] for code in codes]] = True
     if others:
@@ -224,7 +224,7 @@ def _inside(values: FloatArray, item: Value | Range) -> BoolArray:
 
 
 def _number(value: Value) -> float:
-    """Give the number of a value, or the number of its day; check_expression has seen to it that it has one."""
+    """Return the number of a value, or the number of its day; check_expression has seen to it that it has one."""
     number = value.number if value.number is not None else day_of(value.text)
     assert number is not None
     return number

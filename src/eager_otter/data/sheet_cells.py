@@ -64,7 +64,7 @@ def _check(path: Path, sheet: str, cells: SheetCells, count: int) -> None:
     if count > MOST_CELLS:
         raise FileProblem(
             f"{shown_path(path)}, sheet {sheet!r}: reaches over {cells.rows:,} rows and {cells.columns:,} columns, "
-            f"{count:,} cells; at most {MOST_CELLS:,} are read. Often a stray cell stands far out: delete the rows and "
+            f"{count:,} cells; at most {MOST_CELLS:,} are read. Often a stray cell lies far out: delete the rows and "
             "columns behind your data, or save the sheet as CSV."
         )
     if cells.text > MOST_TEXT:

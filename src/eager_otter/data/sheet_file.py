@@ -51,7 +51,7 @@ class SheetFile:
         return (self.path,)
 
     def read(self, columns: Sequence[str]) -> Any:
-        """Give some columns as text: an Arrow table. Raises DataError for a sheet without rows."""
+        """Return some columns as text: an Arrow table. Raises DataError for a sheet without rows."""
         if not self.rows:
             raise DataError(f"{self.place}: has a header but no rows; at least one respondent is needed.")
         where = {name: k for k, name in enumerate(self.names)}
@@ -102,7 +102,7 @@ class SheetFile:
         return self.names[number] if 0 <= number < len(self.names) else ""
 
     def source(self, rows: int) -> Source:
-        """Tell where the responses came from."""
+        """Return where the responses came from."""
         return source_of(self.path, rows, how=f"sheet {self.sheet}")
 
 

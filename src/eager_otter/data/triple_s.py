@@ -89,7 +89,7 @@ class TripleSFile:
             yield blank_lines(blank)
 
     def source(self, rows: int) -> Source:
-        """Tell where the responses came from."""
+        """Return where the responses came from."""
         return source_of(self.definition.data, rows, how=f"defined by {self.definition.path.name}")
 
 

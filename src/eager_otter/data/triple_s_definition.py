@@ -206,7 +206,7 @@ def _values(element: Any, kind: str, where: str) -> Iterator[Value]:
         if score is not None and number is None:
             raise DataError(f"{where}: the score of code {code!r} is {score!r}; a number was expected.")
         if code in listed:
-            raise DataError(f"{where}: the code {code!r} stands twice.")
+            raise DataError(f"{where}: the code {code!r} appears twice.")
         listed[code] = Value(code=code, label=_text(value) or code, score=number)
     for span in element.iterfind("values/range"):
         low, high = _whole(span, "from", where), _whole(span, "to", where)
@@ -220,7 +220,7 @@ def _values(element: Any, kind: str, where: str) -> Iterator[Value]:
 
 
 def _text(element: Any) -> str:
-    """Give the text of an element, or of the first of its variants (by language or purpose)."""
+    """Return the text of an element, or of the first of its variants (by language or purpose)."""
     if element is None:
         return ""
     own = " ".join((element.text or "").split())

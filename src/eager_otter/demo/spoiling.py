@@ -104,7 +104,7 @@ def _same_mention_twice(columns: Columns) -> Slip:
     rows = [k for k in _rows_where(columns, 60) if columns["why_1"][k] and columns["why_2"][k]][5:7]
     for row in rows:
         columns["why_2"][row] = columns["why_1"][row]
-    return Slip("same mention twice", "reasons", tuple(row + 1 for row in rows), "one reason stands twice")
+    return Slip("same mention twice", "reasons", tuple(row + 1 for row in rows), "one reason appears twice")
 
 
 def _broken_routing(columns: Columns) -> Slip:

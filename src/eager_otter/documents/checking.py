@@ -21,7 +21,7 @@ class Part(BaseModel):
 
 
 def written_code(value: object) -> object:
-    """Give an answer code as the text it was written as: `1`, `01` and `1.5` stay apart.
+    """Return an answer code as the text it was written as: `1`, `01` and `1.5` stay apart.
 
     >>> written_code(7), written_code("B")
     ('7', 'B')

@@ -16,6 +16,7 @@ from pydantic import BeforeValidator, ConfigDict, TypeAdapter, ValidationError
 from pydantic_core import PydanticCustomError
 
 from eager_otter.documents.checking import Text, found_text, problems_of
+from eager_otter.documents.definition import Definition
 from eager_otter.documents.values import values_of
 
 STRICT = ConfigDict(strict=True, arbitrary_types_allowed=True)
@@ -180,6 +181,7 @@ WORDS: Mapping[Any, str] = {
     Sequence: "a list",
     Mapping: "a mapping",
     Callable: "a function",
+    Definition: "an object of define",
 }
 
 

@@ -65,7 +65,7 @@ def part_of(name: str, kind: type) -> type[Part]:
 
 
 def given(part: Part, kind: type) -> Mapping[str, Any]:
-    """Give the settings of a class that a part of a file says, by the names of its fields."""
+    """Return the settings of a class that a part of a file says, by the names of its fields."""
     found = {}
     for name, one, _ in options_of(kind):
         value = getattr(part, name)
@@ -77,7 +77,7 @@ def given(part: Part, kind: type) -> Mapping[str, Any]:
 
 
 def as_written(settings: Any) -> Mapping[str, Any]:
-    """Give the settings of an object as a file writes them, by key: those that are not as usual."""
+    """Return the settings of an object as a file writes them, by key: those that are not as usual."""
     found = {}
     for name, one, default in options_of(type(settings)):
         value = getattr(settings, name)

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 from eager_otter.documents.checking import written_code
+from eager_otter.documents.definition import Definition
 from eager_otter.documents.yaml_nodes import DEEPEST, Document, Place
 from eager_otter.errors import Problem, RequestError
 
@@ -62,6 +63,8 @@ def _plain(value: object, place: Place, document: Values) -> Any:
     document.values[place] = (0, 0)
     if len(place) > DEEPEST:
         raise RequestError("The values given hold each other beyond reason.")
+    if isinstance(value, Definition):
+        value = value.as_mapping()
     if isinstance(value, Mapping):
         plain: dict[str, Any] = {}
         for key, inner in value.items():
@@ -82,7 +85,7 @@ def _plain(value: object, place: Place, document: Values) -> Any:
 
 
 def _scalar(value: object) -> object:
-    """Give a number of an array library as Python's, a path as text, others as they are."""
+    """Return a number of an array library as Python's, a path as text, others as they are."""
     if hasattr(value, "item") and getattr(value, "ndim", None) == 0:
         return value.item()
     return str(value) if isinstance(value, Path) else value

@@ -52,6 +52,7 @@ class Document:
     lines: tuple[str, ...]
     keys: dict[Place, Spot] = field(default_factory=dict)
     values: dict[Place, Spot] = field(default_factory=dict)
+    text: str = ""  # as it was read
     by_name: ClassVar[bool] = (
         False  # whether a key may also be written as Python names it: no_test for "no test below"
     )
@@ -96,7 +97,7 @@ def read_yaml(path: Path) -> Document:
 
 def compose(text: str, path: Path) -> Document:
     """Read YAML text; `path` names it in messages. Raises DocumentError as `read_yaml` does."""
-    document = Document(path, None, tuple(text.splitlines()))
+    document = Document(path, None, tuple(text.splitlines()), text=text)
     try:
         node = yaml.compose(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader))
     except yaml.MarkedYAMLError as error:
@@ -152,7 +153,7 @@ class _Reader:
             where = (*place, key)
             if key in result:
                 first = self.document.keys[where]
-                self._refuse(key_node, place, f"the key {key!r} stands twice; first in line {first[0]}.")
+                self._refuse(key_node, place, f"the key {key!r} appears twice; first in line {first[0]}.")
                 continue
             self.document.keys[where] = _spot(key_node)
             result[key] = self.plain(value_node, where)
@@ -176,7 +177,7 @@ def _scalar(node: Any) -> Any:
 
 
 def plain_scalar(text: str) -> Any:
-    """Give what a text without quotes means in YAML 1.2: nothing, true or false, a number, or the text."""
+    """Return what a text without quotes means in YAML 1.2: nothing, true or false, a number, or the text."""
     if text in ("", "~", "null", "Null", "NULL"):
         return None
     if text in ("true", "True", "TRUE"):

@@ -252,7 +252,7 @@ def _plan_lines(
 
 
 def _from(folder: Path | None, path: Path) -> str:
-    """Give the path of a file as a plan in a folder names it."""
+    """Return the path of a file as a plan in a folder names it."""
     if folder is None or resolved(folder) == resolved(path.parent):
         return path.name
     try:

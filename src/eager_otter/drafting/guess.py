@@ -206,7 +206,7 @@ def _mentions(stem: str, members: Sequence[Facts]) -> Guess | None:
 
 
 def _twice_in_a_row(members: Sequence[Facts]) -> float:
-    """Give the share of respondents whose first two columns hold the same: rare among mentions."""
+    """Return the share of respondents whose first two columns hold the same: rare among mentions."""
     (texts, index), (other_texts, other_index) = members[0].index, members[1].index
     both = members[0].given & members[1].given
     if not both.any():
@@ -232,7 +232,7 @@ def _grid(stem: str, members: Sequence[Facts]) -> Guess | None:
 
 
 def _scale(values: Sequence[str]) -> tuple[bool, tuple[str, ...]]:
-    """Tell whether codes make a scale (4 to 11 whole numbers in a row), and which stand far apart from it."""
+    """Return whether codes make a scale (4 to 11 whole numbers in a row), and which stand far apart from it."""
     numbers = [number_of(value) for value in values]
     if any(number is None or number != round(number) for number in numbers):
         return False, ()

@@ -69,10 +69,10 @@ class LineFigure(ABC):
 
     @abstractmethod
     def working(self, cell: CellWorking) -> Built:
-        """Give the formula of a cell, the same with its numbers, and these by name."""
+        """Return the formula of a cell, the same with its numbers, and these by name."""
 
     def also(self, _: CellWorking) -> str:
-        """Tell what the figure's test, or the figure, rests on beside its formula; "" for nothing."""
+        """Return what the figure's test, or the figure, rests on beside its formula; "" for nothing."""
         return ""
 
     def sign_in(self, words: Words, level: float | None = None) -> str:
@@ -183,28 +183,28 @@ class Cells(Protocol):
         """The weight of those in the base who gave no answer: (1, columns)."""
 
     def rows_shown(self) -> Sequence[CellRow]:
-        """Give the rows in the order in which they are shown."""
+        """Return the rows in the order in which they are shown."""
 
     def mentions(self) -> list[int]:
-        """Give the places of the rows that are mentions."""
+        """Return the places of the rows that are mentions."""
 
     def answer_named(self) -> int:
-        """Give the place of the answer that a percent is wanted of."""
+        """Return the place of the answer that a percent is wanted of."""
 
     def column_named(self) -> int:
-        """Give the place of the column that a difference is wanted from."""
+        """Return the place of the column that a difference is wanted from."""
 
     def outer_columns(self) -> IntArray:
         """Give, per column, the column of the outer head it stands under; itself where it stands under none."""
 
     def groups_apart(self) -> Sequence[Sequence[int]]:
-        """Give the places of the compared columns of each banner group whose columns share nobody."""
+        """Return the places of the compared columns of each banner group whose columns share nobody."""
 
     def difference_pairs(self) -> tuple[IntArray, IntArray]:
-        """Give the pairs (pairs, 2) whose difference a column shows, and the places of these columns."""
+        """Return the pairs (pairs, 2) whose difference a column shows, and the places of these columns."""
 
     def overlap_of(self, pairs: IntArray) -> FloatArray:
-        """Give the correlation of pairs of columns that share people."""
+        """Return the correlation of pairs of columns that share people."""
 
 
 class AnswerFigure(Figure):
@@ -215,7 +215,7 @@ class AnswerFigure(Figure):
         """Compute it for all counted rows: one entry for each of its lines."""
 
     def has(self, _: CellRow) -> bool:
-        """Tell whether a row has it."""
+        """Return whether a row has it."""
         return True
 
     def moved(self, _w: FloatArray, _base: FloatArray) -> FloatArray | None:
@@ -248,7 +248,7 @@ class Percent(CellFigure):
 
     @abstractmethod
     def base_of(self, cells: Cells) -> FloatArray:
-        """Give what it is a percent of: (rows or 1, columns)."""
+        """Return what it is a percent of: (rows or 1, columns)."""
 
     def compute(self, cells: Cells) -> Sequence[Computed]:
         """Divide the weighted counts by the base."""
@@ -290,7 +290,7 @@ class Values:
         return self._cuts[share]
 
     def there(self, ends: FloatArray | None) -> FloatArray:
-        """Give the ends of values (1, columns) as (columns,), NaN where nobody has a value."""
+        """Return the ends of values (1, columns) as (columns,), NaN where nobody has a value."""
         assert ends is not None
         return np.where(self.sums.n[0] > 0, ends[0], np.nan)
 
@@ -306,7 +306,7 @@ class ValueFigure(Figure):
         """Compute it for each column (columns,): one entry for each of its lines."""
 
     def cuts(self, _: Values) -> tuple[Cut, ...]:
-        """Give where it cuts the values of each column; () where it is no quantile."""
+        """Return where it cuts the values of each column; () where it is no quantile."""
         return ()
 
     def _not_of(self, asked: Asked) -> str:

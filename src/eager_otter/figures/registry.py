@@ -33,7 +33,7 @@ def figure_called(name: str) -> Figure:
 
 
 def is_figure(name: str) -> bool:
-    """Tell whether there is a figure of a name."""
+    """Return whether there is a figure of a name."""
     return today_name(name) in _named() or _other(name) is not None
 
 
@@ -52,7 +52,7 @@ def line_figures() -> tuple[LineFigure, ...]:
 
 
 def place_of(line: LineFigure) -> float:
-    """Give the place of a kind of line among all; percentiles stand by their share behind the others."""
+    """Return the place of a kind of line among all; percentiles stand by their share behind the others."""
     places = _places()
     return places[line.name] if line.name in places else len(places) + float(getattr(line, "share", 0.0))
 
@@ -84,7 +84,7 @@ def summary_called(name: str) -> ValueFigure | None:
 
 
 def today_name(name: str) -> str:
-    """Give the name of a figure today, where version 0.1 called it otherwise.
+    """Return the name of a figure today, where version 0.1 called it otherwise.
 
     >>> today_name("valid percent"), today_name("mean")
     ('percent of answered', 'mean')

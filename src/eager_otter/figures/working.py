@@ -59,7 +59,7 @@ class CellWorking:
         return float(getattr(moments(self.sums), name)[self.row, self.at])
 
     def percent(self, column: int) -> float:
-        """Work out the row's percent in a column counted."""
+        """Compute the row's percent in a column counted."""
         return 100.0 * float(self.sums.w[self.row, column] / self.base.w[0, column])
 
     def worked(self, formula: str, pattern: str, **terms: float) -> Built:

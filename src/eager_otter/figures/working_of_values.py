@@ -24,7 +24,7 @@ def mean(cell: CellWorking, what: str) -> Built:
 
 
 def variance(cell: CellWorking) -> str:
-    """Work out the variance of the values behind a mean, which its test takes; "" where there is none."""
+    """Compute the variance of the values behind a mean, which its test takes; "" where there is none."""
     found = cell.moment("variance")
     if math.isnan(found):
         return ""

@@ -1,4 +1,4 @@
-"""Tell whether text that is not UTF-8 is Western European; what else it is is asked, as no program can tell."""
+"""Return whether text that is not UTF-8 is Western European; what else it is is asked, as no program can tell."""
 
 from __future__ import annotations
 
@@ -67,7 +67,7 @@ def _guessed(sample: bytes) -> str:
 
 
 def _reads_better(sample: bytes, text: str) -> bool:
-    """Tell whether a sample of some length reads more like a language in another encoding, with other characters."""
+    """Return whether a sample of some length reads more like a language in another encoding, with other characters."""
     from charset_normalizer import from_bytes
 
     if sum(not character.isascii() for character in text) < ENOUGH:

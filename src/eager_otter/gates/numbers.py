@@ -13,7 +13,7 @@ _WHOLE = re.compile(rf"-?\d{{1,{MOST_WHOLE_DIGITS}}}\Z", re.ASCII)
 
 
 def number_of(text: str) -> float | None:
-    """Give the number that a text is; None for other texts, and beyond 1e150.
+    """Return the number that a text is; None for other texts, and beyond 1e150.
 
     >>> number_of("5"), number_of("-2.5e3"), number_of("six"), number_of("²"), number_of("1_000"), number_of("1e308")
     (5.0, -2500.0, None, None, None, None)
@@ -25,7 +25,7 @@ def number_of(text: str) -> float | None:
 
 
 def whole_of(text: str) -> int | None:
-    """Give the whole number that a text is, in ASCII digits; None for other texts, and above fifteen digits.
+    """Return the whole number that a text is, in ASCII digits; None for other texts, and above fifteen digits.
 
     >>> whole_of("12"), whole_of("-1"), whole_of("1.0"), whole_of("٣"), whole_of("9" * 20)
     (12, -1, None, None, None)

@@ -81,12 +81,12 @@ def endings_that_show(setting: str) -> tuple[str, ...]:
 
 
 def install_line(extra: str) -> str:
-    """Give the line that installs what an extra needs."""
+    """Return the line that installs what an extra needs."""
     return f"pip install 'eager-otter[{extra}]'"
 
 
 def is_ours(path: Path) -> bool:
-    """Tell whether a file holds the mark of this package for its kind; an empty file may be replaced.
+    """Return whether a file holds the mark of this package for its kind; an empty file may be replaced.
 
     A kind of file that has no room for a mark is never taken for ours.
     """

@@ -52,12 +52,12 @@ def checked_file(path: Path, what: str, *, most: int | None = None, remedy: str 
 
 
 def is_file(path: Path) -> bool:
-    """Tell whether there is a file; no name that can be is no file."""
+    """Return whether there is a file; no name that can be is no file."""
     return os.path.isfile(path)  # noqa: PTH113 - the method of a path raises for some names
 
 
 def is_folder(path: Path) -> bool:
-    """Tell whether there is a folder; no name that can be is no folder."""
+    """Return whether there is a folder; no name that can be is no folder."""
     return os.path.isdir(path)  # noqa: PTH112 - as above
 
 
@@ -67,6 +67,14 @@ def resolved(path: Path) -> Path:
         return path.resolve()
     except (ValueError, OSError, RuntimeError):
         return path
+
+
+def relative(path: Path, folder: Path) -> str:
+    """Write a path as it is from a folder, with slashes; the whole path where there is no way from there."""
+    try:
+        return Path(os.path.relpath(path, folder)).as_posix()
+    except ValueError:  # another drive
+        return str(path)
 
 
 def read_bytes(path: Path, what: str, *, most: int | None = None) -> bytes:
@@ -137,7 +145,7 @@ class Written(str):
 
 
 def plain_number(text: str) -> int | float | str:
-    """Give a number of JSON as a number; one that is too large or long stays a text."""
+    """Return a number of JSON as a number; one that is too large or long stays a text."""
     whole, number = whole_of(text), number_of(text)
     return whole if whole is not None else text if number is None else number
 
@@ -168,7 +176,7 @@ def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     if len(entries) < len(pairs):
         names = [name for name, _ in pairs]
         twice = next(name for name in names if names.count(name) > 1)
-        raise ValueError(f"the name {twice!r} stands twice in an object")
+        raise ValueError(f"the name {twice!r} appears twice in an object")
     return entries
 
 
@@ -193,7 +201,7 @@ def reading(path: Path | str, what: str, remedy: str = "") -> Iterator[None]:
 
 
 def reason_of(error: BaseException) -> str:
-    """Give what an error says, shortly."""
+    """Return what an error says, shortly."""
     number = getattr(error, "errno", None)
     text = os.strerror(number) if isinstance(number, int) and number > 0 else str(error)
     first = next((line for line in text.splitlines() if line.strip()), "") or type(error).__name__

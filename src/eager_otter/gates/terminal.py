@@ -29,14 +29,14 @@ class _Terminal(Console):
     """A console through which nothing passes that a terminal would obey, but its own styles."""
 
     def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
-        """Give the pieces of a view."""
+        """Return the pieces of a view."""
         for segment in super().render(renderable, options):
             text = segment.text if segment.control else held(segment.text)
             yield segment if text == segment.text else Segment(text, segment.style, segment.control)
 
 
 def html_view(view: RenderableType, width: int) -> str:
-    """Give a view as a piece of HTML, `width` characters wide: as the terminal shows it, with its styles."""
+    """Return a view as a piece of HTML, `width` characters wide: as the terminal shows it, with its styles."""
     console = _Terminal(
         file=StringIO(), record=True, width=width, highlight=False, markup=False, emoji=False, legacy_windows=False,
         color_system="truecolor", force_terminal=True, force_jupyter=False,
@@ -47,7 +47,7 @@ def html_view(view: RenderableType, width: int) -> str:
 
 
 def terminal(*, err: bool = False, file: TextIO | None = None, width: int | None = None) -> Console:
-    """Give the console for stdout, for stderr (`err`), or for a file, without colours, `width` characters wide."""
+    """Return the console for stdout, for stderr (`err`), or for a file, without colours, `width` characters wide."""
     plain: dict[str, Any] = {} if file is None else {"color_system": None, "force_terminal": False}
     return _Terminal(
         stderr=err,

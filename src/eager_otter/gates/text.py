@@ -36,7 +36,7 @@ RESERVED = re.compile(r"(?:con|prn|aux|nul|com\d|lpt\d)(?:\.|$)", re.IGNORECASE)
 
 
 def held(text: str) -> str:
-    r"""Give a text as every output can hold it: line ends as \n, what cannot be shown by its code point.
+    r"""Return a text as every output can hold it: line ends as \n, what cannot be shown by its code point.
 
     >>> held("a\x0bb"), held("c\x1b[2J"), held("\u202eabc"), held("one\r\ntwo")
     ('a[U+000B]b', 'c[U+001B][2J', '[U+202E]abc', 'one\ntwo')
@@ -50,7 +50,7 @@ def held(text: str) -> str:
 
 
 def escaped(text: str) -> str:
-    """Give a text for HTML: as `held` gives it, and never as markup.
+    """Return a text for HTML: as `held` gives it, and never as markup.
 
     >>> escaped("<b> & 'c'")
     '&lt;b&gt; &amp; &#x27;c&#x27;'
@@ -59,7 +59,7 @@ def escaped(text: str) -> str:
 
 
 def one_line(text: str) -> str:
-    """Give a text as `held` does, on one line.
+    """Return a text as `held` does, on one line.
 
     >>> one_line(" two\\nlines ")
     'two lines'
@@ -82,7 +82,7 @@ def replaced_in(text: str) -> int:
 
 
 def all_held(value: Any) -> Any:
-    """Give a value of texts, numbers, lists and mappings with each text as `held` gives it."""
+    """Return a value of texts, numbers, lists and mappings with each text as `held` gives it."""
     if isinstance(value, str):
         return held(value)
     if isinstance(value, dict):
@@ -130,7 +130,7 @@ def shortened(text: str, most: int) -> str:
 
 
 def title_of_chart(text: str) -> str:
-    """Give a title that the workbook library does not take for a reference to a cell ("Wow!A1"), on one line.
+    """Return a title that the workbook library does not take for a reference to a cell ("Wow!A1"), on one line.
 
     An invisible sign parts what it would take for one.
     """
@@ -139,7 +139,7 @@ def title_of_chart(text: str) -> str:
 
 
 def file_name(text: str) -> str:
-    """Give a name that a file may have on any system, whatever the text holds: no folders, no odd signs, not too long.
+    """Return a name that a file may have on any system, whatever a text holds: no folders, no odd signs, not too long.
 
     >>> file_name("../x"), file_name("Age: 55+"), file_name("..")
     ('x', 'Age-55+', 'table')
@@ -165,7 +165,7 @@ def _code_of(character: str) -> str:
 
 
 def _turns_stray(text: str) -> bool:
-    """Tell whether signs that turn the direction do not close, so that what stands behind would turn as well."""
+    """Return whether signs that turn the direction do not close, so that what stands behind would turn as well."""
     opened: list[str] = []
     for character in text:
         if character in OPENERS:

@@ -64,7 +64,7 @@ def check_new(targets: Sequence[Path]) -> None:
 
 
 def _checked_place(path: Path, *, may_lack_folder: bool = False) -> Path:
-    """Give the file that a path means, links followed. Raises FileProblem where no file can be written."""
+    """Return the file that a path means, links followed. Raises FileProblem where no file can be written."""
     try:
         with contextlib.suppress(FileNotFoundError):
             path.lstat()
@@ -120,7 +120,7 @@ def _same(real: Path, source: Path) -> bool:
 def written_beside(
     paths: Sequence[Path], *, inputs: Iterable[Path] = (), force: bool
 ) -> Iterator[list[Path]]:
-    """Give a path beside each of the paths to write to; on success these replace the paths, else they are removed.
+    """Return a path beside each of the paths to write to; on success these replace the paths, else they are removed.
 
     All appear together or, where writing one fails, none does. Links are followed, and a file keeps its mode. Parts
     that a killed run left are removed. Raises what `check_targets` raises, FileProblem where writing fails.
@@ -244,7 +244,7 @@ def _told(paths: Sequence[Path]) -> Iterator[None]:
 
 @contextmanager
 def _parts(paths: Sequence[Path]) -> Iterator[list[Path]]:
-    """Give the parts to write; those that are still there at the end are removed."""
+    """Return the parts to write; those that are still there at the end are removed."""
     folders = [path.resolve().parent for path in paths]
     for folder in dict.fromkeys(folders):
         _remove_left_parts(folder)
@@ -337,7 +337,7 @@ def _remove_left_parts(folder: Path) -> None:
 
 
 def _is_left(part: Path, host: str, process: int) -> bool:
-    """Tell whether the process that wrote a part is gone; one of another machine counts as gone after a day."""
+    """Return whether the process that wrote a part is gone; one of another machine counts as gone after a day."""
     if os.name == "nt" or host != HOST:  # where a process cannot be asked
         with contextlib.suppress(OSError):
             return time.time() - part.stat().st_mtime > DAY

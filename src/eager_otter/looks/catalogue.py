@@ -77,7 +77,7 @@ def wording_problems(texts: Mapping[str, str], document: Document, place: Place)
 
 
 def places_in(text: str) -> frozenset[str] | None:
-    """Give the names in braces in a text, with or without forms of a word; None where the braces are not of that kind.
+    """Return the names in braces in a text, with or without forms of a word; None where braces are not of that kind.
 
     >>> sorted(places_in("{kept} of {before} {before:row|rows}")), places_in("{0.real}"), places_in("half {")
     (['before', 'kept'], None, None)

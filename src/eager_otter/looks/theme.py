@@ -63,7 +63,7 @@ class Theme:
     high: str = "#1B6A78"
 
     def series_color(self, number: int) -> str:
-        """Give the colour of a series by its number, from 0: the palette's in turn, then lighter, then darker ones.
+        """Return the colour of a series by its number, from 0: the palette's in turn, then lighter, then darker ones.
 
         `number` is that of the series, from 0.
         """
@@ -72,7 +72,7 @@ class Theme:
         return _mixed(self.palette[place], toward, share)
 
     def ramp(self, count: int) -> tuple[str, ...]:
-        """Give colours from the low to the high end of a scale.
+        """Return colours from the low to the high end of a scale.
 
         `count` is how many colours there are to be.
         """
@@ -86,7 +86,7 @@ class Theme:
 
 
 def is_dark(color: str) -> bool:
-    """Tell whether white text reads better on a colour (hex) than black.
+    """Return whether white text reads better on a colour (hex) than black.
 
     >>> is_dark("#14505C"), is_dark("#D9DCD6")
     (True, False)

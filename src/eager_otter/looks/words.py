@@ -33,7 +33,7 @@ def counted(count: int, one: str, many: str = "") -> str:
 
 @lru_cache(maxsize=64)
 def plural_forms(language: str) -> tuple[str, ...]:
-    """Give the plural categories of a language (BCP 47), as the Unicode CLDR names and orders them; "other" is last.
+    """Return the plural categories of a language (BCP 47), as the Unicode CLDR names and orders them; "other" is last.
 
     A language that the CLDR does not know has those of English.
 
@@ -46,7 +46,7 @@ def plural_forms(language: str) -> tuple[str, ...]:
 
 @lru_cache(maxsize=1024)
 def _form_of(language: str, count: int | float) -> int:
-    """Give the place of a count's plural category among those of a language."""
+    """Return the place of a count's plural category among those of a language."""
     return plural_forms(language).index(_locale(language).plural_form(count))
 
 
@@ -102,7 +102,7 @@ class Words:
         return own.format(**{name: self._shown(value) for name, value in values.items()}) if values else own
 
     def number(self, written: str) -> str:
-        """Give a number that was written the English way its own signs.
+        """Return a number that was written the English way its own signs.
 
         `written` is a number as English writes it.
 

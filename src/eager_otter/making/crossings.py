@@ -72,7 +72,7 @@ class Crossed:
         return "" if kind.of_answers or kind.of_values else said("it has no answers")
 
     def crossings(self) -> tuple[Crossing, ...]:
-        """Give what is tested, group by group; only answers of single questions where no test was asked for."""
+        """Return what is tested, group by group; only answers of single questions where no test was asked for."""
         if self.why_none():
             return ()
         return tuple(crossing for group in self.setting.layout.groups for crossing in self._of_group(group))
@@ -118,7 +118,7 @@ class Crossed:
     def _controlled(
         self, within: Controlled, columns: Sequence[int], common: dict[str, Any]
     ) -> ControlledCrossing:
-        """Give the answers within those of the question that is controlled for."""
+        """Return the answers within those of the question that is controlled for."""
         label, answers = within.question.label, None if within.sums is None else within.sums.answers
         if answers is None:
             why = said("only single questions can be tested within the answers of another")
@@ -137,7 +137,7 @@ class Crossed:
 def items_crossings(
     counting: BannerCounting, counts: Sequence[Count], sums: Sequence[QuestionSums]
 ) -> tuple[tuple[Crossing, ...], str]:
-    """Give what is tested of several items of the same people, whatever the banner, or why nothing is."""
+    """Return what is tested of several items of the same people, whatever the banner, or why nothing is."""
     questions = [one.question for one in sums]
     first = questions[0]
     alike = all(
@@ -171,10 +171,10 @@ def items_crossings(
 
 
 def _compared(layout: BannerColumns, group: Group) -> list[int]:
-    """Give the places of the columns of a group that are compared."""
+    """Return the places of the columns of a group that are compared."""
     return [k for k in range(group.start, group.stop) if layout.columns[k].compared]
 
 
 def _weighted(base: Sums) -> bool:
-    """Tell whether the weights of a base differ."""
+    """Return whether the weights of a base differ."""
     return bool(np.any(base.w2 * base.n > base.w**2 * (1.0 + 1e-12)))

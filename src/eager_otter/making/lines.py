@@ -65,7 +65,7 @@ class Making:
         self.tests = self._tests()
 
     def _tests(self) -> RowTests:
-        """Give what tests its rows."""
+        """Return what tests its rows."""
         return RowTests(self.request, self.sums, self.setting, self.base_marks)
 
     def _marks(self, base: Sums) -> IntArray:
@@ -96,7 +96,7 @@ class Making:
         return replace(table, notes=(*table.notes, *told))
 
     def _usual_title(self) -> str:
-        """Give the question's text, and what the cells sum up of another question."""
+        """Return the question's text, and what the cells sum up of another question."""
         if self.request.shows.value is None:
             return self.question.text
         say = self.request.words
@@ -263,19 +263,19 @@ class Making:
         return self.sums.beside
 
     def mentions(self) -> list[int]:
-        """Give the places of the rows that are mentions."""
+        """Return the places of the rows that are mentions."""
         return [row.source for row in rows_of(self.question) if row.mention]
 
     def answer_named(self) -> int:
-        """Give the place of the answer that a percent is wanted of."""
+        """Return the place of the answer that a percent is wanted of."""
         return self.row_called(self.request.percent_of).source
 
     def column_named(self) -> int:
-        """Give the place of the column that a difference is wanted from."""
+        """Return the place of the column that a difference is wanted from."""
         return self._column(self.request.difference_from)
 
     def groups_apart(self) -> list[list[int]]:
-        """Give the places of the compared columns of each banner group whose columns share nobody."""
+        """Return the places of the compared columns of each banner group whose columns share nobody."""
         columns = self.layout.columns
         return [
             [k for k in range(group.start, group.stop) if columns[k].compared]
@@ -284,11 +284,11 @@ class Making:
         ]
 
     def difference_pairs(self) -> tuple[IntArray, IntArray]:
-        """Give the pairs (pairs, 2) whose difference a column shows, and the places of these columns."""
+        """Return the pairs (pairs, 2) whose difference a column shows, and the places of these columns."""
         return self.layout.difference_pairs
 
     def overlap_of(self, pairs: IntArray) -> FloatArray:
-        """Give the correlation of pairs of columns that share people."""
+        """Return the correlation of pairs of columns that share people."""
         return pair_overlap(self.sums.base, pairs, match_pairs(pairs, self.setting.overlapping))
 
     @property
@@ -436,7 +436,7 @@ class Making:
         )
 
     def _letters(self, tested: Tested | None, trends: Sequence[Trend]) -> tuple[str, ...]:
-        """Give the letters and marks of a row that is tested alone."""
+        """Return the letters and marks of a row that is tested alone."""
         letters = ("",) * self.columns if tested is None else tested.letters[0]
         return with_trends(letters, trends, 0, self.request.levels)
 

@@ -67,7 +67,7 @@ def _own_note(request: TableRequest) -> Iterator[Note]:
 def preview_notes(
     request: TableRequest, bases: Line, layout: BannerColumns, facts: Facts
 ) -> tuple[Note, ...]:
-    """Tell the shape of a banner: columns, comparisons a row, and how many columns are thin."""
+    """Return the shape of a banner: columns, comparisons a row, and how many columns are thin."""
     say = request.words
     lettered = sum(column.compared for column in layout.columns)
     pairs = len(layout.comparisons)
@@ -230,7 +230,7 @@ def row_notes(
         yield Note(text, "rows", text)
     yield from figure_notes(request, lines, "answers")
     if sum(one.unit == "percent" for one in _shown(lines)) > 2:
-        kinds = said("Several kinds of percents stand in this table; each says what it is a percent of.")
+        kinds = said("This table has several kinds of percents; each says what it is a percent of.")
         yield Note(say(kinds), "figures")
     yield from figure_notes(request, lines, "values")
     if any(line.kind == "net" for line in lines):
@@ -267,5 +267,5 @@ def _labels(question: Question, codes: Sequence[str]) -> str:
 
 
 def _shares_people(sums: QuestionSums, shared: SharedPairs) -> bool:
-    """Tell whether someone is in both columns of a pair that is compared."""
+    """Return whether someone is in both columns of a pair that is compared."""
     return bool(np.any(sums.base.pair_n[:, shared.sums] > 0))

@@ -100,7 +100,7 @@ def _letters_note(request: TableRequest) -> str:
     if request.tests.all_parents:
         text = said(
             "Letters: a figure is significantly higher, {at}, than the same row's figure in the columns whose letters "
-            "it carries. Columns are compared within their group, whatever they stand under, two-sided, {corrected}."
+            "it carries. Columns are compared within their group, whatever they are under, two-sided, {corrected}."
         )
     else:
         text = said(

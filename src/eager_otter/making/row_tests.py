@@ -61,7 +61,7 @@ class RowTests:
         return self.decided("share", tests, self.marks, self.rows_off())
 
     def rows_off(self) -> BoolArray:
-        """Tell which counted rows the plan takes out of all tests: (rows, 1)."""
+        """Return which counted rows the plan takes out of all tests: (rows, 1)."""
         off = np.zeros((len(self.answers.n), 1), np.bool_)
         off[
             [row.source for row in all_rows(self.request, self.sums) if self.is_untested(row.code, row.label)]
@@ -77,7 +77,7 @@ class RowTests:
         return self.decided("mean", tests, marks, np.zeros((1, 1), np.bool_))
 
     def medians(self, values: Values, marks: IntArray) -> Tested | None:
-        """Test medians where that was asked for; a letter stands only where the medians differ as the test says."""
+        """Test medians where that was asked for; a letter is shown only where the medians differ as the test says."""
         if not self.wanted or not median_test(self.request.tests.medians).tests:
             return None
         pairs, method = self.layout.comparisons.pairs, share_test(self.request.tests.percents)
@@ -128,7 +128,7 @@ class RowTests:
         return bool(self.request.levels) and len(self.layout.comparisons) > 0
 
     def is_untested(self, *names: str) -> bool:
-        """Tell whether the plan takes a row, known by some names, out of all tests."""
+        """Return whether the plan takes a row, known by some names, out of all tests."""
         wanted = {name.casefold() for name in self.request.rows.untested}
         return bool(wanted) and any(name.casefold() in wanted for name in names if name)
 

@@ -39,11 +39,11 @@ class Setting:
     labels: Mapping[str, str] = field(default_factory=dict)
 
     def label_of(self, name: str) -> str:
-        """Give the label of a question, its name where the setting knows none."""
+        """Return the label of a question, its name where the setting knows none."""
         return self.labels.get(name, name)
 
     def column_order(self, columns: Sequence[int]) -> Order:
-        """Tell whether columns have an order: two, or answers of an ordered question as these follow each other."""
+        """Return whether columns have an order: two, or answers of an ordered question as these follow each other."""
         chosen = [self.layout.columns[k] for k in columns]
         question = self.questions.get(chosen[0].question) if chosen else None
         alike = question is not None and all(column.question == question.name for column in chosen)

@@ -159,7 +159,7 @@ def _group(given: Any) -> Any:
 
 
 def _in_plan_words(entry: Mapping[str, object]) -> dict[str, Any]:
-    """Give an entry with the keys of a plan, and settings that are objects written out as a plan writes them."""
+    """Return an entry with the keys of a plan, and settings that are objects written out as a plan writes them."""
     settings: dict[str, Any] = {}
     for key, value in entry.items():
         if value is not None and not (key in EMPTY_IS_NOTHING and _is_empty(value)):

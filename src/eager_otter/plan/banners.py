@@ -29,7 +29,7 @@ REMEDIES = {
 
 
 def control_of(against: AgainstEntry) -> tuple[Against, str]:
-    """Tell what columns are tested against, and which column where it is one; the Total as control is `total`."""
+    """Return what columns are tested against, and which column where it is one; the Total as control is `total`."""
     if not isinstance(against, ControlFile):
         return against, ""
     return ("total", "") if against.column == "Total" else ("column", against.column)
@@ -164,7 +164,7 @@ class BannerReading:
                 else self.context.answer(question, name, (*place, "keep", k))
             )
             if code in codes:
-                self.context.mistake((*place, "keep", k), f"{name!r} stands twice.")
+                self.context.mistake((*place, "keep", k), f"{name!r} appears twice.")
             elif code is not None:
                 codes.append(code)
         return tuple(codes)
@@ -188,7 +188,7 @@ class BannerReading:
 
 
 def _extras(group: GroupFile) -> dict[str, Any]:
-    """Give what any kind of group may say besides its columns."""
+    """Return what any kind of group may say besides its columns."""
     against, control = (None, "") if group.against is None else control_of(group.against)
     return {
         "hide": tuple(group.hide or ()),

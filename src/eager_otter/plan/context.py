@@ -57,12 +57,12 @@ class Context:
         return found
 
     def raw(self, key: str) -> Any:
-        """Give what stands under a key of the plan, unchecked."""
+        """Return what stands under a key of the plan, unchecked."""
         data = self.document.data
         return data.get(key) if isinstance(data, dict) else None
 
     def text(self, key: str) -> str | None:
-        """Give the text under a key of the plan; None where there is none."""
+        """Return the text under a key of the plan; None where there is none."""
         value = self.raw(key)
         return value if isinstance(value, str) else None
 

@@ -295,7 +295,7 @@ class SettingsPart(Part):
         return self
 
     def needs(self) -> dict[str, tuple[str, ...]]:
-        """Give the settings that are there and go with a figure: key by alias, and the figures."""
+        """Return the settings that are there and go with a figure: key by alias, and the figures."""
         given = {
             "percent of": self.percent_of,
             "difference from": self.difference_from,

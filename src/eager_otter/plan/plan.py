@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from copy import deepcopy
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -13,8 +14,11 @@ from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
 from eager_otter.documents.checking import Text
 from eager_otter.documents.options import option
+from eager_otter.documents.origin import Origin
+from eager_otter.documents.settled import checked
+from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import is_yaml
-from eager_otter.errors import Problem
+from eager_otter.errors import Problem, RequestError, UnknownName
 from eager_otter.gates.viewed import Viewed
 from eager_otter.looks.theme import STANDARD, LettersPlace, Theme
 from eager_otter.looks.words import ENGLISH, Words, counted
@@ -72,6 +76,8 @@ class Plan(Viewed):
     the plan's own and those it includes. `theme` and `words` are as loaded, the wording of the theme in the words;
     `theme_name` and `language` are how the plan names them.
 
+    `origin` is what it can be changed and written back from; None where there is nothing of the kind.
+
     `data` and `codebook` are what tables are made of, `reading` how the data are read, `requests` the tables in order,
     by the `banners` of these names; `standard` is what a table is that says nothing else. `path` is the plan's own,
     `title` that of the report. `audit` says whether outputs show the audit, `accepted` which slips it lets be;
@@ -107,6 +113,7 @@ class Plan(Viewed):
     accepted: tuple[Acceptance, ...] = ()
     hints: tuple[Problem, ...] = ()
     files: tuple[Path, ...] = ()
+    origin: Origin[Plan] | None = None
 
     def __repr__(self) -> str:
         return f"<Plan {self.title!r}: {counted(len(self.requests), 'table')} of {self.data.name}>"
@@ -127,3 +134,96 @@ class Plan(Viewed):
             *(path for path in looks if path is not None),
         )
         return tuple(dict.fromkeys(own))
+
+    @checked
+    def definition(self) -> dict[str, Any]:
+        """Return what its own file says, as mappings and lists, without what that includes: `plan_of` takes it.
+
+        Raises RequestError for a plan that was put together from its parts.
+        """
+        data = self._origin().document().data
+        return deepcopy(data) if isinstance(data, dict) else {}
+
+    @checked
+    def with_definition(self, definition: Mapping[str, object]) -> Plan:
+        """Return the plan that says something else, as `definition()` gives it and a program has changed it.
+
+        What is the same stays as it is written, with its comments. Raises RequestError, and DocumentError with every
+        mistake.
+
+        `definition` is all that the plan's own file says.
+        """
+        origin = self._origin()
+        return origin.changed({origin.path: values_of(definition).data})
+
+    @checked
+    def with_table(self, entry: str | Mapping[str, object], *, after: str = "") -> Plan:
+        """Return the plan with one entry more under `tables`; `save` writes it back.
+
+        Raises UnknownName, RequestError, and DocumentError with every mistake.
+
+        Example: `plan.with_table({"question": "liking", "figures": ["column percent", "mean"]}, after="named")`.
+
+        `entry` is what a plan would say there: the name of a question, or a mapping. It follows the entry that has
+        `after` as its id, question or grid; "" for the end.
+        """
+        said = self.definition()
+        tables = list(said.get("tables") or [])
+        place = len(tables)
+        if after:
+            places = [k for k, table in enumerate(tables) if after in _ids(table)]
+            if not places:
+                raise UnknownName("table", after, sorted({i for t in tables for i in _ids(t)}), "the plan")
+            place = places[-1] + 1
+        return self.with_definition({**said, "tables": [*tables[:place], entry, *tables[place:]]})
+
+    @checked
+    def with_banner(
+        self, name: str, banner: Sequence[object] | Mapping[str, object], *, replace: bool = False
+    ) -> Plan:
+        """Return the plan with one named banner more; `save` writes it back.
+
+        Raises RequestError where there is one of that name already, and DocumentError with every mistake.
+
+        `name` is what tables call it, `banner` what a plan would say of it: a list of groups, or a mapping. With
+        `replace` it takes the place of one of the same name.
+        """
+        said = self.definition()
+        banners = dict(said.get("banners") or {})
+        if name in banners and not replace:
+            raise RequestError(f"There is a banner {name!r} already; say replace=True to write it anew.")
+        written = banner if isinstance(banner, Mapping) else list(banner)
+        return self.with_definition({**said, "banners": {**banners, name: written}})
+
+    @checked
+    def with_codebook(self, codebook: Codebook) -> Plan:
+        """Return the plan of another `codebook`: one that a program has changed. Raises DocumentError."""
+        return self._origin().with_beside(codebook)
+
+    @checked
+    def save(self, path: str | Path | None = None, *, force: bool = False) -> Path:
+        """Write it back to the file it was read from; comments and order stay as they were written.
+
+        One made in Python is written as YAML; `plan_text` spells a plan out. Raises RequestError where no path is
+        known or it is in another folder than the plan's, from which its paths start, and FileProblem, also where the
+        file has been changed since it was read.
+
+        `path` writes it to another file; with `force` one that is there is replaced. Returns the path.
+        """
+        return self._origin().save(None if path is None else Path(path), force=force, bound=True)
+
+    def _origin(self) -> Origin[Plan]:
+        if self.origin is None:
+            raise RequestError("This plan has nothing to change: it was neither read nor made by plan_of().")
+        return self.origin
+
+
+def _ids(entry: object) -> list[str]:
+    """Return the ids that an entry under tables goes by: its own, else its question, or what else it shows."""
+    if isinstance(entry, str):
+        return [entry]
+    if not isinstance(entry, Mapping):
+        return []
+    if "id" in entry:
+        return [str(entry["id"])]
+    return [str(entry[key]) for key in ("question", "grid") if key in entry]

@@ -11,11 +11,12 @@ from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
 from eager_otter.documents.including import with_included
 from eager_otter.documents.options import given
+from eager_otter.documents.origin import Origin
 from eager_otter.documents.settled import checked
 from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, UnknownName
-from eager_otter.gates.reading import resolved
+from eager_otter.gates.reading import relative, resolved
 from eager_otter.looks.catalogue import load_words
 from eager_otter.plan.banners import BannerReading
 from eager_otter.plan.context import Context
@@ -37,13 +38,15 @@ def read_plan(path: str | Path) -> Plan:
 
     `path` is that of a YAML file.
     """
-    return _plan(read_yaml(Path(path)))
+    document = read_yaml(Path(path))
+    return _plan(document, Origin.of(document, _of_origin, named=True))
 
 
 @checked
 def plan_from_text(text: str, folder: str | Path = ".") -> Plan:
     """Return the plan of a YAML `text`; paths in it start from `folder`. Raises what `read_plan` raises."""
-    return _plan(compose(text, Path(folder) / "plan"))
+    document = compose(text, Path(folder) / "plan")
+    return _plan(document, Origin.of(document, _of_origin, named=False))
 
 
 @checked
@@ -60,8 +63,13 @@ def plan_of(
     document = values_of(settings)
     document.path = Path(folder) / "plan"
     if codebook is not None and isinstance(document.data, dict) and "codebook" not in document.data:
-        document.data["codebook"] = "" if codebook.path is None else str(codebook.path)
-    return _plan(document, codebook)
+        document.data["codebook"] = "" if codebook.path is None else relative(codebook.path, Path(folder))
+    return _plan(document, replace(Origin.of(document, _of_origin, named=False), beside=codebook))
+
+
+def _of_origin(origin: Origin[Plan]) -> Plan:
+    """Read the plan again from what it comes from, with the codebook where it was given one."""
+    return _plan(origin.document(), origin)
 
 
 def only_tables(plan: Plan, ids: Sequence[str]) -> Plan:
@@ -93,11 +101,12 @@ def in_language(plan: Plan, language: str, folder: Path = Path()) -> Plan:
 
 
 def _from_folder(name: str, folder: Path) -> str:
-    """Give what ships by its name, and a file by its whole path, so that it is found from anywhere."""
+    """Return what ships by its name, and a file by its whole path, so that it is found from anywhere."""
     return str(resolved(folder) / name) if is_yaml(name) else name
 
 
-def _plan(document: Document, codebook: Codebook | None = None) -> Plan:
+def _plan(document: Document, origin: Origin[Plan]) -> Plan:
+    codebook: Codebook | None = origin.beside
     context = Context(with_included(document, lists=JOINED_LISTS, mappings=JOINED_MAPPINGS))
     head = context.part(PlanFile, context.document.data, ())
     if codebook is None:
@@ -123,6 +132,7 @@ def _plan(document: Document, codebook: Codebook | None = None) -> Plan:
     weight = None if weight == NO_WEIGHT else weight
     return Plan(
         path=document.path,
+        origin=origin,
         title=head.title or context.codebook.title,
         **given(head, Plan),
         data=folder / head.data.file,
@@ -161,7 +171,7 @@ def _plan(document: Document, codebook: Codebook | None = None) -> Plan:
 
 
 def _slip_named(context: Context, entry: AcceptFile, place: int) -> str:
-    """Give the slip that an entry accepts, also where it is called as version 0.1 did."""
+    """Return the slip that an entry accepts, also where it is called as version 0.1 did."""
     if entry.finding is not None:
         context.hint(("accept", place, "finding"), "'finding' is called 'slip' now; write that.", key=True)
     return entry.slip or entry.finding or ""

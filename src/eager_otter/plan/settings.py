@@ -82,7 +82,7 @@ class SettingsReading:
         return request
 
     def settled(self, base: TableRequest, part: SettingsPart, place: Place) -> TableRequest:
-        """Give what a table is by its own settings: looks, tests, bases, filter."""
+        """Return what a table is by its own settings: looks, tests, bases, filter."""
         request = self._with_rules(self._with_looks(base, part, place), part.tests, part.bases, place)
         if part.filter is not None:
             self.context.check_expression(part.filter, (*place, "filter"))
@@ -247,7 +247,7 @@ class SettingsReading:
         return replace(request, bases=rules)
 
     def _weighted(self) -> bool:
-        """Tell whether the plan, or else the codebook, names a weight."""
+        """Return whether the plan, or else the codebook, names a weight."""
         said, codebook = self.context.raw("weight"), self.context.codebook
         if said is not None:
             return str(said) != "none"

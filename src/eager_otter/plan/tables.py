@@ -119,7 +119,7 @@ class TablesReading:
                 return
 
     def _written_ids(self) -> set[str]:
-        """Gather the ids in the plan; one that stands twice is a mistake."""
+        """Gather the ids in the plan; one that appears twice is a mistake."""
         seen: set[str] = set()
         for k, entry in enumerate(self.entries):
             name = str(entry.get("id")) if isinstance(entry, dict) and entry.get("id") is not None else None
@@ -450,7 +450,7 @@ def _named_question(entry: Any) -> str | None:
 
 
 def _with_ids(requests: list[TableRequest], written: set[str]) -> list[TableRequest]:
-    """Give every table an id of its own: the one in the plan, else a made one, numbered on repeats."""
+    """Return every table an id of its own: the one in the plan, else a made one, numbered on repeats."""
     taken = set(written)
     unused = set(written)
     result = []

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +10,7 @@ import yaml
 from eager_otter.documents.options import as_written
 from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError
+from eager_otter.gates.reading import relative
 from eager_otter.making.figures import figures_for
 from eager_otter.plan.as_written import (
     banner_as_written,
@@ -29,7 +29,7 @@ NONE = Banner()
 
 @checked
 def plan_text(plan: Plan) -> str:
-    """Give a plan as YAML, with paths from its own folder; `read_plan` gives the same tables from it.
+    """Return a plan as YAML, with paths from its own folder; `read_plan` gives the same tables from it.
 
     Raises RequestError for a codebook that was not read from a file.
 
@@ -61,12 +61,12 @@ class _Writing:
             "decimal": plan.reading.decimal,
         }
         how = {key: value for key, value in reading.items() if value is not None}
-        data = self._path(plan.data)
+        data = relative(plan.data, self.folder)
         return filled(
             {
                 "title": plan.title,
                 "data": {"file": data, **how} if how else data,
-                "codebook": self._path(plan.codebook.path),
+                "codebook": relative(plan.codebook.path, self.folder),
                 "filter": plan.filter,
                 "conditions": dict(plan.conditions),
                 "weight": "none" if plan.weight is None else plan.weight,
@@ -95,23 +95,17 @@ class _Writing:
 
     def _output(self, output: Path) -> str | dict[str, str]:
         """Write an output: its path, with the length of its notes where it has one of its own."""
-        own, path = self.plan.output_notes.get(output), self._path(output)
+        own, path = self.plan.output_notes.get(output), relative(output, self.folder)
         return path if own is None else {"file": path, "notes": own}
 
     def _named(self, name: str) -> str:
-        """Give what ships by its name, a file by its path from the plan's folder."""
-        return self._path(Path(name)) if Path(name).is_absolute() else name
+        """Return what ships by its name, a file by its path from the plan's folder."""
+        return relative(Path(name), self.folder) if Path(name).is_absolute() else name
 
     def _slides(self) -> dict[str, Any]:
         rules = self.plan.slides
-        own = {} if rules.template is None else {"template": self._path(rules.template)}
+        own = {} if rules.template is None else {"template": relative(rules.template, self.folder)}
         return {**own, **as_written(rules)}
-
-    def _path(self, path: Path) -> str:
-        try:
-            return Path(os.path.relpath(path, self.folder)).as_posix()
-        except ValueError:  # another drive
-            return str(path)
 
     def _name_of(self, banner: Banner) -> str:
         """Find the name of a banner; one without a name is given one."""
@@ -181,7 +175,7 @@ class _Writing:
         )
 
     def _figures(self, request: TableRequest) -> list[str]:
-        """Give the figures of a table as it shows them: those that it inherits and can have."""
+        """Return the figures of a table as it shows them: those that it inherits and can have."""
         if not request.inherited or not isinstance(request.shows, OneQuestion):
             return [] if request.inherited else list(request.figures)
         return list(figures_for(request, self.plan.codebook.question(request.shows.question)))

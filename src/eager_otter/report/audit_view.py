@@ -65,5 +65,5 @@ def _recode(recode: Recode) -> RenderableType:
 
 
 def as_json(audit: Audit) -> str:
-    """Give the audit as JSON: slips, recodes and counts."""
+    """Return the audit as JSON: slips, recodes and counts."""
     return json_text({**asdict(audit), "counts": audit.counts()}, indent=2)

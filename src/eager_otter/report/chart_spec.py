@@ -33,7 +33,7 @@ class Series:
     letters: tuple[str, ...]
 
     def label(self, k: int) -> str:
-        """Give the text of a point with its letters."""
+        """Return the text of a point with its letters."""
         return f"{self.texts[k]} {self.letters[k]}".strip()
 
 
@@ -85,19 +85,19 @@ class ChartSpec:
         return max(len(series.label(k)) for series in whole.series for k in range(len(whole.categories)))
 
     def colors(self, theme: Theme) -> tuple[str, ...]:
-        """Give a colour for each series: those of a scale for stacked bars, else the palette's and tints of it."""
+        """Return a colour for each series: those of a scale for stacked bars, else the palette's and tints of it."""
         if self.kind == "stacked bars":
             return theme.ramp(len(self.series))
         return tuple(theme.series_color(k) for k in range(len(self.series)))
 
     def rounds(self, theme: Theme) -> tuple[int, ...]:
-        """Tell for each series how often the palette was used up before it: those of a round share a pattern."""
+        """Return for each series how often the palette was used up before it: those of a round share a pattern."""
         if self.kind == "stacked bars":
             return (0,) * len(self.series)
         return tuple(k // len(theme.palette) for k in range(len(self.series)))
 
     def label_color(self, color: str, theme: Theme) -> str:
-        """Give the colour of the labels of a series: those of stacked bars stand on its own colour."""
+        """Return the colour of the labels of a series: those of stacked bars stand on its own colour."""
         return "#FFFFFF" if self.kind == "stacked bars" and is_dark(color) else theme.ink
 
     @property
@@ -106,7 +106,7 @@ class ChartSpec:
         return number_format_of(1.0, self.figure, self.digits)
 
     def spreadsheet_values(self, series: Series) -> list[float | None]:
-        """Give the values of a series as a spreadsheet holds them: percents as fractions."""
+        """Return the values of a series as a spreadsheet holds them: percents as fractions."""
         return [None if value is None else spreadsheet_number(value, self.figure) for value in series.values]
 
     @property
@@ -161,7 +161,7 @@ def chart_of(table: Table, group: str = "") -> ChartSpec | None:
 
 
 def charts_of(table: Table, groups: Sequence[str] = ()) -> list[ChartSpec]:
-    """Give the charts of a table: for the groups named, else for those that the table asks for, else the usual one.
+    """Return the charts of a table: for the groups named, else for those that the table asks for, else the usual one.
 
     "all" stands for every group of the banner. Raises UnknownName.
     """
@@ -218,7 +218,7 @@ def _is_scale(table: Table) -> bool:
 
 
 def _adds_up(table: Table, rows: Sequence[Line], columns: Sequence[int]) -> bool:
-    """Tell whether the rows are parts of a whole in every column."""
+    """Return whether the rows are parts of a whole in every column."""
     if rows[0].shows.tested != "shares":
         return False
     sums = [sum(float(line.values[k]) for line in rows) for k in columns]
@@ -286,7 +286,7 @@ def _column_name(table: Table, k: int) -> str:
 
 
 def _bases(table: Table, rows: Sequence[Line], columns: Sequence[int], group: str) -> str:
-    """Tell the bases of what is drawn in the columns drawn: of all rows, of the values, or the smallest of items."""
+    """Return the bases of what is drawn in the columns drawn: of all rows, of the values, or the smallest of items."""
     say, first = table.words, table.bases[0]
     own: dict[int, Sums] = {id(line.evidence.base): line.evidence.base for line in rows if line.evidence}
     label = first.label

@@ -52,7 +52,7 @@ def read_texts(survey: Survey, question: str, path: str | Path) -> Coded:
 
     `survey` and `question` are those it was written for, `path` is where it is.
 
-    Raises DataError, naming the rows: an id that is not in the data or stands twice, a text that is not the
+    Raises DataError, naming the rows: an id that is not in the data or appears twice, a text that is not the
     respondent's, an unknown topic. FileProblem where it is not a workbook, UnknownName.
     """
     return read_coded(survey.responses, question, Path(path))

@@ -119,7 +119,7 @@ def _text(value: float | str | None, figure: str) -> str:
 
 
 def as_json(found: Comparison) -> str:
-    """Give a comparison as JSON: counts, and every change."""
+    """Return a comparison as JSON: counts, and every change."""
     body = {
         "maker": f"eager-otter {__version__}",
         "tables": found.tables,

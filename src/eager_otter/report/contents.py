@@ -12,7 +12,7 @@ from eager_otter.tables.texts import figure_name
 
 
 def contents_titles(tables: Sequence[Table]) -> tuple[str, ...]:
-    """Give the titles of tables; those of one title are told apart by banner, filter, base, figures, tests or id."""
+    """Return the titles of tables; those of one title are told apart by banner, filter, base, figures, tests or id."""
     alike: dict[str, list[Table]] = {}
     for table in tables:
         alike.setdefault(table.title, []).append(table)

@@ -33,12 +33,12 @@ def findings_view(found: Sequence[Notable]) -> RenderableType:
 
 
 def as_json(found: Sequence[Notable]) -> str:
-    """Give notable differences as a JSON list."""
+    """Return notable differences as a JSON list."""
     return json_text([_fields(one) for one in found], indent=2)
 
 
 def as_rows(found: Sequence[Notable]) -> list[list[object]]:
-    """Give notable differences as rows under FIELDS."""
+    """Return notable differences as rows under FIELDS."""
     return [list(_fields(one).values()) for one in found]
 
 

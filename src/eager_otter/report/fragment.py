@@ -24,7 +24,7 @@ STYLE = (
 
 
 def table_html(table: Table, theme: Theme = STANDARD, length: NotesLength = "short") -> str:
-    """Give a table as HTML; every text in it is escaped."""
+    """Return a table as HTML; every text in it is escaped."""
     table = table.displayed
     style = STYLE.format(line=theme.line, quiet=theme.quiet, letter=theme.letter)
     notes = "".join(f"<div>{escape(note)}</div>" for note in table.notes_shown(length))
@@ -49,7 +49,7 @@ def _head(table: Table) -> Iterator[str]:
 
 
 def _level(table: Table, heads: Sequence[Group]) -> Iterator[str]:
-    """Give one level of heads, with gaps where a column has none."""
+    """Return one level of heads, with gaps where a column has none."""
     starts = {head.start: head for head in heads}
     k = 0
     while k < len(table.columns):

@@ -179,7 +179,7 @@ def question_view(found: QuestionOverview, records: Sequence[tuple[str, str]] = 
 
 
 def _made_of(question: Question) -> Iterator[RenderableType]:
-    """Tell the nets and differences of a question, and the columns or questions that it comes from."""
+    """Return the nets and differences of a question, and the columns or questions that it comes from."""
     if question.nets:
         yield from (Text(), Text("Nets", style="bold"))
     for net in question.nets:

@@ -118,7 +118,7 @@ def save_manifest(report: Reported, outputs: Sequence[Path], *, force: bool = Fa
 
 
 def _plan_digest(plan: Plan) -> str:
-    """Give a digest of a plan's file, or of the plan spelled out where it has none."""
+    """Return a digest of a plan's file, or of the plan spelled out where it has none."""
     return file_digest(plan.path) or digest(plan_text(plan).encode())
 
 
@@ -187,7 +187,7 @@ def _table_entry(table: Table, book: Codebook, of_all: str | None) -> TableEntry
 
 
 def _figures_digest(table: Table) -> str:
-    """Give a digest of a table's figures, to twelve digits, their letters and marks, and where they stand."""
+    """Return a digest of a table's figures, to twelve digits, their letters and marks, and where they stand."""
     parts = [repr([(column.group, column.label, column.letter) for column in table.columns])]
     for line in table.lines:
         figures = " ".join(f"{value:.12g}" for value in line.values.tolist())

@@ -23,11 +23,11 @@ CHOICES = (
     said("Effective base: (Σ weight)² / Σ weight² (Kish 1965). All tests are two-sided."),
     said("Percents are never adjusted to add up to 100; half is rounded away from zero."),
     said(
-        "Withheld figures keep thin figures from being read; this is no disclosure control, as a reader can subtract."
+        "Withheld figures keep thin figures from being read; this is not disclosure control, as a reader can subtract."
     ),
 )
 UNSHOWN = said(
-    "{count} {count:character|characters} of the texts cannot be shown; the code stands for each, such as [U+001B]."
+    "{count} {count:character|characters} of the texts cannot be shown; a code is shown for each, such as [U+001B]."
 )
 MOST_LEFT_OUT = 0.25  # of the tables: of so many that a statement is not true of, these are named instead
 

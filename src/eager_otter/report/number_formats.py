@@ -9,7 +9,7 @@ from eager_otter.tables.texts import ZERO, near_zero
 
 
 def spreadsheet_number(value: float, figure: str, *, difference: bool = False) -> float:
-    """Give the number that a spreadsheet holds for a figure: a percent as a fraction, all else as it is.
+    """Return the number that a spreadsheet holds for a figure: a percent as a fraction, all else as it is.
 
     A difference of two percents is in points and stays so. Fifteen digits are kept, which is what a spreadsheet shows.
 
@@ -21,7 +21,7 @@ def spreadsheet_number(value: float, figure: str, *, difference: bool = False) -
 
 
 def number_format_of(value: float, figure: str, digits: int, sign: str = "", words: Words = ENGLISH) -> str:
-    """Give the number format under which a spreadsheet shows the text that every other output shows.
+    """Return the number format under which a spreadsheet shows the text that every other output shows.
 
     It is for the number that `spreadsheet_number` gives.
 
@@ -46,7 +46,7 @@ def number_format_of(value: float, figure: str, digits: int, sign: str = "", wor
 
 
 def difference_format_of(value: float, digits: int, sign: str = "") -> str:
-    """Give the number format of a difference: with its sign, but none where it rounds to zero.
+    """Return the number format of a difference: with its sign, but none where it rounds to zero.
 
     >>> difference_format_of(3.2, 0)
     '+#,##0;-#,##0;0'
@@ -60,5 +60,5 @@ def difference_format_of(value: float, digits: int, sign: str = "") -> str:
 
 
 def half_step(digits: int) -> str:
-    """Give half of the smallest number shown at some digits: what rounds to zero lies below it."""
+    """Return half of the smallest number shown at some digits: what rounds to zero lies below it."""
     return "0." + "0" * digits + "5"

@@ -235,7 +235,7 @@ class _Document:
         )
 
     def _cut(self, text: str, width: float, size: float = SMALL, *, bold: bool = False) -> str:
-        """Give as much of a text as a line holds."""
+        """Return as much of a text as a line holds."""
         if self.fonts.width(text, size, bold=bold) <= width:
             return text
         room = width - self.fonts.width(" …", size, bold=bold)
@@ -381,7 +381,7 @@ class _Document:
             y -= step
 
     def _places(self, part: TablePart, measured: MeasuredTable) -> dict[int, float]:
-        """Give the left edge of each column."""
+        """Return the left edge of each column."""
         x = MARGIN + measured.stub + measured.sign
         places = {}
         for k in part.columns:

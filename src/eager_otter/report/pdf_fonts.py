@@ -80,7 +80,7 @@ class Fonts:
             yield font, run
 
     def width(self, text: str, size: float, *, bold: bool = False) -> float:
-        """Give the width of a text in points."""
+        """Return the width of a text in points."""
         found = self._known_widths.get((text, bold))
         if found is None:
             found = sum(width for _, _, width in self.runs(text, bold=bold))

@@ -84,11 +84,11 @@ class MeasuredTable:
         return next((pad for pad in PADS if 2 * pad * len(self.figure) <= left), PADS[0])
 
     def reach(self, k: int) -> float:
-        """Give how far a column's head reaches over the letters, being wider than the figures."""
+        """Return how far a column's head reaches over the letters, being wider than the figures."""
         return min(max(self.head_widths[k] - self.figure[k], 0.0), self.letters[k])
 
     def column(self, k: int) -> float:
-        """Give the width of a column with the room beside it."""
+        """Return the width of a column with the room beside it."""
         return self.figure[k] + self.letters[k] + 2 * self.pad
 
     @property
@@ -115,7 +115,7 @@ class MeasuredTable:
             before = line
 
     def row(self, k: int) -> float:
-        """Give the height of a line that begins a row."""
+        """Return the height of a line that begins a row."""
         return ROW + HEAD_LINE * max(len(self.labels[k]) - 1, self._letters_under(k))
 
     def _letters_under(self, k: int) -> int:
@@ -123,5 +123,5 @@ class MeasuredTable:
         return int(self.below and any(self.table.lines[k].letters))
 
     def more_row(self, k: int) -> float:
-        """Give the height of a line that shows one more figure of its row."""
+        """Return the height of a line that shows one more figure of its row."""
         return ROW + HEAD_LINE * self._letters_under(k)

@@ -20,7 +20,7 @@ SHAPED = re.compile(
 
 
 def is_plain(text: str) -> bool:
-    """Tell whether the letters of a text stand side by side in the order in which they are read.
+    """Return whether the letters of a text stand side by side in the order in which they are read.
 
     >>> is_plain("Zürich 東京"), is_plain("مياه"), is_plain("पानी")
     (True, False, False)
@@ -99,5 +99,5 @@ def shaped(text: str, font: str) -> Any:
 
 
 def shaped_width(piece: Any) -> float:
-    """Give the width of a shaped piece at one point."""
+    """Return the width of a shaped piece at one point."""
     return float(sum(one.x_advance for one in piece.__shapeData__)) / 1000.0

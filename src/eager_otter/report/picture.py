@@ -203,7 +203,7 @@ def _legend_columns(names: Sequence[str], width: float) -> int:
 
 
 def size_of(spec: ChartSpec) -> tuple[float, float]:
-    """Give the size of a picture in inches: higher than usual where its bars or labels need the room."""
+    """Return the size of a picture in inches: higher than usual where its bars or labels need the room."""
     if spec.kind == "lines":
         return INCHES
     bars = len(spec.series) if spec.kind == "bars" else 2
@@ -263,7 +263,7 @@ def _bars(axes: Any, spec: ChartSpec, theme: Theme, room: float) -> None:
 
 
 def _limits(spec: ChartSpec, room: float, size: float) -> tuple[float, float]:
-    """Give the ends of an axis of values through zero on which every label has room beside its bar.
+    """Return the ends of an axis of values through zero on which every label has room beside its bar.
 
     `room` is the length of the axis and `size` that of the type, in points.
     """

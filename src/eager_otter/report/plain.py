@@ -24,7 +24,7 @@ def write(report: Report, path: Path) -> None:
 
 
 def plain_text(report: Report) -> str:
-    """Give a report as plain text, tables laid out as in the terminal."""
+    """Return a report as plain text, tables laid out as in the terminal."""
     from eager_otter.report.terminal import as_text, table_view
 
     parts = [report.shown_title, ""]
@@ -36,12 +36,12 @@ def plain_text(report: Report) -> str:
 
 
 def statement_text(statement: Statement) -> str:
-    """Give a statement on method with the tables that it is true of, in one text."""
+    """Return a statement on method with the tables that it is true of, in one text."""
     return f"{statement.text} ({statement.tables})" if statement.tables else statement.text
 
 
 def markdown(report: Report) -> str:
-    """Give a report as Markdown: a pipe table each, letters beside the figures, notes below."""
+    """Return a report as Markdown: a pipe table each, letters beside the figures, notes below."""
     parts = [f"# {_safe(report.shown_title)}", "", *_summary(report)]
     for number, (table, heading) in enumerate(with_new_headings(report.tables), 1):
         if heading:
@@ -56,7 +56,7 @@ def markdown(report: Report) -> str:
 
 
 def _summary(report: Report) -> Iterator[str]:
-    """Give the main findings, where the report looks for any."""
+    """Return the main findings, where the report looks for any."""
     sections = summary_of(report)
     if sections:
         yield from (f"## {_safe(report.words(MAIN_FINDINGS))}", "")

@@ -127,7 +127,7 @@ class Report(Viewed):
 
     @checked
     def explain(self, table: str, row: str, column: str, figure: str | None = None) -> Explanation:
-        """Give the working of a cell of a table: see `Table.explain`. Raises UnknownName, RequestError.
+        """Return the working of a cell of a table: see `Table.explain`. Raises UnknownName, RequestError.
 
         `table` is an id; `row`, `column` and `figure` are what `Table.explain` takes.
         """
@@ -288,7 +288,7 @@ class Report(Viewed):
         return write
 
     def _has_manifest(self, manifest: bool | None, paths: Sequence[str | Path]) -> bool:
-        """Tell whether a manifest is written: as asked, else with the outputs of a plan. Raises RequestError."""
+        """Return whether a manifest is written: as asked, else with the outputs of a plan. Raises RequestError."""
         if manifest and self.plan is None:
             raise RequestError("This report was not made from a plan, so it has no manifest.")
         return (not paths and self.plan is not None) if manifest is None else manifest
@@ -308,7 +308,7 @@ def with_new_headings(tables: Sequence[Table]) -> Iterator[tuple[Table, str]]:
 
 
 def _source_text(source: Source, say: Words) -> str:
-    """Tell where responses came from."""
+    """Return where responses came from."""
     parts = [source.name, source.how, say("{count} {count:row|rows}", count=source.rows)]
     parts.append(say("file of {time} UTC", time=source.changed) if source.changed else "")
     parts.append(f"SHA-256 {source.fingerprint}…" if source.fingerprint else "")
@@ -491,7 +491,7 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
 
 
 def _survey_before(before: Report, plan: Plan) -> Survey | None:
-    """Give the survey of an earlier report where the data and codebook are still the same."""
+    """Return the survey of an earlier report where the data and codebook are still the same."""
     old, survey = before.plan, before.survey
     if old is None or survey is None:
         return None
@@ -504,7 +504,7 @@ def _survey_before(before: Report, plan: Plan) -> Survey | None:
 
 
 def _tables_before(before: Report, plan: Plan) -> dict[str, Table]:
-    """Give the tables of an earlier report that are wanted again, by id, where the same people are counted alike."""
+    """Return the tables of an earlier report that are wanted again, by id, where the same people are counted alike."""
     old = before.plan
     if old is None or _counted_alike(old) != _counted_alike(plan):
         return {}
@@ -519,7 +519,7 @@ def _tables_before(before: Report, plan: Plan) -> dict[str, Table]:
 
 
 def _counted_alike(plan: Plan) -> tuple[object, ...]:
-    """Give what a table takes from its plan beside its own request."""
+    """Return what a table takes from its plan beside its own request."""
     return plan.filter, plan.weight, plan.conditions
 
 

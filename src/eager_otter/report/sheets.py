@@ -66,7 +66,7 @@ class Book:
         return Sheet(self._book.add_worksheet(name), name, self)
 
     def style(self, style: Style | Any) -> Any:
-        """Give the format of a style, made once; a format made before is given back."""
+        """Return the format of a style, made once; a format made before is given back."""
         if not isinstance(style, dict):
             return style
         key = tuple(style.items())
@@ -251,17 +251,17 @@ class Sheet:
 
 
 def plain_style(theme: Theme) -> Style:
-    """Give the style of plain text."""
+    """Return the style of plain text."""
     return {"font_name": theme.font, "font_size": theme.size, "font_color": theme.ink}
 
 
 def title_style(theme: Theme) -> Style:
-    """Give the style of a title."""
+    """Return the style of a title."""
     return {**plain_style(theme), "font_size": theme.size + 4, "bold": True, "font_color": theme.river}
 
 
 def head_style(theme: Theme) -> Style:
-    """Give the style of the heads of a list."""
+    """Return the style of the heads of a list."""
     return {
         **plain_style(theme),
         "bold": True,
@@ -272,5 +272,5 @@ def head_style(theme: Theme) -> Style:
 
 
 def link_style(theme: Theme) -> Style:
-    """Give what makes a text look like a link."""
+    """Return what makes a text look like a link."""
     return {"font_color": theme.river, "underline": 1}

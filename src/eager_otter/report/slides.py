@@ -332,7 +332,7 @@ class _Slides:
                     run.font.size, run.font.color.rgb = Pt(9), color
 
     def _foot_height(self, notes: Sequence[str]) -> int:
-        """Give the height that notes take at the foot of a slide."""
+        """Return the height that notes take at the foot of a slide."""
         characters = (self.width - 2 * self.edge) / INCH * FOOT_CHARACTERS
         lines = sum(lines_needed(note, characters) for note in notes)
         return int((0.25 + FOOT_LINE * lines) * INCH)
@@ -443,7 +443,7 @@ class _Slides:
 
 
 def _chart_data() -> Any:
-    """Give data for a chart; in the workbook that it brings along, text is never taken for a formula or a link."""
+    """Return data for a chart; in the workbook that it brings along, text is never taken for a formula or a link."""
     from pptx.chart.data import CategoryChartData
     from pptx.chart.xlsx import CategoryWorkbookWriter
     from xlsxwriter import Workbook
@@ -468,7 +468,7 @@ def _title_of(layout: Any) -> Any:
 
 
 def maker_line(provenance: str) -> str:
-    """Give where figures come from as a property holds it: cut in the middle, as its end says who made it."""
+    """Return where figures come from as a property holds it: cut in the middle, as its end says who made it."""
     if len(provenance) <= LONGEST_PROPERTY:
         return provenance
     end = f"; made with eager-otter {__version__}"

@@ -103,7 +103,7 @@ class TableSheet:
         self.sheet.print_area(used, max(self.last + 1, across))
 
     def _is_long(self, used: int, pages: int) -> bool:
-        """Tell whether a table may need more than one page down, at the scale at which its width is printed."""
+        """Return whether a table may need more than one page down, at the scale at which its width is printed."""
         width = sum(POINTS_OF_A_CHARACTER * width + 4 for width in self.widths)
         scale = min(1.0, pages * PAGE[0] / width)
         return used * LINE_HEIGHT * TALLER * scale > PAGE[1]
@@ -145,7 +145,7 @@ class TableSheet:
         return {"left": 1, "left_color": self.theme.line}
 
     def _end(self, k: int) -> int:
-        """Give the last sheet column of a banner column."""
+        """Return the last sheet column of a banner column."""
         return self.place[k] + (1 if self.lettered[k] else 0)
 
     # --- lines ------------------------------------------------------------------------------------------
@@ -208,7 +208,7 @@ class TableSheet:
         self.sheet.blanks(row, empty, letters)
 
     def _cell_styles(self, style: Style) -> dict[int, Style]:
-        """Give the styles of a line's cells by their shape: lettered or not (1), at a group's edge or not (2)."""
+        """Return the styles of a line's cells by their shape: lettered or not (1), at a group's edge or not (2)."""
         cell = {**style, "align": "right"}
         return {
             shape: {**cell, **({} if shape & 1 else {"indent": 1}), **(self._side() if shape & 2 else {})}
@@ -237,7 +237,7 @@ class TableSheet:
                 self.sheet.text(row, self.place[k], cell_text(self.table, line, k), styles[self.shape[k]])
 
     def _number_formats(self, line: Line) -> list[str]:
-        """Give the number formats of a line's figures, with their signs, and letters where they stand in the cell.
+        """Return the number formats of a line's figures, with their signs, and letters where they stand in the cell.
 
         It is "" where there is no figure.
         """
@@ -299,7 +299,7 @@ class TableSheet:
         return widths
 
     def _head_widths(self) -> list[float]:
-        """Give each column room for its longest figure and, within reason, the longest word of its head."""
+        """Return each column room for its longest figure and, within reason, the longest word of its head."""
         longest = self._figure_widths()
         widths = []
         for k, column in enumerate(self.table.columns):
@@ -311,7 +311,7 @@ class TableSheet:
         return widths
 
     def _figure_widths(self) -> FloatArray:
-        """Tell how wide the longest figure of each column is: (columns,)."""
+        """Return how wide the longest figure of each column is: (columns,)."""
         table, longest = self.table, np.zeros(len(self.table.columns))
         unsigned = _lines_without_signs(table)
         for figure, lines in unsigned.items():
@@ -327,7 +327,7 @@ class TableSheet:
         return longest
 
     def _widths_of(self, values: FloatArray, figure: str) -> FloatArray:
-        """Tell how wide the texts of values are: digits are all alike, so their number and the sign are enough."""
+        """Return how wide the texts of values are: digits are all alike, so their number and the sign are enough."""
         places = self.table.digits.of(figure)
         shown = np.round(np.abs(values), places)
         powers = np.floor(np.log10(np.maximum(shown, 1.0)))

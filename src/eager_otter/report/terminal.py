@@ -52,7 +52,7 @@ def table_view(table: Table, width: int, notes: NotesLength = "short") -> Render
 
 
 def as_text(view: RenderableType, width: int) -> str:
-    """Give a view as plain text, without colours or trailing blanks."""
+    """Return a view as plain text, without colours or trailing blanks."""
     console = terminal(file=StringIO(), width=width)
     with console.capture() as capture:
         console.print(view, soft_wrap=False)
@@ -90,7 +90,7 @@ class _Cells:
         return sum(self.column_width(k) for k in columns) + GAP * (len(columns) - 1)
 
     def head(self, k: int, level: int) -> str:
-        """Give one line of a column's head, set above its figures."""
+        """Return one line of a column's head, set above its figures."""
         above = self.head_height - len(self.heads[k])
         text = self.heads[k][level - above] if level >= above else ""
         return self._set(k, text, "")
@@ -108,7 +108,7 @@ def _with_before(lines: Sequence[Line]) -> Iterator[tuple[Line, Line | None]]:
 
 
 def _label(line: Line, before: Line | None) -> str:
-    """Give a row's label on its first line only; a heading has a line to itself."""
+    """Return a row's label on its first line only; a heading has a line to itself."""
     if line.kind == "heading" or line.continues(before):
         return ""
     return _cut("  " * line.indent + one_line(line.label), LABEL_WIDTH)

@@ -61,7 +61,7 @@ def _write_json(report: Report, path: Path) -> None:
 
 
 def _json_parts(head: Mapping[str, str], lists: Mapping[str, Iterable[object]]) -> Iterator[str]:
-    """Give a JSON object in parts: some texts, then lists with an entry a line."""
+    """Return a JSON object in parts: some texts, then lists with an entry a line."""
     yield "{\n"
     yield from (f"{as_json(name)}: {as_json(value)},\n" for name, value in head.items())
     for place, (name, entries) in enumerate(lists.items(), 1):

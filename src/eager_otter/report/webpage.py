@@ -51,12 +51,12 @@ def write(report: Report, path: Path) -> None:
 
 
 def page(report: Report) -> str:
-    """Give a report as the text of a web page. Every survey text in it is escaped."""
+    """Return a report as the text of a web page. Every survey text in it is escaped."""
     return "".join(_parts(report))
 
 
 def _parts(report: Report) -> Iterator[str]:
-    """Give the page in parts, one after the other."""
+    """Return the page in parts, one after the other."""
     from jinja2 import Environment, StrictUndefined
     from markupsafe import Markup
 
@@ -103,7 +103,7 @@ def _correction_in_page(one: Correction) -> str:
 
 
 def _data_parts(report: Report, said: Sequence[str]) -> Iterator[str]:
-    """Give what the page's script works with, as JSON that no markup can end, table by table.
+    """Return what the page's script works with, as JSON that no markup can end, table by table.
 
     `said` are the texts that the script says.
     """
@@ -134,7 +134,7 @@ def _held(value: object) -> object:
 
 
 def _look(theme: Theme) -> str:
-    """Give the font, and the colours of the light page; the dark ones are the page's own."""
+    """Return the font, and the colours of the light page; the dark ones are the page's own."""
     colours = {
         "ink": theme.ink,
         "quiet": theme.quiet,
@@ -149,7 +149,7 @@ def _look(theme: Theme) -> str:
 
 
 def _data_address(path: Path | None) -> str:
-    """Give a picture as an address that holds it; "" for none."""
+    """Return a picture as an address that holds it; "" for none."""
     if path is None:
         return ""
     kind = "png" if path.suffix.lower() == ".png" else "jpeg"
@@ -176,7 +176,7 @@ def _figures(tables: Sequence[Table]) -> list[str]:
 
 
 def _entries(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
-    """Give the contents: a heading before the first of its tables."""
+    """Return the contents: a heading before the first of its tables."""
     titles = contents_titles(tables)
     for number, (table, heading) in enumerate(with_new_headings(tables), 1):
         yield {
@@ -189,7 +189,7 @@ def _entries(tables: Sequence[Table]) -> Iterator[dict[str, Any]]:
 
 
 def _summary(report: Report) -> Iterator[dict[str, Any]]:
-    """Give the main findings by section, each with where its table is."""
+    """Return the main findings by section, each with where its table is."""
     anchors = {table.id: f"table-{number}" for number, table in enumerate(report.tables, 1)}
     for section in summary_of(report):
         findings = [
@@ -227,7 +227,7 @@ def _views(tables: Sequence[Table], length: NotesLength) -> Iterator[dict[str, A
 
 
 def _class_of(table: Table, column: int, *, edge: bool) -> str:
-    """Give the class of a column's cells: at a group's edge or not, with room for so many letters beside figures."""
+    """Return the class of a column's cells: at a group's edge or not, with room for so many letters beside figures."""
     longest = max(len(line.letters[column]) for line in table.lines)
     if table.columns[column].role == "trend":  # its marks stand alone
         longest = 0
@@ -236,7 +236,7 @@ def _class_of(table: Table, column: int, *, edge: bool) -> str:
 
 
 def _level(table: Table, heads: Sequence[Group]) -> Iterator[dict[str, Any]]:
-    """Give one level of heads, with gaps where a column has none."""
+    """Return one level of heads, with gaps where a column has none."""
     starts = {head.start: head for head in heads}
     k = 0
     while k < len(table.columns):
@@ -263,7 +263,7 @@ def _lines(table: Table, classes: Sequence[str]) -> Iterator[dict[str, Any]]:
 
 
 def _cells(table: Table, line: Line, classes: Sequence[str]) -> Markup:
-    """Give the cells of a line as markup, every text in it escaped; that is faster here than in the template."""
+    """Return the cells of a line as markup, every text in it escaped; that is faster here than in the template."""
     from markupsafe import Markup, escape
 
     found = []
@@ -281,7 +281,7 @@ def _cells(table: Table, line: Line, classes: Sequence[str]) -> Markup:
 
 
 def _banner_data(table: Table) -> dict[str, Any]:
-    """Give the columns of a table and what is compared, as the page's script takes them."""
+    """Return the columns of a table and what is compared, as the page's script takes them."""
     comparisons = table.comparisons
     return {
         "shown": [column.number for column in table.columns],
@@ -302,7 +302,7 @@ def _banner_data(table: Table) -> dict[str, Any]:
 
 
 def _data(table: Table) -> dict[str, Any]:
-    """Give the figures and P values of a table, as the page's script takes them."""
+    """Return the figures and P values of a table, as the page's script takes them."""
     tested = [line.evidence for line in table.lines if line.evidence is not None]
     base = tested[0].base if tested else None
     found: dict[str, Any] = {
@@ -384,7 +384,7 @@ def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
 
 
 def _trends(table: Table, evidence: Evidence) -> dict[str, Any]:
-    """Give the trends of a line: where each stands, its P and way, the columns it ran over, and those it could."""
+    """Return the trends of a line: where each stands, its P and way, the columns it ran over, and those it could."""
     thin = (marks_of(evidence.base, table.base_rules)[0] >= NOT_TESTED) | (evidence.base.n[0] == 0)
     found = []
     for trend in evidence.trends:
@@ -397,7 +397,7 @@ def _trends(table: Table, evidence: Evidence) -> dict[str, Any]:
 
 
 def _base_sizes(base: Sums) -> list[list[float | int | None]]:
-    """Give the unweighted and effective base of each column counted."""
+    """Return the unweighted and effective base of each column counted."""
     return [_numbers(base.n[0]), _numbers(np.nan_to_num(effective_base(base.w, base.w2)[0]))]
 
 
@@ -412,7 +412,7 @@ def _smallest(tested: Sequence[Evidence]) -> list[list[float | int | None]]:
 
 
 def _searched(table: Table) -> str:
-    """Give the words by which a table is found: id, title, rows, banner; without case or accents."""
+    """Return the words by which a table is found: id, title, rows, banner; without case or accents."""
     heads = [head for group in table.groups for head in (group.label, *group.outer)]
     labels = [*(line.label for line in table.lines), *(column.label for column in table.columns), *heads]
     words = " ".join(dict.fromkeys([table.id, table.title, *labels]))
@@ -421,7 +421,7 @@ def _searched(table: Table) -> str:
 
 
 def _counts(table: Table, line: Line, evidence: Evidence) -> list[list[str]]:
-    """Give each cell's text as a percent and as a count."""
+    """Return each cell's text as a percent and as a count."""
     texts = []
     for place, column in enumerate(table.columns):
         percent = cell_text(table, line, place)
@@ -438,7 +438,7 @@ def _counts(table: Table, line: Line, evidence: Evidence) -> list[list[str]]:
 
 
 def _numbers(values: FloatArray, digits: int = DIGITS) -> list[float | int | None]:
-    """Give numbers for JSON: whole ones whole, others with enough digits, None where there is none."""
+    """Return numbers for JSON: whole ones whole, others with enough digits, None where there is none."""
     found: list[float | int | None] = []
     for value in np.asarray(values, np.float64).tolist():
         if not math.isfinite(value):

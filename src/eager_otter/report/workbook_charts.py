@@ -180,7 +180,7 @@ def _looks(spec: ChartSpec, color: str, used: int, outline: str) -> dict[str, An
 
 
 def _height(spec: ChartSpec) -> int:
-    """Give the height of a chart in pixels, by its bars."""
+    """Return the height of a chart in pixels, by its bars."""
     if spec.kind == "lines":
         return LINE + HEAD
     bars = len(spec.categories) * (len(spec.series) if spec.kind == "bars" else 1)

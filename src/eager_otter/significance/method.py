@@ -41,11 +41,11 @@ class ShareTest(Method, ABC):
 
     @abstractmethod
     def variance(self, pairs: PairShares) -> FloatArray:
-        """Give the variance of the difference of two shares: (rows, pairs)."""
+        """Return the variance of the difference of two shares: (rows, pairs)."""
 
     @abstractmethod
     def parts(self, pairs: PairShares) -> tuple[FloatArray, FloatArray]:
-        """Give what each of the two columns adds to the variance: (rows, pairs) each."""
+        """Return what each of the two columns adds to the variance: (rows, pairs) each."""
 
 
 class MeanTest(Method, ABC):
@@ -53,15 +53,15 @@ class MeanTest(Method, ABC):
 
     @abstractmethod
     def variance(self, pairs: PairMeans) -> FloatArray:
-        """Give the variance of the difference of two means: (rows, pairs)."""
+        """Return the variance of the difference of two means: (rows, pairs)."""
 
     @abstractmethod
     def degrees(self, pairs: PairMeans) -> FloatArray:
-        """Give the degrees of freedom: (rows, pairs)."""
+        """Return the degrees of freedom: (rows, pairs)."""
 
     @abstractmethod
     def parts(self, pairs: PairMeans) -> tuple[FloatArray, FloatArray]:
-        """Give what each of the two columns adds to the variance: (rows, pairs) each."""
+        """Return what each of the two columns adds to the variance: (rows, pairs) each."""
 
 
 class MedianTest(Method):
@@ -105,7 +105,7 @@ class WholeTableMethod(Method, ABC, Generic[E]):
     alike: str = said("no significant difference between the columns at the {level} % level")
 
     def fits(self, evidence: E) -> bool:
-        """Tell whether it is the test for such a table."""
+        """Return whether it is the test for such a table."""
         return True
 
     def why_not(self, evidence: E) -> str:
@@ -134,7 +134,7 @@ class AssociationMeasure(Method, ABC):
         """Measure a table of two rows and two columns at least, rows and columns in their order."""
 
     def p_value(self, _: TwoWay) -> float:
-        """Give the P value of no association; NaN where the measure has none of its own."""
+        """Return the P value of no association; NaN where the measure has none of its own."""
         return float("nan")
 
     @abstractmethod

@@ -39,7 +39,7 @@ STRONG = said("strong association")
 
 
 def side_order(ordered: bool, answers: int) -> Order:
-    """Tell whether a side of a table has an order: a question's own, or that of any two answers.
+    """Return whether a side of a table has an order: a question's own, or that of any two answers.
 
     >>> side_order(True, 5), side_order(False, 2), side_order(False, 5)
     ('ordered', 'two answers', 'none')
@@ -68,10 +68,10 @@ class Crossing(ABC):
 
     @abstractmethod
     def evidence(self, kept: BoolArray) -> Evidence:
-        """Give what is tested of the columns kept (columns,)."""
+        """Return what is tested of the columns kept (columns,)."""
 
     def too_few(self) -> BoolArray:
-        """Tell the columns that a test cannot take, whatever their base: (columns,)."""
+        """Return the columns that a test cannot take, whatever their base: (columns,)."""
         return np.zeros(len(self.columns), np.bool_)
 
     @property
@@ -102,7 +102,7 @@ class AnswersCrossing(Crossing):
     columns_order: Order
 
     def evidence(self, kept: BoolArray) -> TwoWay:
-        """Give the table of those columns."""
+        """Return the table of those columns."""
         return two_way(self.n[:, kept], self.w[:, kept], self.w2[:, kept])
 
     @property
@@ -123,7 +123,7 @@ class MultipleCrossing(Crossing):
     both: FloatArray
 
     def evidence(self, kept: BoolArray) -> AnswersByColumns:
-        """Give the answers of those columns."""
+        """Return the answers of those columns."""
         return answers_by_columns(
             self.answers.n[:, kept],
             self.answers.w[:, kept],
@@ -141,11 +141,11 @@ class ValuesCrossing(Crossing):
     moments: Moments
 
     def too_few(self) -> BoolArray:
-        """Tell the columns with fewer than two values."""
+        """Return the columns with fewer than two values."""
         return ~enough_values(self.moments)
 
     def evidence(self, kept: BoolArray) -> ValuesByColumns:
-        """Give the means of those columns."""
+        """Return the means of those columns."""
         found = self.moments
         return ValuesByColumns(
             mean=found.mean[0, kept],
@@ -163,7 +163,7 @@ class ControlledCrossing(Crossing):
     weighted: bool
 
     def evidence(self, kept: BoolArray) -> ControlledTables:
-        """Give the tables of those columns."""
+        """Return the tables of those columns."""
         return controlled_tables(self.n[:, :, kept], weighted=self.weighted)
 
 
@@ -174,7 +174,7 @@ class ItemsCrossing(Crossing):
     items: YesNoItems | ScaleItems
 
     def evidence(self, kept: BoolArray) -> Evidence:
-        """Give the items: they have no columns."""
+        """Return the items: they have no columns."""
         return self.items
 
 

@@ -48,7 +48,7 @@ class Comparisons:
         return len(self.pairs)
 
     def idle(self, base: FloatArray) -> BoolArray:
-        """Tell which pairs are no comparison where a question has this base (columns,): (pairs,).
+        """Return which pairs are no comparison where a question has this base (columns,): (pairs,).
 
         Against the previous column, each column is compared with the nearest before it in which somebody is.
         """

@@ -99,5 +99,5 @@ class Explanation(Saved):
         return "\n".join(parts)
 
     def as_dict(self) -> dict[str, Any]:
-        """Give it as plain mappings and lists, as for JSON."""
+        """Return it as plain mappings and lists, as for JSON."""
         return asdict(self)

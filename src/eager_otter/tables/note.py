@@ -93,7 +93,7 @@ class Note(str):
 
 
 def note_lines(notes: Iterable[Note], length: NotesLength) -> tuple[tuple[Note, ...], ...]:
-    """Give notes at a length by the line that they stand on; what is shown of each is the note itself."""
+    """Return notes at a length by the line that they stand on; what is shown of each is the note itself."""
     if length == "full":
         return tuple((note,) for note in notes)
     kept = [
@@ -115,7 +115,7 @@ def _lines(notes: list[Note]) -> Iterator[tuple[Note, ...]]:
 
 
 def notes_shown(notes: Iterable[Note], length: NotesLength) -> tuple[str, ...]:
-    """Give notes at a length: all in full; shortly, in a few lines; or of the short ones only what explains a sign.
+    """Return notes at a length: all in full; shortly, in a few lines; or of the short ones only what explains a sign.
 
     >>> base = Note("Base: the 812 respondents who answered.", "base", "Base: respondents who answered.")
     >>> sign = Note("Signs: – nobody.", "signs", "– nobody.")

@@ -417,7 +417,7 @@ class TableRequest(Settings):
 
 
 def interval_level(levels: Sequence[float]) -> float:
-    """Give the confidence percent of intervals: the first level of the tests, 95 where there is none."""
+    """Return the confidence percent of intervals: the first level of the tests, 95 where there is none."""
     return float(levels[0]) if levels else 95.0
 
 
@@ -432,4 +432,4 @@ def check_levels(levels: tuple[float, ...]) -> None:
                 + (f" Write {level * 100:g}?" if 0.5 <= level < 1 else "")
             )
     if len(levels) == 2 and levels[0] <= levels[1]:
-        raise RequestError(f"The stricter level stands first: write {levels[1]:g}, {levels[0]:g}.")
+        raise RequestError(f"The stricter level comes first: write {levels[1]:g}, {levels[0]:g}.")

@@ -139,7 +139,7 @@ class Evidence:
     cuts: tuple[Cut, ...] = ()
 
     def figures(self) -> FloatArray:
-        """Give what was tested of each column counted: percents or means, NaN where there is none."""
+        """Return what was tested of each column counted: percents or means, NaN where there is none."""
         if self.tested is not None and self.tested.kind == "median":
             return np.array([cut.value for cut in self.cuts])
         if self.tested is None or self.tested.kind in ("share", "paired share"):
@@ -192,7 +192,7 @@ class Line:
         return line_figure(self.figure)
 
     def figure_of(self, column: int) -> str:
-        """Give the kind of figure in a column: that of the line, but where each column shows another one of its row.
+        """Return the kind of figure in a column: that of the line, but where each column shows another one of its row.
 
         It is "" where the row has no such figure.
 
@@ -261,7 +261,7 @@ class Asker(Protocol):
     """Whoever can answer what is asked of a finished table."""
 
     def explain(self, table: Table, row: str, column: str, figure: str | None) -> Explanation:
-        """Give the working of a cell."""
+        """Return the working of a cell."""
 
     def displayed(self, table: Table) -> Table:
         """Lay a table out as people read it."""
@@ -326,7 +326,7 @@ class Table:
 
     @checked
     def notes_shown(self, length: NotesLength = "short") -> tuple[str, ...]:
-        """Give the notes as they stand under the table: in a few lines, all in "full", or with "none" what must stay.
+        """Return the notes as they stand under the table: in a few lines, all in "full", or with "none" what must stay.
 
         What must stay explains a mark or a letter, says that something was not tested, or was asked for.
 
@@ -386,7 +386,7 @@ class Table:
         return self.lines[0].marks
 
     def outer_heads(self) -> list[list[Group]]:
-        """Give the heads above the groups, the outermost level first: groups without one leave a gap."""
+        """Return the heads above the groups, the outermost level first: groups without one leave a gap."""
         deepest = max((len(group.outer) for group in self.groups), default=0)
         levels: list[list[Group]] = []
         for depth in range(deepest):
@@ -409,7 +409,7 @@ class Table:
 
     @checked
     def frame(self, figure: str | None = None) -> pd.DataFrame:
-        """Give a figure as a frame, rows by banner columns; without a figure, the tidy form (one record a figure).
+        """Return a figure as a frame, rows by banner columns; without a figure, the tidy form (one record a figure).
 
         Rows are labelled by row label, columns by group and label. `figure` is one of `figures`, or "letters".
         Raises UnknownName for a figure that the table does not hold.
@@ -438,7 +438,7 @@ class Table:
 
     @checked
     def value(self, row: str, column: str, figure: str | None = None) -> float:
-        """Give one figure by labels or codes: NaN where it does not exist or is withheld.
+        """Return one figure by labels or codes: NaN where it does not exist or is withheld.
 
         `row` is a row's label or code, `column` a column's label, code or letter; where a label stands in
         several groups, write `group: label`, and `question: label` where it is a row of several questions. `figure` may
@@ -453,7 +453,7 @@ class Table:
 
         Raises UnknownName, and RequestError where a name fits rows of several questions.
 
-        `row` is a label, or `head: label` where it stands twice, or a code; `figure` is one of the row's, None for the
+        `row` is a label, or `head: label` where it appears twice, or a code; `figure` is one of the row's, None for the
         first.
         """
         named = [line for line in self.lines if line.kind != "heading"]
@@ -485,7 +485,7 @@ class Table:
 
     @checked
     def explain(self, row: str, column: str, figure: str | None = None) -> Explanation:
-        """Give the working of a cell: who is counted, the formula with its numbers, the test behind each letter.
+        """Return the working of a cell: who is counted, the formula with its numbers, the test behind each letter.
 
         Takes what `value` takes. Raises UnknownName, RequestError.
 

@@ -59,7 +59,7 @@ class Tested:
         return int(self.undecided(row).sum())
 
     def undecided(self, row: int) -> BoolArray:
-        """Tell which comparisons of a row no test can decide, thin columns aside: (pairs,)."""
+        """Return which comparisons of a row no test can decide, thin columns aside: (pairs,)."""
         out = self.out[row if len(self.out) > 1 else 0]
         return np.asarray(np.isnan(self.p_value[row]) & ~out & ~self.idle)
 
@@ -77,7 +77,7 @@ class Trend:
     tests: TrendTests | None = None
 
     def mark(self, row: int, levels: Sequence[float]) -> str:
-        """Give the mark of a row: rising, falling, or ""."""
+        """Return the mark of a row: rising, falling, or ""."""
         assert self.tests is not None
         p = float(self.tests.p_value[row])
         if not p <= alpha_of(levels[-1]):
@@ -159,7 +159,7 @@ def _cells(
 
 
 def mark_of(higher: bool, *, strict: bool) -> str:
-    """Give the mark for a figure that is higher, or lower, than what it is tested against."""
+    """Return the mark for a figure that is higher, or lower, than what it is tested against."""
     if strict:
         return HIGHER if higher else LOWER
     return HIGHER_LAX if higher else LOWER_LAX

@@ -29,7 +29,7 @@ def figure_name(figure: str, words: Words = ENGLISH) -> str:
 
 
 def line_sign(line: Line, words: Words = ENGLISH) -> str:
-    """Give the short sign of what a line shows, as stands beside its row; that of an interval says its level."""
+    """Return the short sign of what a line shows, as stands beside its row; that of an interval says its level."""
     return line.shows.sign_in(words, line.level)
 
 
@@ -82,7 +82,7 @@ def near_zero(digits: int, sign: str) -> str:
 
 
 def mark_sign(line: Line, column: int, column_marks: Sequence[Mark]) -> str:
-    """Give the sign that follows a figure: on a base that of the column, elsewhere its own.
+    """Return the sign that follows a figure: on a base that of the column, elsewhere its own.
 
     A figure carries a sign only where its mark differs from its column's, as when few gave a value.
     """
@@ -107,5 +107,5 @@ def cell_text(table: Table, line: Line, column: int) -> str:
 
 
 def is_never_there(line: Line, column: Column) -> bool:
-    """Tell whether a column cannot have what a line shows: a trend, and the Total what is of groups alone."""
+    """Return whether a column cannot have what a line shows: a trend, and the Total what is of groups alone."""
     return column.role == "trend" or (line.shows.of_groups and column.role in ("total", "subtotal"))

@@ -219,7 +219,7 @@ class _Weighing:
                 self.notes += [note] if note not in self.notes else []
 
     def _categories(self, target: Target) -> tuple[IntArray, list[tuple[str, ...]]]:
-        """Give each row the number of its target, -1 for no answer, and the labels of the targets."""
+        """Return each row the number of its target, -1 for no answer, and the labels of the targets."""
         found = [self._single(name) for name in target.questions]
         keys: dict[tuple[int, ...], int] = {}
         labels = []
@@ -235,7 +235,7 @@ class _Weighing:
                 places.append(question.by_code[answer.code])
             if tuple(places) in keys:
                 raise RequestError(
-                    f"Targets of {' × '.join(target.questions)}: {', '.join(names)} stands twice."
+                    f"Targets of {' × '.join(target.questions)}: {', '.join(names)} appears twice."
                 )
             keys[tuple(places)] = len(keys)
             labels.append(tuple(q.answers[place].label for place, (q, _) in zip(places, found, strict=True)))

@@ -19,10 +19,10 @@ from eager_otter.gates.streams import echo
     help="Write into this folder. Default: the folder of DATA.",
 )
 @click.option("--sheet", help="The sheet of a workbook. Default: the first.")
-@click.option("--delimiter", help="What parts the cells of a CSV file. Default: found out.")
-@click.option("--encoding", help="The encoding of a CSV file. Default: found out.")
+@click.option("--delimiter", help="The character between the cells of a CSV file. Default: detected.")
+@click.option("--encoding", help="The encoding of a CSV file. Default: detected.")
 @click.option(
-    "--decimal", type=click.Choice([".", ","]), help="The decimal sign of a CSV file. Default: found out."
+    "--decimal", type=click.Choice([".", ","]), help="The decimal sign of a CSV file. Default: detected."
 )
 def draft(
     data: Path,

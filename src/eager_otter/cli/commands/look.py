@@ -25,7 +25,7 @@ from eager_otter.tables.note import NotesLength
     "banners",
     multiple=True,
     metavar="NAME",
-    help="A question, or a banner of the plan, whose columns are wanted; several stand side by side.",
+    help="A question, or a banner of the plan, whose columns are wanted; several are placed side by side.",
 )
 @renamed_option("--by", "--banner")
 @click.option(

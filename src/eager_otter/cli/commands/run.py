@@ -222,7 +222,7 @@ def tell_audit(audit: Audit, plan: Plan) -> None:
 
 
 def size_text(size: int) -> str:
-    """Give a file's size for people.
+    """Return a file's size for people.
 
     >>> size_text(900), size_text(1_500_000)
     ('1 kB', '1.5 MB')

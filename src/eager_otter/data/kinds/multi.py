@@ -39,11 +39,11 @@ class Multi(KindOfAnswers[MultiAnswers]):
         return MultiAnswers(packed, pieces[0].answers, added(pieces), absent)
 
     def answered(self, question: Question, answers: MultiAnswers) -> BoolArray:
-        """Tell who answered at all."""
+        """Return who answered at all."""
         return answers.answered
 
     def fields(self, question: Question, answers: MultiAnswers, *, labels: bool) -> Iterator[Field]:
-        """Give a column per answer; with labels, a tick is the answer's label."""
+        """Return a column per answer; with labels, a tick is the answer's label."""
         given = answers.answered.tolist()
         for k, answer in enumerate(question.answers):
             yes, no = (answer.label, "") if labels else ("1", "0")

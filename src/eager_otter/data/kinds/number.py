@@ -46,7 +46,7 @@ class Number(KindOfAnswers[NumberAnswers]):
         return NumberAnswers(values, absent)
 
     def answered(self, question: Question, answers: NumberAnswers) -> BoolArray:
-        """Tell who has a value."""
+        """Return who has a value."""
         return ~np.isnan(answers.values)
 
     def texts(self, question: Question, answers: NumberAnswers, *, labels: bool) -> Texts:
@@ -62,7 +62,7 @@ class Number(KindOfAnswers[NumberAnswers]):
         return without_answer(counted_reasons(answers.absent, often), {})
 
     def summary(self, answers: NumberAnswers, often: FloatArray) -> tuple[tuple[str, float], ...]:
-        """Give smallest, quartiles, median, largest and mean."""
+        """Return smallest, quartiles, median, largest and mean."""
         there = ~np.isnan(answers.values)
         values = np.repeat(answers.values[there], often[there].astype(np.int64))
         if not values.size:

@@ -37,7 +37,7 @@ class Single(KindOfAnswers[SingleAnswers]):
         return SingleAnswers(codes, first.answers, first.reasons, added(pieces))
 
     def answered(self, question: Question, answers: SingleAnswers) -> BoolArray:
-        """Tell who gave a valid code."""
+        """Return who gave a valid code."""
         table = np.zeros(answers.size, np.bool_)
         table[[question.by_code[answer.code] for answer in question.valid]] = True
         return np.asarray(table[answers.codes])

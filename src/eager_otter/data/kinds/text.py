@@ -27,7 +27,7 @@ class OpenText(KindOfAnswers[TextAnswers]):
         return TextAnswers(np.concatenate([piece.texts for piece in pieces]))
 
     def answered(self, question: Question, answers: TextAnswers) -> BoolArray:
-        """Tell who wrote anything."""
+        """Return who wrote anything."""
         return np.asarray(answers.texts != "", np.bool_)
 
     def texts(self, question: Question, answers: TextAnswers, *, labels: bool) -> Texts:

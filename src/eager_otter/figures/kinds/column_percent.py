@@ -19,7 +19,7 @@ class ColumnPercent(Percent):
     of_what = "weighted base of the column"
 
     def base_of(self, cells: Cells) -> FloatArray:
-        """Give the column's base."""
+        """Return the column's base."""
         return cells.base.w
 
     def moved(self, w: FloatArray, base: FloatArray) -> FloatArray:

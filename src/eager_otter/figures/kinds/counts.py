@@ -59,7 +59,7 @@ class UnweightedCount(CellFigure):
 
 
 def _empty(cells: Cells) -> FloatArray:
-    """Give NaN for columns in whose base nobody is, else 0: (1, columns)."""
+    """Return NaN for columns in whose base nobody is, else 0: (1, columns)."""
     return np.where(cells.base.n > 0, 0.0, np.nan)
 
 

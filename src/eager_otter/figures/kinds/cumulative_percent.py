@@ -21,7 +21,7 @@ class CumulativePercent(Percent):
     note = said("cum. %: percents added up from the top.")
 
     def base_of(self, cells: Cells) -> FloatArray:
-        """Give the column's base, as of the percents that are added up."""
+        """Return the column's base, as of the percents that are added up."""
         return cells.base.w
 
     def compute(self, cells: Cells) -> Sequence[Computed]:

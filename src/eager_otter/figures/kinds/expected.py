@@ -49,7 +49,7 @@ class ExpectedCount(OfGroup):
     )
 
     def of_group(self, cells: Cells, places: Sequence[int]) -> FloatArray:
-        """Give W_c · N_r / W of the people in the group."""
+        """Return W_c · N_r / W of the people in the group."""
         w, base = cells.answers.w[:, places], cells.base.w[:, places]
         return ratio(w.sum(axis=1, keepdims=True) * base, base.sum(axis=1, keepdims=True))
 
@@ -77,7 +77,7 @@ class StandardisedResidual(OfGroup):
     )
 
     def of_group(self, cells: Cells, places: Sequence[int]) -> FloatArray:
-        """Give (p₁ − p₂)/√(p(1 − p)(1/e₁ + 1/e₂)), 2 the rest of the group."""
+        """Return (p₁ − p₂)/√(p(1 − p)(1/e₁ + 1/e₂)), 2 the rest of the group."""
         w, base, base2 = cells.answers.w[:, places], cells.base.w[:, places], cells.base.w2[:, places]
         own, rest = ratio(w, base), ratio(_others(w), _others(base))
         e1, e2 = effective_base(base, base2), effective_base(_others(base), _others(base2))

@@ -30,7 +30,7 @@ class Mean(Summary):
         return mean(cell, "Σ weight × value")
 
     def also(self, cell: CellWorking) -> str:
-        """Work out the variance, which the test takes."""
+        """Compute the variance, which the test takes."""
         return variance(cell)
 
 

@@ -18,7 +18,7 @@ class PercentOfAnswer(Percent):
     note = said("% of row: percent of those in the column who gave {answer}.")
 
     def base_of(self, cells: Cells) -> FloatArray:
-        """Give the count of the answer named."""
+        """Return the count of the answer named."""
         return cells.answers.w[[cells.answer_named()]]
 
 

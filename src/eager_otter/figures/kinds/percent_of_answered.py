@@ -17,7 +17,7 @@ class PercentOfAnswered(Percent):
     note = said("% of answered: percent of those who answered.")
 
     def base_of(self, cells: Cells) -> FloatArray:
-        """Give the column's base without those who gave no answer."""
+        """Return the column's base without those who gave no answer."""
         return cells.base.w - cells.unanswered
 
     def has(self, row: CellRow) -> bool:

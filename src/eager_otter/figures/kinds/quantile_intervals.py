@@ -36,7 +36,7 @@ class End(LineFigure):
         return words(self.label, level=level or 95.0, **percent)
 
     def shares(self, effective: FloatArray, level: float) -> FloatArray:
-        """Give the shares at which the values are cut, NaN where they are not between 0 and 1."""
+        """Return the shares at which the values are cut, NaN where they are not between 0 and 1."""
         from scipy.special import ndtri
 
         z = float(ndtri(0.5 + level / 200.0))
@@ -56,7 +56,7 @@ class End(LineFigure):
         return formula, "", (("share", share), ("effective", effective))
 
     def also(self, cell: CellWorking) -> str:
-        """Work out the share."""
+        """Compute the share."""
         effective, q = cell.moment("effective"), number(self.share)
         share = float(self.shares(np.array(effective), cell.level))
         z = number(abs(share - self.share) / (self.share * (1.0 - self.share) / effective) ** 0.5)

@@ -32,7 +32,7 @@ class Quantile(Summary):
         return [np.array([cut.value for cut in self.cuts(values)])]
 
     def cuts(self, values: Values) -> tuple[Cut, ...]:
-        """Give where it cuts the values of each column."""
+        """Return where it cuts the values of each column."""
         return values.cuts(self.share)
 
     def working(self, cell: CellWorking) -> Built:
@@ -54,7 +54,7 @@ class Quantile(Summary):
         return formula, worked, tuple((name, value) for name, value in terms.items() if not math.isnan(value))
 
     def also(self, cell: CellWorking) -> str:
-        """Tell the values around the cut, with their cumulated shares of weight."""
+        """Return the values around the cut, with their cumulated shares of weight."""
         cut = cell.cut
         assert cut is not None
         told = [f"{counted(round(cell.total('n')), 'value')} of weight {number(cell.total('w'))}"]

@@ -25,7 +25,7 @@ class Score(LineFigure):
         return mean(cell, "100 × (weight of plus − weight of minus)")
 
     def also(self, cell: CellWorking) -> str:
-        """Work out the variance, which the test takes."""
+        """Compute the variance, which the test takes."""
         return variance(cell)
 
 

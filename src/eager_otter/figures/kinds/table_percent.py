@@ -21,7 +21,7 @@ class TablePercent(Percent):
     note = said("table %: percent of the Total's base.")
 
     def base_of(self, cells: Cells) -> FloatArray:
-        """Give the Total's base."""
+        """Return the Total's base."""
         base = cells.base.w
         return np.broadcast_to(base[:, :1], base.shape)
 

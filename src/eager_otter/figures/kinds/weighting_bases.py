@@ -111,7 +111,7 @@ class SmallestDetectableDifference(BaseLine):
 
 
 def _quantiles(level: float) -> float:
-    """Give z at 1 − α/2 plus z at the power."""
+    """Return z at 1 − α/2 plus z at the power."""
     from scipy.special import ndtri
 
     return float(ndtri(0.5 + level / 200.0) + ndtri(POWER))

@@ -36,7 +36,7 @@ def check_alike(questions: Sequence[Question]) -> None:
 
 
 def in_common(questions: Sequence[Question]) -> tuple[Question, list[str]]:
-    """Give the first of several questions with the nets and differences that all have, and name those left out."""
+    """Return the first of several questions with the nets and differences that all have, and name those left out."""
     first = questions[0]
     nets = [net for net in first.nets if all(net in question.nets for question in questions)]
     differences = [
@@ -52,12 +52,12 @@ def in_common(questions: Sequence[Question]) -> tuple[Question, list[str]]:
 
 
 def idle_item_tests(tests: TestRules, items: AnswersByItems, questions: Sequence[Question]) -> dict[str, str]:
-    """Give what test rules say that would do nothing for items side by side, or cannot be: message by key of a plan."""
+    """Return what of test rules would do nothing for items side by side, or cannot be: message by key of a plan."""
     found: dict[str, str] = {}
     known = [items.label_of(place, question.label) for place, question in enumerate(questions)]
     if tests.against in ("rest", "total"):
         found["against"] = (
-            "the same people stand in all columns, so there is no rest; take it out, or name an item."
+            "the same people are in all columns, so there is no rest; take it out, or name an item."
         )
     elif tests.against == "column" and tests.control not in (
         *known,
@@ -65,9 +65,9 @@ def idle_item_tests(tests: TestRules, items: AnswersByItems, questions: Sequence
     ):
         found["against"] = str(UnknownName("item", tests.control, known, "the table (as a control of tests)"))
     if tests.all_parents:
-        found["compare"] = "items stand under no parent, so this would do nothing; take it out."
+        found["compare"] = "items have no parent, so this would do nothing; take it out."
     if tests.rest_of_parent:
-        found["rest of"] = "items stand under no parent, so this would do nothing; take it out."
+        found["rest of"] = "items have no parent, so this would do nothing; take it out."
     if tests.trend:
         found["trend"] = "items have no order, so this would do nothing; take it out."
     same = "answers of the same people have one test of {what}, so this would do nothing; take it out."
@@ -103,7 +103,7 @@ def item_columns(
     )
     against, control = request.tests.against, -1
     if against in ("rest", "total"):
-        against = "each other"  # the same people stand in all columns: there is no rest
+        against = "each other"  # the same people are in all columns: there is no rest
     if against == "column":
         known = [*(column.label for column in columns), *(column.code for column in columns)]
         if request.tests.control in known:

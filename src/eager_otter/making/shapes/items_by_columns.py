@@ -33,7 +33,7 @@ class ItemsByColumnsTable(SeveralQuestions[ItemsByColumns]):
     of = ItemsByColumns
 
     def row_named(self, shows: ItemsByColumns, line: Line, asked: int) -> tuple[str, str]:
-        """Give the answer or net whose percent is shown of the item."""
+        """Return the answer or net whose percent is shown of the item."""
         return "", shows.figure_of(asked)
 
     def make(self, counted: Counted[ItemsByColumns]) -> Table:
@@ -73,14 +73,14 @@ def _title(counted: Counted[ItemsByColumns]) -> str:
 def _read(counted: Counted[ItemsByColumns], lines: Sequence[Line], *, alike: bool) -> Iterator[Note]:
     """Say what the rows show, and where their bases stand."""
     say = counted.request.words
-    own = "" if alike else " " + say("Its own base stands under it.")
+    own = "" if alike else " " + say("Its own base is under it.")
     told = say("Each row shows {what}.", what=what_rows_show(counted.shows, lines, say))
     yield Note(told + own, "rows", told)
     yield from figure_notes(counted.request, lines, "answers")
 
 
 def _smallest_base(made: Sequence[Making], sums: Sequence[QuestionSums]) -> list[Line]:
-    """Give the smallest base of any item in each column, where the items have different ones."""
+    """Return the smallest base of any item in each column, where the items have different ones."""
     bases = np.array([one.base.n[0] for one in sums])
     places, smallest = bases.argmin(axis=0), bases.min(axis=0)
     marks = np.array([made[int(place)].base_marks[k] for k, place in enumerate(places)])

@@ -22,5 +22,5 @@ SHAPES: tuple[ShapeOfTable[Any], ...] = (
 
 
 def shape_of(request: TableRequest) -> ShapeOfTable[Any]:
-    """Give the shape of the table that a request asks for."""
+    """Return the shape of the table that a request asks for."""
     return next(shape for shape in SHAPES if isinstance(request.shows, shape.of))

@@ -49,7 +49,7 @@ class ShapeOfTable(ABC, Generic[T]):
     of: type[T]
 
     def settled(self, request: TableRequest) -> TableRequest:
-        """Give a request the banner, base and figures that it has by its shape. Raises RequestError."""
+        """Return a request the banner, base and figures that it has by its shape. Raises RequestError."""
         return request
 
     def questions(self, request: TableRequest) -> tuple[str, ...]:
@@ -57,11 +57,11 @@ class ShapeOfTable(ABC, Generic[T]):
         return request.shows.questions
 
     def asked_in(self, names: Sequence[str], line: Line, place: int) -> int:
-        """Tell which of the questions counted, by name, a cell is of."""
+        """Return which of the questions counted, by name, a cell is of."""
         return names.index(line.question) if line.question in names else 0
 
     def row_named(self, shows: T, line: Line, asked: int) -> tuple[str, str]:
-        """Give the code and the label of the answer or net that a row is of; `asked` is the place of its question."""
+        """Return the code and the label of the answer or net that a row is of; `asked` is the place of its question."""
         return line.code, line.label
 
     def counts(self, request: TableRequest, layout: BannerColumns, codebook: Codebook) -> list[Count]:

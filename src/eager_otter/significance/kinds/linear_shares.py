@@ -28,7 +28,7 @@ class Linear(ShareTest):
         return np.where(pairs.thin, pairs.pooled_variance, first + second)
 
     def parts(self, pairs: PairShares) -> tuple[FloatArray, FloatArray]:
-        """Give the squares of each column, the pooled variance where that decides."""
+        """Return the squares of each column, the pooled variance where that decides."""
         first, second = self._squares(pairs)
         return (
             np.where(pairs.thin, pairs.spread / pairs.e1, first),

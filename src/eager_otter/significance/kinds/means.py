@@ -22,16 +22,16 @@ class Welch(MeanTest):
     )
 
     def variance(self, pairs: PairMeans) -> FloatArray:
-        """Give v₁/e₁ + v₂/e₂."""
+        """Return v₁/e₁ + v₂/e₂."""
         first, second = self.parts(pairs)
         return first + second
 
     def degrees(self, pairs: PairMeans) -> FloatArray:
-        """Give (V₁ + V₂)² / (V₁²/(e₁ − 1) + V₂²/(e₂ − 1))."""
+        """Return (V₁ + V₂)² / (V₁²/(e₁ − 1) + V₂²/(e₂ − 1))."""
         return pairs.satterthwaite(*self.parts(pairs))
 
     def parts(self, pairs: PairMeans) -> tuple[FloatArray, FloatArray]:
-        """Give v/e of each column."""
+        """Return v/e of each column."""
         return ratio(pairs.v1, pairs.e1), ratio(pairs.v2, pairs.e2)
 
 
@@ -44,15 +44,15 @@ class Pooled(MeanTest):
     formula = "t = (m₁ − m₂) / √(v (1/e₁ + 1/e₂)), v = ((e₁ − 1) v₁ + (e₂ − 1) v₂) / (e₁ + e₂ − 2)."
 
     def variance(self, pairs: PairMeans) -> FloatArray:
-        """Give v(1/e₁ + 1/e₂)."""
+        """Return v(1/e₁ + 1/e₂)."""
         return pairs.pooled_variance
 
     def degrees(self, pairs: PairMeans) -> FloatArray:
-        """Give e₁ + e₂ − 2."""
+        """Return e₁ + e₂ − 2."""
         return pairs.e1 + pairs.e2 - 2.0
 
     def parts(self, pairs: PairMeans) -> tuple[FloatArray, FloatArray]:
-        """Give v/e of each column."""
+        """Return v/e of each column."""
         return np.asarray(ratio(pairs.pooled, pairs.e1)), np.asarray(ratio(pairs.pooled, pairs.e2))
 
 

@@ -20,12 +20,12 @@ class Mood(MedianTest):
     name = "mood"
     rank = 20
     sentence = said(
-        "Medians: Mood's test of the shares at most the median of those in either column; a letter stands only where "
+        "Medians: Mood's test of the shares at most the median of those in either column; a letter is shown only where "
         "the two medians differ that way."
     )
     formula = (
         "Mood's test: M is the median of those in either column; tested are the shares p₁, p₂ at most M in each, as "
-        "percents are. Fewer at most M is higher; a letter stands only where the two medians differ that way."
+        "percents are. Fewer at most M is higher; a letter is shown only where the two medians differ that way."
     )
 
 

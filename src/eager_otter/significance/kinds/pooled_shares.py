@@ -17,11 +17,11 @@ class Pooled(ShareTest):
     formula = f"z = (p₁ − p₂) / √(p (1 − p) (1/e₁ + 1/e₂)), {POOLED_SHARE}."
 
     def variance(self, pairs: PairShares) -> FloatArray:
-        """Give p(1 − p)(1/e₁ + 1/e₂)."""
+        """Return p(1 − p)(1/e₁ + 1/e₂)."""
         return pairs.pooled_variance
 
     def parts(self, pairs: PairShares) -> tuple[FloatArray, FloatArray]:
-        """Give p(1 − p)/e of each column."""
+        """Return p(1 − p)/e of each column."""
         return pairs.spread / pairs.e1, pairs.spread / pairs.e2
 
 

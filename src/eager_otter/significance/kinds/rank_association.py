@@ -11,7 +11,7 @@ class RankAssociation(AssociationMeasure):
     """A measure made of pairs of people alike and unlike in their order, with the P of Brown & Benedetti (1977)."""
 
     def p_value(self, table: TwoWay) -> float:
-        """Give the P value of as many pairs alike as unlike."""
+        """Return the P value of as many pairs alike as unlike."""
         return table.order.p_value
 
 

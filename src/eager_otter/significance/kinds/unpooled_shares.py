@@ -30,7 +30,7 @@ class Unpooled(ShareTest):
         return np.where(pairs.thin | (apart <= 0), pairs.pooled_variance, apart)
 
     def parts(self, pairs: PairShares) -> tuple[FloatArray, FloatArray]:
-        """Give p(1 − p)/e of each column with its own share, the pooled one where that decides."""
+        """Return p(1 − p)/e of each column with its own share, the pooled one where that decides."""
         one, other = (
             pairs.share[:, k] * (1.0 - pairs.share[:, k]) / e
             for k, e in ((pairs.first, pairs.e1), (pairs.second, pairs.e2))
