@@ -20,9 +20,15 @@ from eager_otter.cli import main as entry
 from eager_otter.demo.files import write_demo
 
 sys.path.insert(0, str(Path(__file__).parent))
-EXAMPLES = int(os.environ.get("HYPOTHESIS_EXAMPLES", "40"))
-settings.register_profile("steady", max_examples=EXAMPLES, deadline=None, derandomize=True)
-settings.load_profile("steady")
+FEW, MANY = 10, 40  # examples of each law: without the slow tests, and with them
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Choose how many examples of each law are tried."""
+    usual = FEW if "not slow" in config.getoption("markexpr") else MANY
+    examples = int(os.environ.get("HYPOTHESIS_EXAMPLES", usual))
+    settings.register_profile("steady", max_examples=examples, deadline=None, derandomize=True)
+    settings.load_profile("steady")
 
 
 @pytest.fixture(scope="session")

@@ -38,6 +38,7 @@ def test_the_version_is_the_same_everywhere() -> None:
 
 
 @pytest.mark.parametrize("path", sorted((ROOT / "examples").glob("*.py")), ids=lambda path: path.name)
+@pytest.mark.slow
 def test_examples_run(path: Path, tmp_path: Path) -> None:
     done = subprocess.run(
         [sys.executable, path], cwd=tmp_path, capture_output=True, text=True, timeout=120, check=False
@@ -46,6 +47,7 @@ def test_examples_run(path: Path, tmp_path: Path) -> None:
     assert done.stdout.strip()
 
 
+@pytest.mark.slow
 def test_the_notebook_is_that_of_its_script_and_runs(tmp_path: Path) -> None:
     notebook = nbformat.read(ROOT / "examples" / "a_day.ipynb", as_version=4)  # type: ignore[no-untyped-call]
     script = (ROOT / "examples" / "a_day.py").read_text(encoding="utf-8")
@@ -62,6 +64,7 @@ def test_the_notebook_is_that_of_its_script_and_runs(tmp_path: Path) -> None:
     assert len(rich) >= 8 and any("<table" in html for html in rich)
 
 
+@pytest.mark.slow
 def test_the_python_of_the_readme_runs(demo: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     text = (ROOT / "README.md").read_text(encoding="utf-8")
     blocks = re.findall(r"```python\n(.*?)```", text, re.DOTALL)
@@ -72,6 +75,7 @@ def test_the_python_of_the_readme_runs(demo: Path, monkeypatch: pytest.MonkeyPat
         exec(block.replace('save("', f'save("{tmp_path}/'), names)
 
 
+@pytest.mark.slow
 def test_the_source_archive_and_the_wheel_hold_all_that_belongs_there(tmp_path: Path) -> None:
     for target in ("sdist", "wheel"):
         subprocess.run([sys.executable, "-m", "hatchling", "build", "-t", target, "-d", tmp_path], cwd=ROOT, check=True, capture_output=True)  # fmt: skip

@@ -17,6 +17,7 @@ import pytest
 Run = Callable[..., tuple[int, str, str]]
 
 
+@pytest.mark.slow
 def test_demo_makes_a_survey_and_its_report_and_never_overwrites_changes(run: Run, tmp_path: Path) -> None:
     code, out, err = run("demo", cwd=tmp_path)
     made = tmp_path / "otter-demo"
@@ -41,6 +42,7 @@ def test_the_spoiled_copy_lists_its_slips_and_can_be_tabulated(run: Run, demo: P
     assert code == 0 and "code unknown to the codebook 3" in out
 
 
+@pytest.mark.slow
 def test_run_tells_where_the_report_lies(run: Run, demo: Path, tmp_path: Path) -> None:
     target = tmp_path / "mine.csv"
     code, out, err = run(
@@ -228,6 +230,7 @@ def test_help_and_import_load_neither_numpy_nor_pandas() -> None:
         assert not {"numpy", "pandas", "pyarrow", "rich", "yaml", "pydantic"} & modules_after(code)
 
 
+@pytest.mark.slow
 def test_making_a_report_loads_no_frame_library(demo: Path) -> None:
     code = f"import eager_otter as otter; otter.run({str(demo / 'plan.yaml')!r})"
     assert not {"pandas", "xlsxwriter", "scipy.stats"} & modules_after(code)

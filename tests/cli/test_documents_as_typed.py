@@ -50,6 +50,7 @@ def typed(run: Run, folder: Path, words: list[str]) -> tuple[int, str, str]:
     return code, out, err
 
 
+@pytest.mark.slow
 def test_the_readme_can_be_typed_from_top_to_bottom(run: Run, folder: Path) -> None:
     lines = commands(ROOT / "README.md")
     assert {words[0] for words in lines} >= {
@@ -85,6 +86,7 @@ def test_every_picture_is_linked_from_the_readme() -> None:
 
 
 @pytest.mark.parametrize("name", ["answers.md", "audit.md", "weights.md"])
+@pytest.mark.slow
 def test_the_commands_of_a_document_run(run: Run, folder: Path, name: str) -> None:
     lines = commands(ROOT / "docs" / name)
     assert lines

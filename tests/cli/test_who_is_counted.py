@@ -61,6 +61,7 @@ def test_a_filter_with_no_filter_in_either_order_replaces_it_and_unfinished_inte
         ["look", "liking"],
     ],
 )
+@pytest.mark.slow
 def test_every_command_tells_unfinished_interviews_and_idle_filters(
     run: Run, demo: Path, tmp_path: Path, command: list[str]
 ) -> None:

@@ -64,6 +64,7 @@ def test_the_same_results_do_not_differ(saved: Path, tmp_path: Path) -> None:
 
 
 @given(st.integers(0, 10**6), st.floats(0.001, 5), st.floats(0, 3))
+@pytest.mark.slow
 def test_a_figure_is_told_exactly_when_it_moves_beyond_the_tolerance(
     saved: Path, tmp_path_factory: pytest.TempPathFactory, place: int, gap: float, tolerance: float
 ) -> None:

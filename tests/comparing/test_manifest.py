@@ -95,6 +95,7 @@ CHANGES = [
 
 
 @pytest.mark.parametrize(("changes", "expected"), CHANGES, ids=[str(found[0][:2]) for _, found in CHANGES])
+@pytest.mark.slow
 def test_a_comparison_tells_the_cause(
     folder: Callable[..., Path], changes: list[tuple[str, str]], expected: list[tuple[str, ...]]
 ) -> None:

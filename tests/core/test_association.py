@@ -165,6 +165,7 @@ def test_a_table_says_which_measure_fits_and_why(small: Callable[..., otter.Surv
 
 
 @pytest.mark.parametrize("weighted", [False, True])
+@pytest.mark.slow
 def test_no_association_is_found_as_often_as_the_level_allows(weighted: bool) -> None:
     rng = np.random.default_rng(8)
     found = []

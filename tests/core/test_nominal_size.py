@@ -64,6 +64,7 @@ def test_shares_of_two_columns(overlap: bool, weighted: bool) -> None:
 
 @pytest.mark.parametrize("overlap", [False, True])
 @pytest.mark.parametrize("weighted", [False, True])
+@pytest.mark.slow
 def test_means_of_two_columns(overlap: bool, weighted: bool) -> None:
     x, w = members(overlap), weights(weighted)
     s = np.random.default_rng(12).gamma(4.0, 1.0, (SAMPLES, PEOPLE))

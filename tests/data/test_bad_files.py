@@ -151,6 +151,7 @@ answers = st.lists(st.sampled_from(["1", "2", "", "9", "Yes", "No"]), min_size=1
 
 
 @given(answers)
+@pytest.mark.slow
 def test_every_format_gives_the_same_counts_and_the_same_reasons(codes: list[str]) -> None:
     """A record is a record, whatever file it came in."""
     import tempfile

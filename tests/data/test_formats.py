@@ -234,6 +234,7 @@ def test_a_fixed_width_triple_s_survey_brings_its_codebook(write: Write, tmp_pat
 
 
 @given(st.integers(0, 10_000))
+@pytest.mark.slow
 def test_what_is_written_as_triple_s_is_read_back_equal(
     tmp_path_factory: pytest.TempPathFactory, seed: int
 ) -> None:

@@ -78,6 +78,7 @@ def tables(data: Any) -> list[str]:
 
 @pytest.mark.parametrize("kind", FRAMES)
 @given(size=st.integers(8, 40), seed=st.integers(0, 1000))
+@pytest.mark.slow
 def test_all_frames_of_the_same_answers_give_the_same_tables(kind: str, size: int, seed: int) -> None:
     data = columns(size, seed)
     for name, sound in (("liking", [1, 2]), ("area", ["01", "02"]), ("codes", ["01", "02"]), ("spend", [1.5, 3.0]), ("t1", [1, 1])):  # fmt: skip

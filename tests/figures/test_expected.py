@@ -57,6 +57,7 @@ def test_unweighted_they_are_those_of_scipy_and_statsmodels(seed: int) -> None:
 
 
 @given(st.integers(0, 500))
+@pytest.mark.slow
 def test_weighted_they_are_those_of_a_loop_over_people(seed: int) -> None:
     survey, frame = opened(seed, weighted=True)
     table = survey.table("q", "area", figures=FIGURES)

@@ -77,6 +77,7 @@ def test_a_scale_has_them_too_a_nominal_question_not(small: Small) -> None:
         survey.table("area", "liking", figures=["median interval"])
 
 
+@pytest.mark.slow
 def test_the_true_median_is_held_about_as_often_as_the_level_says() -> None:
     rng = np.random.default_rng(9)
     held = []

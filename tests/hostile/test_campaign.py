@@ -319,6 +319,7 @@ def sound_outputs(folder: Path) -> None:
 
 
 @pytest.mark.parametrize(("kind", "way"), TESTS, ids=lambda value: value.replace(" ", "-"))
+@pytest.mark.slow
 def test_whatever_is_read_ends_in_good_manners(tmp_path: Path, kind: str, way: str) -> None:
     sound = prepared(tmp_path, kind)
     name, _, _, commands = CASES[kind]
@@ -348,6 +349,7 @@ def made_by(command: list[str]) -> Iterator[str]:
     }.get(command[0], [])
 
 
+@pytest.mark.slow
 def test_the_sound_files_of_the_campaign_are_read(tmp_path: Path) -> None:
     for kind, (_, _, _, commands) in CASES.items():
         folder = tmp_path / kind.replace(" ", "-")
@@ -376,6 +378,7 @@ COMMANDS: list[list[str]] = [
 
 
 @pytest.mark.parametrize("command", COMMANDS, ids=" ".join)
+@pytest.mark.slow
 def test_whatever_is_typed_ends_in_good_manners(tmp_path: Path, command: list[str]) -> None:
     for number, argument in enumerate(ARGUMENTS):
         folder = tmp_path / str(number) / "in"

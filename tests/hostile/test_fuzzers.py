@@ -139,7 +139,7 @@ class Documents(RuleBasedStateMachine):
 Documents.TestCase.settings = settings(
     max_examples=40, stateful_step_count=8, deadline=None, derandomize=True
 )
-TestDocuments = Documents.TestCase
+TestDocuments = pytest.mark.slow(Documents.TestCase)
 
 
 @given(
@@ -317,6 +317,7 @@ def definitions(draw: st.DrawFn) -> list[str]:
     st.sampled_from(["csv", "fixed"]),
 )
 @settings(max_examples=200)
+@pytest.mark.slow
 def test_any_definition_ends_in_columns_or_an_error(parts: list[str], records: list[str], shape: str) -> None:
     with tempfile.TemporaryDirectory() as folder, limits(SECONDS):
         path = Path(folder) / "data.xml"
@@ -386,6 +387,7 @@ TOKENS = (
 
 @given(st.lists(st.sampled_from(TOKENS), max_size=12).map(" ".join))
 @settings(max_examples=300)
+@pytest.mark.slow
 def test_any_expression_chooses_people_or_points_at_the_mistake(text: str) -> None:
     book = otter.codebook_from_text(BOOK)
     with tempfile.TemporaryDirectory() as folder:

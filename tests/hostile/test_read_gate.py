@@ -84,6 +84,7 @@ def test_styled_cells_without_a_value_reach_nowhere(tmp_path: Path) -> None:
     assert told(workbook(tmp_path / "styled.xlsx", rows)) == ""
 
 
+@pytest.mark.slow
 def test_a_stray_cell_in_the_last_row_is_read_in_seconds(tmp_path: Path) -> None:
     letters = "ABCDEFGHIJ"
     rows = b"".join(
@@ -107,6 +108,7 @@ def test_cells_that_do_not_say_where_they_are_count_too(tmp_path: Path) -> None:
     assert (cells.rows, cells.columns) == (101, 400)
 
 
+@pytest.mark.slow
 def test_one_long_text_in_every_cell_is_refused(tmp_path: Path) -> None:
     import xlsxwriter
 
@@ -263,6 +265,7 @@ def test_every_type_of_a_parquet_column_is_read_or_refused(
 
 
 @given(st.text(max_size=30) | st.from_regex(r"[-+]?\d*\.?\d*([eE][-+]?\d+)?", fullmatch=True))
+@pytest.mark.slow
 def test_numbers_are_what_the_language_says_and_can_be_counted_with(text: str) -> None:
     number = number_of(text)
     if number is None:

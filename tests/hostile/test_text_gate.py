@@ -203,6 +203,7 @@ def test_tidy_files_hold_the_texts_as_they_are(folder: Path) -> None:
 
 
 @pytest.mark.parametrize("kind", ["png", "svg"])
+@pytest.mark.slow
 def test_charts_are_drawn_as_written_under_names_that_files_may_have(
     folder: Path, tmp_path: Path, kind: str
 ) -> None:
@@ -240,6 +241,7 @@ def test_a_terminal_with_colours_obeys_our_own_codes_only() -> None:
 
 
 @pytest.mark.parametrize("encoding", ["cp1252", "ascii", "latin-1", "cp437", "utf-8"])
+@pytest.mark.slow
 def test_any_encoding_of_stdout_will_do(tmp_path: Path, encoding: str) -> None:
     write_survey(tmp_path)
     commands = [["look", "liking"], ["questions"], ["audit"], ["run", "--list"]]
@@ -263,6 +265,7 @@ def test_signs_that_an_encoding_lacks_have_plain_ones() -> None:
     assert "Base ─│ ▲▼ … ≥ 東".encode("ascii", ERRORS) == b"Base -| ^v ... >= ?"
 
 
+@pytest.mark.slow
 def test_a_closed_pipe_ends_quietly(tmp_path: Path) -> None:
     write_survey(tmp_path)
     for command in ("look liking", "questions", "run --list", "schema plan", "words de", "audit"):
@@ -340,6 +343,7 @@ def test_no_title_of_a_chart_is_a_reference(start: str, text: str) -> None:
     assert title.replace("\u2060", "") == " ".join((start + text).split())
 
 
+@pytest.mark.slow
 def test_a_plan_named_by_bytes_that_are_no_text_is_told(folder: Path) -> None:
     done = subprocess.run(
         [sys.executable.encode(), b"-m", b"eager_otter", b"run", b"pl\xff.yaml"],

@@ -158,6 +158,7 @@ def test_modes_and_links_are_kept(folder: Path) -> None:
         "t.svg",
     ],
 )
+@pytest.mark.slow
 def test_ours_is_told_by_its_mark_also_in_german(demo: Path, tmp_path: Path, name: str) -> None:
     plan = otter.read_plan(demo / "plan.yaml")
     from eager_otter.plan.reading import in_language, only_tables
@@ -256,6 +257,7 @@ def limited(folder: Path, command: list[str], size: int) -> subprocess.Completed
         (["texts", "words", "--to", "t.xlsx"], ["t.xlsx"]),
     ],
 )
+@pytest.mark.slow
 def test_a_full_disk_is_one_clear_message(folder: Path, command: list[str], targets: list[str]) -> None:
     before = contents(folder)
     found = limited(folder, command, 600)
@@ -300,6 +302,7 @@ OTHERS = ["--filter", "area == 1"]
 
 @pytest.mark.parametrize("name", KILLED)
 @pytest.mark.parametrize("with_signal", [signal.SIGKILL, signal.SIGINT])
+@pytest.mark.slow
 def test_stopped_at_any_moment_every_output_is_whole_or_as_it_was(
     folder: Path, name: str, with_signal: signal.Signals
 ) -> None:
@@ -350,6 +353,7 @@ def test_stopped_at_any_moment_every_output_is_whole_or_as_it_was(
     assert left == {f".otter-{HOST}-{os.getpid()}-1.part.csv", ".otter-notes.txt"}
 
 
+@pytest.mark.slow
 def test_two_runs_into_one_folder_at_once_leave_one_of_the_two(folder: Path) -> None:
     command = [sys.executable, "-m", "eager_otter", "run", "-o", "t.csv", "-o", "t.md"]
     whole: set[tuple[bytes, ...]] = set()

@@ -65,6 +65,7 @@ def test_the_catalogue_that_ships_holds_every_text_and_none_besides() -> None:
     }
 
 
+@pytest.mark.slow
 def test_a_report_in_german_says_nothing_in_english(demo: Path, tmp_path: Path) -> None:
     for name, plan in (("plan", "plan.yaml"), ("shapes", "shapes.yaml")):
         text = (demo / plan).read_text(encoding="utf-8")

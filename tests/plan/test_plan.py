@@ -454,6 +454,7 @@ def sound(entry: dict[str, object]) -> dict[str, object]:
 
 
 @given(st.lists(SETTINGS.map(sound), min_size=1, max_size=5))
+@pytest.mark.slow
 def test_a_plan_written_out_reads_back_as_the_same_plan(demo: Path, entries: list[dict[str, object]]) -> None:
     written = {
         "data": f"{demo}/responses.csv",

@@ -114,6 +114,7 @@ def test_open_texts_are_coded(survey: otter.Survey, tmp_path: Path) -> None:
         otter.write_texts(survey, "region", tmp_path / "no.xlsx")
 
 
+@pytest.mark.slow
 def test_reports_are_compared_with_each_other_and_with_files(demo: Path, tmp_path: Path) -> None:
     report = otter.run(demo / "plan.yaml")
     before = tmp_path / "before" / "tables.csv"
@@ -178,6 +179,7 @@ def things(survey: otter.Survey, report: otter.Report, audit: otter.Audit) -> di
     }
 
 
+@pytest.mark.slow
 def test_results_show_themselves_in_a_line_in_full_and_in_a_notebook(
     survey: otter.Survey, report: otter.Report, audit: otter.Audit
 ) -> None:
@@ -203,6 +205,7 @@ def test_mappings_of_survey_codebook_and_report(survey: otter.Survey, report: ot
             mapping["lking"]
 
 
+@pytest.mark.slow
 def test_results_are_copied_and_pickled(
     survey: otter.Survey, report: otter.Report, audit: otter.Audit
 ) -> None:
@@ -217,6 +220,7 @@ def test_results_are_copied_and_pickled(
     assert str(again.table("spend", "region")) == str(survey.table("spend", "region"))
 
 
+@pytest.mark.slow
 def test_tables_are_made_in_threads(demo: Path) -> None:
     alone = otter.open_survey(demo / "codebook.yaml", demo / "responses.csv")
     names = [question.name for question in alone if question.kind in ("single", "multi", "number")] * 2

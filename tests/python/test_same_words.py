@@ -24,6 +24,7 @@ def shown(table: otter.Table) -> tuple[str, tuple[str, ...], str]:
 
 
 @pytest.mark.parametrize("name", ["plan.yaml", "shapes.yaml"])
+@pytest.mark.slow
 def test_all_tables_of_a_plan_can_be_asked_for_in_python(demo: Path, name: str) -> None:
     report = otter.run(demo / name)
     assert report.plan is not None and report.survey is not None

@@ -87,6 +87,7 @@ def pyright(folder: Path) -> set[str]:
 
 
 @pytest.mark.parametrize("checker", [mypy, pyright])
+@pytest.mark.slow
 def test_a_script_is_accepted_and_each_misspelling_refused(
     checker: Callable[[Path], set[str]], tmp_path: Path
 ) -> None:
@@ -99,6 +100,7 @@ def test_a_script_is_accepted_and_each_misspelling_refused(
     assert checker(tmp_path) == set(wrong), wrong
 
 
+@pytest.mark.slow
 def test_the_script_runs(demo: Path, tmp_path: Path) -> None:
     for name in ("codebook.yaml", "responses.csv"):
         (tmp_path / name).write_bytes((demo / name).read_bytes())

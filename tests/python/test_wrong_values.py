@@ -202,6 +202,7 @@ def test_each_public_function_is_tried(examples: Mapping[str, Any]) -> None:
         assert not given or named <= set(given), name
 
 
+@pytest.mark.slow
 def test_a_wrong_value_is_told_in_our_words_or_taken(
     examples: Mapping[str, Any], monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:

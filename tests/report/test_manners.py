@@ -54,6 +54,7 @@ def test_tidy_files_of_every_kind_hold_the_same_records(part: otter.Report, tmp_
 
 
 @pytest.mark.parametrize("name", ["plan.yaml", "shapes.yaml"])
+@pytest.mark.slow
 def test_records_are_as_the_written_schema_says(demo: Path, tmp_path: Path, name: str) -> None:
     schema = json.loads(
         (Path(__file__).parents[2] / "docs" / "tables.schema.json").read_text(encoding="utf-8")
@@ -168,12 +169,14 @@ def test_the_method_stands_in_workbook_and_page(part: otter.Report, tmp_path: Pa
     assert all(line.split("<")[0].split("'")[0] in page for line in lines)
 
 
+@pytest.mark.slow
 def test_a_whole_report_is_known_as_ours_whatever_its_size(report: otter.Report, tmp_path: Path) -> None:
     for path in report.save(*(tmp_path / f"t.{ending}" for ending in ENDINGS)):
         assert is_ours(path), path.name
 
 
 @pytest.mark.parametrize("ending", ENDINGS)
+@pytest.mark.slow
 def test_a_foreign_file_is_never_overwritten_silently(
     run: Run, demo: Path, tmp_path: Path, ending: str
 ) -> None:
@@ -193,6 +196,7 @@ def test_a_foreign_file_is_never_overwritten_silently(
 
 @pytest.mark.parametrize("letters", ["beside", "below", "in cell"])
 @pytest.mark.parametrize("sheets", ["per table", "per section", "one"])
+@pytest.mark.slow
 def test_a_workbook_is_laid_out_as_asked_with_real_numbers_and_working_links(
     demo: Path, tmp_path: Path, sheets: str, letters: str
 ) -> None:
@@ -239,6 +243,7 @@ def test_a_workbook_is_laid_out_as_asked_with_real_numbers_and_working_links(
                 assert found == shown or (letters == "below" and not shown)
 
 
+@pytest.mark.slow
 def test_the_audit_stands_in_the_workbook_where_it_is_asked_for(demo: Path, tmp_path: Path) -> None:
     plan = otter.read_plan(demo / "spoiled" / "plan.yaml")
     report = otter.run(replace(plan, audit=True))
@@ -251,6 +256,7 @@ def test_the_audit_stands_in_the_workbook_where_it_is_asked_for(demo: Path, tmp_
     assert told == [(f.name, f.where, f.message, f.count) for f in report.audit.slips]
 
 
+@pytest.mark.slow
 def test_a_pdf_needs_no_drawing_library(demo: Path, tmp_path: Path) -> None:
     script = f"import sys; sys.modules['matplotlib'] = None; import eager_otter; eager_otter.open_survey({str(demo / 'codebook.yaml')!r}, {str(demo / 'responses.csv')!r}).table('liking', 'region').save({str(tmp_path / 'one.pdf')!r})"
     done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=False)

@@ -53,6 +53,7 @@ def first_line(table: Table) -> int:
     return FIRST_LINE + len(table.outer_heads())
 
 
+@pytest.mark.slow
 def test_every_figure_stands_in_the_workbook_as_a_real_number_with_its_letters(
     report: otter.Report, workbook: Path
 ) -> None:
@@ -81,6 +82,7 @@ def test_every_figure_stands_in_the_workbook_as_a_real_number_with_its_letters(
         assert texts[-1] == report.provenance
 
 
+@pytest.mark.slow
 def test_the_contents_link_to_every_sheet_and_back(report: otter.Report, workbook: Path) -> None:
     book = openpyxl.load_workbook(workbook)
     links = [cell.hyperlink.location for cell in book["Contents"]["B"] if cell.hyperlink]
@@ -98,6 +100,7 @@ def test_the_contents_link_to_every_sheet_and_back(report: otter.Report, workboo
     )
 
 
+@pytest.mark.slow
 def test_heads_panes_and_print_set_up(report: otter.Report, workbook: Path) -> None:
     table = report.table("heard_of")
     sheet = openpyxl.load_workbook(workbook)["heard_of"]
@@ -136,6 +139,7 @@ def pixels(sheet: Any, columns: int) -> float:
     return sum(7 * own[k] + 5 if k in own else 64 for k in range(1, columns + 1))
 
 
+@pytest.mark.slow
 def test_each_chart_in_the_workbook_draws_the_figures_of_its_table(
     report: otter.Report, workbook: Path
 ) -> None:
@@ -210,6 +214,7 @@ def test_the_paper_of_the_theme_is_printed_on(
 
 
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="LibreOffice is not installed")
+@pytest.mark.slow
 def test_a_spreadsheet_shows_the_texts_that_every_other_output_shows(write: Write, tmp_path: Path) -> None:
     write(
         "book.yaml",
@@ -264,6 +269,7 @@ def test_the_tidy_file_holds_every_figure_at_full_precision(report: otter.Report
     assert len(table.frame()) == len(tidy[tidy.table == "liking"])
 
 
+@pytest.mark.slow
 def test_two_runs_write_the_same_bytes(demo: Path, tmp_path: Path) -> None:
     plan = only_tables(
         otter.read_plan(demo / "plan.yaml"), ["heard_of", "liking", "ratings-side-by-side", "spend"]

@@ -107,6 +107,7 @@ READERS: dict[str, Callable[[Path], Iterator[str]]] = {
 
 
 @pytest.mark.parametrize("ending", READERS)
+@pytest.mark.slow
 def test_one_table_shows_the_same_texts_in_every_output(made: tuple[otter.Report, Path], ending: str) -> None:
     report, folder = made
     (table,) = report.tables

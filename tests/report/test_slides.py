@@ -162,6 +162,7 @@ def test_tables_instead_of_charts_and_a_template_of_ones_own(part: otter.Report,
     assert not (tmp_path / "u.pptx").exists()
 
 
+@pytest.mark.slow
 def test_slides_repeat_to_the_byte_and_open_in_an_office_program(part: otter.Report, tmp_path: Path) -> None:
     one, two = part.save(tmp_path / "a.pptx")[0], part.save(tmp_path / "b.pptx")[0]
     assert one.read_bytes() == two.read_bytes()
@@ -209,6 +210,7 @@ def test_pictures_hold_every_label_and_repeat(
 
 
 @pytest.mark.parametrize("place", ["beside", "below"])
+@pytest.mark.slow
 def test_a_native_table_has_the_looks_of_the_theme_and_all_notes_for_the_speaker(
     part: otter.Report, tmp_path: Path, place: str
 ) -> None:

@@ -210,6 +210,7 @@ def random_rules(seed: int) -> tuple[list[float], str, float, str]:
     return levels, adjust, int(rng.choice([0, 45, 130, 260, 700])), str(rng.choice(["n", "e"]))
 
 
+@pytest.mark.slow
 def test_letters_marks_and_notes_made_on_the_page_are_those_that_python_makes(
     browser: Any, judged: otter.Report, tmp_path: Path
 ) -> None:
@@ -237,6 +238,7 @@ tables: [heard_of, liking, {{question: spend, figures: [mean, median]}}]
 """
 
 
+@pytest.mark.slow
 def test_trends_follow_the_level_and_stay_out_where_their_columns_change(
     browser: Any, demo: Path, tmp_path: Path
 ) -> None:
@@ -275,6 +277,7 @@ def test_trends_follow_the_level_and_stay_out_where_their_columns_change(
 
 
 @pytest.mark.parametrize("correction", corrections(), ids=lambda one: one.name)
+@pytest.mark.slow
 def test_corrections_on_the_page_are_those_of_python(browser: Any, correction: Correction) -> None:
     rng = np.random.default_rng(6)
     tab = browser.new_page()
@@ -285,6 +288,7 @@ def test_corrections_on_the_page_are_those_of_python(browser: Any, correction: C
     tab.close()
 
 
+@pytest.mark.slow
 def test_what_is_changed_on_the_page_is_said_on_screen_and_in_print_and_taken_back(
     opened: Any, part: otter.Report
 ) -> None:
@@ -333,6 +337,7 @@ def test_a_cell_tells_its_working_by_mouse_and_by_keyboard(opened: Any, part: ot
     assert working.is_visible() and working.locator(".head").inner_text().endswith("× Wave: Spring")
 
 
+@pytest.mark.slow
 def test_searching_sorting_counting_and_hiding(opened: Any, part: otter.Report) -> None:
     opened.fill("#find", "pebblecourt")
     assert opened.locator("section[data-table]:visible").count() < len(part.tables)
@@ -396,6 +401,7 @@ def test_a_withheld_figure_does_not_travel_in_the_page(survey: otter.Survey, jud
     assert all(values[table.column_position("West")] is None for k, values in data["values"].items() if table.lines[int(k)].kind != "base")  # fmt: skip
 
 
+@pytest.mark.slow
 def test_the_contents_land_on_their_table_at_the_first_click(
     browser: Any, report: otter.Report, tmp_path: Path
 ) -> None:
@@ -414,6 +420,7 @@ def test_the_contents_land_on_their_table_at_the_first_click(
     tab.close()
 
 
+@pytest.mark.slow
 def test_a_table_has_one_tab_stop_and_arrow_keys_reach_every_cell(opened: Any, part: otter.Report) -> None:
     stops = "[...document.querySelectorAll('#table-1 table :is(th, td, button)')].filter(e => e.tabIndex === 0).length"
     assert opened.evaluate(stops) == 1
@@ -441,6 +448,7 @@ def test_a_table_has_one_tab_stop_and_arrow_keys_reach_every_cell(opened: Any, p
 
 
 @pytest.mark.parametrize("theme", ["light", "dark"])
+@pytest.mark.slow
 def test_an_accessibility_checker_finds_no_fault(
     browser: Any, judged: otter.Report, part: otter.Report, tmp_path: Path, theme: str
 ) -> None:
@@ -463,6 +471,7 @@ def test_an_accessibility_checker_finds_no_fault(
         tab.close()
 
 
+@pytest.mark.slow
 def test_the_page_speaks_the_language_of_the_report(browser: Any, part: otter.Report, tmp_path: Path) -> None:
     assert part.plan is not None
     german = otter.run(replace(in_language(part.plan, "de"), theme=replace(part.theme, letters="below")))

@@ -30,6 +30,7 @@ def shapes(demo: Path) -> otter.Report:
     return otter.run(demo / "shapes.yaml")
 
 
+@pytest.mark.slow
 def test_the_numbers_of_every_working_give_the_figure(survey: otter.Survey) -> None:
     banner, digits = otter.Banner(groups=(otter.BannerGroup(question="region"),)), otter.Digits(percent=3)
     tables = []
@@ -108,6 +109,7 @@ def test_a_test_worked_by_hand_gives_its_statistic_and_verdict(shapes: otter.Rep
                 assert f"P {'below 0.0001' if test.p_value < 0.0001 else '= ' + format(round(test.p_value, 4), '.4f')}" in test.sentence  # type: ignore[operator,arg-type]  # fmt: skip
 
 
+@pytest.mark.slow
 def test_every_number_of_a_test_can_be_worked_by_hand(shapes: otter.Report, demo: Path) -> None:
     """Means, scores and percents, of columns apart, of columns that share people and of items of the same people."""
     report = otter.run(only_tables(otter.read_plan(demo / "plan.yaml"), ["liking", "reasons-by-brand", "recommend", "ratings-side-by-side", "spend", "intent"]))  # fmt: skip
@@ -212,6 +214,7 @@ def test_a_working_begins_with_one_plain_line(demo: Path, run: Run) -> None:
     )
 
 
+@pytest.mark.slow
 def test_who_is_counted_goes_down_to_the_people_in_the_cell(demo: Path) -> None:
     report = otter.run(demo / "plan.yaml")
     cells = [
@@ -239,6 +242,7 @@ def test_who_is_counted_goes_down_to_the_people_in_the_cell(demo: Path) -> None:
     assert set(people["rid"]) <= set(autumn.rid)
 
 
+@pytest.mark.slow
 def test_every_kind_of_row_is_explained_and_its_people_are_found(demo: Path) -> None:
     shapes = only_tables(otter.read_plan(demo / "shapes.yaml"), ["nested-rows", "mentions", "stacked", "trend", "by-wave*"])  # fmt: skip
     usual = only_tables(otter.read_plan(demo / "plan.yaml"), ["spend-by-place", "ratings", "recommend"])

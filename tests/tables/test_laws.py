@@ -49,6 +49,7 @@ def columns_named(table: Table, text: str) -> list[int]:
 
 @many
 @given(seeds, request_strategy())
+@pytest.mark.slow
 def test_no_letter_stands_on_the_lower_and_no_mark_on_the_wrong_side(
     seed: int, request: otter.TableRequest
 ) -> None:
@@ -85,6 +86,7 @@ def test_no_letter_stands_on_the_lower_and_no_mark_on_the_wrong_side(
 
 @many
 @given(seeds, request_strategy())
+@pytest.mark.slow
 def test_every_comparison_was_made_or_is_excused_by_a_note(seed: int, request: otter.TableRequest) -> None:
     table = table_of(seed, request)
     notes = " ".join(table.notes)
@@ -120,6 +122,7 @@ def test_every_comparison_was_made_or_is_excused_by_a_note(seed: int, request: o
 
 @many
 @given(seeds, request_strategy())
+@pytest.mark.slow
 def test_a_mark_says_what_its_p_value_says(seed: int, request: otter.TableRequest) -> None:
     table = table_of(seed, request)
     for line in table.lines:
@@ -146,6 +149,7 @@ def test_a_mark_says_what_its_p_value_says(seed: int, request: otter.TableReques
     ),
     st.booleans(),
 )
+@pytest.mark.slow
 def test_the_reasons_add_up_to_everybody_left_out(seed: int, question: str, everyone: bool) -> None:
     survey = survey_of(seed)
     base = "all" if everyone and question != "glasses" else "answered"
@@ -181,6 +185,7 @@ def test_the_reasons_add_up_to_everybody_left_out(seed: int, question: str, ever
     st.sampled_from(["wave", "liking", "band", "tried"]),
     st.sampled_from(["area", "tried", "band", "both", "kind_of"]),
 )
+@pytest.mark.slow
 def test_whoever_is_in_no_column_of_a_group_is_told_with_the_reason(
     seed: int, question: str, group: str
 ) -> None:
@@ -202,6 +207,7 @@ def test_whoever_is_in_no_column_of_a_group_is_told_with_the_reason(
 
 @given(seeds, request_strategy())
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@pytest.mark.slow
 def test_tables_made_together_are_those_made_alone(seed: int, request: otter.TableRequest) -> None:
     """What decides that tables may be counted together follows from what the count reads."""
     survey = survey_of(seed)

@@ -46,6 +46,7 @@ def cells(table: Table) -> list[tuple[str, str, str]]:
 
 @some
 @given(seeds, request_strategy(), st.randoms(use_true_random=False))
+@pytest.mark.slow
 def test_the_working_of_a_cell_gives_its_figure_its_letters_and_its_errors(
     seed: int, request: otter.TableRequest, pick: object
 ) -> None:
@@ -79,6 +80,7 @@ def test_the_working_of_a_cell_gives_its_figure_its_letters_and_its_errors(
 
 @some
 @given(seeds, request_strategy())
+@pytest.mark.slow
 def test_the_people_behind_a_cell_are_those_of_its_unweighted_count(
     seed: int, request: otter.TableRequest
 ) -> None:
@@ -107,6 +109,7 @@ def test_the_people_behind_a_cell_are_those_of_its_unweighted_count(
 
 @some
 @given(seeds, st.lists(request_strategy(), min_size=1, max_size=2))
+@pytest.mark.slow
 def test_tidy_files_hold_numbers_in_value_and_words_in_text(
     seed: int, requests: list[otter.TableRequest]
 ) -> None:

@@ -203,6 +203,7 @@ def test_parts_of_a_cut_table_repeat_short_notes_only(
     assert all("Letters: " in text for text in pages)
 
 
+@pytest.mark.slow
 def test_a_page_holds_several_short_tables_and_columns_of_a_group_are_even(
     report: otter.Report, tmp_path: Path
 ) -> None:

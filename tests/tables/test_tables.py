@@ -94,6 +94,7 @@ def _letters(test: Callable[[int, int], tuple[float, float]]) -> list[str]:
 
 
 @given(st.integers(0, 10_000), st.randoms(use_true_random=False))
+@pytest.mark.slow
 def test_the_order_of_rows_is_irrelevant(
     tmp_path_factory: pytest.TempPathFactory, seed: int, random: object
 ) -> None:

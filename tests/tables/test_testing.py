@@ -219,6 +219,7 @@ def test_a_column_of_differences_shows_and_tests_one_column_against_another(smal
     st.lists(st.integers(0, 2), min_size=7, max_size=7),
     st.sampled_from([("bonferroni", "bonferroni"), ("holm", "holm"), ("benjamini-hochberg", "fdr_bh")]),
 )
+@pytest.mark.slow
 def test_corrections_equal_those_of_statsmodels(
     rows: list[list[float]], family: list[int], names: tuple[str, str]
 ) -> None:

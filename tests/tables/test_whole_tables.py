@@ -241,6 +241,7 @@ def test_control_answers_are_allowed_for_as_statsmodels_does(seed: int) -> None:
 
 
 @given(st.integers(0, 300))
+@pytest.mark.slow
 def test_one_control_answer_gives_chi_square_less_one_person(seed: int) -> None:
     columns = columns_of(seed, weighted=False)
     columns["wave"] = np.ones(240)
@@ -264,6 +265,7 @@ def test_what_cannot_be_controlled_for_is_told() -> None:
 
 
 @given(st.integers(0, 300))
+@pytest.mark.slow
 def test_yes_no_items_have_cochrans_q_over_those_who_answered_all(seed: int) -> None:
     columns = columns_of(seed, weighted=False)
     answers = np.array([columns[f"know_{name}"] for name in "abc"])

@@ -205,6 +205,7 @@ def test_a_row_that_stands_for_several_people_is_weighted_as_they_are(
 
 
 @given(st.integers(0, 10_000), st.sampled_from([None, 1.6, 3.0]), st.sampled_from([None, 500.0]))
+@pytest.mark.slow
 def test_rows_with_frequencies_are_raked_as_the_people_they_stand_for(
     seed: int, cap: float | None, total: float | None
 ) -> None:

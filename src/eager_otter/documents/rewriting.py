@@ -11,10 +11,8 @@ from typing import Any
 from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 from ruamel.yaml.error import YAMLError
-from ruamel.yaml.nodes import ScalarNode
 from ruamel.yaml.resolver import VersionedResolver
 from ruamel.yaml.scalarstring import DoubleQuotedScalarString, PlainScalarString
-from ruamel.yaml.tag import Tag
 
 from eager_otter.documents.checking import written_code
 from eager_otter.documents.yaml_nodes import Document, Place, compose, plain_scalar
@@ -305,11 +303,10 @@ def _bare(value: Any) -> Any:
 class _AsWritten(VersionedResolver):
     """Takes every scalar as the text it is written as, so that codes such as 010 and 1.0 stay."""
 
-    def resolve(self, kind: Any, value: Any, implicit: Any) -> Any:
-        """Return the tag of a node."""
-        if kind is ScalarNode:
-            return Tag(suffix="tag:yaml.org,2002:str")
-        return super().resolve(kind, value, implicit)
+    @property
+    def versioned_resolver(self) -> dict[Any, Any]:
+        """The patterns that make a number, true or false of a text: none."""
+        return {}
 
 
 def _yaml(lines: Sequence[str] = ()) -> YAML:
