@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import os
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -18,7 +17,7 @@ from eager_otter.data.triple_s_definition import Variable
 from eager_otter.documents.settled import checked
 from eager_otter.drafting.guess import Guess, facts_of, guesses
 from eager_otter.drafting.yaml_text import comment, inside, listed, mapped, scalar
-from eager_otter.gates.reading import resolved
+from eager_otter.gates.reading import relative, resolved
 from eager_otter.gates.viewed import Viewed
 from eager_otter.gates.writing import check_new, new_folder, write_bytes, write_text, written_beside
 from eager_otter.looks.words import counted
@@ -241,7 +240,7 @@ def _plan_lines(
     yield comment(
         f"A first plan for {path.name}: every question by a few that may make a banner. Correct it."
     )
-    yield f"data: {_data_entry(_from(folder, path), reading)}"
+    yield f"data: {_data_entry(path.name if folder is None else relative(resolved(path), resolved(folder)), reading)}"
     yield f"codebook: {scalar(codebook)}"
     low, high = BANNER_ANSWERS
     banner = [guess.name for guess in found if guess.role == "single" and low <= len(guess.answers) <= high]
@@ -249,16 +248,6 @@ def _plan_lines(
         yield from ("", "banners:", f"  main: {listed(banner[:BANNER_GROUPS])}")
     yield from ("", "tests: {levels: [95]}", "bases: {mark below: 75, no test below: 30}")
     yield from ("", "tables:", "  - {each: all}", "", "outputs: [tables.xlsx, tables.csv]")
-
-
-def _from(folder: Path | None, path: Path) -> str:
-    """Return the path of a file as a plan in a folder names it."""
-    if folder is None or resolved(folder) == resolved(path.parent):
-        return path.name
-    try:
-        return Path(os.path.relpath(resolved(path), resolved(folder))).as_posix()
-    except ValueError:  # another drive
-        return str(resolved(path))
 
 
 def _data_entry(name: str, reading: Reading | None) -> str:

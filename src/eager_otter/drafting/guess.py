@@ -257,22 +257,14 @@ def _alone(facts: Facts, *, first: bool) -> Guess:
     unique = len(facts.texts) == facts.filled == facts.rows
     if unique and facts.rows > 1 and (ID_NAME.match(name) or (first and facts.rows > FEW_WORDS)):
         return guess("respondent", "a different value in every row")
-    if (
-        FREQUENCY_NAME.match(name)
-        and facts.all_whole
-        and min(facts.numbers) >= 0
-        and facts.filled == facts.rows
-    ):
-        return guess(
-            "frequency", "whole numbers under a name that says count: rows that stand for several people"
-        )
-    if (
-        facts.all_numbers
-        and WEIGHT_NAME.match(name)
-        and min(facts.numbers) >= 0
-        and facts.filled == facts.rows
-    ):
-        return guess("weight", "numbers from 0 up under a name that says weight")
+    counts_people = facts.all_numbers and min(facts.numbers) >= 0 and max(facts.numbers) > 0
+    if counts_people and facts.filled == facts.rows:
+        if FREQUENCY_NAME.match(name) and facts.all_whole:
+            return guess(
+                "frequency", "whole numbers under a name that says count: rows that stand for several people"
+            )
+        if WEIGHT_NAME.match(name):
+            return guess("weight", "numbers from 0 up under a name that says weight")
     dated = _date(facts)
     if dated is not None:
         return dated
