@@ -10,5 +10,5 @@ from types import ModuleType
 def modules_in(package: ModuleType) -> tuple[ModuleType, ...]:
     """Import all modules of a package, in the order of their names."""
     return tuple(
-        import_module(f"{package.__name__}.{found.name}") for found in iter_modules(package.__path__)
+        import_module(f"{package.__name__}.{module.name}") for module in iter_modules(package.__path__)
     )

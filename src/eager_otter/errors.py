@@ -112,9 +112,9 @@ def nearest(name: str, known: Sequence[str]) -> str:
     ' Known: region, age.'
     """
     by_lower = {candidate.casefold(): candidate for candidate in known}
-    found = get_close_matches(name.casefold(), list(by_lower), n=2, cutoff=0.6)
-    if found:
-        return f" Did you mean {' or '.join(repr(by_lower[match]) for match in found)}?"
+    close = get_close_matches(name.casefold(), list(by_lower), n=2, cutoff=0.6)
+    if close:
+        return f" Did you mean {' or '.join(repr(by_lower[match]) for match in close)}?"
     if 0 < len(known) <= MOST_NAMES:
         return f" Known: {', '.join(known)}."
     return ""

@@ -84,7 +84,7 @@ def requests_against(
     requests: Sequence[TableRequest], against: Against, banner: Banner | None = None
 ) -> list[TableRequest]:
     """Return the tables whose cells can be looked at, tested against the rest or the column before; each once."""
-    found: list[TableRequest] = []
+    compared: list[TableRequest] = []
     for request in requests:
         if not isinstance(request.shows, OneQuestion | ItemsByColumns):
             continue
@@ -100,9 +100,9 @@ def requests_against(
             tests=tests,
             levels=request.levels[:1] or (95.0,),
         )
-        if wanted.banner.groups and wanted not in found:
-            found.append(wanted)
-    return found
+        if wanted.banner.groups and wanted not in compared:
+            compared.append(wanted)
+    return compared
 
 
 def _without_own_tests(banner: Banner) -> Banner:
@@ -144,15 +144,15 @@ def notable_differences(
         raise RequestError("A level runs from 50 up to, not including, 100; the least effect is 0 or more.")
     sources = codebook.sources()
     every = (one for table in tables for one in _of_table(table, codebook, sources))
-    found = list({_cell_of(one): one for one in every}.values())
-    if not found:
+    distinct = list({_cell_of(one): one for one in every}.values())
+    if not distinct:
         return Findings()
-    p = np.array([[one.p_value for one in found]])
-    corrected = adjusted(p, np.zeros(len(found), np.int64), benjamini_hochberg)[0]
+    p = np.array([[one.p_value for one in distinct]])
+    corrected = adjusted(p, np.zeros(len(distinct), np.int64), benjamini_hochberg)[0]
     say = tables[0].words
     kept = [
         _with_technical(replace(one, adjusted=float(q)), say)
-        for one, q in zip(found, corrected, strict=True)
+        for one, q in zip(distinct, corrected, strict=True)
         if q <= alpha_of(level) and abs(one.effect) >= least
     ]
     ranked = sorted(kept, key=lambda one: (-abs(one.effect), -one.effect, one.table, one.row))
@@ -237,7 +237,7 @@ def _of_table(table: Table, codebook: Codebook, sources: Mapping[str, frozenset[
 def _of_line(
     table: Table, line: Line, question: str, sources: Mapping[str, frozenset[str]], codebook: Codebook
 ) -> Iterator[Notable]:
-    own = sources.get(question, frozenset((question,)))
+    family = sources.get(question, frozenset((question,)))
     evidence = line.evidence
     assert evidence is not None and evidence.tested is not None
     tested, row = evidence.tested, evidence.row
@@ -256,7 +256,7 @@ def _of_line(
             assert_never(tested.kind)
     for k, (a, b) in enumerate(tested.comparisons.pairs.tolist()):
         column = table.counted[a]
-        related = own & sources.get(column.question, frozenset((column.question,)))
+        related = family & sources.get(column.question, frozenset((column.question,)))
         if np.isnan(tested.p_value[row, k]) or thin[a] or thin[b] or related:
             continue
         if tested.kind == "share" and {float(values[a]), float(values[b])} & {0.0, 100.0}:

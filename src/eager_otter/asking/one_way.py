@@ -35,14 +35,14 @@ def side_by_side(table: Table) -> Table:
         for figure in figures
     )
     lines: list[Line] = []
-    for some in _rows(table.lines):
-        own = {line.figure: line for line in some}
-        if some[0].kind == "base":
-            lines.append(_base(some[0], figures, table))
-        elif set(own) & set(figures):
-            lines.append(_joined(some[0], [own.get(figure) for figure in figures]))
+    for row_lines in _rows(table.lines):
+        by_figure = {line.figure: line for line in row_lines}
+        if row_lines[0].kind == "base":
+            lines.append(_base(row_lines[0], figures, table))
+        elif set(by_figure) & set(figures):
+            lines.append(_joined(row_lines[0], [by_figure.get(figure) for figure in figures]))
         else:
-            lines += [_joined(line, [line, *([None] * (len(figures) - 1))]) for line in some]
+            lines += [_joined(line, [line, *([None] * (len(figures) - 1))]) for line in row_lines]
     return replace(
         table,
         shape="one way",
@@ -85,7 +85,7 @@ def _joined(row: Line, parts: Sequence[Line | None]) -> Line:
 def _base(line: Line, figures: Sequence[str], table: Table) -> Line:
     """Repeat a base over the figures; percents of those who answered have their own."""
     answered = [_answered(line, table) if figure == "percent of answered" else None for figure in figures]
-    values = [float(line.values[0]) if own is None else own for own in answered]
+    values = [float(line.values[0]) if base is None else base for base in answered]
     parts = tuple(replace(line, values=np.array([value])) for value in values)
     return replace(
         line,

@@ -288,14 +288,14 @@ class Survey(Viewed):
         `table` raises.
         """
         requests = [request for entry in wanted for request in self._read(entry)]
-        made: dict[int, Table] = {}
+        by_place: dict[int, Table] = {}
         settled = [self._checked(shape_of(request).settled(request)) for request in requests]
-        for some in _together(settled):
-            for k, table in self._with_one_banner(settled, some):
-                made[k] = table
+        for places in _together(settled):
+            for k, table in self._with_one_banner(settled, places):
+                by_place[k] = table
                 if done is not None:
-                    done(len(made))
-        return [made[k] for k in range(len(requests))]
+                    done(len(by_place))
+        return [by_place[k] for k in range(len(requests))]
 
     def _checked(self, request: TableRequest) -> TableRequest:
         """Refuse what a request asks for in vain. Raises UnknownName, RequestError."""
@@ -306,29 +306,29 @@ class Survey(Viewed):
         return request
 
     def _with_one_banner(
-        self, requests: Sequence[TableRequest], some: Sequence[int]
+        self, requests: Sequence[TableRequest], places: Sequence[int]
     ) -> Iterator[tuple[int, Table]]:
-        wanted = requests[some[0]].counting
+        wanted = requests[places[0]].counting
         population, facts = self._counted(wanted.people)
         counting = BannerCounting(self.responses, population, wanted.banner, wanted.columns)
         counts_of = {
-            k: shape_of(requests[k]).counts(requests[k], counting.layout, self.codebook) for k in some
+            k: shape_of(requests[k]).counts(requests[k], counting.layout, self.codebook) for k in places
         }
-        counts = list(dict.fromkeys(count for k in some for count in counts_of[k]))
+        counts = list(dict.fromkeys(count for k in places for count in counts_of[k]))
         waiting = dict(zip(counts, counting.counted(counts), strict=True))
-        for k in some:
+        for k in places:
             sums_of = [waiting[count] for count in counts_of[k]]
             facts = replace(facts, remarks=self._remarks_on(requests[k]))
-            own = facts
+            kept_facts = facts
             if isinstance(requests[k].shows, OneQuestion) and not requests[k].shows.within:
-                own = self._own_facts(facts, sums_of[0])
+                kept_facts = self._own_facts(facts, sums_of[0])
             counted = Counted(
                 request=requests[k],
                 shows=requests[k].shows,
                 counts=counts_of[k],
                 sums=sums_of,
                 counting=counting,
-                setting=self._setting(counting, own),
+                setting=self._setting(counting, kept_facts),
                 codebook=self.codebook,
             )
             yield k, shape_of(requests[k]).make(counted)

@@ -64,20 +64,20 @@ class _Workings:
             return (), (self._why_no_tests(),)
         tested, row = line.evidence.tested, line.evidence.row
         comparisons = tested.comparisons
-        found = []
+        workings = []
         for k, (a, b) in enumerate(comparisons.pairs.tolist()):
             at = int(comparisons.at[k])
             if tested.idle[k]:
                 continue
             if at == self.at or (at == NOWHERE and self.at in (a, b)):
-                found.append(
+                workings.append(
                     self._test(line.evidence, tested, row, k, flipped=at == NOWHERE and b == self.at)
                 )
-        if not found:
+        if not workings:
             return (), ("The column is compared with no other.",)
-        made = [test for test in found if test.p_value is not None]
-        shared = {bool(test.shared) for test in made}
-        return tuple(found), tuple(_formulas(tested, self.table.tests, shared))
+        tests_made = [test for test in workings if test.p_value is not None]
+        shared = {bool(test.shared) for test in tests_made}
+        return tuple(workings), tuple(_formulas(tested, self.table.tests, shared))
 
     def _tested_line(self) -> Line | None:
         """Find the line of the same row that carries the tests."""
@@ -149,34 +149,36 @@ class _Workings:
         return replace(working, sentence=sentence)
 
     def _sentence(
-        self, found: TestWorking, tested: Tested, taken: _Taken, *, lettered: bool, silent: bool
+        self, working: TestWorking, tested: Tested, taken: _Taken, *, lettered: bool, silent: bool
     ) -> str:
         """Say a test in words, with all numbers that it takes."""
         percent = tested.kind in ("share", "paired share")
         levels = self.table.levels
-        texts = [_short(value) + (" %" if percent else "") for value in (found.figure, found.other_figure)]
-        gap = f"difference {_short(found.difference)}{' points' if percent else ''}"
-        between = f" ({interval_level(levels):g} % interval {_short(found.low)} to {_short(found.high)})"
-        if found.low is None:
+        texts = [
+            _short(value) + (" %" if percent else "") for value in (working.figure, working.other_figure)
+        ]
+        gap = f"difference {_short(working.difference)}{' points' if percent else ''}"
+        between = f" ({interval_level(levels):g} % interval {_short(working.low)} to {_short(working.high)})"
+        if working.low is None:
             between = ""
-        bases = f"effective bases {_short(found.effective)} and {_short(found.other_effective)}"
+        bases = f"effective bases {_short(working.effective)} and {_short(working.other_effective)}"
         name, freedom = "z", ""
-        if found.degrees is not None:
-            unit = "degree" if found.degrees == 1 else "degrees"
-            name, freedom = "t", f" on {_short(found.degrees, 4)} {unit} of freedom"
+        if working.degrees is not None:
+            unit = "degree" if working.degrees == 1 else "degrees"
+            name, freedom = "t", f" on {_short(working.degrees, 4)} {unit} of freedom"
         corrected = ""
-        if correction(self.table.tests.adjust).corrects and found.adjusted is not None:
-            corrected = f", corrected {p_words(found.adjusted).removeprefix('= ')}"
-        assert found.error is not None and found.statistic is not None and found.p_value is not None
-        significant = found.adjusted is not None and found.adjusted <= alpha_of(levels[-1])
+        if correction(self.table.tests.adjust).corrects and working.adjusted is not None:
+            corrected = f", corrected {p_words(working.adjusted).removeprefix('= ')}"
+        assert working.error is not None and working.statistic is not None and working.p_value is not None
+        significant = working.adjusted is not None and working.adjusted <= alpha_of(levels[-1])
         parts = [
-            f"Against {found.other}: {texts[0]} and {texts[1]}, {gap}{between}, {bases}, "
-            f"{_both_text(tested, found.shared)}",
+            f"Against {working.other}: {texts[0]} and {texts[1]}, {gap}{between}, {bases}, "
+            f"{_both_text(tested, working.shared)}",
             *_middle_text(taken),
-            *_taken_text(found),
-            f"standard error of the difference {number(found.error)}",
-            f"{name} = {found.statistic:.4f}{freedom}, P {p_words(found.p_value)}{corrected}: "
-            f"{SILENT if significant and silent else _outcome(found, levels, lettered=lettered)}.",
+            *_taken_text(working),
+            f"standard error of the difference {number(working.error)}",
+            f"{name} = {working.statistic:.4f}{freedom}, P {p_words(working.p_value)}{corrected}: "
+            f"{SILENT if significant and silent else _outcome(working, levels, lettered=lettered)}.",
         ]
         return "; ".join(parts)
 
@@ -219,12 +221,12 @@ class _Workings:
         self, tested: Tested, evidence: Evidence, row: int, sides: tuple[int, int]
     ) -> Iterator[str]:
         """Go through what can keep a test from being made, thin bases aside, the first reason first."""
-        base, own = evidence.base, evidence.sums.rows([row])
+        base, row_sums = evidence.base, evidence.sums.rows([row])
         first, second = (np.array([side]) for side in sides)
         effective = effective_base(base.w, base.w2)[0]
         match tested.kind:
             case "share" | "paired share":
-                share = shares(own, base)
+                share = shares(row_sums, base)
                 pooled = float(
                     pooled_share(share[:, first], share[:, second], effective[first], effective[second])[0, 0]
                 )
@@ -240,15 +242,15 @@ class _Workings:
             case "median":
                 yield "as many are at most the median of both columns as are in them, or nobody is"
             case "mean" | "paired mean":
-                found = moments(evidence.values.rows([row]))
+                row_moments = moments(evidence.values.rows([row]))
                 for side in sides:
-                    if own.n[0, side] < 2:
-                        told = "1 value" if own.n[0, side] == 1 else "no values"
+                    if row_sums.n[0, side] < 2:
+                        told = "1 value" if row_sums.n[0, side] == 1 else "no values"
                         yield f"{self._name(side)} has {told}, and a test needs two"
                 for side in sides:
-                    if not found.effective[0, side] > 1.0:
+                    if not row_moments.effective[0, side] > 1.0:
                         yield f"the effective number of values of {self._name(side)} is not above 1"
-                if all(found.variance[0, side] == 0.0 for side in sides):
+                if all(row_moments.variance[0, side] == 0.0 for side in sides):
                     yield "all values in each of the two columns are alike"
                 if tested.kind == "paired mean":
                     yield "everybody differs by the same amount between the two"
@@ -287,20 +289,20 @@ def _taken(tested: Tested, evidence: Evidence, row: int, pair: int, rules: TestR
     """Compute what a test takes; its parts only where they make the variance that it took."""
     if tested.at_most is not None:
         return _taken_of_medians(tested.at_most.only(pair), rules)
-    pairs, own = tested.comparisons.pairs[[pair]], evidence.sums.rows([row])
+    pairs, row_sums = tested.comparisons.pairs[[pair]], evidence.sums.rows([row])
     where = int(tested.shared.where[pair]) if tested.shared is not None else -1
     positions = np.array([where]) if where >= 0 and evidence.base.pair_n[0, where] > 0 else None
     match tested.kind:
         case "share" | "paired share":
-            taken = _taken_of_shares(own, evidence.base, pairs, positions, tested, row, pair, rules)
+            taken = _taken_of_shares(row_sums, evidence.base, pairs, positions, tested, row, pair, rules)
         case "mean" | "paired mean" | "median":
             taken = _taken_of_means(evidence.values.rows([row]), pairs, positions, tested, rules)
         case _:
             assert_never(tested.kind)
     if taken.parts is None:
         return taken
-    made = taken.parts[0] + taken.parts[1] - 2.0 * taken.parts[2]
-    same = math.isclose(made, float(tested.tests.error[row, pair]) ** 2, rel_tol=1e-6)
+    variance = taken.parts[0] + taken.parts[1] - 2.0 * taken.parts[2]
+    same = math.isclose(variance, float(tested.tests.error[row, pair]) ** 2, rel_tol=1e-6)
     return taken if same else replace(taken, parts=None)
 
 
@@ -312,8 +314,8 @@ def _taken_of_medians(at_most: AtMost, rules: TestRules) -> _Taken:
     cross = np.zeros_like(pooled)
     if at_most.base.pair_n[0, 0] > 0:
         place = np.zeros(1, np.int64)
-        found = overlap_parts(at_most.answers, at_most.base, at_most.pairs, place, pooled, thin)
-        first, second, cross = found.first, found.second, found.cross
+        parts = overlap_parts(at_most.answers, at_most.base, at_most.pairs, place, pooled, thin)
+        first, second, cross = parts.first, parts.second, parts.cross
     share = taken.share[0]
     return _Taken(
         pooled=float(pooled[0, 0]),
@@ -324,7 +326,7 @@ def _taken_of_medians(at_most: AtMost, rules: TestRules) -> _Taken:
 
 
 def _taken_of_shares(
-    own: Sums,
+    row_sums: Sums,
     base: Sums,
     pairs: IntArray,
     positions: IntArray | None,
@@ -333,14 +335,14 @@ def _taken_of_shares(
     pair: int,
     rules: TestRules,
 ) -> _Taken:
-    taken = PairShares(own, base, pairs)
+    taken = PairShares(row_sums, base, pairs)
     pooled, thin = taken.pooled, taken.thin
     if isinstance(tested.paired, SharedAnswers):
-        found = item_share_parts(own, base, pairs, tested.paired.only(row, pair), pooled)
-        first, second, cross = found.first, found.second, found.cross
+        parts = item_share_parts(row_sums, base, pairs, tested.paired.only(row, pair), pooled)
+        first, second, cross = parts.first, parts.second, parts.cross
     elif positions is not None:
-        found = overlap_parts(own, base, pairs, positions, pooled, thin)
-        first, second, cross = found.first, found.second, found.cross
+        parts = overlap_parts(row_sums, base, pairs, positions, pooled, thin)
+        first, second, cross = parts.first, parts.second, parts.cross
     else:
         first, second = share_test(rules.percents).parts(taken)
         cross = np.zeros_like(pooled)
@@ -350,19 +352,19 @@ def _taken_of_shares(
 
 
 def _taken_of_means(
-    own: ValueSums, pairs: IntArray, positions: IntArray | None, tested: Tested, rules: TestRules
+    row_sums: ValueSums, pairs: IntArray, positions: IntArray | None, tested: Tested, rules: TestRules
 ) -> _Taken:
-    found = moments(own)
+    row_moments = moments(row_sums)
     (a, b) = pairs[0].tolist()
-    variance, other = float(found.variance[0, a]), float(found.variance[0, b])
-    e1, e2 = float(found.effective[0, a]), float(found.effective[0, b])
+    variance, other = float(row_moments.variance[0, a]), float(row_moments.variance[0, b])
+    e1, e2 = float(row_moments.effective[0, a]), float(row_moments.effective[0, b])
     taken = _Taken(variance=variance, other_variance=other)
     if isinstance(tested.paired, SharedValues):
         pair = int(np.flatnonzero((tested.comparisons.pairs == pairs[0]).all(axis=1))[0])
         shared = SharedValues(tested.paired.people[:, [pair]], tested.paired.products[:, [pair]])
-        parts = item_mean_parts(own, pairs, shared)
+        parts = item_mean_parts(row_sums, pairs, shared)
     elif positions is not None:
-        parts = mean_overlap_parts(own, pairs, positions)
+        parts = mean_overlap_parts(row_sums, pairs, positions)
     else:
         pair_of = (np.array([[value]]) for value in (variance, other, e1, e2))
         one, two = mean_test(rules.means).parts(PairMeans(*pair_of))
@@ -371,14 +373,14 @@ def _taken_of_means(
     return replace(taken, parts=ends)
 
 
-def _taken_text(found: TestWorking) -> Iterator[str]:
+def _taken_text(working: TestWorking) -> Iterator[str]:
     """Go through what a test takes beside figures and bases."""
-    if found.pooled is not None:
-        yield f"pooled share {number(found.pooled)}"
-    if found.variance is not None and found.other_variance is not None:
-        yield f"variances {number(found.variance)} and {number(found.other_variance)}"
-    if found.parts is not None and found.parts[2] != 0.0:
-        first, second, cross = (number(part) for part in found.parts)
+    if working.pooled is not None:
+        yield f"pooled share {number(working.pooled)}"
+    if working.variance is not None and working.other_variance is not None:
+        yield f"variances {number(working.variance)} and {number(working.other_variance)}"
+    if working.parts is not None and working.parts[2] != 0.0:
+        first, second, cross = (number(part) for part in working.parts)
         yield f"variance of the difference V = {first} + {second} − 2 × {cross}"
 
 
@@ -426,10 +428,10 @@ def _ends(tested: Tested, evidence: Evidence, row: int, pair: int, level: float)
             low, high = mean_difference_interval(gap, tested.tests.error[[row], [pair]], degrees, level)
             return float(low[0]), float(high[0])
         case "share" | "paired share":
-            own = evidence.sums.rows([row])
-            share = shares(own, base)
+            row_sums = evidence.sums.rows([row])
+            share = shares(row_sums, base)
             if isinstance(tested.paired, SharedAnswers):
-                phi = item_overlap(own, base, pairs, tested.paired.only(row, pair))
+                phi = item_overlap(row_sums, base, pairs, tested.paired.only(row, pair))
             else:
                 w2 = np.zeros(1)
                 where = int(tested.shared.where[pair]) if tested.shared is not None else -1
@@ -457,19 +459,19 @@ def _mark(statistic: float, reached: list[float], levels: tuple[float, ...], *, 
     return ("higher" if statistic > 0 else "lower") + ("" if strict else " (lax)")
 
 
-def _outcome(found: TestWorking, levels: tuple[float, ...], *, lettered: bool) -> str:
+def _outcome(working: TestWorking, levels: tuple[float, ...], *, lettered: bool) -> str:
     """Say in words what a test comes to."""
-    if found.level is None:
+    if working.level is None:
         alphas = (f"{alpha_of(level):g}" for level in levels)
         return f"above {' and '.join(alphas)}, so no significant difference"
-    statistic = found.statistic or 0.0
+    statistic = working.statistic or 0.0
     way = "higher" if statistic > 0 else "lower"
-    at = f"significantly {way} at the {found.level:g} % level"
+    at = f"significantly {way} at the {working.level:g} % level"
     if not lettered:
         return f"{at}, so it carries a mark"
     if statistic < 0:
         return f"{at}, so the other column carries the letter"
-    return f"{at}, so it carries the {'letter' if found.level == levels[0] else 'small letter'}"
+    return f"{at}, so it carries the {'letter' if working.level == levels[0] else 'small letter'}"
 
 
 def _formulas(tested: Tested, rules: TestRules, shared: set[bool]) -> list[str]:

@@ -70,8 +70,8 @@ class AnswerChecks:
                 yield from self._otherwise(question, question.source, answers)
             yield from self._missing_nobody_has(question, answers)
             self._columns.clear()
-        for name, found in self._shared.items():
-            if not found:
+        for name, shared_slips in self._shared.items():
+            if not shared_slips:
                 yield self._idle_missing("codebook", name)
 
     def slip(
@@ -125,29 +125,30 @@ class AnswerChecks:
     # --- single and multiple ----------------------------------------------------------------------------
 
     def _unknown_codes(self, question: Question, answers: SingleAnswers) -> Iterator[Slip]:
-        found = _unknown_text(answers)
+        unknown = _unknown_text(answers)
         if isinstance(question.source, Banded | Periods):
             yield from self.slip(
                 "value in no band", "error", question, answers.with_reason(NO_BAND),
-                f"{{n}} gave a value of {question.made_of[0]} that lies in no band: {found}.",
+                f"{{n}} gave a value of {question.made_of[0]} that lies in no band: {unknown}.",
                 "Widen the bands, or list the value under 'missing' of the number.",
             )  # fmt: skip
         else:
             yield from self.slip(
                 "unknown code", "error", question, answers.with_reason(UNKNOWN) if question.columns else self.nobody,
-                f"{{n}} gave a code that the codebook does not know (in all rows: {found}); they are out of the base.",
+                f"{{n}} gave a code that the codebook does not know (in all rows: {unknown}); "
+                "they are out of the base.",
                 "Add the code to the answers, or list it under 'missing'.",
             )  # fmt: skip
 
     def _unknown_mentions(self, question: Question, answers: MultiAnswers) -> Iterator[Slip]:
         if isinstance(question.source, TickColumns) or not answers.unknown:
             return
-        found = _unknown_text(answers)
+        unknown = _unknown_text(answers)
         yield Slip(
             name="unknown code",
             severity="error",
             where=question.name,
-            message=f"Mentions that the codebook does not know, in all rows: {found}; they are not counted.",
+            message=f"Mentions that the codebook does not know, in all rows: {unknown}; they are not counted.",
             remedy="Add the code to the answers, or list it under 'missing'.",
             count=sum(answers.unknown.values()),
         )

@@ -39,7 +39,7 @@ def audit_plan(plan: Plan, responses: Responses) -> Audit:
     """Check data against codebook and plan. Raises what counting would raise: bad weights, a filter without people."""
     rows, times = responses.filtered(plan.filter), responses.times()
     rows = rows if times is None else rows & (times > 0)
-    found = [
+    slips = [
         *definition_slips(plan.codebook),
         *unequal_nets(plan),
         *AnswerChecks(responses, rows).slips(),
@@ -49,14 +49,14 @@ def audit_plan(plan: Plan, responses: Responses) -> Audit:
         *_columns(responses),
         *(_remarked(remark) for remark in responses.remarks),
     ]
-    accepted = [_accepted(slip, plan.accepted) for slip in found]
+    accepted = [_accepted(slip, plan.accepted) for slip in slips]
     order = {severity: k for k, severity in enumerate(SEVERITIES)}
     ordered = sorted(accepted, key=lambda slip: (bool(slip.accepted), order[slip.severity]))
     return Audit(
         title=plan.title,
         source=str(responses.source),
         people=responses.people(rows),
-        slips=(*ordered, *_idle(plan.accepted, found)),
+        slips=(*ordered, *_idle(plan.accepted, slips)),
         recodes=tuple(_recodes(responses, rows)),
     )
 
@@ -68,10 +68,10 @@ def _accepted(slip: Slip, acceptances: Sequence[Acceptance]) -> Slip:
     return slip
 
 
-def _idle(acceptances: Sequence[Acceptance], found: Sequence[Slip]) -> Iterator[Slip]:
+def _idle(acceptances: Sequence[Acceptance], slips: Sequence[Slip]) -> Iterator[Slip]:
     """Name acceptances that meet no slip any more."""
     for acceptance in acceptances:
-        if not any(acceptance.slip == f.name and fnmatchcase(f.where, acceptance.where) for f in found):
+        if not any(acceptance.slip == f.name and fnmatchcase(f.where, acceptance.where) for f in slips):
             yield note(
                 "accepted, not found",
                 acceptance.where,

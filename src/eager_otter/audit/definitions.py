@@ -115,8 +115,8 @@ def _bands(where: str, question: Question, bands: Sequence[Band]) -> Iterator[Sl
 
 def _contradicts(label: str, band: Band) -> bool:
     """Return whether numbers in a label are none of the band's: 'over 45' fits 46+, '45 plus' does not."""
-    found = re.findall(r"\d+(?:\.\d+)?", label.replace(",", ""), re.ASCII)
-    numbers = [number for text in found if (number := number_of(text)) is not None]
+    digits = re.findall(r"\d+(?:\.\d+)?", label.replace(",", ""), re.ASCII)
+    numbers = [number for text in digits if (number := number_of(text)) is not None]
     fitting = {band.low} | ({band.high} if band.high is not None else set())
     if not band.closed and band.high is not None and not UNDER.search(label):
         fitting |= {band.high - 1}  # whole numbers: 1 to under 5 is 1 to 4
@@ -178,10 +178,10 @@ def _names_others(label: str, inside: Sequence[Answer], outside: Sequence[Answer
 def _wrong_end(net: Net, question: Question) -> bool:
     """Return whether a net labelled top holds the lowest score but not the highest, or bottom the other way round."""
     scores = scores_of(question.answers)
-    own = [scores[code] for code in net.of if code in scores]
-    if not own or len(scores) < 3:
+    net_scores = [scores[code] for code in net.of if code in scores]
+    if not net_scores or len(scores) < 3:
         return False
-    lowest, highest = min(scores.values()) in own, max(scores.values()) in own
+    lowest, highest = min(scores.values()) in net_scores, max(scores.values()) in net_scores
     label = net.label.casefold()
     if question.best_first:
         lowest, highest = highest, lowest

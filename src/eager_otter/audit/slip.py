@@ -92,7 +92,7 @@ class Audit(Saved):
 
     def counts(self) -> dict[str, int]:
         """Count the slips by severity, accepted ones apart."""
-        found = dict.fromkeys(SEVERITIES, 0) | {"accepted": 0}
+        counts = dict.fromkeys(SEVERITIES, 0) | {"accepted": 0}
         for slip in self.slips:
-            found["accepted" if slip.accepted else slip.severity] += 1
-        return found
+            counts["accepted" if slip.accepted else slip.severity] += 1
+        return counts

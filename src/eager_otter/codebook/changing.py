@@ -14,9 +14,13 @@ from eager_otter.errors import RequestError, UnknownName
 def definition_of(origin: Origin[Any]) -> dict[str, Any]:
     """Return what the files of a codebook say, as one mapping: the questions of included ones first, as they count."""
     whole = _mapping(origin, origin.path)
-    own = whole.get("questions") or {}
+    main_questions = whole.get("questions") or {}
     questions = {name: body for path in _included(origin) for name, body in _questions(origin, path).items()}
-    return {**whole, "questions": {**questions, **own}} if questions or "questions" in whole else whole
+    return (
+        {**whole, "questions": {**questions, **main_questions}}
+        if questions or "questions" in whole
+        else whole
+    )
 
 
 def data_of(origin: Origin[Any], definition: Mapping[str, Any]) -> dict[Path, Any]:
@@ -26,21 +30,21 @@ def data_of(origin: Origin[Any], definition: Mapping[str, Any]) -> dict[Path, An
     """
     where = {name: path for path in _included(origin) for name in _questions(origin, path)}
     parts: dict[Path, dict[str, Any]] = {path: {} for path in _included(origin)}
-    own: dict[str, Any] = {}
+    main_questions: dict[str, Any] = {}
     last = origin.path
     main = _questions(origin, origin.path)
     for name, body in dict(definition.get("questions") or {}).items():
         last = where.get(name, origin.path if name in main else last)
-        (own if last == origin.path else parts[last])[name] = body
+        (main_questions if last == origin.path else parts[last])[name] = body
     emptied = [path for path, questions in parts.items() if not questions]
     if emptied:
         raise RequestError(
             f"{emptied[0].name}: an included file keeps one question at least; take the include out."
         )
     said = dict(definition)
-    if "questions" in said or own:
-        said["questions"] = own
-    if not own and "questions" not in _mapping(origin, origin.path):
+    if "questions" in said or main_questions:
+        said["questions"] = main_questions
+    if not main_questions and "questions" not in _mapping(origin, origin.path):
         said.pop("questions", None)
     return {origin.path: said, **{path: {"questions": questions} for path, questions in parts.items()}}
 

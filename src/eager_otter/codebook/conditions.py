@@ -55,19 +55,19 @@ class Conditions:
     """Says expressions to readers: in the analyst's own words (`own`: text by expression), else made of labels."""
 
     def __init__(
-        self, questions: Mapping[str, Question], words: Words, own: Mapping[str, str] | None = None
+        self, questions: Mapping[str, Question], words: Words, wording: Mapping[str, str] | None = None
     ) -> None:
         self.questions, self.words = questions, words
-        self.own = {_plain(expression): text for expression, text in (own or {}).items()}
+        self.own = {_plain(expression): text for expression, text in (wording or {}).items()}
 
     def said(self, text: str) -> str:
         """Say what a filter or base asks: "Status is complete", "those who named Tarn (Heard of)".
 
         Raises ExpressionError for a text that is no expression.
         """
-        own = self.own.get(_plain(text))
-        if own is not None:
-            return own
+        written = self.own.get(_plain(text))
+        if written is not None:
+            return written
         clauses, joint = self._clauses(parse(text).node)
         if all(clause.lead == "whose" for clause in clauses):
             return _joined([clause.text for clause in clauses], joint, self.words)
@@ -75,9 +75,9 @@ class Conditions:
 
     def people(self, expression: Expression) -> str:
         """Say whom an expression chooses: "those whose Status is complete"; the analyst's own words as they are."""
-        own = self.own.get(_plain(expression.text))
-        if own is not None:
-            return own
+        written = self.own.get(_plain(expression.text))
+        if written is not None:
+            return written
         return self.words("those {who}", who=self._led(*self._clauses(expression.node)))
 
     def _led(self, clauses: Sequence[_Clause], joint: Joint) -> str:

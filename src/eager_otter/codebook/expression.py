@@ -220,10 +220,10 @@ def _tokens(text: str) -> Iterator[_Token]:
                 message = f"The character {character!r} has no meaning here."
             raise ExpressionError(message, text, start)
         kind = str(match.lastgroup)
-        found = match.group(kind)
-        if kind == "name" and found.casefold() in KEYWORDS:
-            kind, found = "keyword", found.casefold()
-        yield _Token(kind, found, match.start(match.lastgroup or 0))
+        token = match.group(kind)
+        if kind == "name" and token.casefold() in KEYWORDS:
+            kind, token = "keyword", token.casefold()
+        yield _Token(kind, token, match.start(match.lastgroup or 0))
         position = match.end()
     yield _Token("end", "the end of the expression", len(text))
 
@@ -257,8 +257,8 @@ class _Parser:
         return node
 
     def expected(self, what: str) -> ExpressionError:
-        found = self.now.text if self.now.kind == "end" else repr(self.now.text)
-        return ExpressionError(f"Expected {what}; found {found}.", self.text, self.now.position)
+        shown = self.now.text if self.now.kind == "end" else repr(self.now.text)
+        return ExpressionError(f"Expected {what}; found {shown}.", self.text, self.now.position)
 
     def take(self, *texts: str) -> str | None:
         if self.now.kind in ("sign", "keyword") and self.now.text in texts:

@@ -173,12 +173,12 @@ def _periods(
     if not _of_kind(source, DAYS, "only a date can be put into periods", (*where, "of"), mistake):
         return None
     try:
-        found = _spans(part)
+        periods = _spans(part)
     except RequestError as error:
         mistake(where, str(error))
         return None
-    answers = tuple(Answer(code=period.code, label=period.label) for period in found)
-    spans = tuple((period.first, period.last) for period in found)
+    answers = tuple(Answer(code=period.code, label=period.label) for period in periods)
+    spans = tuple((period.first, period.last) for period in periods)
     return {"kind": "single", "source": Periods(part.periods.of, spans), "answers": answers}
 
 
@@ -247,14 +247,14 @@ def _combined(
     by_label: dict[str, Answer] = {}
     places = []
     for source in sources:
-        own = []
+        codes = []
         for answer in source.valid:
             key = answer.label.casefold()
             if key not in by_label:
                 code = answer.code if answer.code not in {a.code for a in by_label.values()} else answer.label
                 by_label[key] = Answer(code=code, label=answer.label, exclusive=answer.exclusive)
-            own.append((answer.code, by_label[key].code))
-        places.append(tuple(own))
+            codes.append((answer.code, by_label[key].code))
+        places.append(tuple(codes))
     return {
         "kind": "multi",
         "source": Combined(tuple(part.combine), tuple(places)),
@@ -290,10 +290,10 @@ def _computed(
     ]
     codes: tuple[tuple[str, ...], ...] = ()
     if how == "count" and all(sound):
-        found = [
+        questions_of = [
             _codes_counted(questions[name], part.compute.answers or [], place, mistake) for name in names
         ]
-        codes = tuple(found)
+        codes = tuple(questions_of)
     if not all(sound):
         return None
     source = Computed(how, tuple(names), codes, part.compute.at_least)

@@ -378,18 +378,18 @@ class Codebook(Viewed):
 
     def sources(self) -> dict[str, frozenset[str]]:
         """Return for every question all questions it comes from, itself and the whole chain among them."""
-        found: dict[str, frozenset[str]] = {}
+        by_name: dict[str, frozenset[str]] = {}
 
         def of(name: str) -> frozenset[str]:
-            if name not in found:
-                found[name] = frozenset((name,))  # also where questions name each other in a ring
+            if name not in by_name:
+                by_name[name] = frozenset((name,))  # also where questions name each other in a ring
                 made_of = self.questions[name].made_of if name in self.questions else ()
-                found[name] = found[name].union(*(of(one) for one in made_of))
-            return found[name]
+                by_name[name] = by_name[name].union(*(of(one) for one in made_of))
+            return by_name[name]
 
         for name in self.questions:
             of(name)
-        return found
+        return by_name
 
     def __iter__(self) -> Iterator[Question]:
         return iter(self.questions.values())

@@ -100,8 +100,8 @@ class NetBuilder:
         where = (*place, "difference")
         groups = []
         for key, names in (("plus", written.plus), ("minus", written.minus)):
-            found = [self._code(label, name, (*where, key, j)) for j, name in enumerate(names)]
-            groups.append(tuple(dict.fromkeys(code for code in found if code is not None)))
+            codes = [self._code(label, name, (*where, key, j)) for j, name in enumerate(names)]
+            groups.append(tuple(dict.fromkeys(code for code in codes if code is not None)))
         plus, minus = groups
         both = [code for code in plus if code in minus]
         without = [name for name in (*plus, *minus) if not self._by_name[name].scored]

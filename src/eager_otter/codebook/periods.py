@@ -66,14 +66,14 @@ def periods_by(unit: Unit, first: date, last: date) -> tuple[Period, ...]:
     """
     if last < first:
         raise RequestError(f"The periods end ({last}) before they begin ({first}).")
-    found = []
+    periods = []
     for period in _from(unit, first):
         if period.first > day_number(last):
             break
-        found.append(period)
-        if len(found) > MOST_PERIODS:
+        periods.append(period)
+        if len(periods) > MOST_PERIODS:
             raise RequestError(f"More than {MOST_PERIODS:,} periods; take longer ones.")
-    return tuple(found)
+    return tuple(periods)
 
 
 def periods_in(ranges: Mapping[str, str]) -> tuple[Period, ...]:
@@ -81,7 +81,7 @@ def periods_in(ranges: Mapping[str, str]) -> tuple[Period, ...]:
 
     Raises RequestError for a range that cannot be read, runs backwards or overlaps another.
     """
-    found = []
+    periods = []
     for label, text in ranges.items():
         start, dots, end = text.partition("..")
         if not dots:
@@ -91,14 +91,14 @@ def periods_in(ranges: Mapping[str, str]) -> tuple[Period, ...]:
         first, last = day_number(read_day(start)), day_number(read_day(end))
         if last < first:
             raise RequestError(f"{label}: the range runs backwards; write the earlier day first.")
-        found.append(Period(label, label, first, last))
-    ordered = sorted(found, key=lambda period: period.first)
+        periods.append(Period(label, label, first, last))
+    ordered = sorted(periods, key=lambda period: period.first)
     for one, next_one in pairwise(ordered):
         if next_one.first <= one.last:
             raise RequestError(
                 f"{one.label} and {next_one.label} share days; each day may be in one range only."
             )
-    return tuple(found)
+    return tuple(periods)
 
 
 def _from(unit: Unit, day: date) -> Iterator[Period]:

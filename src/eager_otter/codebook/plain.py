@@ -204,14 +204,14 @@ class PlainQuestions:
             name, part, place, kind="single", source=Derived(tuple(rules), everyone), answers=answers, **nets
         )
 
-    def missing(self, own: Sequence[str] | None, kind: str, place: Place | None) -> Missing:
+    def missing(self, written: Sequence[str] | None, kind: str, place: Place | None) -> Missing:
         """Return what is missing for a kind of question: its own list, else what fits it of the codebook's.
 
         Mistakes in its own list are noted at a place, where there is one.
         """
-        if own is None:
+        if written is None:
             return replace(read_missing(self.reading.missing, kind)[0], shared=True)
-        missing, mistakes = read_missing(own, kind)
+        missing, mistakes = read_missing(written, kind)
         if place is not None:
             for k, message in mistakes:
                 self.mistake((*place, "missing", k), message)

@@ -218,10 +218,10 @@ class _Reading:
 
     def _gather(self, head: CodebookFile | None) -> None:
         data = self.document.data
-        own = data.get("questions") if isinstance(data, dict) else None
+        bodies = data.get("questions") if isinstance(data, dict) else None
         for k, name in enumerate(head.include if head is not None else []):
             self._include(self.document.path.parent / name, ("include", k))
-        self._add_bodies(own if isinstance(own, dict) else {}, None)
+        self._add_bodies(bodies if isinstance(bodies, dict) else {}, None)
 
     def _include(self, path: Path, place: Place) -> None:
         try:
@@ -332,13 +332,13 @@ class _Reading:
         for name, part in list(self.pending.items()):
             if self._note_unknown_sources(name, part, known):
                 del self.pending[name]
-        made = True
-        while made and self.pending:
-            made = False
+        progress = True
+        while progress and self.pending:
+            progress = False
             for name, part in list(self.pending.items()):
                 if all(source in self.questions for source, _ in sources_of(part)):
                     self._make(name, self.pending.pop(name))
-                    made = True
+                    progress = True
         for name, part in self.pending.items():
             if all(source in self.questions or source in self.pending for source, _ in sources_of(part)):
                 chain = " ← ".join([name, *(source for source, _ in sources_of(part))])

@@ -47,13 +47,13 @@ class Cause:
 
 def causes_between(old: Manifest, new: Manifest) -> tuple[Cause, ...]:
     """List what differs between the manifests of two reports, in the order of `CAUSES`."""
-    found = [*_table_causes(old, new), *_question_causes(old, new), *_data_causes(old, new)]
-    return tuple(sorted(found, key=lambda cause: CAUSES.index(cause.kind)))
+    causes = [*_table_causes(old, new), *_question_causes(old, new), *_data_causes(old, new)]
+    return tuple(sorted(causes, key=lambda cause: CAUSES.index(cause.kind)))
 
 
 def manifests_of(old: Path, new: Path) -> tuple[tuple[Manifest, Manifest] | None, str]:
     """Find the manifests beside two tidy files: both, or none with the reason why causes cannot be told."""
-    found = []
+    manifests = []
     for path in (old, new):
         place = path.parent / MANIFEST
         if not is_file(place):
@@ -64,8 +64,8 @@ def manifests_of(old: Path, new: Path) -> tuple[tuple[Manifest, Manifest] | None
                 None,
                 f"Causes cannot be given: {shown_path(place)} was written for other files than {path.name}.",
             )
-        found.append(manifest)
-    return (found[0], found[1]), ""
+        manifests.append(manifest)
+    return (manifests[0], manifests[1]), ""
 
 
 # --- of tables ------------------------------------------------------------------------------------------
@@ -159,12 +159,12 @@ def _renamed(before: Mapping[str, str], after: Mapping[str, str]) -> dict[str, s
     """Match nets that went with nets that came, where they alone have the same definition."""
     went = {label: rule for label, rule in before.items() if label not in after}
     came = {label: rule for label, rule in after.items() if label not in before}
-    found = {}
+    renamed = {}
     for label, rule in went.items():
-        alike = [other for other, own in came.items() if own == rule]
+        alike = [other for other, other_rule in came.items() if other_rule == rule]
         if len(alike) == 1 and list(went.values()).count(rule) == 1:
-            found[label] = alike[0]
-    return found
+            renamed[label] = alike[0]
+    return renamed
 
 
 # --- of data --------------------------------------------------------------------------------------------

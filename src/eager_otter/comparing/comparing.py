@@ -107,7 +107,9 @@ def compare_results(
     if not 0 <= tolerance < float("inf"):
         raise RequestError(f"A tolerance is a number from 0 up; got {tolerance:g}.")
     if not all(table.names_questions for table in (*old.values(), *new.values())):
-        old, new = ({name: table.without_questions() for name, table in some.items()} for some in (old, new))
+        old, new = (
+            {name: table.without_questions() for name, table in tables.items()} for tables in (old, new)
+        )
     renamed = _renamed_tables(old, new)
     changes: list[Change] = [
         Change(kind="table renamed", table=after, before=before, after=after)
@@ -132,23 +134,23 @@ def compare_files(old: Path, new: Path, *, tolerance: float = 0.0) -> Comparison
 
     Raises FileProblem, and RequestError for a tolerance below 0.
     """
-    found = compare_results(read_results(old), read_results(new), tolerance=tolerance)
+    comparison = compare_results(read_results(old), read_results(new), tolerance=tolerance)
     manifests, why_not = manifests_of(old, new)
     causes = None if manifests is None else causes_between(*manifests)
-    return replace(found, causes=causes, why_not=why_not)
+    return replace(comparison, causes=causes, why_not=why_not)
 
 
 def _renamed_tables(old: Mapping[str, SavedTable], new: Mapping[str, SavedTable]) -> dict[str, str]:
     """Match a table that went with one that came, where they alone have the same title and rows."""
     went = [table for name, table in old.items() if name not in new]
     came = [table for name, table in new.items() if name not in old]
-    found: dict[str, str] = {}
+    renamed: dict[str, str] = {}
     for before in went:
         alike = [t for t in came if t.title == before.title and list(t.rows) == list(before.rows)]
         twins = [t for t in went if t.title == before.title and list(t.rows) == list(before.rows)]
         if len(alike) == 1 and len(twins) == 1:
-            found[before.id] = alike[0].id
-    return found
+            renamed[before.id] = alike[0].id
+    return renamed
 
 
 class _Pair:
@@ -168,14 +170,14 @@ class _Pair:
     def _renamed_columns(self) -> dict[ColumnKey, ColumnKey]:
         """Match a column that went with one that came at the same place in the same group, its base about the same."""
         old, new = list(self.old.columns), list(self.new.columns)
-        found = {}
+        renamed = {}
         for place, column in enumerate(old):
             if column in self.new.columns or place >= len(new) or len(old) != len(new):
                 continue
             after = new[place]
             if after not in self.old.columns and after[0] == column[0] and self._near(column, after):
-                found[column] = after
-        return found
+                renamed[column] = after
+        return renamed
 
     def _near(self, before: ColumnKey, after: ColumnKey) -> bool:
         """Return whether two columns hold about as many people."""
@@ -241,11 +243,11 @@ class _Pair:
 
     def _column_mark(self, column: ColumnKey, marks: tuple[str, str]) -> bool:
         """Return whether a mark changed with that of the whole column, which its base says already."""
-        before = [m for (row, own, _), m in self.old.marks.items() if own == column and row[1] == "base"]
+        before = [m for (row, name, _), m in self.old.marks.items() if name == column and row[1] == "base"]
         after = [
             m
-            for (row, own, _), m in self.new.marks.items()
-            if own == self.columns[column] and row[1] == "base"
+            for (row, name, _), m in self.new.marks.items()
+            if name == self.columns[column] and row[1] == "base"
         ]
         return bool(before) and bool(after) and (before[0], after[0]) == marks
 
@@ -280,16 +282,16 @@ class _Pair:
         by_letter = {letter: column for column, letter in table.columns.items() if letter}
         two = any(len(letter) > 1 for letter in by_letter)
         parts = letters.split() if two else re.findall(r"\S", letters)
-        found: set[tuple[object, bool]] = set()
+        changes: set[tuple[object, bool]] = set()
         for part in parts:
             column = by_letter.get(part.upper())
             if column is None:
-                found.add((part, True))  # a mark for higher or lower
+                changes.add((part, True))  # a mark for higher or lower
                 continue
             known = self.columns.get(column) if table is self.old else column
             if known is not None and known in self.columns.values():
-                found.add((known, part.isupper()))
-        return found
+                changes.add((known, part.isupper()))
+        return changes
 
     def _change(self, kind: Kind, **where: Any) -> Change:
         return Change(kind=kind, table=self.new.id, **where)
@@ -297,7 +299,7 @@ class _Pair:
 
 def _base(table: SavedTable, column: ColumnKey) -> float | None:
     """Return the first base of a column."""
-    bases = (value for (_, own, figure), value in table.values.items() if own == column and figure in BASES)
+    bases = (value for (_, name, figure), value in table.values.items() if name == column and figure in BASES)
     return next(bases, None)
 
 

@@ -131,10 +131,10 @@ def file_digest(path: Path) -> Digest:
     """Return a digest of a file's bytes, "" where it is not there."""
     if not is_file(path):
         return ""
-    found = hashlib.sha256()
+    digest = hashlib.sha256()
     for block in read_blocks(path, "a file"):
-        found.update(block)
-    return found.hexdigest()[:16]
+        digest.update(block)
+    return digest.hexdigest()[:16]
 
 
 def read_manifests(path: Path) -> ManifestFile:

@@ -30,9 +30,9 @@ class ValuesByColumns:
         return self.mean.size >= 2
 
 
-def enough_values(found: Moments) -> BoolArray:
+def enough_values(column_moments: Moments) -> BoolArray:
     """Return the columns that an analysis of variance takes: two values and an effective number above 1; (columns,)."""
-    return np.asarray((found.n[0] >= 2) & (found.effective[0] > 1.0))
+    return np.asarray((column_moments.n[0] >= 2) & (column_moments.effective[0] > 1.0))
 
 
 def analysis_of_variance(table: ValuesByColumns, method: str) -> WholeTableTest:

@@ -127,8 +127,8 @@ def chi_square_test(table: TwoWay, method: str) -> WholeTableTest:
     A 2×2 table whose expected counts are too small has Fisher's exact test as well.
     """
     n, expected = table.n, table.expected
-    found = _chi_square_of(table, float(((n - expected) ** 2 / expected).sum()), method)
-    return replace(found, exact=_fisher(n)) if n.shape == (2, 2) and found.doubtful else found
+    result = _chi_square_of(table, float(((n - expected) ** 2 / expected).sum()), method)
+    return replace(result, exact=_fisher(n)) if n.shape == (2, 2) and result.doubtful else result
 
 
 def likelihood_ratio_test(table: TwoWay, method: str) -> WholeTableTest:

@@ -129,12 +129,12 @@ class _Draft:
 
     def merged(self, other: _Draft) -> _Draft | None:
         """Join two sets, or give None when the result would have more cells than is fast."""
-        mine, its = self.group.members.shape[1], other.group.members.shape[1]
-        product = self.group.cell.astype(np.int64) * its + other.group.cell
-        cell, kept = _renumber(product, mine * its)
+        mine, theirs = self.group.members.shape[1], other.group.members.shape[1]
+        product = self.group.cell.astype(np.int64) * theirs + other.group.cell
+        cell, kept = _renumber(product, mine * theirs)
         if kept.size > USUAL_CELLS:
             return None
-        members = np.vstack([self.group.members[:, kept // its], other.group.members[:, kept % its]])
+        members = np.vstack([self.group.members[:, kept // theirs], other.group.members[:, kept % theirs]])
         return _Draft(
             ColumnGroup(cell.astype(smallest_unsigned(kept.size)), members),
             np.concatenate([self.columns, other.columns]),
@@ -203,7 +203,7 @@ def join_patterns(members: Sequence[FloatArray]) -> tuple[FloatArray, list[IntAr
 def column_membership(cells: ColumnCells, column: int) -> BoolArray:
     """Return who is in a column: (respondents,)."""
     for part in cells.sets:
-        found = np.flatnonzero(part.columns == column)
-        if found.size:
-            return np.asarray(part.members[found[0]][part.cell] > 0)
+        places = np.flatnonzero(part.columns == column)
+        if places.size:
+            return np.asarray(part.members[places[0]][part.cell] > 0)
     raise ValueError(f"No column number {column}; the banner has {cells.columns}.")

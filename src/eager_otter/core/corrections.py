@@ -18,30 +18,30 @@ def adjusted(p_value: FloatArray, family: IntArray, adjust: Callable[[FloatArray
     >>> adjusted(p, np.zeros(4, np.int64), holm)
     array([[0.03, 0.06, 0.06,  nan]])
     """
-    found = np.full_like(p_value, np.nan)
+    result = np.full_like(p_value, np.nan)
     for number in np.unique(family):
         members = np.flatnonzero(family == number)
-        found[:, members] = adjust(p_value[:, members])
-    return found
+        result[:, members] = adjust(p_value[:, members])
+    return result
 
 
 def bonferroni(p: FloatArray) -> FloatArray:
     """Multiply P values (rows, tests) by the number of tests made in their row, to 1 at most."""
-    made = (~np.isnan(p)).sum(axis=1, keepdims=True)
-    return np.asarray(np.minimum(p * made, 1.0))
+    tests = (~np.isnan(p)).sum(axis=1, keepdims=True)
+    return np.asarray(np.minimum(p * tests, 1.0))
 
 
 def holm(p: FloatArray) -> FloatArray:
     """Step down from the smallest P value of each row (Holm 1979): (rows, tests)."""
-    order, rising, made = _ordered(p)
-    left = made - np.arange(p.shape[1])[None, :]
+    order, rising, tests = _ordered(p)
+    left = tests - np.arange(p.shape[1])[None, :]
     return _back(np.minimum(np.fmax.accumulate(rising * left, axis=1), 1.0), order, rising)
 
 
 def benjamini_hochberg(p: FloatArray) -> FloatArray:
     """Step up from the largest P value of each row (Benjamini & Hochberg 1995): (rows, tests)."""
-    order, rising, made = _ordered(p)
-    scaled = rising * made / (1.0 + np.arange(p.shape[1])[None, :])
+    order, rising, tests = _ordered(p)
+    scaled = rising * tests / (1.0 + np.arange(p.shape[1])[None, :])
     smallest = np.fmin.accumulate(scaled[:, ::-1], axis=1)[:, ::-1]
     return _back(np.minimum(smallest, 1.0), order, rising)
 
@@ -49,11 +49,11 @@ def benjamini_hochberg(p: FloatArray) -> FloatArray:
 def _ordered(p: FloatArray) -> tuple[IntArray, FloatArray, FloatArray]:
     """Return the order of each row, the P values rising (NaN last), and how many there are."""
     order = np.argsort(p, axis=1, kind="stable")
-    made = (~np.isnan(p)).sum(axis=1, keepdims=True).astype(np.float64)
-    return order, np.take_along_axis(p, order, axis=1), made
+    tests = (~np.isnan(p)).sum(axis=1, keepdims=True).astype(np.float64)
+    return order, np.take_along_axis(p, order, axis=1), tests
 
 
 def _back(stepped: FloatArray, order: IntArray, rising: FloatArray) -> FloatArray:
-    found = np.empty_like(stepped)
-    np.put_along_axis(found, order, np.where(np.isnan(rising), np.nan, stepped), axis=1)
-    return found
+    result = np.empty_like(stepped)
+    np.put_along_axis(result, order, np.where(np.isnan(rising), np.nan, stepped), axis=1)
+    return result

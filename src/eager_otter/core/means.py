@@ -65,17 +65,17 @@ def mean_gaps(sums: ValueSums, pairs: IntArray) -> FloatArray:
     return np.where((sums.w[:, a] > 0) & (sums.w[:, b] > 0), gap, np.nan)
 
 
-def confidence_interval(found: Moments, level: float) -> tuple[FloatArray, FloatArray]:
+def confidence_interval(column_moments: Moments, level: float) -> tuple[FloatArray, FloatArray]:
     """Return m ± t·se at a confidence percent, t of e − 1 degrees of freedom: low and high, (rows, columns) each.
 
     NaN where there is less than 1 degree of freedom.
     """
     from scipy.special import stdtrit
 
-    degrees = found.effective - 1.0
+    degrees = column_moments.effective - 1.0
     degrees[~(degrees >= 1.0 - DEGREES_TOLERANCE)] = np.nan
-    half = stdtrit(degrees, 0.5 + level / 200.0) * found.standard_error
-    return np.asarray(found.mean - half), np.asarray(found.mean + half)
+    half = stdtrit(degrees, 0.5 + level / 200.0) * column_moments.standard_error
+    return np.asarray(column_moments.mean - half), np.asarray(column_moments.mean + half)
 
 
 @dataclass(frozen=True, eq=False)

@@ -52,8 +52,8 @@ def _part(sums: Sums, columns: list[int], pairs: list[int]) -> Sums:
 def _gathered(middle: list[float], gave: list[FloatArray], base: list[FloatArray]) -> AtMost:
     """Put what was summed of each pair together: `gave` and `base` hold n, Σw, Σw² of first, second, both (3, 3)."""
 
-    def sums(found: list[FloatArray]) -> Sums:
-        one = np.array(found).reshape(-1, 3, 3)  # pairs, measures, first | second | both
+    def sums(arrays: list[FloatArray]) -> Sums:
+        one = np.array(arrays).reshape(-1, 3, 3)  # pairs, measures, first | second | both
         single = [one[:, k, :2].reshape(1, -1) for k in range(3)]
         return Sums(*single, *(one[:, k, 2].reshape(1, -1) for k in range(3)))
 
@@ -118,5 +118,5 @@ def test_medians(at_most: AtMost, method: ShareMethod) -> PairTests:
 
     By the test of two shares; the statistic is positive where the first column has fewer at most M, so is higher.
     """
-    found = test_proportions(at_most.answers, at_most.base, at_most.pairs, at_most.shared, method)
-    return PairTests(-found.statistic, found.p_value, found.degrees, found.shared, found.error)
+    result = test_proportions(at_most.answers, at_most.base, at_most.pairs, at_most.shared, method)
+    return PairTests(-result.statistic, result.p_value, result.degrees, result.shared, result.error)

@@ -125,7 +125,7 @@ def item_mean_parts(values: ValueSums, pairs: IntArray, shared: SharedValues) ->
     """Return the parts of V of `test_item_means`: each (1, pairs)."""
     a, b = pairs[:, 0], pairs[:, 1]
     scaled = ratio(small_sample(effective_base(values.w, values.w2)), values.w)
-    own = scaled**2 * values.w2_squares
+    variance = scaled**2 * values.w2_squares
     return VarianceParts(
-        first=own[:, a], second=own[:, b], cross=scaled[:, a] * scaled[:, b] * shared.products
+        first=variance[:, a], second=variance[:, b], cross=scaled[:, a] * scaled[:, b] * shared.products
     )

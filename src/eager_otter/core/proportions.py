@@ -58,8 +58,8 @@ class SharedPairs:
 def match_pairs(pairs: IntArray, overlapping: IntArray) -> SharedPairs:
     """Find each tested pair (pairs, 2) among the overlapping ones (any order within a pair)."""
     place = {(int(min(a, b)), int(max(a, b))): k for k, (a, b) in enumerate(overlapping)}
-    found = [place.get((int(min(a, b)), int(max(a, b))), -1) for a, b in pairs]
-    return SharedPairs(np.array(found, np.int64).reshape(len(pairs)))
+    places = [place.get((int(min(a, b)), int(max(a, b))), -1) for a, b in pairs]
+    return SharedPairs(np.array(places, np.int64).reshape(len(pairs)))
 
 
 @dataclass(frozen=True, eq=False)

@@ -76,16 +76,16 @@ def rake(
 
 def _miss(weights: FloatArray, margin: Margin, times: FloatArray, people: float) -> float:
     """Return the largest miss of a share; of all people, as capped weights that fall short no longer add up to them."""
-    found = np.bincount(margin.categories, times * weights, margin.shares.size) / people
-    return float(np.abs(found - margin.shares).max())
+    shares = np.bincount(margin.categories, times * weights, margin.shares.size) / people
+    return float(np.abs(shares - margin.shares).max())
 
 
 def _factors(free: FloatArray, margin: Margin, times: FloatArray, people: float, limit: float) -> FloatArray:
     """Return the factor of each category that brings its capped sum to its target."""
     wanted = margin.shares * people
     if np.isinf(limit):
-        found = np.bincount(margin.categories, times * free, margin.shares.size)
-        return np.divide(wanted, found, out=np.zeros_like(found), where=found > 0)
+        weighted = np.bincount(margin.categories, times * free, margin.shares.size)
+        return np.divide(wanted, weighted, out=np.zeros_like(weighted), where=weighted > 0)
     inside = [margin.categories == k for k in range(margin.shares.size)]
     return np.array(
         [_capped_factor(free[here], times[here], wanted[k], limit) for k, here in enumerate(inside)]

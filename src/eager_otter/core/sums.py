@@ -116,9 +116,9 @@ class Finisher:
         self.pairs = columns.overlapping()
         seen: set[int] = set()
         for cells, members in zip(columns.sets, counted.members, strict=True):
-            own = [k for k, column in enumerate(cells.columns) if int(column) not in seen]
+            unseen = [k for k, column in enumerate(cells.columns) if int(column) not in seen]
             seen.update(int(column) for column in cells.columns)
-            self._owned.append((cells.columns[own], np.ascontiguousarray(members[own].T)))
+            self._owned.append((cells.columns[unseen], np.ascontiguousarray(members[unseen].T)))
             place = {int(column): k for k, column in enumerate(cells.columns)}
             first = [place[int(a)] for a, _ in cells.pairs]
             second = [place[int(b)] for _, b in cells.pairs]
@@ -139,19 +139,19 @@ class Finisher:
     def scores(self, part: int, scores: FloatArray) -> ValueSums:
         """Sum the scores of a coded part: `scores` (codes,), NaN where a code has none; one row."""
         scored = np.flatnonzero(~np.isnan(scores))
-        own = scores[scored][:, None]
+        column_scores = scores[scored][:, None]
         codes = np.eye(scores.size)[scored]
         n, w, w2 = self._product(part, codes, (0, 1, 2))  # each (scored codes, columns)
         pair_n, pair_w, pair_w2 = self._pair_product(part, codes, (0, 1, 2))
         total = w.sum(axis=0)
-        some = np.where(total > 0, total, 1.0)
-        mean = (w * own).sum(axis=0) / some
-        rest = (w * (own - mean)).sum(axis=0) / some
-        away = (own - mean) - rest
+        divisor = np.where(total > 0, total, 1.0)
+        mean = (w * column_scores).sum(axis=0) / divisor
+        rest = (w * (column_scores - mean)).sum(axis=0) / divisor
+        away = (column_scores - mean) - rest
         first, second = self.pairs[:, 0], self.pairs[:, 1]
         given = n > 0
-        lowest = np.where(given, own, np.inf).min(axis=0, initial=np.inf)
-        highest = np.where(given, own, -np.inf).max(axis=0, initial=-np.inf)
+        lowest = np.where(given, column_scores, np.inf).min(axis=0, initial=np.inf)
+        highest = np.where(given, column_scores, -np.inf).max(axis=0, initial=-np.inf)
         return ValueSums(
             n.sum(axis=0)[None],
             total[None],
@@ -199,8 +199,10 @@ class Finisher:
             (mean1, rest1), (mean2, rest2) = means
             by1 = (cells[MEAN_1] - mean1) + (cells[REST_1] - rest1)
             by2 = (cells[MEAN_2] - mean2) + (cells[REST_2] - rest2)
-            own = cells[PRODUCT] + by1 * cells[FIRST_2] + by2 * cells[FIRST_1] + by1 * by2 * cells[WEIGHT2]
-            total += float(own[cells[WEIGHT] > 0].sum())
+            product = (
+                cells[PRODUCT] + by1 * cells[FIRST_2] + by2 * cells[FIRST_1] + by1 * by2 * cells[WEIGHT2]
+            )
+            total += float(product[cells[WEIGHT] > 0].sum())
             people += float(cells[PEOPLE].sum())
         return total, people
 
@@ -235,10 +237,10 @@ class _ValueCells:
         """Return the mean of each column as a sum of two numbers (columns,), and that of each cell minus it."""
         cells, weight = self.cells, self.cells[WEIGHT]
         total = weight @ members
-        some = np.where(total > 0, total, 1.0)
-        mean = (weight * cells[MEAN]) @ members / some
+        divisor = np.where(total > 0, total, 1.0)
+        mean = (weight * cells[MEAN]) @ members / divisor
         gap = (cells[MEAN][:, None] - mean) + cells[REST][:, None]
-        rest = (weight[:, None] * members * gap).sum(axis=0) / some
+        rest = (weight[:, None] * members * gap).sum(axis=0) / divisor
         return mean, rest, gap - rest
 
     def by_column(self, members: FloatArray) -> dict[str, FloatArray]:

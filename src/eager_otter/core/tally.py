@@ -84,10 +84,10 @@ class Tally:
             raise ValueError("Only tallies of the same questions and columns can be added.")
         members: list[FloatArray] = []
         sums: list[tuple[FloatArray, ...]] = []
-        for mine, its, my_sums, its_sums in zip(
+        for mine, theirs, my_sums, its_sums in zip(
             self.members, other.members, self.sums, other.sums, strict=True
         ):
-            union, (my_place, its_place) = join_patterns([mine, its])
+            union, (my_place, its_place) = join_patterns([mine, theirs])
             members.append(union)
             sums.append(
                 tuple(
@@ -115,33 +115,33 @@ def _empty(kind: PartKind, cells: int) -> FloatArray:
     return out
 
 
-def _merged_codes(mine: FloatArray, its: FloatArray) -> FloatArray:
-    return mine + its
+def _merged_codes(mine: FloatArray, theirs: FloatArray) -> FloatArray:
+    return mine + theirs
 
 
-def _merged_values(mine: FloatArray, its: FloatArray) -> FloatArray:
+def _merged_values(mine: FloatArray, theirs: FloatArray) -> FloatArray:
     """Merge means and squared deviations about them (Chan, Golub & LeVeque 1983), and the ends."""
-    total = mine + its
-    mean, rest, gap, share = _merged_means(mine, its, MEAN, REST)
+    total = mine + theirs
+    mean, rest, gap, share = _merged_means(mine, theirs, MEAN, REST)
     total[MEAN], total[REST] = mean, rest
-    total[SQUARES] = mine[SQUARES] + its[SQUARES] + gap**2 * mine[WEIGHT] * share
+    total[SQUARES] = mine[SQUARES] + theirs[SQUARES] + gap**2 * mine[WEIGHT] * share
     first = np.zeros_like(gap)
     squares = np.zeros_like(gap)
-    for part, by in ((mine, gap * share), (its, -gap * (1.0 - share))):
+    for part, by in ((mine, gap * share), (theirs, -gap * (1.0 - share))):
         first += part[WEIGHT2_FIRST] - by * part[WEIGHT2]
         squares += part[WEIGHT2_SQUARES] - 2.0 * by * part[WEIGHT2_FIRST] + by**2 * part[WEIGHT2]
     total[WEIGHT2_FIRST], total[WEIGHT2_SQUARES] = first, squares
-    total[LOWEST] = np.minimum(mine[LOWEST], its[LOWEST])
-    total[HIGHEST] = np.maximum(mine[HIGHEST], its[HIGHEST])
+    total[LOWEST] = np.minimum(mine[LOWEST], theirs[LOWEST])
+    total[HIGHEST] = np.maximum(mine[HIGHEST], theirs[HIGHEST])
     return total
 
 
-def _merged_products(mine: FloatArray, its: FloatArray) -> FloatArray:
-    total = mine + its
-    total[MEAN_1], total[REST_1], gap1, share = _merged_means(mine, its, MEAN_1, REST_1)
-    total[MEAN_2], total[REST_2], gap2, _ = _merged_means(mine, its, MEAN_2, REST_2)
+def _merged_products(mine: FloatArray, theirs: FloatArray) -> FloatArray:
+    total = mine + theirs
+    total[MEAN_1], total[REST_1], gap1, share = _merged_means(mine, theirs, MEAN_1, REST_1)
+    total[MEAN_2], total[REST_2], gap2, _ = _merged_means(mine, theirs, MEAN_2, REST_2)
     sums = np.zeros((3, *gap1.shape))
-    for part, away in ((mine, share), (its, share - 1.0)):
+    for part, away in ((mine, share), (theirs, share - 1.0)):
         by1, by2 = gap1 * away, gap2 * away
         sums[0] += part[FIRST_1] - by1 * part[WEIGHT2]
         sums[1] += part[FIRST_2] - by2 * part[WEIGHT2]
@@ -151,18 +151,18 @@ def _merged_products(mine: FloatArray, its: FloatArray) -> FloatArray:
 
 
 def _merged_means(
-    mine: FloatArray, its: FloatArray, mean: int, rest: int
+    mine: FloatArray, theirs: FloatArray, mean: int, rest: int
 ) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
     """Merge two means: the new one as a sum of two numbers, its − mine, and its share of the weight; (1, cells) each.
 
     Where one side is empty, the other's mean stands and the gap is 0.
     """
-    weight = mine[WEIGHT] + its[WEIGHT]
-    share = np.divide(its[WEIGHT], weight, out=np.zeros_like(weight), where=weight > 0)
-    gap = (its[mean] - mine[mean]) + (its[rest] - mine[rest])
-    gap[(mine[WEIGHT] == 0) | (its[WEIGHT] == 0)] = 0.0
-    high = np.where(mine[WEIGHT] > 0, mine[mean], its[mean])
-    low = np.where(mine[WEIGHT] > 0, mine[rest], its[rest]) + gap * share
+    weight = mine[WEIGHT] + theirs[WEIGHT]
+    share = np.divide(theirs[WEIGHT], weight, out=np.zeros_like(weight), where=weight > 0)
+    gap = (theirs[mean] - mine[mean]) + (theirs[rest] - mine[rest])
+    gap[(mine[WEIGHT] == 0) | (theirs[WEIGHT] == 0)] = 0.0
+    high = np.where(mine[WEIGHT] > 0, mine[mean], theirs[mean])
+    low = np.where(mine[WEIGHT] > 0, mine[rest], theirs[rest]) + gap * share
     joined = high + low
     return joined, low - (joined - high), gap, share
 
@@ -200,27 +200,27 @@ def tally(
     """
     respondents = columns.sets[0].cell.size
     for part in parts:
-        found = _people_in(part)
-        if found != respondents:
-            raise ValueError(f"A question has {found} respondents where the banner has {respondents}.")
+        people = _people_in(part)
+        if people != respondents:
+            raise ValueError(f"A question has {people} respondents where the banner has {respondents}.")
     bundles = bundles_of(parts)
     values = [(k, part) for k, part in enumerate(parts) if not isinstance(part, CodedRows)]
     counts, sums = _Counts(bundles, columns), _ValueSums(values, columns)
     for start in range(0, respondents, BLOCK):
         block = slice(start, min(start + BLOCK, respondents))
-        cells = [some.cell[block].astype(np.intp) for some in columns.sets]
+        cells = [column_set.cell[block].astype(np.intp) for column_set in columns.sets]
         measures = _Measures(weights, frequencies, block)
         counts.add(block, cells, measures)
         sums.add(block, cells, measures)
     by_set = []
-    for position, some in enumerate(columns.sets):
+    for position, column_set in enumerate(columns.sets):
         of_part: dict[int, FloatArray] = dict(sums.of_set(position))
         for bundle, total in zip(bundles, counts.of_set(position), strict=True):
             for place, (k, part) in enumerate(bundle.parts):
-                of_part[k] = bundle.margin(total, place, part.size, some.cells)
+                of_part[k] = bundle.margin(total, place, part.size, column_set.cells)
         by_set.append(tuple(of_part[k] for k in range(len(parts))))
     kinds = tuple(KINDS[type(part)] for part in parts)
-    return Tally(tuple(some.members for some in columns.sets), tuple(by_set), kinds)
+    return Tally(tuple(column_set.members for column_set in columns.sets), tuple(by_set), kinds)
 
 
 class _Measures:
@@ -292,7 +292,7 @@ class _Counts:
     """n, Σw, Σw² per set, bundle and code × cell."""
 
     def __init__(self, bundles: Sequence[Bundle], columns: ColumnCells) -> None:
-        self._bundles, self._cells = bundles, [some.cells for some in columns.sets]
+        self._bundles, self._cells = bundles, [column_set.cells for column_set in columns.sets]
         self._totals = [[np.zeros((3, bundle.size * cells)) for bundle in bundles] for cells in self._cells]
         self._weighted = True
 
@@ -319,7 +319,7 @@ class _ValueSums:
     """The measures of each part of values or products, per set and cell, merged block by block."""
 
     def __init__(self, values: Sequence[tuple[int, ValueRows | ProductRows]], columns: ColumnCells) -> None:
-        self._values, self._cells = values, [some.cells for some in columns.sets]
+        self._values, self._cells = values, [column_set.cells for column_set in columns.sets]
         self._totals = [[_empty(KINDS[type(part)], cells) for _, part in values] for cells in self._cells]
 
     def of_set(self, position: int) -> list[tuple[int, FloatArray]]:
@@ -396,8 +396,8 @@ class _Terms:
         self, s: FloatArray, cell: IntArray, weight: FloatArray
     ) -> tuple[FloatArray, FloatArray, FloatArray]:
         """Return the mean of each cell as a sum of two numbers (cells,), and how far each value is from it."""
-        some = np.where(weight > 0, weight, 1.0)
-        mean = np.bincount(cell, self.w * s, weight.size) / some
+        divisor = np.where(weight > 0, weight, 1.0)
+        mean = np.bincount(cell, self.w * s, weight.size) / divisor
         away = s - mean[cell]
-        rest = np.bincount(cell, self.w * away, weight.size) / some
+        rest = np.bincount(cell, self.w * away, weight.size) / divisor
         return mean, rest, away - rest[cell]

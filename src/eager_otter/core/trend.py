@@ -37,10 +37,10 @@ class Over:
 def over_columns(columns: IntArray, overlapping: IntArray) -> Over:
     """Take the columns of a group in their order; `overlapping` (pairs, 2) are those that have pair sums."""
     place = {int(column): k for k, column in enumerate(columns)}
-    found = [
+    trends = [
         (place[a], place[b], k) for k, (a, b) in enumerate(overlapping.tolist()) if a in place and b in place
     ]
-    numbers = np.array(found, np.int64).reshape(-1, 3)
+    numbers = np.array(trends, np.int64).reshape(-1, 3)
     return Over(columns, np.arange(1.0, len(columns) + 1.0), numbers[:, :2], numbers[:, 2])
 
 
@@ -98,10 +98,10 @@ def trend_of_means(sums: ValueSums, over: Over) -> TrendTests:
     a deviation, where those shared leave no variance, or for fewer than 1 degree of freedom.
     """
     at = over.columns
-    found = moments(sums)
-    mean, v, e = found.mean[0, at], found.variance[0, at], found.effective[0, at]
+    row_moments = moments(sums)
+    mean, v, e = row_moments.mean[0, at], row_moments.variance[0, at], row_moments.effective[0, at]
     weight, a = sums.w[0, at], _weights(e, over.places)
-    flat = np.sqrt(v) <= NO_SPREAD * float(found.largest[0, at].max(initial=0.0))
+    flat = np.sqrt(v) <= NO_SPREAD * float(row_moments.largest[0, at].max(initial=0.0))
     shared = bool(np.any(sums.pair_n[0, over.sums] > 0))
     if flat.any():
         degrees = float(e.sum()) - len(at)

@@ -160,14 +160,14 @@ class BannerCounting:
     @cached_property
     def sharing(self) -> frozenset[int]:
         """Find the groups, by their first column, in which someone is in two of the columns compared."""
-        found = set()
+        shared = set()
         for group in self.layout.groups:
             wanted = {k for k in range(group.start, group.stop) if self.layout.columns[k].compared}
             for cells in self.cells.sets:
                 inside = [place for place, k in enumerate(cells.columns.tolist()) if k in wanted]
                 if len(inside) > 1 and bool((cells.members[inside].sum(axis=0) > 1).any()):
-                    found.add(group.start)
-        return frozenset(found)
+                    shared.add(group.start)
+        return frozenset(shared)
 
     def chosen(self, name: str) -> Answers:
         """Return what those counted answered to a question."""
@@ -176,7 +176,7 @@ class BannerCounting:
 
     def counted(self, wanted: Sequence[Count]) -> Iterator[QuestionSums]:
         """Count questions, in the order given. Raises RequestError for open text, UnknownName."""
-        cells = sum(some.cells for some in self.cells.sets)
+        cells = sum(column_set.cells for column_set in self.cells.sets)
         batch: list[_Counted] = []
         size = 0
         for count in wanted:
@@ -220,22 +220,23 @@ class BannerCounting:
         places = []
         for a, b in pairs.tolist():
             first, second = (questions[a], answers[a]), (questions[b], answers[b])
-            made = pair_parts(first, second, everyone=wanted[a].everyone)
-            places.append((len(parts), made))
-            parts += made.parts
+            joint_parts = pair_parts(first, second, everyone=wanted[a].everyone)
+            places.append((len(parts), joint_parts))
+            parts += joint_parts.parts
         finisher = Finisher(self._tally(parts), self.cells)
         read = []
-        for (first_part, made), (a, b) in zip(places, pairs.tolist(), strict=True):
+        for (first_part, joint_parts), (a, b) in zip(places, pairs.tolist(), strict=True):
             valued = zip(_valued(questions[a], sums[a]), _valued(questions[b], sums[b]), strict=True)
             means = [(mean_of(one), mean_of(other)) for one, other in valued]
-            read.append(made.read(finisher, first_part, means))
-        rows = [found.rows for found in read if found.rows is not None]
-        values = [found.values for found in read if found.values is not None]
+            read.append(joint_parts.read(finisher, first_part, means))
+        rows = [result.rows for result in read if result.rows is not None]
+        values = [result.values for result in read if result.values is not None]
         return PairedSums(
             rows=answers_beside(rows) if rows else None,
             values=values_beside(values) if values else None,
             differences=tuple(
-                values_beside(some) for some in zip(*(found.differences for found in read), strict=True)
+                values_beside(differences)
+                for differences in zip(*(result.differences for result in read), strict=True)
             ),
         )
 
@@ -245,7 +246,7 @@ class BannerCounting:
 
         Columns that are combined or have an expression have no reasons of their own.
         """
-        found = []
+        outside = []
         for block, columns in self.layout.lettered_blocks():
             inside = np.zeros(int(self.population.rows.sum()), np.bool_)
             for k in columns:
@@ -263,21 +264,25 @@ class BannerCounting:
                 label = head.outer[0] if head.outer else head.label
                 places = np.flatnonzero(~inside)
                 why = first_of([one.chosen(places) for one in reasons]) if reasons else None
-                found.append((label, places, why))
-        return tuple(found)
+                outside.append((label, places, why))
+        return tuple(outside)
 
     def _in_no_column(self, base: BoolArray) -> tuple[Outside, ...]:
         """Count those of a base (chosen,) who are in no column of a group, and why."""
         times = self.population.frequencies
-        found = []
+        outside = []
         for group, places, reasons in self._outside:
             who = base[places]
-            own = None if times is None else times[places]
-            people = people_of(who, own)
+            place_times = None if times is None else times[places]
+            people = people_of(who, place_times)
             if people:
-                told = () if reasons is None else tuple(_counted_reasons(reasons, who, own, without=True))
-                found.append(Outside(group=group, people=people, reasons=told))
-        return tuple(found)
+                told = (
+                    ()
+                    if reasons is None
+                    else tuple(_counted_reasons(reasons, who, place_times, without=True))
+                )
+                outside.append(Outside(group=group, people=people, reasons=told))
+        return tuple(outside)
 
     def _prepared(self, count: Count) -> _Counted:
         question, answers = self.asked(count)
@@ -352,28 +357,30 @@ class BannerCounting:
         scored = None
         if isinstance(answers, SingleAnswers) and question.scores():
             scored = finisher.scores(first, score_table(question, answers))
-        own = first + len(counts.indicators)  # parts of values stand behind those of the rows
+        values_from = first + len(counts.indicators)  # parts of values stand behind those of the rows
         differences: list[tuple[Difference, ValueSums]] = []
         for difference, scores in counted.differences:
             if isinstance(scores, ValueRows):
-                differences.append((difference, finisher.values(own)))
-                own += 1
+                differences.append((difference, finisher.values(values_from)))
+                values_from += 1
             else:
                 differences.append((difference, finisher.scores(first, scores)))
         mentions = None
         if counted.count.mentions and isinstance(answers, MultiAnswers):
-            mentions, own = finisher.values(own), own + 1
+            mentions, values_from = finisher.values(values_from), values_from + 1
         cells = []
-        while own < first + len(counts.parts) and isinstance(counts.parts[own - first], ValueRows):
-            cells.append(finisher.values(own))
-            own += 1
+        while values_from < first + len(counts.parts) and isinstance(
+            counts.parts[values_from - first], ValueRows
+        ):
+            cells.append(finisher.values(values_from))
+            values_from += 1
         reasons: list[tuple[Reason, Sums]] = []
         if counted.reasons is not None:
-            reasons = _reason_rows(finisher, own, counted.reasons)
-            own += 1
+            reasons = _reason_rows(finisher, values_from, counted.reasons)
+            values_from += 1
         beside = None
         if counted.count.beside is not None:
-            beside = finisher.counts([(own, np.array([[0.0, 1.0]]))])
+            beside = finisher.counts([(values_from, np.array([[0.0, 1.0]]))])
         return QuestionSums(
             question=question,
             answers=sums.rows(range(last)),
@@ -394,8 +401,8 @@ class BannerCounting:
         times = self.population.frequencies
         left_out: list[tuple[Reason, int]] = []
         if reasons is not None:
-            found = _counted_reasons(reasons, None, times, without=False)
-            left_out = [(reason, people) for reason, people in found if reason is not None]
+            counted = _counted_reasons(reasons, None, times, without=False)
+            left_out = [(reason, people) for reason, people in counted if reason is not None]
         outside: tuple[Outside, ...] = ()
         if self._outside:
             outside = self._in_no_column(base)
@@ -409,11 +416,11 @@ class BannerCounting:
         weights = np.ones(values.size) if population.weights is None else population.weights
         weights = weights if population.frequencies is None else weights * population.frequencies
         ordered, sorted_weights = values[order], weights[order]
-        found = []
+        cuts = []
         for column in range(self.cells.columns):
             inside = column_membership(self.cells, column)[order]
-            found.append(quantile_cut(ordered[inside], sorted_weights[inside], q))
-        return found
+            cuts.append(quantile_cut(ordered[inside], sorted_weights[inside], q))
+        return cuts
 
     def _both(self, question: Question, answers: Answers, columns: Sequence[int]) -> FloatArray:
         """Sum the squared weights of those in each column who gave both of two answers: (columns, answers, answers)."""
@@ -422,12 +429,12 @@ class BannerCounting:
             np.float64,
         )
         squares = self.population.squares
-        found = []
+        pairs = []
         for column in columns:
             inside = column_membership(self.cells, column)
             gave = ticks[:, inside]
-            found.append((gave if squares is None else gave * squares[inside]) @ gave.T)
-        return np.array(found).reshape(len(columns), len(ticks), len(ticks))
+            pairs.append((gave if squares is None else gave * squares[inside]) @ gave.T)
+        return np.array(pairs).reshape(len(columns), len(ticks), len(ticks))
 
     def _at_most(self, values: FloatArray, pairs: IntArray) -> AtMost:
         """Find who is at most the median of those in either column of each pair (pairs, 2)."""
@@ -451,9 +458,9 @@ class BannerCounting:
 
 def _valued(question: Question, sums: QuestionSums) -> list[ValueSums]:
     """List the sums of values of an item: of the difference rows compared, then of its scores or numbers."""
-    own = {difference.label: found for difference, found in sums.differences}
-    found = [own[difference.label] for difference in question.differences]
-    return found + ([] if sums.values is None else [sums.values])
+    by_label = {difference.label: differences for difference, differences in sums.differences}
+    differences = [by_label[difference.label] for difference in question.differences]
+    return differences + ([] if sums.values is None else [sums.values])
 
 
 def _counted_reasons(
@@ -466,12 +473,12 @@ def _counted_reasons(
     codes = reasons.codes if who is None else reasons.codes[who]
     weights = times if times is None or who is None else times[who]
     people = np.bincount(codes, weights, len(reasons.known) + 1)
-    found: dict[Reason | None, int] = {}
+    counts: dict[Reason | None, int] = {}
     for reason, k in reasons.told():
-        found[reason] = found.get(reason, 0) + round(float(people[k]))
+        counts[reason] = counts.get(reason, 0) + round(float(people[k]))
     if without:
-        found[None] = round(float(people[0]))
-    yield from ((reason, count) for reason, count in found.items() if count)
+        counts[None] = round(float(people[0]))
+    yield from ((reason, count) for reason, count in counts.items() if count)
 
 
 def _reason_rows(finisher: Finisher, part: int, reasons: Reasons) -> list[tuple[Reason, Sums]]:

@@ -128,12 +128,12 @@ class LaidBlock:
         place = find_column(
             [column.what for _, column in everywhere], name, "the banner (as a control of tests)"
         )
-        home, found = everywhere[place]
-        self.control = found
+        home, control = everywhere[place]
+        self.control = control
         if home is not self:
-            self.original = (home, found)
+            self.original = (home, control)
             self.control = LaidColumn(
-                what=replace(found.what, role="control", letter="", hidden=True),
+                what=replace(control.what, role="control", letter="", hidden=True),
                 member=Member("in", self.points + len(self.parents)),
             )
 
@@ -195,14 +195,14 @@ def _own(wanted: BannerGroup) -> BannerGroup:
 
 def _own_rules(wanted: BannerGroup, rules: ColumnRules) -> ColumnRules:
     """Return what a group's columns are tested against, by its own word or that of the table."""
-    own = _own(wanted)
-    against = wanted.against or own.against
+    group_rules = _own(wanted)
+    against = wanted.against or group_rules.against
     if against is None:
         return rules
     return replace(
         rules,
         against=against,
-        control=wanted.control or own.control,
+        control=wanted.control or group_rules.control,
         all_parents=rules.all_parents and against == "each other",
     )
 
@@ -254,19 +254,19 @@ def _add_differences(head: Head, differences: Sequence[tuple[str, str, str]]) ->
 
 def _add_trend(head: Head, rules: ColumnRules, wanted: BannerGroup, codebook: Codebook) -> None:
     """Add the column of trends where one is wanted of columns that have an order."""
-    own = _own(wanted)
-    asked = (wanted.trend or own.trend) and rules.trend != "none"
-    ordered = rules.trend == "all" and (head.group.over_time or _in_order(head, own, codebook))
+    group = _own(wanted)
+    asked = (wanted.trend or group.trend) and rules.trend != "none"
+    ordered = rules.trend == "all" and (head.group.over_time or _in_order(head, group, codebook))
     if (asked or ordered) and len(head.tested) >= LEAST_OF_TREND:
         what = Column(label=TREND, role="trend", group=head.group.path, fixed=TREND)
         head.in_view.append(LaidColumn(what=what, member=NOBODY))
 
 
-def _in_order(head: Head, own: BannerGroup, codebook: Codebook) -> bool:
+def _in_order(head: Head, group: BannerGroup, codebook: Codebook) -> bool:
     """Return whether the columns compared are answers of an ordered question, in its order or from its end."""
-    if not own.question or own.columns:
+    if not group.question or group.columns:
         return False
-    return in_order(codebook.question(own.question), [column.what.code for column in head.tested])
+    return in_order(codebook.question(group.question), [column.what.code for column in head.tested])
 
 
 def in_order(question: Question, codes: Sequence[str]) -> bool:

@@ -40,8 +40,8 @@ def _of(member: Member, members: BoolArray) -> BoolArray:
         case "in":
             return np.asarray(members[member.place])
         case "rest":
-            own = members[member.place]
-            return np.asarray(~own if member.parent < 0 else members[member.parent] & ~own)
+            member_rows = members[member.place]
+            return np.asarray(~member_rows if member.parent < 0 else members[member.parent] & ~member_rows)
         case _:
             assert_never(member.how)
 

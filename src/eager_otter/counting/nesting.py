@@ -92,9 +92,9 @@ def _nested_singles(questions: Sequence[Question], answers: Sequence[SingleAnswe
     for question, given in zip(questions, answers, strict=True):
         place = np.full(given.size, -1)
         place[[question.by_code[answer.code] for answer in question.valid]] = np.arange(len(question.valid))
-        own = place[given.codes]
-        codes, size = codes * len(question.valid) + own, size * len(question.valid)
-        valid &= own >= 0
+        own_codes = place[given.codes]
+        codes, size = codes * len(question.valid) + own_codes, size * len(question.valid)
+        valid &= own_codes >= 0
     absent = _absent(questions, answers)
     codes = np.where(valid, codes, placed_behind(size, absent))
     return SingleAnswers(codes.astype(smallest_unsigned(size + len(absent.known))), size, absent.known)

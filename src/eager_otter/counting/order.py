@@ -57,13 +57,13 @@ def without_left_out(question: Question, names: Sequence[str]) -> Question:
 
 def answers_named(question: Question, names: Sequence[str]) -> list[Answer]:
     """Find answers by code or label. Raises UnknownName."""
-    found = []
+    answers = []
     for name in names:
         answer = question.find(canonical(name))
         if answer is None:
             raise UnknownName("answer", name, [answer.label for answer in question.answers], question.name)
-        found.append(answer)
-    return found
+        answers.append(answer)
+    return answers
 
 
 def chosen_rows(
@@ -193,10 +193,10 @@ def _first(blocks: tuple[_Block, ...], most: int) -> tuple[_Block, ...]:
     """Keep the first so many answers, wherever they stand; nets that lose all their members go with them."""
     left = most
 
-    def kept(some: tuple[_Block, ...]) -> tuple[_Block, ...]:
+    def kept(several: tuple[_Block, ...]) -> tuple[_Block, ...]:
         nonlocal left
         result = []
-        for block in some:
+        for block in several:
             if block.row.kind == "answer":
                 if left > 0:
                     left -= 1

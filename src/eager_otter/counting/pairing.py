@@ -51,11 +51,13 @@ class PairParts:
 
         `means` are those of both items, of each difference row and last of the values, as far as there are any.
         """
-        found = [row.read(finisher, first) for row in self.rows]
+        rows = [row.read(finisher, first) for row in self.rows]
         valued = [*self.differences, *([] if self.values is None else [self.values])]
-        shared = [cells.read(finisher, first, own) for cells, own in zip(valued, means, strict=True)]
+        shared = [
+            cells.read(finisher, first, means_of) for cells, means_of in zip(valued, means, strict=True)
+        ]
         return PairedSums(
-            rows=_under_one_another(found) if found else None,
+            rows=_under_one_another(rows) if rows else None,
             values=shared[-1] if self.values is not None else None,
             differences=tuple(shared[: len(self.differences)]),
         )
@@ -151,14 +153,14 @@ def _joint(
     size = one.size * other.size
     kind = smallest_unsigned(size)
     codes = one.codes.astype(kind) * kind(other.size) + other.codes.astype(kind)
-    mine, its = (_rows_by_code(*asked, everyone=everyone) for asked in ((question, one), (second, other)))
+    mine, theirs = (_rows_by_code(*asked, everyone=everyone) for asked in ((question, one), (second, other)))
 
     def joint(a: FloatArray, b: FloatArray) -> tuple[FloatArray, FloatArray]:
         return np.repeat(a, other.size), np.tile(b, one.size)
 
-    in_one, in_other = joint(mine[-1], its[-1])
+    in_one, in_other = joint(mine[-1], theirs[-1])
     rows = []
-    for a, b in zip(mine[:-1], its[:-1], strict=True):
+    for a, b in zip(mine[:-1], theirs[:-1], strict=True):
         gave, gave_other = joint(a, b)
         rows.append(_RowCells(part=0, base=in_one * in_other, first=gave, second=gave_other))
     differences = [
@@ -191,11 +193,11 @@ STATES = 3
 
 def _row_by_row(first: Asked, second: Asked, *, everyone: bool) -> PairParts:
     """Count each row for itself: a code for what both items say of it."""
-    mine, its = _states(*first, everyone=everyone), _states(*second, everyone=everyone)
+    mine, theirs = _states(*first, everyone=everyone), _states(*second, everyone=everyone)
     parts: list[Rows] = []
     rows = []
     inside, gave = np.array([0.0, 1.0, 1.0]), np.array([0.0, 0.0, 1.0])
-    for a, b in zip(mine, its, strict=True):
+    for a, b in zip(mine, theirs, strict=True):
         rows.append(
             _RowCells(
                 part=len(parts),

@@ -69,14 +69,14 @@ class _Layout:
         self.placed: set[str] = set()
 
     def rows(self) -> tuple[Row, ...]:
-        found: list[Row] = []
+        result: list[Row] = []
         for answer in self.answers:
             if answer.code in self.taken:
                 continue
             net = next((net for net in self.outer if answer.code in net.of), None)
-            found += [self._answer(answer.code, 0)] if net is None else self._net(net, 0)
+            result += [self._answer(answer.code, 0)] if net is None else self._net(net, 0)
         return (
-            *found,
+            *result,
             *(self._net_row(net, 0) for net in self.nets.values() if net.label not in self.placed),
         )
 
@@ -179,11 +179,11 @@ def _multi_counts(question: Question, answers: MultiAnswers) -> RowCounts:
         indicators.append(_any_bit(masks, width))
         order += [row for row, _ in rows]
     for start in range(0, len(scattered), BITS):
-        some = scattered[start : start + BITS]
-        inside = np.array([who_counts_in(question, answers, net) for _, net in some])
-        parts.append(CodedRows(np.packbits(inside, axis=0, bitorder="little")[0], 1 << len(some)))
-        indicators.append(_any_bit([1 << bit for bit in range(len(some))], len(some)))
-        order += [row for row, _ in some]
+        piece = scattered[start : start + BITS]
+        inside = np.array([who_counts_in(question, answers, net) for _, net in piece])
+        parts.append(CodedRows(np.packbits(inside, axis=0, bitorder="little")[0], 1 << len(piece)))
+        indicators.append(_any_bit([1 << bit for bit in range(len(piece))], len(piece)))
+        order += [row for row, _ in piece]
     places = np.argsort(np.array(order))
     return RowCounts(parts=tuple(parts), indicators=tuple(indicators), order=tuple(int(k) for k in places))
 
@@ -201,7 +201,7 @@ def difference_parts(
     A single question's are scores (codes,) of its own codes; of a multiple response each is a part of values. Answers
     of a scale that have no score are on no side, nor between. With `everyone`, those without an answer score 0.
     """
-    found: list[tuple[Difference, FloatArray | ValueRows]] = []
+    parts: list[tuple[Difference, FloatArray | ValueRows]] = []
     for difference in question.differences:
         if isinstance(answers, SingleAnswers):
             scores = np.full(answers.size, 0.0 if everyone else np.nan)
@@ -209,10 +209,10 @@ def difference_parts(
                 scores[question.by_code[answer.code]] = 0.0 if answer.scored else np.nan
             scores[[question.by_code[code] for code in difference.plus]] = 100.0
             scores[[question.by_code[code] for code in difference.minus]] = -100.0
-            found.append((difference, scores))
+            parts.append((difference, scores))
         elif isinstance(answers, MultiAnswers):
             plus = hits_of(question, answers, difference.plus) > 0
             minus = hits_of(question, answers, difference.minus) > 0
             values = np.where(answers.answered | everyone, 100.0 * plus - 100.0 * minus, np.nan)
-            found.append((difference, ValueRows(values)))
-    return found
+            parts.append((difference, ValueRows(values)))
+    return parts

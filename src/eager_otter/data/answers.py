@@ -125,18 +125,18 @@ Answers = SingleAnswers | MultiAnswers | NumberAnswers | TextAnswers
 
 def joined_reasons(pieces: Sequence[Reasons | None], without: Sequence[BoolArray]) -> Reasons | None:
     """Put the reasons of parts behind one another; `without` (respondents,) of a part tells who has no answer."""
-    known = list(dict.fromkeys(reason for some in pieces if some is not None for reason in some.known))
+    known = list(dict.fromkeys(reason for piece in pieces if piece is not None for reason in piece.known))
     if not known:
         return None
     known = known if BLANK in known else [*known, BLANK]
     place = {reason: k for k, reason in enumerate(known, 1)}
     kind = smallest_unsigned(len(known))
     codes = []
-    for some, absent in zip(pieces, without, strict=True):
-        if some is None:
+    for piece, absent in zip(pieces, without, strict=True):
+        if piece is None:
             codes.append(np.where(absent, place[BLANK], 0).astype(kind))
         else:
-            codes.append(np.array([0, *(place[reason] for reason in some.known)], kind)[some.codes])
+            codes.append(np.array([0, *(place[reason] for reason in piece.known)], kind)[piece.codes])
     return Reasons(np.concatenate(codes), tuple(known))
 
 

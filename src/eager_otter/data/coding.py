@@ -39,10 +39,10 @@ def texts_to_code(responses: Responses, question: str) -> list[tuple[str, str]]:
         kind = responses.codebook.question(question).kind
         raise RequestError(f"{question} is of kind {kind}; only open text is coded into topics.")
     ids = respondent_ids(responses)
-    found = [(ids[k], str(text).strip()) for k, text in enumerate(answers.texts) if str(text).strip()]
-    if not found:
+    pairs = [(ids[k], str(text).strip()) for k, text in enumerate(answers.texts) if str(text).strip()]
+    if not pairs:
         raise RequestError(f"{question}: nobody wrote anything, so there is nothing to code.")
-    return found
+    return pairs
 
 
 def respondent_ids(responses: Responses) -> list[str]:

@@ -78,10 +78,10 @@ class Distinct:
 def distinct(column: Any) -> Distinct:
     """Take a column (Arrow's, or a Located one) apart into its distinct texts, codes in their one written form."""
     if isinstance(column, Located):
-        found = distinct(column.column)
+        inner = distinct(column.column)
         if column.decimal != ".":
-            found = replace(found, texts=tuple(_pointed(text, column.decimal) for text in found.texts))
-        return replace(found, first=column.first)
+            inner = replace(inner, texts=tuple(_pointed(text, column.decimal) for text in inner.texts))
+        return replace(inner, first=column.first)
     array = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
     if isinstance(array, pa.ChunkedArray):  # combine_chunks gives one of these for no chunks
         array = pa.concat_arrays(array.chunks) if array.num_chunks else pa.array([], array.type)
@@ -185,8 +185,8 @@ def without_missing(values: FloatArray, missing: Missing) -> tuple[FloatArray, C
 
 def _pointed(text: str, sign: str) -> str:
     """Write a number such as 1,0 with a point, in its one form; leave other texts alone."""
-    whole, found, fraction = text.partition(sign)
-    plain = found and whole.removeprefix("-").isdecimal() and fraction.isdecimal()
+    whole, separator, fraction = text.partition(sign)
+    plain = separator and whole.removeprefix("-").isdecimal() and fraction.isdecimal()
     return canonical(f"{whole}.{fraction}") if plain else text
 
 

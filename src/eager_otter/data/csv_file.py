@@ -79,9 +79,9 @@ class CsvFile:
         if rows >= filled - 1:
             return
         lines = read_lines(self.path, TEXT_FILE, encoding=self.encoding, errors="replace")
-        found = list(swallowed_rows(lines, self.delimiter, len(self.names)))
-        if found:
-            lost, where = sum(one.rows for one in found), [f"line {one.line:,}" for one in found]
+        remarks = list(swallowed_rows(lines, self.delimiter, len(self.names)))
+        if remarks:
+            lost, where = sum(one.rows for one in remarks), [f"line {one.line:,}" for one in remarks]
             yield Remark(
                 slip="quote not closed",
                 text=said(

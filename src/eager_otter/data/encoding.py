@@ -191,12 +191,12 @@ class _Places:
     def __init__(self, question: Question) -> None:
         self.behind = len(question.answers)
         missing = question.missing
-        own = [code for code in missing.codes if code not in question.by_code]
+        codes = [code for code in missing.codes if code not in question.by_code]
         spans = [span.text for span in missing.spans]
-        self.reasons = (*(Reason("missing", name) for name in (*own, *spans)), UNKNOWN, BLANK)
-        self.missing, self.first_span = missing, self.behind + len(own)
+        self.reasons = (*(Reason("missing", name) for name in (*codes, *spans)), UNKNOWN, BLANK)
+        self.missing, self.first_span = missing, self.behind + len(codes)
         self.known = {canonical(answer.label): k for k, answer in enumerate(question.answers)}
-        self.known |= {code: k for k, code in enumerate(own, self.behind)}
+        self.known |= {code: k for k, code in enumerate(codes, self.behind)}
         self.known |= {answer.code: k for k, answer in enumerate(question.answers)}
         self.unknown, self.blank = self.largest - 1, self.largest
 

@@ -92,12 +92,12 @@ class _TripleS:
 
     def question(self, question: Question, answers: Answers) -> None:
         """Write a question in the type of variable that fits."""
-        made = kind_of(question).variable(question, answers)
-        element = self._variable(question.name, made.type, question.text, made.texts)
-        if made.numbers is not None:
-            self._values(element, question, made.numbers)
-        elif made.type in ("quantity", "character"):
-            self._size(element, made.texts, numbers=made.type == "quantity")
+        variable = kind_of(question).variable(question, answers)
+        element = self._variable(question.name, variable.type, question.text, variable.texts)
+        if variable.numbers is not None:
+            self._values(element, question, variable.numbers)
+        elif variable.type in ("quantity", "character"):
+            self._size(element, variable.texts, numbers=variable.type == "quantity")
 
     def _variable(self, name: str, kind: str, label: str, texts: Sequence[str]) -> Element:
         self.fields.append(Field(name=name, texts=list(texts)))

@@ -35,9 +35,9 @@ def swallowed_rows(lines: Iterable[str], delimiter: str, columns: int) -> Iterat
 
 def _rows_in(cell: str, delimiter: str, columns: int) -> int:
     """Count what looks like rows in a cell: whole lines with the delimiters of a row, or ends in the midst of rows."""
-    own = columns - 1
+    separators = columns - 1
     breaks = cell.count("\n")
-    whole = sum(line.count(delimiter) == own for line in cell.split("\n")[1:-1])
+    whole = sum(line.count(delimiter) == separators for line in cell.split("\n")[1:-1])
     if columns < FEW_COLUMNS:
-        return breaks if own and whole >= FEWEST_LINES else 0
-    return breaks if whole or cell.count(delimiter) == own * breaks else 0
+        return breaks if separators and whole >= FEWEST_LINES else 0
+    return breaks if whole or cell.count(delimiter) == separators * breaks else 0

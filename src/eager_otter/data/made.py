@@ -37,13 +37,13 @@ def in_periods(spans: Sequence[tuple[int, int]], days: FloatArray, absent: Reaso
     return encode_bands([Band(first, last, True, "") for first, last in spans], days, absent)
 
 
-def merged(source: Question, made: Merged, answers: Answers, absent: Reasons) -> Answers:
+def merged(source: Question, merging: Merged, answers: Answers, absent: Reasons) -> Answers:
     """Put answers together: single stays single; in a multiple response any of a group gives the new answer.
 
     `absent` says why some have no answer to the source.
     """
-    groups = list(made.groups)
-    if made.rest:
+    groups = list(merging.groups)
+    if merging.rest:
         named = {code for group in groups for code in group}
         groups.append(tuple(answer.code for answer in source.valid if answer.code not in named))
     if isinstance(answers, MultiAnswers):
@@ -61,7 +61,7 @@ def merged(source: Question, made: Merged, answers: Answers, absent: Reasons) ->
 
 def combined(
     question: Question,
-    made: Combined,
+    combining: Combined,
     sources: Mapping[str, tuple[Question, Answers]],
     absent: Sequence[Reasons],
 ) -> MultiAnswers:
@@ -71,15 +71,15 @@ def combined(
     """
     ticks: BoolArray | None = None
     answered: BoolArray | None = None
-    for name, places in zip(made.of, made.places, strict=True):
+    for name, places in zip(combining.of, combining.places, strict=True):
         source, answers = sources[name]
         there = who_answered(source, answers)
         if ticks is None or answered is None:
             ticks = np.zeros((len(question.answers), there.size), np.bool_)
             answered = np.zeros(there.size, np.bool_)
         answered |= there
-        for code, own in places:
-            ticks[question.by_code[own]] |= _gave_any(source, answers, (code,))
+        for code, codes in places:
+            ticks[question.by_code[codes]] |= _gave_any(source, answers, (code,))
     assert ticks is not None and answered is not None
     exclusive = [answer.exclusive for answer in question.answers]
     mentions = np.logical_or.reduce(ticks[[not e for e in exclusive]]) if not all(exclusive) else None
@@ -91,13 +91,13 @@ def combined(
 
 
 def computed(
-    made: Computed, sources: Mapping[str, tuple[Question, Answers]], absent: Sequence[Reasons]
+    computing: Computed, sources: Mapping[str, tuple[Question, Answers]], absent: Sequence[Reasons]
 ) -> NumberAnswers:
     """Work a number out from several questions; NaN where fewer than `least` of them have a value.
 
     `absent` says of each why some have no answer; where a number cannot be worked out, the first of these is told.
     """
-    values = _computed(made, sources)
+    values = _computed(computing, sources)
     reasons = first_of(absent)
     codes = np.where(np.isnan(values), reasons.codes, 0)
     codes[np.isnan(values) & (codes == 0)] = len(reasons.known) + 1  # answers without a score
@@ -105,19 +105,19 @@ def computed(
     return NumberAnswers(values, Reasons(codes.astype(smallest_unsigned(len(known))), known))
 
 
-def _computed(made: Computed, sources: Mapping[str, tuple[Question, Answers]]) -> FloatArray:
-    match made.how:
+def _computed(computing: Computed, sources: Mapping[str, tuple[Question, Answers]]) -> FloatArray:
+    match computing.how:
         case "mentions":
-            question, answers = sources[made.of[0]]
+            question, answers = sources[computing.of[0]]
             assert isinstance(answers, MultiAnswers)
             return count_of_mentions(question, answers)
         case "count":
-            return _counted(made, sources)
+            return _counted(computing, sources)
         case "sum" | "mean" | "smallest" | "largest":
-            values = np.array([values_of(*sources[name]) for name in made.of])
+            values = np.array([values_of(*sources[name]) for name in computing.of])
             there = ~np.isnan(values)
-            enough = there.sum(axis=0) >= made.least
-            return np.where(enough, _over(made.how, values, there), np.nan)
+            enough = there.sum(axis=0) >= computing.least
+            return np.where(enough, _over(computing.how, values, there), np.nan)
 
 
 def _over(
@@ -135,14 +135,14 @@ def _over(
             return np.asarray(np.where(there, values, -np.inf).max(axis=0))
 
 
-def _counted(made: Computed, sources: Mapping[str, tuple[Question, Answers]]) -> FloatArray:
+def _counted(computing: Computed, sources: Mapping[str, tuple[Question, Answers]]) -> FloatArray:
     hits = []
     there = []
-    for name, codes in zip(made.of, made.codes, strict=True):
+    for name, codes in zip(computing.of, computing.codes, strict=True):
         question, answers = sources[name]
         there.append(who_answered(question, answers))
         hits.append(_gave_any(question, answers, codes) & there[-1])
-    enough = np.sum(there, axis=0) >= made.least
+    enough = np.sum(there, axis=0) >= computing.least
     return np.where(enough, np.sum(hits, axis=0).astype(np.float64), np.nan)
 
 

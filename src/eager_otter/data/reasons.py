@@ -80,8 +80,8 @@ def first_of(several: Sequence[Reasons]) -> Reasons:
     nobody = len(known) + 1
     best: IntArray = np.full(several[0].codes.size, nobody)
     for one in several:
-        own = np.array([nobody, *(number[reason] for reason in one.known)])
-        best = np.minimum(best, own[one.codes])
+        numbers = np.array([nobody, *(number[reason] for reason in one.known)])
+        best = np.minimum(best, numbers[one.codes])
     best[best == nobody] = 0
     return Reasons(best.astype(smallest_unsigned(nobody)), tuple(known))
 

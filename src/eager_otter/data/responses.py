@@ -135,10 +135,10 @@ class Responses:
 
     def reasons_as(self, question: Question) -> Reasons:
         """Say why each respondent has no answer to a question as a table sees it, with some answers left out."""
-        found = reasons_of(question, self.answers(question.name))
+        reasons = reasons_of(question, self.answers(question.name))
         if question.asked is None:
-            return found
-        return found.with_reason(NOT_ASKED, ~self.chosen_by(question.asked))
+            return reasons
+        return reasons.with_reason(NOT_ASKED, ~self.chosen_by(question.asked))
 
     def _numbers(self, name: str) -> FloatArray:
         answers = self.answers(name)
@@ -269,9 +269,9 @@ class Responses:
         self, column: str, what: str, values: FloatArray, places: IntArray, wrong: IntArray
     ) -> str:
         named = self.named_rows(places[wrong])
-        found = "" if what == "is missing" else f" (the first is {values[wrong[0]]:g})"
+        example = "" if what == "is missing" else f" (the first is {values[wrong[0]]:g})"
         return (
-            f"The weight in column {column!r} {what} in {wrong.size:,} of {values.size:,} rows{found}: {named}. "
+            f"The weight in column {column!r} {what} in {wrong.size:,} of {values.size:,} rows{example}: {named}. "
             "Correct the weights, leave these rows out with a filter, or run without a weight."
         )
 
@@ -362,8 +362,8 @@ def _is_blank(column: Any) -> BoolArray:
 
 
 def _columns_of(codebook: Codebook) -> list[str]:
-    own = (column for question in codebook for column in question.columns)
-    return list(dict.fromkeys((*codebook.special_columns.values(), *own)))
+    columns = (column for question in codebook for column in question.columns)
+    return list(dict.fromkeys((*codebook.special_columns.values(), *columns)))
 
 
 def _read_in_parts(codebook: Codebook, file: CsvFile | ParquetFile) -> Responses:
@@ -379,8 +379,8 @@ def _read_in_parts(codebook: Codebook, file: CsvFile | ParquetFile) -> Responses
     for part in file.parts(wanted):
         columns = {name: Located(part.column(name), first, file.decimal) for name in wanted}
         for question in questions:
-            own = {name: columns[name] for name in question.columns}
-            pieces[question.name].append(kind_of(question).encode(question, own))
+            question_columns = {name: columns[name] for name in question.columns}
+            pieces[question.name].append(kind_of(question).encode(question, question_columns))
         kept.append(part.select(kept_names))
         blank.append(_blank_in(part, wanted))
         first += part.num_rows
@@ -391,7 +391,7 @@ def _read_in_parts(codebook: Codebook, file: CsvFile | ParquetFile) -> Responses
     nothing = np.concatenate(blank)
     responses.blank = nothing if nothing.any() else None
     responses._encoded.update(
-        {name: kind_of(responses.codebook.question(name)).joined(some) for name, some in pieces.items()}
+        {name: kind_of(responses.codebook.question(name)).joined(parts) for name, parts in pieces.items()}
     )
     return responses
 

@@ -114,8 +114,8 @@ class _Selection:
             number = _number(node.value)
             codes = [
                 code
-                for code, own in numeric_codes(question).items()
-                if compare(np.array([own]), number).all()
+                for code, value in numeric_codes(question).items()
+                if compare(np.array([value]), number).all()
             ]
             return _with_codes(question, answers, codes)
         values = _values(question, answers)

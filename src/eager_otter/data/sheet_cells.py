@@ -263,17 +263,17 @@ class _OdsReader:
 
     def _start(self, name: str, given: dict[str, str]) -> None:
         tag = name.rpartition(" ")[2]
-        own = {key.rpartition(" ")[2]: value for key, value in given.items()}
+        attributes = {key.rpartition(" ")[2]: value for key, value in given.items()}
         if tag == "table":
             self.cells, self.row = SheetCells(), 0
-            self.sheets[own.get("name", "")] = self.cells
+            self.sheets[attributes.get("name", "")] = self.cells
         elif tag == "table-row":
-            self.repeated, self.column, self.filled = _times(own.get("number-rows-repeated")), 0, 0
+            self.repeated, self.column, self.filled = _times(attributes.get("number-rows-repeated")), 0, 0
         elif tag in ("table-cell", "covered-table-cell"):
-            self.column += _times(own.get("number-columns-repeated"))
-            if own.get("value-type"):
+            self.column += _times(attributes.get("number-columns-repeated"))
+            if attributes.get("value-type"):
                 self.filled = self.column
-            elif own.get("formula"):
+            elif attributes.get("formula"):
                 self._note()
 
     def _note(self) -> None:

@@ -76,17 +76,17 @@ def read_definition(path: Path) -> Definition:
     content = read_bytes(path, "a triple-s definition", most=LARGEST_DEFINITION)
     with reading(path, "XML"):
         root = _parsed(content, place)
-    found = root.findall("survey/record") if root is not None and root.tag == "sss" else []
-    if root is None or not found:
+    records = root.findall("survey/record") if root is not None and root.tag == "sss" else []
+    if root is None or not records:
         raise DataError(
             f"{place}: is not a triple-s definition: <sss> with <survey> and <record> was expected."
         )
-    if len(found) > 1:
+    if len(records) > 1:
         raise DataError(
-            f"{place}: defines {len(found)} records; files of one record, a respondent each, are read. Export the "
+            f"{place}: defines {len(records)} records; files of one record, a respondent each, are read. Export the "
             "respondents alone."
         )
-    record = found[0]
+    record = records[0]
     with reading(path, "triple-s"):
         variables = tuple(_variable(element, place) for element in record.iter("variable"))
     if not any(variable.columns for variable in variables):
@@ -223,7 +223,7 @@ def _text(element: Any) -> str:
     """Return the text of an element, or of the first of its variants (by language or purpose)."""
     if element is None:
         return ""
-    own = " ".join((element.text or "").split())
-    if own:
-        return own
+    content = " ".join((element.text or "").split())
+    if content:
+        return content
     return next((text for child in element if (text := _text(child))), "")

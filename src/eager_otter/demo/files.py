@@ -52,10 +52,12 @@ def write_demo(folder: str | Path) -> list[Path]:
             "Name another folder, or move the file away."
         )
     paths = [folder / name for name in texts]
-    with contextlib.ExitStack() as made:
+    with contextlib.ExitStack() as stack:
         for inside in dict.fromkeys(path.parent for path in paths):
-            made.enter_context(new_folder(inside))
-        parts = made.enter_context(written_beside(paths, force=True))  # what is there has just these contents
+            stack.enter_context(new_folder(inside))
+        parts = stack.enter_context(
+            written_beside(paths, force=True)
+        )  # what is there has just these contents
         for part, text in zip(parts, texts.values(), strict=True):
             write_text(part, text)
             os.utime(part, (DATED, DATED))

@@ -94,12 +94,12 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
             )
         case "literal_error" | "enum":
             expected = item["ctx"]["expected"].replace("'", "")
-            found = item["input"]
+            value = item["input"]
             hint = (
-                nearest(str(found), expected.replace(" or ", ", ").split(", ")) if found is not None else ""
+                nearest(str(value), expected.replace(" or ", ", ").split(", ")) if value is not None else ""
             )
             hint = hint if hint.startswith(" Did") else ""
-            message = f"{name}: expected one of {expected}; found {found_text(found)}.{hint}"
+            message = f"{name}: expected one of {expected}; found {found_text(value)}.{hint}"
         case "value_error":
             message = str(item["ctx"]["error"])
         case "float_parsing" | "int_parsing" | "int_from_float":
@@ -179,7 +179,7 @@ def _keys_at(kind: Any, loc: Place) -> list[str]:
             if step in (name, field.alias)
         ]
         if deeper:
-            models = [found for annotation in deeper for found in _models_in(annotation)]
+            models = [inner for annotation in deeper for inner in _models_in(annotation)]
         elif isinstance(step, str) and any(_tag(model) == step for model in models):
             models = [model for model in models if _tag(model) == step]
     return sorted({field.alias or name for model in models for name, field in model.model_fields.items()})

@@ -57,11 +57,11 @@ def with_included(document: Document, *, lists: Sequence[str], mappings: Sequenc
             _put(data, origins, key, value, part, lists, mappings)
     whole.data, whole.origins, whole.first = data, origins, None
     for place, (part, where) in origins.items():
-        for table, own in ((whole.keys, part.keys), (whole.values, part.values)):
+        for table, spots in ((whole.keys, part.keys), (whole.values, part.values)):
             table.update(
                 {
                     (*place, *steps[len(where) :]): spot
-                    for steps, spot in own.items()
+                    for steps, spot in spots.items()
                     if steps[: len(where)] == where
                 }
             )
@@ -96,7 +96,7 @@ def _parts(document: Document, above: tuple[Path, ...]) -> list[Document]:
     """Read what a document includes, deepest first, itself last."""
     included = document.data.get(INCLUDE) if isinstance(document.data, dict) else None
     names = included if isinstance(included, list) else [included]
-    found: list[Document] = []
+    parts: list[Document] = []
     for k, name in enumerate(names):
         if not isinstance(name, str):
             continue  # the model of the file says so
@@ -111,5 +111,5 @@ def _parts(document: Document, above: tuple[Path, ...]) -> list[Document]:
             raise DocumentError(
                 [document.problem(place, f"include: {message} Looked for {shown_path(path)}.")]
             ) from error
-        found += _parts(part, (*above, resolved(path)))
-    return [*found, document]
+        parts += _parts(part, (*above, resolved(path)))
+    return [*parts, document]

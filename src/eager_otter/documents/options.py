@@ -66,23 +66,23 @@ def part_of(name: str, kind: type) -> type[Part]:
 
 def given(part: Part, kind: type) -> Mapping[str, Any]:
     """Return the settings of a class that a part of a file says, by the names of its fields."""
-    found = {}
+    settings = {}
     for name, one, _ in options_of(kind):
         value = getattr(part, name)
         if isinstance(value, Part):
-            found[name] = one.kind(**given(value, one.kind))
+            settings[name] = one.kind(**given(value, one.kind))
         elif value is not None:
-            found[name] = tuple(value) if isinstance(value, list) else value
-    return found
+            settings[name] = tuple(value) if isinstance(value, list) else value
+    return settings
 
 
 def as_written(settings: Any) -> Mapping[str, Any]:
     """Return the settings of an object as a file writes them, by key: those that are not as usual."""
-    found = {}
+    entries = {}
     for name, one, default in options_of(type(settings)):
         value = getattr(settings, name)
         if is_dataclass(value):
             value = as_written(value)
         if one.always or value not in (default, {}):
-            found[one.key] = list(value) if isinstance(value, tuple) else value
-    return found
+            entries[one.key] = list(value) if isinstance(value, tuple) else value
+    return entries

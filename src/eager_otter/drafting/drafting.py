@@ -79,33 +79,33 @@ def draft(
     title, origin = path.stem, "guessed from the data"
     if isinstance(file, TripleSFile):
         title, origin = file.definition.title or title, "as its definition has it"
-        found = list(_from_definition(file))
+        guessed = list(_from_definition(file))
     else:
-        found = _guessed(file)
+        guessed = _guessed(file)
     head = f"A first codebook for {path.name}, {origin}. Correct it; each question says why it is so."
     return Draft(
-        codebook="\n".join([comment(head), f"title: {scalar(title)}", *_codebook_lines(found)]) + "\n",
-        plan="\n".join(_plan_lines(path, found, codebook_name, reading, into)) + "\n",
-        guesses=tuple(found),
+        codebook="\n".join([comment(head), f"title: {scalar(title)}", *_codebook_lines(guessed)]) + "\n",
+        plan="\n".join(_plan_lines(path, guessed, codebook_name, reading, into)) + "\n",
+        guesses=tuple(guessed),
         frame=None if isinstance(data, str | Path) else file.read(file.names),
     )
 
 
 def write_draft(
-    made: Draft, folder: Path, codebook: str = "codebook.yaml", plan: str = "plan.yaml"
+    drafted: Draft, folder: Path, codebook: str = "codebook.yaml", plan: str = "plan.yaml"
 ) -> list[Path]:
     """Write codebook and plan into a folder; nothing there is overwritten. Raises FileProblem."""
-    texts = {folder / codebook: made.codebook, folder / plan: made.plan}
-    places = [*texts, *([] if made.frame is None else [folder / FRAME_FILE])]
+    texts = {folder / codebook: drafted.codebook, folder / plan: drafted.plan}
+    places = [*texts, *([] if drafted.frame is None else [folder / FRAME_FILE])]
     check_new(places)
     with new_folder(folder), written_beside(places, force=False) as parts:
         for part, text in zip(parts, texts.values(), strict=False):
             write_text(part, text)
-        if made.frame is not None:
+        if drafted.frame is not None:
             from pyarrow import parquet
 
             buffer = io.BytesIO()
-            parquet.write_table(made.frame, buffer)
+            parquet.write_table(drafted.frame, buffer)
             write_bytes(parts[-1], buffer.getvalue())
     return places
 
@@ -156,18 +156,18 @@ def _defined(variable: Variable, reason: str) -> Guess:
 # --- the codebook ---------------------------------------------------------------------------------------
 
 
-def _codebook_lines(found: Sequence[Guess]) -> Iterator[str]:
-    for guess in found:
+def _codebook_lines(guessed: Sequence[Guess]) -> Iterator[str]:
+    for guess in guessed:
         if guess.role in ("respondent", "weight", "frequency"):
             yield f"{guess.role}: {scalar(guess.columns[0])}  {comment(guess.reason)}"
     yield from ("", "questions:")
-    for guess in found:
+    for guess in guessed:
         if guess.role not in ("respondent", "weight", "frequency", "empty"):
             yield ""
             yield f"  {comment(guess.reason)}"
             yield f"  {scalar(guess.name)}:"
             yield from (f"    {line}" for line in _question_lines(guess))
-    empty = [guess.name for guess in found if guess.role == "empty"]
+    empty = [guess.name for guess in guessed if guess.role == "empty"]
     if empty:
         yield from ("", f"  {comment('Left out, as nothing is in them: ' + ', '.join(empty))}")
 
@@ -235,7 +235,7 @@ def _answer_lines(guess: Guess) -> Iterator[str]:
 
 
 def _plan_lines(
-    path: Path, found: Sequence[Guess], codebook: str, reading: Reading | None, folder: Path | None
+    path: Path, guessed: Sequence[Guess], codebook: str, reading: Reading | None, folder: Path | None
 ) -> Iterator[str]:
     yield comment(
         f"A first plan for {path.name}: every question by a few that may make a banner. Correct it."
@@ -243,7 +243,7 @@ def _plan_lines(
     yield f"data: {_data_entry(path.name if folder is None else relative(resolved(path), resolved(folder)), reading)}"
     yield f"codebook: {scalar(codebook)}"
     low, high = BANNER_ANSWERS
-    banner = [guess.name for guess in found if guess.role == "single" and low <= len(guess.answers) <= high]
+    banner = [guess.name for guess in guessed if guess.role == "single" and low <= len(guess.answers) <= high]
     if banner:
         yield from ("", "banners:", f"  main: {listed(banner[:BANNER_GROUPS])}")
     yield from ("", "tests: {levels: [95]}", "bases: {mark below: 75, no test below: 30}")

@@ -108,20 +108,20 @@ def guesses(columns: Sequence[Facts]) -> list[Guess]:
     """Say what all columns are, in their order; columns that belong together give one guess."""
     batteries = dict(_batteries(columns))
     inside = {name for guess in batteries.values() for name in guess.columns}
-    found: list[Guess] = []
+    result: list[Guess] = []
     for facts in columns:
         if facts.name in batteries:
-            found.append(batteries[facts.name])
+            result.append(batteries[facts.name])
         elif facts.name not in inside:
-            found.append(_alone(facts, first=facts is columns[0]))
-    return _one_of_a_kind(found)
+            result.append(_alone(facts, first=facts is columns[0]))
+    return _one_of_a_kind(result)
 
 
-def _one_of_a_kind(found: Sequence[Guess]) -> list[Guess]:
+def _one_of_a_kind(guessed: Sequence[Guess]) -> list[Guess]:
     """Keep the first id, weight and frequency; others become numbers or texts again."""
     seen: set[str] = set()
     result = []
-    for guess in found:
+    for guess in guessed:
         if guess.role in ("respondent", "weight", "frequency"):
             if guess.role in seen:
                 role: Role = "text" if guess.role == "respondent" else "number"

@@ -32,7 +32,7 @@ def scalar(text: str) -> str:
 
 
 def _quoted(text: str) -> str:
-    return _UNPRINTED.sub(lambda found: f"\\u{ord(found[0]):04x}", json.dumps(text, ensure_ascii=False))
+    return _UNPRINTED.sub(lambda match: f"\\u{ord(match[0]):04x}", json.dumps(text, ensure_ascii=False))
 
 
 def listed(texts: Sequence[str]) -> str:

@@ -19,17 +19,17 @@ EXAMPLE = "percentile 90"  # of the figures that there are without end
 @cache
 def all_figures() -> tuple[Figure, ...]:
     """List the figures that can be asked for, in their order; percentiles aside, which there are without end."""
-    found = [figure for module in _modules() for figure in getattr(module, "FIGURES", ())]
-    return tuple(sorted(found, key=lambda figure: figure.rank))
+    figures = [figure for module in _modules() for figure in getattr(module, "FIGURES", ())]
+    return tuple(sorted(figures, key=lambda figure: figure.rank))
 
 
 @cache
 def figure_called(name: str) -> Figure:
     """Find a figure by its name, also one of version 0.1. Raises UnknownName."""
-    found = _named().get(today_name(name)) or _other(name)
-    if found is None:
+    figure = _named().get(today_name(name)) or _other(name)
+    if figure is None:
         raise UnknownName("figure", name, [*_named(), EXAMPLE])
-    return found
+    return figure
 
 
 def is_figure(name: str) -> bool:
@@ -40,10 +40,10 @@ def is_figure(name: str) -> bool:
 @cache
 def line_figure(name: str) -> LineFigure:
     """Find what a line holds by its name ("percent interval low", "unweighted base"). Raises UnknownName."""
-    found = _lines().get(today_name(name)) or _other(name) or _line_of_other(name)
-    if not isinstance(found, LineFigure):
+    figure = _lines().get(today_name(name)) or _other(name) or _line_of_other(name)
+    if not isinstance(figure, LineFigure):
         raise UnknownName("figure", name, [*_lines(), EXAMPLE])
-    return found
+    return figure
 
 
 def line_figures() -> tuple[LineFigure, ...]:
@@ -79,8 +79,8 @@ def summary_called(name: str) -> ValueFigure | None:
     ('mean', None)
     """
     key = name.casefold()
-    found = figure_called(key) if is_figure(key) else None
-    return found if isinstance(found, ValueFigure) else None
+    figure = figure_called(key) if is_figure(key) else None
+    return figure if isinstance(figure, ValueFigure) else None
 
 
 def today_name(name: str) -> str:
@@ -136,7 +136,7 @@ def _line_of_other(name: str) -> LineFigure | None:
 def _other(name: str) -> Figure | None:
     """Make a figure that there are without end, as percentiles, of its name."""
     for module in _modules():
-        made: Figure | None = module.OTHERS(name) if hasattr(module, "OTHERS") else None
-        if made is not None:
-            return made
+        figure: Figure | None = module.OTHERS(name) if hasattr(module, "OTHERS") else None
+        if figure is not None:
+            return figure
     return None

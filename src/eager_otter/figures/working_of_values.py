@@ -25,12 +25,12 @@ def mean(cell: CellWorking, what: str) -> Built:
 
 def variance(cell: CellWorking) -> str:
     """Compute the variance of the values behind a mean, which its test takes; "" where there is none."""
-    found = cell.moment("variance")
-    if math.isnan(found):
+    moment = cell.moment("variance")
+    if math.isnan(moment):
         return ""
     n, w = cell.total("n"), cell.total("w")
-    squares, weights, count, less = (number(value) for value in (found * w * (n - 1.0) / n, w, n, n - 1.0))
+    squares, weights, count, less = (number(value) for value in (moment * w * (n - 1.0) / n, w, n, n - 1.0))
     return (
         "variance: Σ weight × (value − mean)² / Σ weight × n / (n − 1) = "
-        f"{squares} / {weights} × {count} / {less} = {number(found)}"
+        f"{squares} / {weights} × {count} / {less} = {number(moment)}"
     )

@@ -72,7 +72,7 @@ def _reads_better(sample: bytes, text: str) -> bool:
 
     if sum(not character.isascii() for character in text) < ENOUGH:
         return False
-    found = list(from_bytes(sample))
-    western = max((one.coherence for one in found if str(one) == text), default=0.0)
-    others = [one.coherence for one in found if str(one) != text and one.chaos < 0.1]
+    matches = list(from_bytes(sample))
+    western = max((one.coherence for one in matches if str(one) == text), default=0.0)
+    others = [one.coherence for one in matches if str(one) != text and one.chaos < 0.1]
     return max(others, default=0.0) > western + NEARER

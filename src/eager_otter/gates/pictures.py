@@ -18,12 +18,12 @@ def read_picture(path: Path) -> tuple[bytes, int, int]:
     content = read_bytes(path, "a picture", most=LARGEST)
     width, height = _size_of(content)
     if not (0 < width <= MOST_PIXELS and 0 < height <= MOST_PIXELS):
-        found = (
+        picture = (
             f"found one of {width:,} × {height:,}" if width and height else "this is not one, or is cut off"
         )
         raise FileProblem(
             f"{shown_path(path)}: a whole PNG or JPEG picture of at most {MOST_PIXELS:,} pixels each way was expected; "
-            f"{found}."
+            f"{picture}."
         )
     return content, width, height
 

@@ -32,19 +32,19 @@ def checked_file(path: Path, what: str, *, most: int | None = None, remedy: str 
     """
     place = shown_path(path)
     try:
-        found = path.stat()
+        status = path.stat()
     except FileNotFoundError as error:
         raise FileProblem(f"{place}: no such file. Check the path and the spelling.") from error
     except (OSError, ValueError) as error:
         raise FileProblem(f"{fitted(place, LONGEST_REASON)}: cannot be read ({reason_of(error)}).") from error
-    if stat.S_ISDIR(found.st_mode):
+    if stat.S_ISDIR(status.st_mode):
         raise FileProblem(f"{place}: is a folder; {what} was expected.")
-    if not stat.S_ISREG(found.st_mode):
+    if not stat.S_ISREG(status.st_mode):
         raise FileProblem(
             f"{place}: is not a file but a device or a pipe; {what} was expected. Save it as a file."
         )
-    if most is not None and found.st_size > most:
-        size = f"{found.st_size / MEGABYTE:,.0f} MB; at most {most / MEGABYTE:,.0f} MB are read as {what}."
+    if most is not None and status.st_size > most:
+        size = f"{status.st_size / MEGABYTE:,.0f} MB; at most {most / MEGABYTE:,.0f} MB are read as {what}."
         raise FileProblem(f"{place}: {size} {remedy}".rstrip())
     if not os.access(path, os.R_OK):
         raise FileProblem(f"{place}: cannot be read (permission denied).")

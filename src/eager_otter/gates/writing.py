@@ -207,12 +207,12 @@ def new_folder(folder: Path) -> Iterator[None]:
 
     Raises FileProblem where it cannot be made.
     """
-    made: list[Path] = []
+    folders: list[Path] = []
     try:
         for path in reversed([folder, *folder.parents]):
             if not path.exists():
                 path.mkdir()
-                made.append(path)
+                folders.append(path)
         if not folder.is_dir():
             raise FileProblem(f"{shown_path(folder)}: is not a folder; name another.")
     except (OSError, ValueError) as error:
@@ -224,7 +224,7 @@ def new_folder(folder: Path) -> Iterator[None]:
     try:
         yield
     except BaseException:
-        for path in reversed(made):
+        for path in reversed(folders):
             with contextlib.suppress(OSError):
                 path.rmdir()
         raise
@@ -331,8 +331,8 @@ def _remove_left_parts(folder: Path) -> None:
     except OSError:
         return
     for name in names:
-        found = PART.fullmatch(name)
-        if found is not None and _is_left(folder / name, found[1], int(found[2])):
+        match = PART.fullmatch(name)
+        if match is not None and _is_left(folder / name, match[1], int(match[2])):
             _remove(folder / name)
 
 

@@ -66,12 +66,12 @@ def load_words(name: str, folder: str | Path = ".") -> Words:
 
 def wording_problems(texts: Mapping[str, str], document: Document, place: Place) -> Iterator[Problem]:
     """Go through what is wrong with other words for some texts: unknown texts, places that are not the same."""
-    for english, own in texts.items():
+    for english, wording in texts.items():
         known, where = known_texts(), (*place, english)
         if english not in known:
             message = f"no text {english!r} is said anywhere.{nearest(english, known)}"
             yield document.problem(where, message, key=True)
-        elif places_in(own) != places_in(english):
+        elif places_in(wording) != places_in(english):
             wanted = ", ".join(f"{{{name}}}" for name in sorted(places_in(english) or ())) or "none"
             yield document.problem(where, f"the places to fill are to be the same as in English: {wanted}.")
 

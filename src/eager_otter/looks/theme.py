@@ -211,7 +211,7 @@ def _fonts(part: ThemeFile, document: Document, problems: list[Problem]) -> tupl
 
 def _theme_of(part: ThemeFile, logo: Path | None, fonts: tuple[Path, Path] | None) -> Theme:
     """Make a theme of what a file says; the rest is as usual."""
-    own: dict[str, Any] = {
+    settings: dict[str, Any] = {
         "font": part.font,
         "font_files": fonts,
         "size": part.size,
@@ -229,7 +229,7 @@ def _theme_of(part: ThemeFile, logo: Path | None, fonts: tuple[Path, Path] | Non
         "digits": part.digits,
         "wording": part.words,
     }
-    given = {key: value for key, value in own.items() if value is not None}
+    given = {key: value for key, value in settings.items() if value is not None}
     if part.scale is not None:
         given |= dict(zip(("low", "middle", "high"), part.scale, strict=True))
     return Theme(**given)

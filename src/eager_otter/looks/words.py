@@ -98,8 +98,12 @@ class Words:
 
     def __call__(self, text: str, /, **values: str | int | float) -> str:
         """Say an English text in this language, its `{places}` filled: whole numbers grouped, others short."""
-        own = self.texts.get(text, text)
-        return own.format(**{name: self._shown(value) for name, value in values.items()}) if values else own
+        translated = self.texts.get(text, text)
+        return (
+            translated.format(**{name: self._shown(value) for name, value in values.items()})
+            if values
+            else translated
+        )
 
     def number(self, written: str) -> str:
         """Return a number that was written the English way its own signs.

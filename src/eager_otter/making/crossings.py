@@ -109,9 +109,9 @@ class Crossed:
                 both=self.sums.both(columns),
             )
         if self.sums.values is not None:
-            found = moments(self.sums.values.columns(columns))
+            group_moments = moments(self.sums.values.columns(columns))
             if not (shows_answers and common["shares_people"]):
-                yield ValuesCrossing(**common, moments=found, on_demand=shows_answers)
+                yield ValuesCrossing(**common, moments=group_moments, on_demand=shows_answers)
         if self.within is not None:
             yield self._controlled(self.within, columns, common)
 
@@ -146,7 +146,7 @@ def items_crossings(
     if len(questions) < 2 or not alike or any(not one.is_of.of_one_answer for one in questions):
         return (), said("it shows several questions that are not alike")
     people = counting.population
-    found: list[Crossing] = []
+    crossings: list[Crossing] = []
     answers = [counting.asked(count)[1] for count in counts]
     if len(first.valid) == 2:
         yes, other = (
@@ -160,12 +160,12 @@ def items_crossings(
         )
         weighted = people.weights is not None and bool(np.ptp(people.weights) > 0)
         items = yes_no_items(yes > 0, (yes + other) > 0, people.frequencies, weighted=weighted)
-        found.append(ItemsCrossing(items=items))
+        crossings.append(ItemsCrossing(items=items))
     if first.scale and all(one.scores() == first.scores() for one in questions):
         scores = np.array([values_of(one, given) for one, given in zip(questions, answers, strict=True)])
         scales = scale_items(scores, people.weights, people.frequencies)
-        found.append(ItemsCrossing(items=scales, on_demand=bool(found)))
-    return tuple(found), "" if found else said(
+        crossings.append(ItemsCrossing(items=scales, on_demand=bool(crossings)))
+    return tuple(crossings), "" if crossings else said(
         "it shows several questions that are neither yes/no nor scales"
     )
 

@@ -13,13 +13,13 @@ from eager_otter.tables.request import Figure, TableRequest
 
 def why_not(request: TableRequest, question: Question, figure: str) -> str:
     """Say why a table of a question cannot have a figure; "" where it can. Needs no data."""
-    found, shows = figure_called(figure), request.shows
+    kind, shows = figure_called(figure), request.shows
     if shows.value is not None:
         fitting = [one.name for one in all_figures() if one.of_cells]
-        return "" if found.of_cells else f"its cells sum up {shows.value}, which takes {', '.join(fitting)}"
+        return "" if kind.of_cells else f"its cells sum up {shows.value}, which takes {', '.join(fitting)}"
     if shows.one_figure:
         return "a table of items by columns shows the one figure named as its 'figure'"
-    if shows.of_moves and not found.of_moves:
+    if shows.of_moves and not kind.of_moves:
         return f"before by after takes {', '.join(one.name for one in all_figures() if one.of_moves)}"
     asked = Asked(
         question=question,
@@ -28,7 +28,7 @@ def why_not(request: TableRequest, question: Question, figure: str) -> str:
         nested_rows=bool(shows.within),
         nested_banner=any(group.nest for group in request.banner.groups),
     )
-    return found.why_not(asked)
+    return kind.why_not(asked)
 
 
 def figures_for(request: TableRequest, question: Question) -> tuple[Figure, ...]:

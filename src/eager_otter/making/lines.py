@@ -151,12 +151,12 @@ class Making:
         return lines
 
     def _answer_lines(self) -> list[Line]:
-        found = (figure_called(name) for name in dict.fromkeys(self.figures))
-        wanted = [figure for figure in found if isinstance(figure, AnswerFigure)]
+        kinds = (figure_called(name) for name in dict.fromkeys(self.figures))
+        wanted = [figure for figure in kinds if isinstance(figure, AnswerFigure)]
         if self.sums.answers is None or not wanted:
             return []
         rows = self.rows_shown()
-        made = {figure: figure.compute(self) for figure in wanted}
+        computed = {figure: figure.compute(self) for figure in wanted}
         lettered = lettered_figure(self.figures)
         marks = mark_names(self.base_marks)
         lines: list[Line] = []
@@ -165,11 +165,11 @@ class Making:
             for figure in wanted:
                 if not figure.has(row):
                     continue
-                for shows, (values, of) in zip(figure.lines, made[figure], strict=True):
-                    own = None if of is None else of[row.source if len(of) > 1 else 0]
+                for shows, (values, of) in zip(figure.lines, computed[figure], strict=True):
+                    row_of = None if of is None else of[row.source if len(of) > 1 else 0]
                     lines.append(
                         self._answer_line(
-                            row, shows, values[row.source], marks, own, lettered=shows.name == lettered
+                            row, shows, values[row.source], marks, row_of, lettered=shows.name == lettered
                         )
                     )
         return lines
@@ -307,19 +307,19 @@ class Making:
             raise RequestError(
                 f"The banner has {len(levels)} outer levels; there is no level {self.request.outer_level}."
             )
-        found = np.arange(self.columns)
+        outer = np.arange(self.columns)
         chosen = levels if self.request.outer_level == 0 else [levels[self.request.outer_level - 1]]
         for level in chosen:
             places = np.array(level)
-            found = np.where(places >= 0, places, found)
-        return found
+            outer = np.where(places >= 0, places, outer)
+        return outer
 
     # --- summaries --------------------------------------------------------------------------------------
 
     def _summaries(self) -> list[ValueFigure]:
         """List the figures of values that are wanted, in their order."""
-        found = (figure_called(name) for name in self.figures)
-        return [figure for figure in found if isinstance(figure, ValueFigure)]
+        kinds = (figure_called(name) for name in self.figures)
+        return [figure for figure in kinds if isinstance(figure, ValueFigure)]
 
     def _summary_lines(self) -> list[Line]:
         lines: list[Line] = []
@@ -386,7 +386,7 @@ class Making:
             level=self.level,
             pairs=pairs,
             places=places,
-            shared=lambda some: match_pairs(some, self.setting.overlapping),
+            shared=lambda column_pairs: match_pairs(column_pairs, self.setting.overlapping),
             means=mean_test(self.request.tests.means),
             cut=self._cuts,
         )
@@ -453,7 +453,7 @@ def lettered_figure(figures: Sequence[str]) -> str:
     """
     lines = [shows for name in figures for shows in figure_called(name).lines]
     for tested in ("shares", "counts"):
-        found = next((shows.name for shows in lines if shows.tested == tested), "")
-        if found:
-            return found
+        figure = next((shows.name for shows in lines if shows.tested == tested), "")
+        if figure:
+            return figure
     return ""

@@ -124,15 +124,15 @@ def _item_score_notes(
     labels: Sequence[str], sums: Sequence[QuestionSums], lines: Sequence[Line], say: Words
 ) -> Iterator[Note]:
     """Say what figures of scores rest on; of which item, where they do not all say the same."""
-    found = {one.question.name: tuple(score_notes(one, lines, say)) for one in sums}
+    by_question = {one.question.name: tuple(score_notes(one, lines, say)) for one in sums}
     named = dict(zip((one.question.name for one in sums), labels, strict=True))
-    for name, notes in found.items():
+    for name, notes in by_question.items():
         for note in notes:
-            if len(set(found.values())) > 1:
+            if len(set(by_question.values())) > 1:
                 short = say("{item}: {note}", item=named[name], note=note.short) if note.short else ""
                 yield Note(say("{item}: {note}", item=named[name], note=note), note.about, short)
-    if len(set(found.values())) == 1:
-        yield from next(iter(found.values()))
+    if len(set(by_question.values())) == 1:
+        yield from next(iter(by_question.values()))
 
 
 def _items_base_notes(request: TableRequest, sums: Sequence[QuestionSums], facts: Facts) -> Iterator[Note]:
@@ -175,8 +175,8 @@ def figure_notes(request: TableRequest, lines: Sequence[Line], source: Source) -
     }
     notes = dict.fromkeys(one.note for one in _shown(lines) if one.source == source and one.note)
     for note in notes:
-        own = {name: value for name, value in places.items() if f"{{{name}}}" in note}
-        yield Note(say(note, **own), "figures")
+        used = {name: value for name, value in places.items() if f"{{{name}}}" in note}
+        yield Note(say(note, **used), "figures")
 
 
 def _rule_notes(request: TableRequest, question: Question) -> Iterator[Note]:
@@ -209,10 +209,12 @@ def _rule_notes(request: TableRequest, question: Question) -> Iterator[Note]:
 
 
 def _named(question: Question, names: Sequence[str]) -> str:
-    found = [question.find(canonical(name)) for name in names]
-    labels = [answer.label if answer is not None else name for answer, name in zip(found, names, strict=True)]
+    answers = [question.find(canonical(name)) for name in names]
+    labels = [
+        answer.label if answer is not None else name for answer, name in zip(answers, names, strict=True)
+    ]
     return ", ".join(
-        label for label, answer in zip(labels, found, strict=True) if answer or says_no_answer_row(label)
+        label for label, answer in zip(labels, answers, strict=True) if answer or says_no_answer_row(label)
     )
 
 

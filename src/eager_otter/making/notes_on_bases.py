@@ -86,10 +86,10 @@ def base_notes(request: TableRequest, sums: QuestionSums, facts: Facts) -> Itera
         yield Note(told, "left out", short)
     yield from outside_notes(sums, say)
     if facts.unknown:
-        found = ", ".join(f"{value!r} ({say.whole(count)})" for value, count in facts.unknown)
+        unknown_values = ", ".join(f"{value!r} ({say.whole(count)})" for value, count in facts.unknown)
         unknown = said("Not counted, as the codebook does not know them (in all rows of the data): {codes}.")
-        short = say("Codes not in the codebook, not counted: {codes}.", codes=found)
-        yield Note(say(unknown, codes=found), "left out", short)
+        short = say("Codes not in the codebook, not counted: {codes}.", codes=unknown_values)
+        yield Note(say(unknown, codes=unknown_values), "left out", short)
 
 
 def outside_notes(sums: QuestionSums, say: Words) -> Iterator[Note]:
@@ -149,11 +149,11 @@ def outside_of_items(sums: Sequence[QuestionSums], say: Words) -> Iterator[Note]
         spans.append(say(text, group=group or say("Own columns"), **counts))
     short = say("In no column: {groups}.", groups=", ".join(spans))
     for group in groups:
-        found = [outside for one in sums for outside in one.in_no_column if outside.group == group]
-        people = [outside.people for outside in found] + [0] * (len(sums) - len(found))
+        outsides = [outside for one in sums for outside in one.in_no_column if outside.group == group]
+        people = [outside.people for outside in outsides] + [0] * (len(sums) - len(outsides))
         reasons = dict.fromkeys(
             say("an answer without a column") if reason is None else reason_said(reason, say)
-            for outside in found
+            for outside in outsides
             for reason, _ in outside.reasons
         )
         places: dict[str, str | int] = {
@@ -173,15 +173,15 @@ def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterat
     """Say what figures of scores rest on, where somebody in the base has none."""
     question, people = sums.question, int(sums.base.n[0, 0])
     without = [answer.label for answer in question.valid if question.scale and not answer.scored]
-    own = [line for line in lines if line.evidence is not None and line.question == question.name]
-    scored = [line for line in own if _rests_on_scores(line, of_item=line.code == question.name)]
+    question_lines = [line for line in lines if line.evidence is not None and line.question == question.name]
+    scored = [line for line in question_lines if _rests_on_scores(line, of_item=line.code == question.name)]
     if not question.is_of.of_values and scored and sums.values is not None:
         valued = int(sums.values.n[0, 0])
         if valued < people:
             told = said("Means and other figures of scores rest on the {count} whose answer has a score.")
             short = say("Scores rest on {count}.", count=valued)
             yield Note(say(told, count=valued), "scores", short)
-    for line in own:
+    for line in question_lines:
         if line.shows.of_score and without and line.evidence is not None:
             told = said(
                 "{row} rests on the {count} whose answer has a score, percents and nets on the whole base, so that it "
@@ -198,8 +198,8 @@ def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterat
 def _rests_on_scores(line: Line, *, of_item: bool) -> bool:
     """Tell a summary of values, also as the row of an item, from other lines."""
     summary = summary_called(line.figure)
-    own = line.kind == "summary" or (of_item and summary is not None)
-    return own and not (summary is not None and summary.of_mentions)
+    is_summary = line.kind == "summary" or (of_item and summary is not None)
+    return is_summary and not (summary is not None and summary.of_mentions)
 
 
 def _base_note(request: TableRequest, sums: QuestionSums, facts: Facts) -> Note:

@@ -19,18 +19,18 @@ def mark_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColum
     """Say what the marks of thin bases mean, and the thresholds."""
     rules, say = request.bases, request.words
     seen = _seen(layout)
-    found = {line.marks[k] for line in lines for k in seen}
+    marks = {line.marks[k] for line in lines for k in seen}
     unweighted = rules.judged_on == "unweighted base"
     base = say(said("base") if unweighted else said("effective base"))
-    if "low base" in found and rules.mark is not None:
+    if "low base" in marks and rules.mark is not None:
         told = said("{sign} {base} below {least}: read with care.")
         text = say(told, sign=MARK_SIGNS["low base"], base=base, least=float(rules.mark))
         yield Note(text, "marks", text)
-    if "not tested" in found and rules.no_test is not None:
+    if "not tested" in marks and rules.no_test is not None:
         told = said("{sign} {base} below {least}: not tested.")
         text = say(told, sign=MARK_SIGNS["not tested"], base=base, least=float(rules.no_test))
         yield Note(text, "marks", text)
-    if "withheld" in found and rules.withhold is not None:
+    if "withheld" in marks and rules.withhold is not None:
         told = said(
             "{sign} {base} below {least}: figures withheld and not tested. This keeps thin figures from being read; "
             "it does not protect anybody's privacy."

@@ -246,19 +246,19 @@ def _never_tested_note(lines: Sequence[Line], say: Words) -> Iterator[Note]:
 
 def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note]:
     say = request.words
-    found = list(tested_rows(lines))
-    made = sum(tested.made(row) for _, tested, row in found)
-    impossible = sum(tested.impossible(row) for _, tested, row in found)
-    chance = made * alpha_of(request.levels[-1])
-    if not correction(request.tests.adjust).corrects and made:
+    rows = list(tested_rows(lines))
+    tests_made = sum(tested.made(row) for _, tested, row in rows)
+    impossible = sum(tested.impossible(row) for _, tested, row in rows)
+    chance = tests_made * alpha_of(request.levels[-1])
+    if not correction(request.tests.adjust).corrects and tests_made:
         expected = say("fewer than one") if chance < 1 else say("about {count}", count=round(chance))
         told = said(
             "{made} {made:test was|tests were} made; if nothing differed, {expected} would be marked at the {level} % "
             "level by chance."
         )
-        yield Note(say(told, made=made, expected=expected, level=float(request.levels[-1])), "chance")
-    elif made:
-        yield Note(say("{made} {made:test was|tests were} made.", made=made), "chance")
+        yield Note(say(told, made=tests_made, expected=expected, level=float(request.levels[-1])), "chance")
+    elif tests_made:
+        yield Note(say("{made} {made:test was|tests were} made.", made=tests_made), "chance")
     if impossible:
         told = said(
             "{count} {count:comparison|comparisons} could not be tested: all or nobody gave the answer, the same "

@@ -19,8 +19,8 @@ from eager_otter.tables.testing import HIGHER, HIGHER_LAX, LOWER, LOWER_LAX, Tre
 def trend_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[Note]:
     """Say what was tested for a trend, and where there is none although one was asked for."""
     say = request.words
-    made = {(id(trend.tests), row): (trend, row) for trend, row in _trends(lines)}
-    tests = list(made.values())
+    trends = {(id(trend.tests), row): (trend, row) for trend, row in _trends(lines)}
+    tests = list(trends.values())
     if tests:
         yield Note(_full(request), "trend", _short(request))
         yield from (Note(say(one.sentence), "tests") for one in _methods(lines))
@@ -69,10 +69,10 @@ def _short(request: TableRequest) -> str:
     return f"{told}."
 
 
-def _without(request: TableRequest, layout: BannerColumns, made: set[int], say: Words) -> Iterator[Note]:
+def _without(request: TableRequest, layout: BannerColumns, tested: set[int], say: Words) -> Iterator[Note]:
     """Name the groups that have no trend: their columns have no order, or are too few."""
     columns = {at for at, _ in layout.trends}
-    few = [group.path for group in layout.groups if columns & set(range(group.start, group.stop)) - made]
+    few = [group.path for group in layout.groups if columns & set(range(group.start, group.stop)) - tested]
     if few:
         told = say("No trend in {groups}: fewer than three columns can be tested.", groups=_named(few))
         yield Note(told, "untested", told)

@@ -48,7 +48,7 @@ class RowTests:
     def _all_answers(self) -> Sums:
         """The sums of all counted rows: answers, nets, no answer, and the reasons for it."""
         assert self.sums.answers is not None
-        return stacked([self.sums.answers, *(own for _, own in self.sums.reasons)])
+        return stacked([self.sums.answers, *(reason_sums for _, reason_sums in self.sums.reasons)])
 
     @cached_property
     def shares(self) -> Tested | None:
@@ -115,12 +115,12 @@ class RowTests:
     def _trends(self, marks: IntArray, base: Sums) -> list[Trend]:
         """Say which columns each trend runs over: those that can be tested, if there are enough."""
         out = np.flatnonzero((marks >= NOT_TESTED) | (base.n[0] == 0))
-        found = []
+        trends = []
         for at, columns in self.layout.trends:
             over = over_columns(np.array(columns), self.setting.overlapping).without(out)
             if len(over.columns) >= LEAST_OF_TREND:
-                found.append(Trend(at=at, columns=columns, over=over))
-        return found
+                trends.append(Trend(at=at, columns=columns, over=over))
+        return trends
 
     @property
     def wanted(self) -> bool:

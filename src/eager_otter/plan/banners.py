@@ -66,8 +66,8 @@ class BannerReading:
             if banner is None:
                 continue
             inside = place if isinstance(body, list) else (*place, "groups")
-            found = [self._group(group, (*inside, k)) for k, group in enumerate(banner.groups)]
-            groups = tuple(group for group in found if group)
+            read_groups = [self._group(group, (*inside, k)) for k, group in enumerate(banner.groups)]
+            groups = tuple(group for group in read_groups if group)
             for key, kind, rules in (("tests", TestsEntry, self.tests), ("bases", BasesFile, self.bases)):
                 written_rules = getattr(banner, key)
                 part = (

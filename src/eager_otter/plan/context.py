@@ -52,9 +52,9 @@ class Context:
 
     def part(self, kind: type[T] | Any, value: object, place: Place) -> T | None:
         """Check a part against its model; its problems join the others."""
-        found, problems = check(kind, value, self.document, place)
+        model, problems = check(kind, value, self.document, place)
         self.problems += problems
-        return found
+        return model
 
     def raw(self, key: str) -> Any:
         """Return what stands under a key of the plan, unchecked."""

@@ -126,14 +126,14 @@ class Plan(Viewed):
         """All files that a report of the plan is made from, as far as the plan names them."""
         looks = (self.theme.logo, *(self.theme.font_files or ()), self.slides.template)
         named = [Path(name) for name in (self.theme_name, self.language) if is_yaml(name)]
-        own = (
+        files = (
             *self.files,
             *self.codebook.files,
             self.data,
             *named,
             *(path for path in looks if path is not None),
         )
-        return tuple(dict.fromkeys(own))
+        return tuple(dict.fromkeys(files))
 
     @checked
     def definition(self) -> dict[str, Any]:

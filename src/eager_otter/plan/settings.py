@@ -154,9 +154,9 @@ class SettingsReading:
                     (*place, "figures"), "percent of answer is for single tables: it needs percent of."
                 )
                 figures = tuple(figure for figure in figures if figure != "percent of answer")
-            own = isinstance(part, SettingsPart) and not isinstance(part, EachFile)
+            of_table = isinstance(part, SettingsPart) and not isinstance(part, EachFile)
             request = replace(
-                request, figures=figures, inherited=not own, percent_of=answer or request.percent_of
+                request, figures=figures, inherited=not of_table, percent_of=answer or request.percent_of
             )
         if part.digits is not None:
             request = replace(request, digits=_digits(request.digits, part.digits))
@@ -289,10 +289,10 @@ class SettingsReading:
             untested = tuple(name for name in rows.untested if summary_called(name) is not None)
             return replace(request, rows=RowRules(untested=untested))
         everyone = request.base == "all"
-        own = _names_of(question)
+        names = _names_of(question)
 
         def there(name: str) -> bool:
-            return name.casefold() in own or question.find(canonical(name)) is not None
+            return name.casefold() in names or question.find(canonical(name)) is not None
 
         return replace(
             request,
@@ -353,21 +353,21 @@ class SettingsReading:
         everyone: bool = False,
     ) -> tuple[str, ...]:
         """Find answers of one question by code, or keep names that any of several questions has."""
-        found = []
+        answers = []
         for k, name in enumerate(names or []):
             if everyone and says_no_answer_row(name):
-                found.append(name)
+                answers.append(name)
             elif len(questions) == 1:
                 code = self.context.answer(questions[0], name, (*place, k))
-                found += [] if code is None else [code]
+                answers += [] if code is None else [code]
             elif any(question.find(canonical(name)) is not None for question in questions):
-                found.append(name)
+                answers.append(name)
             elif questions:
                 known = [answer.label for question in questions for answer in question.valid]
                 self.context.mistake(
                     (*place, k), f"no question here has an answer {name!r}.{nearest(name, known)}"
                 )
-        return tuple(found)
+        return tuple(answers)
 
     def _check_named(
         self, questions: Sequence[Question], part: SettingsPart, place: Place, *, everyone: bool
@@ -406,10 +406,12 @@ def _names_of(question: Question) -> set[str]:
 
 
 def _digits(digits: Digits, part: Mapping[Any, int]) -> Digits:
-    own = dict(digits.of_figures) | {name: places for name, places in part.items() if name not in DIGIT_KINDS}
+    of_figures = dict(digits.of_figures) | {
+        name: places for name, places in part.items() if name not in DIGIT_KINDS
+    }
     return Digits(
         percent=part.get("percent", digits.percent),
         count=part.get("count", digits.count),
         mean=part.get("mean", digits.mean),
-        of_figures=tuple(own.items()),
+        of_figures=tuple(of_figures.items()),
     )

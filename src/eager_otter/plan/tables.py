@@ -57,11 +57,11 @@ class TablesReading:
                 part = self.context.part(HeadingFile, entry, place)
                 heading = part.heading if part is not None else heading
                 continue
-            found = self._entry(entry, replace(self.standard, heading=heading), place)
-            self._check_columns(found, place)
-            self._check_figures(found, place)
-            self._check_chart_groups(found, place)
-            requests += found
+            entry_requests = self._entry(entry, replace(self.standard, heading=heading), place)
+            self._check_columns(entry_requests, place)
+            self._check_figures(entry_requests, place)
+            self._check_chart_groups(entry_requests, place)
+            requests += entry_requests
         return _with_ids(requests, self._written_ids())
 
     def _check_columns(self, requests: Sequence[TableRequest], place: Place) -> None:
@@ -222,9 +222,9 @@ class TablesReading:
         """Make a table for each banner, and of each again for every answer of the question it is repeated by."""
         names = self._banner_names(part)
         if len(names) > 1:
-            found = [(name, self.banners.called(name, (*place, "banner"))) for name in names]
+            banners = [(name, self.banners.called(name, (*place, "banner"))) for name in names]
             stem = request.name
-            copies = [replace(request, banner=b, id=f"{stem}-{name}") for name, b in found if b is not None]
+            copies = [replace(request, banner=b, id=f"{stem}-{name}") for name, b in banners if b is not None]
         else:
             copies = [request]
         copies = [self.settings.with_banner_rules(copy, part) for copy in copies]
@@ -278,9 +278,9 @@ class TablesReading:
         names = tuple(question.name for question in questions)
         figures = tuple(item.figure or part.figure for item in written)
         self._check_item_figures(part, questions, figures, place)
-        own = any(item.figure for item in written)
+        has_figures = any(item.figure for item in written)
         try:
-            items = _items_of(part, names, figures if own else (), written)
+            items = _items_of(part, names, figures if has_figures else (), written)
         except RequestError as error:
             self.context.refused(place, error)
             return []
@@ -315,17 +315,17 @@ class TablesReading:
     def _items_written(self, part: ItemsFile, place: Place) -> list[ItemFile]:
         """Find the questions of a table of several; a name with * stands for all that fit."""
         assert self.context.codebook is not None
-        found = []
+        items = []
         for k, item in enumerate(part.items or []):
             where = (*place, "items", k)
             if "*" in item.question:
                 fitting = [q.name for q in self.context.codebook if fnmatchcase(q.name, item.question)]
                 if not fitting:
                     self.context.mistake(where, f"no question fits {item.question!r}.")
-                found += [item.model_copy(update={"question": name}) for name in fitting]
+                items += [item.model_copy(update={"question": name}) for name in fitting]
             elif self.context.question(item.question, where) is not None:
-                found.append(item)
-        return found
+                items.append(item)
+        return items
 
     def _check_item_figures(
         self, part: ItemsFile, questions: Sequence[Question], figures: Sequence[str], place: Place
@@ -360,16 +360,16 @@ class TablesReading:
         if self.context.codebook is None:
             self.settings.settled(base, each, place)
             return []
-        found = [q for q in self._fitting(each, (*place, "each")) if not q.is_of.not_tabulated]
+        questions = [q for q in self._fitting(each, (*place, "each")) if not q.is_of.not_tabulated]
         copies: list[TableRequest] = []
-        if found and all(question.is_of.of_values for question in found):
+        if questions and all(question.is_of.of_values for question in questions):
             self.settings.refuse_idle(
                 each, ANSWER_SETTINGS, "all of these are numbers and have no answers", place
             )
-        for question in found:
+        for question in questions:
             before = len(self.context.problems)
             request = self.settings.settled(self.settings.for_kind(base, question), each, place)
-            request = self._each_rows(request, each, found, question, place)
+            request = self._each_rows(request, each, questions, question, place)
             copies += self._copies(replace(request, shows=OneQuestion(question.name)), each, place)
             if len(self.context.problems) > before:
                 break  # the next question would have the same problems
@@ -379,34 +379,34 @@ class TablesReading:
         self,
         request: TableRequest,
         each: EachFile,
-        found: Sequence[Question],
+        questions: Sequence[Question],
         question: Question,
         place: Place,
     ) -> TableRequest:
         """Put rules for rows into the table of one question of several: each has those that it can have."""
-        singles = [one for one in found if one.is_of.of_one_answer] if each.leave_out else found
-        request = self.settings.with_rows(request, each, singles or found, place)
+        singles = [one for one in questions if one.is_of.of_one_answer] if each.leave_out else questions
+        request = self.settings.with_rows(request, each, singles or questions, place)
         return self.settings.for_each(request, question)
 
     def _fitting(self, each: EachFile, place: Place) -> list[Question]:
         """Find the questions that an `each` means: patterns of names, kinds, sections."""
         assert self.context.codebook is not None
-        found = []
+        fitting = []
         for question in self.context.codebook:
             named = "all" in each.each and question.name not in self.named
             fits = named or any(fnmatchcase(question.name, pattern) for pattern in each.each)
             kind = "scale" if question.scale else question.kind
             fits = fits and (each.kinds is None or kind in each.kinds or question.kind in each.kinds)
             if fits and (each.sections is None or question.section in each.sections):
-                found.append(question)
+                fitting.append(question)
         for k, pattern in enumerate(each.each):
             if pattern != "all" and not any(fnmatchcase(q.name, pattern) for q in self.context.codebook):
                 hint = nearest(pattern, [question.name for question in self.context.codebook])
                 self.context.mistake((*place, k), f"no question fits {pattern!r}.{hint}")
                 return []
-        if not found:
+        if not fitting:
             self.context.mistake(place, "no question fits all of these.")
-        return found
+        return fitting
 
 
 def _items_of(

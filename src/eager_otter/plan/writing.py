@@ -95,8 +95,8 @@ class _Writing:
 
     def _output(self, output: Path) -> str | dict[str, str]:
         """Write an output: its path, with the length of its notes where it has one of its own."""
-        own, path = self.plan.output_notes.get(output), relative(output, self.folder)
-        return path if own is None else {"file": path, "notes": own}
+        notes, path = self.plan.output_notes.get(output), relative(output, self.folder)
+        return path if notes is None else {"file": path, "notes": notes}
 
     def _named(self, name: str) -> str:
         """Return what ships by its name, a file by its path from the plan's folder."""
@@ -104,8 +104,8 @@ class _Writing:
 
     def _slides(self) -> dict[str, Any]:
         rules = self.plan.slides
-        own = {} if rules.template is None else {"template": relative(rules.template, self.folder)}
-        return {**own, **as_written(rules)}
+        template = {} if rules.template is None else {"template": relative(rules.template, self.folder)}
+        return {**template, **as_written(rules)}
 
     def _name_of(self, banner: Banner) -> str:
         """Find the name of a banner; one without a name is given one."""
@@ -139,16 +139,16 @@ class _Writing:
             {"question": shows.question} if isinstance(shows, OneQuestion) else self._items(request, shows)
         )
         standard = self.standard
-        own: dict[str, Any] = {}
+        entry: dict[str, Any] = {}
         across = request.over_banner
         if request.banner != standard.banner and across:
-            own["banner"] = self._name_of(request.banner)
+            entry["banner"] = self._name_of(request.banner)
         if (request.levels, request.tests) != (standard.levels, standard.tests):
-            own["tests"] = tests_as_written(request.levels, request.tests)
+            entry["tests"] = tests_as_written(request.levels, request.tests)
         if (request.bases, request.base_rows) != (standard.bases, standard.base_rows):
-            own["bases"] = bases_as_written(request.bases, request.base_rows)
+            entry["bases"] = bases_as_written(request.bases, request.base_rows)
         if request.digits != standard.digits:
-            own["digits"] = digits_as_written(request.digits)
+            entry["digits"] = digits_as_written(request.digits)
         return (
             filled(
                 {
@@ -171,7 +171,7 @@ class _Writing:
                     "note": request.note,
                 }
             )
-            | own
+            | entry
         )
 
     def _figures(self, request: TableRequest) -> list[str]:

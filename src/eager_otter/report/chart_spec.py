@@ -183,10 +183,10 @@ def _columns(table: Table, wanted: str) -> list[int]:
         return _shown(table, find_group(table.groups, table.columns, wanted, f"table {table.id!r}"))
     if not table.groups:
         return loose
-    own = _shown(table, table.groups[0])
+    group_columns = _shown(table, table.groups[0])
     if not loose:
-        return own
-    return own if len(own) <= MOST_SERIES else loose
+        return group_columns
+    return group_columns if len(group_columns) <= MOST_SERIES else loose
 
 
 def _shown(table: Table, group: Group) -> list[int]:
@@ -207,9 +207,9 @@ def _rows(table: Table) -> tuple[list[Line], list[Line]]:
     if answers:
         return [line for line in answers if line.figure == answers[0].figure], []
     for shown in line_figures():
-        found = [line for line in table.body if line.figure == shown.name and shown.drawn_alone]
-        if found:
-            return found, []
+        rows = [line for line in table.body if line.figure == shown.name and shown.drawn_alone]
+        if rows:
+            return rows, []
     return [], []
 
 
@@ -288,11 +288,13 @@ def _column_name(table: Table, k: int) -> str:
 def _bases(table: Table, rows: Sequence[Line], columns: Sequence[int], group: str) -> str:
     """Return the bases of what is drawn in the columns drawn: of all rows, of the values, or the smallest of items."""
     say, first = table.words, table.bases[0]
-    own: dict[int, Sums] = {id(line.evidence.base): line.evidence.base for line in rows if line.evidence}
+    base_sums: dict[int, Sums] = {
+        id(line.evidence.base): line.evidence.base for line in rows if line.evidence
+    }
     label = first.label
     texts = {k: cell_text(table, first, k) for k in columns}
-    if len(own) == 1 and first.evidence is not None and id(first.evidence.base) not in own:
-        ((base),) = own.values()
+    if len(base_sums) == 1 and first.evidence is not None and id(first.evidence.base) not in base_sums:
+        ((base),) = base_sums.values()
         label = say("Respondents with a value")
         texts = {
             k: figure_text(

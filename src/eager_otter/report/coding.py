@@ -40,10 +40,10 @@ def write_texts(
     check_targets([target], inputs=read, force=True)
     if not force:
         check_new([target])
-    found = texts_to_code(survey.responses, question)
+    texts = texts_to_code(survey.responses, question)
     with written_beside([target], inputs=read, force=force) as (part,):
-        write_sheet(found, list(topics), mentions, survey.codebook.question(question).text, part)
-    return len(found)
+        write_sheet(texts, list(topics), mentions, survey.codebook.question(question).text, part)
+    return len(texts)
 
 
 @checked

@@ -23,23 +23,23 @@ HEADS = ("Kind", "Table", "Row", "Column", "Figure", "Before", "After", "Moved")
 DIGITS = Digits(percent=2, count=2, mean=4)
 
 
-def compare_view(found: Comparison, *, most: int = 40) -> RenderableType:
+def compare_view(comparison: Comparison, *, most: int = 40) -> RenderableType:
     """Summarise a comparison and list its changes, at most so many of them."""
-    checked = f"{counted(found.figures, 'figure')} of {counted(found.tables, 'table')} compared"
-    beyond = f", tolerance {found.tolerance:g}" if found.tolerance else ""
-    causes = _causes_view(found)
-    if not found.changes:
+    checked = f"{counted(comparison.figures, 'figure')} of {counted(comparison.tables, 'table')} compared"
+    beyond = f", tolerance {comparison.tolerance:g}" if comparison.tolerance else ""
+    causes = _causes_view(comparison)
+    if not comparison.changes:
         return Group(*causes, Text(f"No difference: {checked}{beyond}.", style="bold"))
     summary = plain_grid()
     summary.add_column("What changed")
     summary.add_column("How often", justify="right")
-    for kind, count in found.counts().items():
+    for kind, count in comparison.counts().items():
         summary.add_row(kind, f"{count:,}")
     detail = plain_grid()
     for head in HEADS:
         right = head in ("Before", "After", "Moved")
         detail.add_column(head, justify="right" if right else "left", overflow="fold")
-    for change in sorted(found.changes, key=_importance)[:most]:
+    for change in sorted(comparison.changes, key=_importance)[:most]:
         detail.add_row(*(Text(text) for text in _texts(change)))
     parts: list[RenderableType] = [
         *causes,
@@ -49,10 +49,10 @@ def compare_view(found: Comparison, *, most: int = 40) -> RenderableType:
         Text(),
         detail,
     ]
-    if len(found.changes) > most:
+    if len(comparison.changes) > most:
         parts.append(
             Text(
-                f"and {len(found.changes) - most:,} more; --most shows more, --output writes all.",
+                f"and {len(comparison.changes) - most:,} more; --most shows more, --output writes all.",
                 style="dim",
             )
         )
@@ -63,16 +63,16 @@ MOST_TABLES = 4  # named where a cause touches more
 CAUSE_HEADS = ("Cause", "What", "Before", "After", "Tables")
 
 
-def _causes_view(found: Comparison) -> list[RenderableType]:
+def _causes_view(comparison: Comparison) -> list[RenderableType]:
     """List what the two reports were made of that differs, or say why that cannot be told."""
-    if found.causes is None:
-        return [Text(found.why_not, style="yellow"), Text()] if found.why_not else []
-    if not found.causes:
+    if comparison.causes is None:
+        return [Text(comparison.why_not, style="yellow"), Text()] if comparison.why_not else []
+    if not comparison.causes:
         return [Text("Made of the same: data, codebook, plan and versions that touch figures."), Text()]
     grid = plain_grid()
     for head in CAUSE_HEADS:
         grid.add_column(head, overflow="fold")
-    for cause in found.causes:
+    for cause in comparison.causes:
         grid.add_row(*(Text(text) for text in _cause_texts(cause)))
     return [grid, Text()]
 
@@ -118,47 +118,50 @@ def _text(value: float | str | None, figure: str) -> str:
     return value if isinstance(value, str) else f"{rounded(value, DIGITS.of(figure)):,f}"
 
 
-def as_json(found: Comparison) -> str:
+def as_json(comparison: Comparison) -> str:
     """Return a comparison as JSON: counts, and every change."""
     body = {
         "maker": f"eager-otter {__version__}",
-        "tables": found.tables,
-        "figures": found.figures,
-        "tolerance": found.tolerance,
-        "causes": None if found.causes is None else [asdict(cause) for cause in found.causes],
-        "causes unknown": found.why_not,
-        "counts": found.counts(),
-        "changes": [change.as_dict() for change in found.changes],
+        "tables": comparison.tables,
+        "figures": comparison.figures,
+        "tolerance": comparison.tolerance,
+        "causes": None if comparison.causes is None else [asdict(cause) for cause in comparison.causes],
+        "causes unknown": comparison.why_not,
+        "counts": comparison.counts(),
+        "changes": [change.as_dict() for change in comparison.changes],
     }
     return json_text(body, indent=2)
 
 
-def write_workbook(found: Comparison, path: Path) -> None:
+def write_workbook(comparison: Comparison, path: Path) -> None:
     """Write a comparison as .xlsx: a summary, and a sheet with every change."""
     book = Book(path, "Comparison")
     plain, head = plain_style(STANDARD), head_style(STANDARD)
     summary, detail = book.sheet("Summary"), book.sheet("Changes")
     summary.text(0, 0, "What changed", {**plain, "bold": True, "font_size": 14, "font_color": STANDARD.river})
     summary.text(
-        1, 0, f"{counted(found.figures, 'figure')} of {counted(found.tables, 'table')} compared", plain
+        1,
+        0,
+        f"{counted(comparison.figures, 'figure')} of {counted(comparison.tables, 'table')} compared",
+        plain,
     )
     summary.text(3, 0, "What changed", head)
     summary.text(3, 1, "How often", {**head, "align": "right"})
-    for row, (kind, count) in enumerate(found.counts().items(), 4):
+    for row, (kind, count) in enumerate(comparison.counts().items(), 4):
         summary.text(row, 0, kind, plain)
         summary.number(row, 1, count, {**plain, "num_format": "#,##0"})
-    end = 6 + len(found.counts())
-    if found.causes is None:
-        summary.text(end, 0, found.why_not, plain)
-    for column, text in enumerate(CAUSE_HEADS if found.causes else ()):
+    end = 6 + len(comparison.counts())
+    if comparison.causes is None:
+        summary.text(end, 0, comparison.why_not, plain)
+    for column, text in enumerate(CAUSE_HEADS if comparison.causes else ()):
         summary.text(end, column, text, head)
-    for row, cause in enumerate(found.causes or (), end + 1):
+    for row, cause in enumerate(comparison.causes or (), end + 1):
         for column, text in enumerate(_cause_texts(cause)):
             summary.text(row, column, text, {**plain, "text_wrap": True, "valign": "top"})
-    summary.widths([40, 30, 40, 40, 40] if found.causes else [40, 12])
+    summary.widths([40, 30, 40, 40, 40] if comparison.causes else [40, 12])
     for column, text in enumerate(HEADS):
         detail.text(0, column, text, {**head, "align": "right" if column > 4 else "left"})
-    for row, change in enumerate(found.changes, 1):
+    for row, change in enumerate(comparison.changes, 1):
         texts = (change.kind, change.table, change.row, change.column, change.figure)
         for column, text in enumerate(texts):
             detail.text(row, column, text, plain)

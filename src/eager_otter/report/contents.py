@@ -36,12 +36,12 @@ def _told_apart(tables: Sequence[Table]) -> list[str]:
         differing += [texts] if len(set(texts)) > 1 else []
     endings = ["; ".join(text for text in texts if text) for texts in zip(*differing, strict=True)]
     endings = endings or [""] * len(tables)
-    found = []
+    titles = []
     for table, ending in zip(tables, endings, strict=True):
-        own = ending if endings.count(ending) == 1 else "; ".join(filter(None, (ending, table.id)))
+        unique = ending if endings.count(ending) == 1 else "; ".join(filter(None, (ending, table.id)))
         text = said("{title} ({difference})")
-        found.append(table.words(text, title=table.title, difference=own) if own else table.title)
-    return found
+        titles.append(table.words(text, title=table.title, difference=unique) if unique else table.title)
+    return titles
 
 
 def _banner(table: Table) -> str:

@@ -17,29 +17,29 @@ FIELDS = (
 )  # fmt: skip
 
 
-def findings_view(found: Sequence[Notable]) -> RenderableType:
+def findings_view(notable: Sequence[Notable]) -> RenderableType:
     """List notable differences, the largest first."""
-    if not found:
+    if not notable:
         return Text("No difference is both significant after correction and large enough.")
     grid = plain_grid()
     grid.add_column("Effect", justify="right")
     grid.add_column("Size", no_wrap=True)
     grid.add_column("What differs", ratio=1)
     grid.add_column("Table", style="dim", overflow="fold")
-    for one in found:
+    for one in notable:
         told = Text.assemble(one.sentence, "\n", (one.technical, "dim"))
         grid.add_row(f"{one.effect:+.2f}", Text(one.size), told, Text(one.table))
     return Group(grid, Text(), Text(FINDINGS_NOTE, style="dim"))
 
 
-def as_json(found: Sequence[Notable]) -> str:
+def as_json(notable: Sequence[Notable]) -> str:
     """Return notable differences as a JSON list."""
-    return json_text([_fields(one) for one in found], indent=2)
+    return json_text([_fields(one) for one in notable], indent=2)
 
 
-def as_rows(found: Sequence[Notable]) -> list[list[object]]:
+def as_rows(notable: Sequence[Notable]) -> list[list[object]]:
     """Return notable differences as rows under FIELDS."""
-    return [list(_fields(one).values()) for one in found]
+    return [list(_fields(one).values()) for one in notable]
 
 
 def _fields(one: Notable) -> dict[str, object]:

@@ -35,15 +35,18 @@ def questions_view(
     if show != "names":
         grid.add_column("Label" if show == "labels" else "Text", ratio=1)
     section = None
-    for found in overviews:
-        question = found.question
+    for overview in overviews:
+        question = overview.question
         if sections and question.section != section:
             section = question.section
             if section:
                 grid.add_row(Text(section, style="bold cyan"))
         cells = [Text(question.name)] if show != "labels" else []
-        cells += [Text(found.kind, style="dim"), Text(str(len(question.answers)) if question.answers else "")]
-        cells.append(Text(f"{found.answered:,}"))
+        cells += [
+            Text(overview.kind, style="dim"),
+            Text(str(len(question.answers)) if question.answers else ""),
+        ]
+        cells.append(Text(f"{overview.answered:,}"))
         if show != "names":
             cells.append(Text(question.label if show == "labels" else question.text))
         grid.add_row(*cells)
@@ -65,18 +68,18 @@ def requests_view(requests: Sequence[TableRequest], codebook: Codebook) -> Rende
         if request.heading != heading:
             heading = request.heading
             grid.add_row(Text(heading, style="bold cyan"))
-        own = [f"filter {request.filter}"] if request.filter else []
-        own += [f"base {request.base}"] if request.base != "answered" else []
-        own += ["sorted"] if request.rows.sort else []
-        own += ["no tests"] if not request.levels else []
+        filters = [f"filter {request.filter}"] if request.filter else []
+        filters += [f"base {request.base}"] if request.base != "answered" else []
+        filters += ["sorted"] if request.rows.sort else []
+        filters += ["no tests"] if not request.levels else []
         out = _left_out(request, codebook)
-        own += [f"left out: {figure} ({reason})" for figure, reason in out]
+        filters += [f"left out: {figure} ({reason})" for figure, reason in out]
         cells = (
             request.id,
             _questions(request),
             request.banner.name or "Total only",
             ", ".join(figure for figure in request.figures if figure not in dict(out)),
-            "; ".join(own),
+            "; ".join(filters),
         )
         grid.add_row(*(Text(cell) for cell in cells))
     return Group(grid, Text(counted(len(requests), "table"), style="bold"))
@@ -92,8 +95,12 @@ def _questions(request: TableRequest) -> str:
 def _left_out(request: TableRequest, codebook: Codebook) -> list[tuple[str, str]]:
     """List the figures that no question of a table can have, with the reason of the first."""
     names = request.shows.questions
-    found = [dict(left_out_figures(request, codebook.question(name))) for name in names]
-    return [(figure, reason) for figure, reason in found[0].items() if all(figure in one for one in found)]
+    by_question = [dict(left_out_figures(request, codebook.question(name))) for name in names]
+    return [
+        (figure, reason)
+        for figure, reason in by_question[0].items()
+        if all(figure in one for one in by_question)
+    ]
 
 
 def load_view(report: LoadReport) -> RenderableType:
@@ -148,26 +155,26 @@ def definition_view(question: Question) -> RenderableType:
     return Group(*parts, *_made_of(question))
 
 
-def question_view(found: QuestionOverview, records: Sequence[tuple[str, str]] = ()) -> RenderableType:
+def question_view(overview: QuestionOverview, records: Sequence[tuple[str, str]] = ()) -> RenderableType:
     """Show one question in full: text, codes with labels and counts, nets, routing, or the spread of a number.
 
     `records` are some respondents and what they gave, as read.
     """
-    question = found.question
+    question = overview.question
     parts: list[RenderableType] = [Text(question.text, style="bold")]
     facts = [
         f"name {question.name}",
-        f"kind {found.kind}",
-        f"answered by {found.answered:,} of {found.people:,}",
+        f"kind {overview.kind}",
+        f"answered by {overview.answered:,} of {overview.people:,}",
     ]
     facts += [f"section {question.section}"] if question.section else []
     parts.append(Text("  ".join(facts), style="dim"))
     if question.asked is not None:
         parts.append(Text(f"asked if {question.asked.text}", style="dim"))
-    if found.answers:
-        parts += [Text(), _answers_grid(found)]
-    if found.summary:
-        parts += [Text(), _summary_grid(found)]
+    if overview.answers:
+        parts += [Text(), _answers_grid(overview)]
+    if overview.summary:
+        parts += [Text(), _summary_grid(overview)]
     parts += [
         *_made_of(question),
         *(
@@ -192,37 +199,37 @@ def _made_of(question: Question) -> Iterator[RenderableType]:
         yield Text(f"made from {_some(question.made_of)}", style="dim")
 
 
-def _answers_grid(found: QuestionOverview) -> Grid:
+def _answers_grid(overview: QuestionOverview) -> Grid:
     grid = plain_grid()
     grid.add_column("Code", justify="right")
     grid.add_column("Answer")
     grid.add_column("People", justify="right")
     grid.add_column("% of answered", justify="right")
     grid.add_column("")
-    for answer in found.answers:
+    for answer in overview.answers:
         note = Text(answer.note, style="yellow" if answer.note == "not in the codebook" else "dim")
         grid.add_row(
-            Text(answer.code), Text(answer.label), f"{answer.people:,}", _percent(answer, found), note
+            Text(answer.code), Text(answer.label), f"{answer.people:,}", _percent(answer, overview), note
         )
     return grid
 
 
-def _percent(answer: AnswerCount, found: QuestionOverview) -> str:
-    if answer.note not in ("", "exclusive") or not found.answered:
+def _percent(answer: AnswerCount, overview: QuestionOverview) -> str:
+    if answer.note not in ("", "exclusive") or not overview.answered:
         return ""
-    return figure_text(100.0 * answer.people / found.answered, "column percent", Digits())
+    return figure_text(100.0 * answer.people / overview.answered, "column percent", Digits())
 
 
-def _summary_grid(found: QuestionOverview) -> Grid:
+def _summary_grid(overview: QuestionOverview) -> Grid:
     grid = plain_grid()
-    for name, _ in found.summary:
+    for name, _ in overview.summary:
         grid.add_column(name, justify="right")
-    grid.add_row(*(_summary_text(found, value) for _, value in found.summary))
+    grid.add_row(*(_summary_text(overview, value) for _, value in overview.summary))
     return grid
 
 
-def _summary_text(found: QuestionOverview, value: float) -> str:
-    if found.question.is_of.of_days:
+def _summary_text(overview: QuestionOverview, value: float) -> str:
+    if overview.question.is_of.of_days:
         return day_text(value)
     return f"{rounded(value, 2).normalize():,f}"
 

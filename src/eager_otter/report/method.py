@@ -62,8 +62,8 @@ def method_of(tables: Sequence[Table], words: Words) -> tuple[MethodPart, ...]:
             for note in dict.fromkeys(note for note in table.notes if note.about in about):
                 numbers.setdefault(str(note), []).append(number)
         statements = tuple(
-            Statement(text=text, tables=tables_named(found, len(tables), words))
-            for text, found in numbers.items()
+            Statement(text=text, tables=tables_named(table_numbers, len(tables), words))
+            for text, table_numbers in numbers.items()
         )
         parts += [MethodPart(title=words(title), statements=statements)] if statements else []
     replaced = unshown_in(tables)
@@ -116,16 +116,16 @@ def _runs(numbers: Sequence[int]) -> Iterator[str]:
 
 def _tests_in_all(tables: Sequence[Table], say: Words) -> str:
     """Count the tests of all tables, and how many would be marked by chance."""
-    made, chance = 0, 0.0
+    tests, chance = 0, 0.0
     for table in tables:
-        own = sum(tested.made(row) for _, tested, row in tested_rows(table.lines))
-        made += own
+        table_tests = sum(tested.made(row) for _, tested, row in tested_rows(table.lines))
+        tests += table_tests
         if table.levels and not correction(table.tests.adjust).corrects:
-            chance += own * alpha_of(table.levels[-1])
-    if not made:
+            chance += table_tests * alpha_of(table.levels[-1])
+    if not tests:
         return say("No significance tests were made.")
     told = said(
         "{made} {made:test was|tests were} made in all; if nothing differed anywhere, about {count} of those that are "
         "not corrected would be marked by chance."
     )
-    return say(told, made=made, count=round(chance))
+    return say(told, made=tests, count=round(chance))

@@ -194,17 +194,17 @@ class _Document:
 
     def _end_page(self, canvas: Any) -> None:
         """Draw all texts of the page, in reading order and over what is filled, and go on to the next."""
-        found = canvas.beginText()
+        text = canvas.beginText()
         look: tuple[str, float, str] | None = None
         for font, size, color, x, y, run in self._waiting:
             if look is None or look[:2] != (font, size):
-                found.setFont(font, size)
+                text.setFont(font, size)
             if look is None or look[2] != color:
-                found.setFillColor(self._color(color))
+                text.setFillColor(self._color(color))
             look = font, size, color
-            found.setTextOrigin(round(x, 2), round(y, 2))
-            found.textOut(run)
-        canvas.drawText(found)
+            text.setTextOrigin(round(x, 2), round(y, 2))
+            text.textOut(run)
+        canvas.drawText(text)
         canvas.showPage()
         self._waiting.clear()
 

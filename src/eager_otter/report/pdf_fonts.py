@@ -47,10 +47,10 @@ class Fonts:
 
         A character no font holds becomes a replacement sign; letters that join are shaped.
         """
-        found = self._known_runs.get((text, bold))
-        if found is None:
-            found = self._known_runs[text, bold] = tuple(self._runs(text, bold))
-        return found
+        known = self._known_runs.get((text, bold))
+        if known is None:
+            known = self._known_runs[text, bold] = tuple(self._runs(text, bold))
+        return known
 
     def _runs(self, text: str, bold: bool) -> Iterator[Run]:
         from reportlab.pdfbase.pdfmetrics import stringWidth
@@ -69,23 +69,23 @@ class Fonts:
     def _split(self, text: str, bold: bool) -> Iterator[tuple[str, str]]:
         font, run = "", ""
         for character in text:
-            found = self._font_of(character, bold)
-            shown = character if found else REPLACEMENT
-            found = found or (self.bold if bold else self.regular)
-            if found != font and run:
+            character_font = self._font_of(character, bold)
+            shown = character if character_font else REPLACEMENT
+            character_font = character_font or (self.bold if bold else self.regular)
+            if character_font != font and run:
                 yield font, run
                 run = ""
-            font, run = found, run + shown
+            font, run = character_font, run + shown
         if run:
             yield font, run
 
     def width(self, text: str, size: float, *, bold: bool = False) -> float:
         """Return the width of a text in points."""
-        found = self._known_widths.get((text, bold))
-        if found is None:
-            found = sum(width for _, _, width in self.runs(text, bold=bold))
-            self._known_widths[text, bold] = found
-        return found * size
+        known = self._known_widths.get((text, bold))
+        if known is None:
+            known = sum(width for _, _, width in self.runs(text, bold=bold))
+            self._known_widths[text, bold] = known
+        return known * size
 
     def wrapped(self, text: str, size: float, width: float, *, bold: bool = False) -> list[str]:
         """Break a text into lines of at most `width` points, inside a word only where it must."""
@@ -108,9 +108,9 @@ class Fonts:
         return [*lines, line] if line or not lines else lines
 
     def _font_of(self, character: str, bold: bool) -> str | None:
-        own = self.bold if bold else self.regular
-        if _has(own, character) or character.isspace():
-            return own
+        face = self.bold if bold else self.regular
+        if _has(face, character) or character.isspace():
+            return face
         if _has(self._usual[bold], character):
             return self._usual[bold]
         if not self._searched and ord(character) > 0x2FF:

@@ -91,16 +91,16 @@ def _column_chunks(measured: MeasuredTable, width: float) -> Iterator[tuple[int,
             yield _with_total(table, chunk)
             chunk, used = [], 0.0
         for k in columns:
-            own = measured.column(k)
-            if own > room:
+            column_width = measured.column(k)
+            if column_width > room:
                 raise RequestError(
                     f"Table {table.id!r}: column {table.columns[k].label!r} is wider than a page."
                 )
-            if chunk and used + own > room:
+            if chunk and used + column_width > room:
                 yield _with_total(table, chunk)
                 chunk, used = [], 0.0
             chunk.append(k)
-            used += own
+            used += column_width
     yield _with_total(table, chunk)
 
 

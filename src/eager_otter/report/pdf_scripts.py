@@ -58,7 +58,7 @@ def _mirrored(seen: str) -> str:
     >>> _mirrored(")Tarn( (x)")
     '(Tarn) (x)'
     """
-    found = list(seen)
+    characters = list(seen)
     waiting: list[tuple[str, int]] = []  # brackets whose partner has not come, with their places
     for place, character in enumerate(seen):
         partner = BRACKETS.get(character)
@@ -67,17 +67,17 @@ def _mirrored(seen: str) -> str:
         if waiting and waiting[-1][0] == partner:
             _, first = waiting.pop()
             if character in OPENING:
-                found[first], found[place] = character, partner
+                characters[first], characters[place] = character, partner
         else:
             waiting.append((character, place))
-    return "".join(found)
+    return "".join(characters)
 
 
 def _turned_pieces(seen: str) -> Iterator[re.Match[str]]:
     """Find the runs of letters that are read from right to left, with the blanks between them."""
     kinds = "".join(_kind(character) for character in seen)
-    for found in re.finditer("[Rm]*R[Rm]*(?: +[Rm]*R[Rm]*)*", kinds):
-        match = re.compile(".*", re.DOTALL).match(seen, found.start(), found.end())
+    for piece in re.finditer("[Rm]*R[Rm]*(?: +[Rm]*R[Rm]*)*", kinds):
+        match = re.compile(".*", re.DOTALL).match(seen, piece.start(), piece.end())
         assert match is not None
         yield match
 

@@ -465,10 +465,10 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
     missing = [request for request in plan.requests if request.id not in ready]
     done = None if progress is None else _counting(progress, len(missing))
     new = survey.tables(missing, done) if missing else []
-    made = ready | {request.id: table for request, table in zip(missing, new, strict=True)}
+    by_id = ready | {request.id: table for request, table in zip(missing, new, strict=True)}
     report = Report(
         title=plan.title,
-        tables=tuple(made[request.id] for request in plan.requests),
+        tables=tuple(by_id[request.id] for request in plan.requests),
         source=survey.source if plan.file_date else replace(survey.source, changed=""),
         filter=plan.filter,
         weight=plan.weight,
@@ -510,12 +510,12 @@ def _tables_before(before: Report, plan: Plan) -> dict[str, Table]:
         return {}
     known = {request.id: (request, table) for request, table in zip(old.requests, before.tables, strict=True)}
     viewer = StandardViewer(plan.theme, plan.notes)
-    found = {}
+    reusable = {}
     for request in plan.requests:
         if request.id in known and known[request.id][0] == request:
             table = known[request.id][1]
-            found[request.id] = table if table.viewer == viewer else replace(table, viewer=viewer)
-    return found
+            reusable[request.id] = table if table.viewer == viewer else replace(table, viewer=viewer)
+    return reusable
 
 
 def _counted_alike(plan: Plan) -> tuple[object, ...]:

@@ -126,16 +126,16 @@ class Sheet:
     ) -> None:
         """Write some numbers of a row, each under a format made before."""
         write = self._sheet.write_number
-        for column, value, made in zip(columns, values, formats, strict=True):
-            code = write(row, column, value, made)
+        for column, value, cell_format in zip(columns, values, formats, strict=True):
+            code = write(row, column, value, cell_format)
             if code:
                 self._done(code, row, column)
 
-    def blanks(self, row: int, columns: Iterable[int], made: Any) -> None:
+    def blanks(self, row: int, columns: Iterable[int], cell_format: Any) -> None:
         """Write some empty cells of a row under a format made before, where it shows."""
         write = self._sheet.write_blank
         for column in columns:
-            code = write(row, column, None, made)
+            code = write(row, column, None, cell_format)
             if code:
                 self._done(code, row, column)
 
@@ -170,10 +170,10 @@ class Sheet:
         rule = {"validate": "list", "source": source, "error_type": "warning"}
         self._done(self._sheet.data_validation(row, column, last_row, last_column, rule), row, column)
 
-    def chart(self, row: int, column: int, made: Any, description: str) -> None:
+    def chart(self, row: int, column: int, drawn: Any, description: str) -> None:
         """Put a chart at a cell, with a description for those who cannot see it."""
         options = {"object_position": 1, "description": fitted(one_line(description), LONGEST_LINK)}
-        self._done(self._sheet.insert_chart(row, column, made, options), row, column)
+        self._done(self._sheet.insert_chart(row, column, drawn, options), row, column)
 
     def picture(self, row: int, column: int, path: Path) -> None:
         """Put a picture at a cell, as high as two lines."""

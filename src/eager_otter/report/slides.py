@@ -193,7 +193,7 @@ class _Slides:
         if not sections:
             return []
         slide = self._slide(self.say(MAIN_FINDINGS), "Title Only")
-        width, top, found = self.width - 2 * self.edge, 1.1, []
+        width, top, findings = self.width - 2 * self.edge, 1.1, []
         for section in sections:
             if section.heading:
                 box = (self.edge, int(top * INCH), width, int(0.25 * INCH))
@@ -203,12 +203,12 @@ class _Slides:
             for one in section.findings:
                 lines = lines_needed(one.sentence, width / INCH * METHOD_CHARACTERS)
                 box = (self.edge, int(top * INCH), width, int(0.2 * (lines + 1) * INCH))
-                found.append((self._text(slide, box, [one.sentence], 11, self.theme.ink), one.table))
+                findings.append((self._text(slide, box, [one.sentence], 11, self.theme.ink), one.table))
                 top += 0.19 * lines
                 box = (self.edge, int(top * INCH), width, int(0.2 * INCH))
                 self._text(slide, box, [one.technical], 8, self.theme.quiet)
                 top += 0.2
-        return found
+        return findings
 
     def _method_slides(self) -> None:
         """Say how the tables were counted and tested, on as many slides as that takes."""
@@ -295,8 +295,8 @@ class _Slides:
 
         dashes = (MSO_LINE.SOLID, MSO_LINE.DASH, MSO_LINE.ROUND_DOT, MSO_LINE.DASH_DOT)
         drawn = zip(plot.series, spec.colors(self.theme), spec.rounds(self.theme), strict=True)
-        for series, own, used in drawn:
-            color, fill = RGBColor.from_string(own.lstrip("#")), series.format.fill
+        for series, series_color, used in drawn:
+            color, fill = RGBColor.from_string(series_color.lstrip("#")), series.format.fill
             if spec.kind == "lines":
                 series.format.line.color.rgb = color
                 series.format.line.dash_style = dashes[used % len(dashes)]
@@ -316,8 +316,8 @@ class _Slides:
         from pptx.util import Pt
 
         colors = spec.colors(self.theme)
-        for series, shown, own in zip(plot.series, spec.series, colors, strict=True):
-            color = RGBColor.from_string(spec.label_color(own, self.theme).lstrip("#"))
+        for series, shown, bar_color in zip(plot.series, spec.series, colors, strict=True):
+            color = RGBColor.from_string(spec.label_color(bar_color, self.theme).lstrip("#"))
             labels = series.data_labels
             labels.show_value = True
             labels.number_format, labels.number_format_is_linked = spec.label_format, False

@@ -220,7 +220,7 @@ class TableSheet:
         values, number_formats = line.values.tolist(), self._number_formats(line)
         shown = [line.figure_of(k) for k in range(len(values))]
         keys = list(zip(self.shape, number_formats, strict=True))
-        made = {
+        formats = {
             (shape, number_format): self.sheet.made({**styles[shape], "num_format": number_format})
             for shape, number_format in dict.fromkeys(keys)
             if number_format
@@ -230,7 +230,7 @@ class TableSheet:
             row,
             [self.place[k] for k in there],
             [spreadsheet_number(values[k], shown[k], difference=self.differences[k]) for k in there],
-            [made[keys[k]] for k in there],
+            [formats[keys[k]] for k in there],
         )
         if len(there) < len(values):
             for k in sorted(set(range(len(values))).difference(there)):
@@ -247,22 +247,22 @@ class TableSheet:
         shown = [line.figure_of(k) for k in range(len(line.values))]
         digits_of = {figure: self.table.digits.of(figure) for figure in set(shown) - {""}}
         usual_of = {figure: number_format_of(1.0, figure, digits_of[figure], "", say) for figure in digits_of}
-        found = []
+        formats = []
         for k, value in enumerate(line.values.tolist()):
             if math.isnan(value):
-                found.append("")
+                formats.append("")
                 continue
             figure, digits = shown[k], digits_of[shown[k]]
             sign = mark_sign(line, k, marks) if signed else ""
             if in_cell and line.letters[k]:
                 sign = f"{sign} {line.letters[k]}"
             if line_figure(figure).unit == "points" or self.differences[k]:
-                found.append(difference_format_of(value, digits, sign))
+                formats.append(difference_format_of(value, digits, sign))
             elif value >= 0 and not sign:
-                found.append(usual_of[figure])
+                formats.append(usual_of[figure])
             else:
-                found.append(number_format_of(value, figure, digits, sign, say))
-        return found
+                formats.append(number_format_of(value, figure, digits, sign, say))
+        return formats
 
     # --- notes, widths, pages ---------------------------------------------------------------------------
 
@@ -354,8 +354,8 @@ class TableSheet:
 
 def _lines_without_signs(table: Table) -> dict[str, list[Line]]:
     """Gather the lines whose figures carry no signs of their own, by figure."""
-    found: dict[str, list[Line]] = {}
+    by_sign: dict[str, list[Line]] = {}
     for line in table.lines:
         if line.kind != "heading" and not line.signed and line.marks == table.column_marks:
-            found.setdefault(line.figure, []).append(line)
-    return found
+            by_sign.setdefault(line.figure, []).append(line)
+    return by_sign

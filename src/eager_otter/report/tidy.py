@@ -43,9 +43,11 @@ def _write_parquet(report: Report, path: Path) -> None:
     records = list(_records(report))
     kinds = dict.fromkeys(COLUMNS, pa.string()) | {"value": pa.float64()}
     columns = {name: pa.array([getattr(record, name) for record in records], kinds[name]) for name in COLUMNS}
-    made = pa.table(columns).replace_schema_metadata({"title": report.title, "provenance": report.provenance})
+    arrow_table = pa.table(columns).replace_schema_metadata(
+        {"title": report.title, "provenance": report.provenance}
+    )
     content = pa.BufferOutputStream()
-    pq.write_table(made, content)
+    pq.write_table(arrow_table, content)
     write_bytes(path, memoryview(content.getvalue()))
 
 

@@ -266,15 +266,15 @@ def _cells(table: Table, line: Line, classes: Sequence[str]) -> Markup:
     """Return the cells of a line as markup, every text in it escaped; that is faster here than in the template."""
     from markupsafe import Markup, escape
 
-    found = []
+    cells = []
     for k, name in enumerate(classes):
         sign = mark_sign(line, k, table.column_marks)
         parts = [f'<td class="{name}"', " data-withheld>" if line.marks[k] == "withheld" else ">"]
         parts.append(escape(cell_text(table, line, k).removesuffix(sign)))
         parts += [f"<i>{escape(sign)}</i>"] if sign else []
         parts += [f"<b>{escape(line.letters[k])}</b>"] if line.letters[k] else []
-        found.append("".join([*parts, "</td>"]))
-    return Markup("".join(found))
+        cells.append("".join([*parts, "</td>"]))
+    return Markup("".join(cells))
 
 
 # --- what the page needs to make tests again ------------------------------------------------------------
@@ -305,7 +305,7 @@ def _data(table: Table) -> dict[str, Any]:
     """Return the figures and P values of a table, as the page's script takes them."""
     tested = [line.evidence for line in table.lines if line.evidence is not None]
     base = tested[0].base if tested else None
-    found: dict[str, Any] = {
+    data: dict[str, Any] = {
         "text": _searched(table),
         "levels": list(table.levels),
         "adjust": table.tests.adjust,
@@ -329,20 +329,20 @@ def _data(table: Table) -> dict[str, Any]:
     }
     seen: set[tuple[int, int, int]] = set()
     if base is not None and table.lines[0].evidence is None:
-        found["bases"][0] = _smallest(tested)
+        data["bases"][0] = _smallest(tested)
     for k, line in enumerate(table.lines):
         if line.evidence is not None and (line.evidence.base is not base or (k and line.signed)):
-            found["bases"][k] = _base_sizes(line.evidence.base)
+            data["bases"][k] = _base_sizes(line.evidence.base)
         if line.evidence is not None and (line.evidence.tested is not None or line.evidence.trends):
-            found["lines"][k] = _tests(table, line, line.evidence) | _trends(table, line.evidence)
+            data["lines"][k] = _tests(table, line, line.evidence) | _trends(table, line.evidence)
             key = id(line.evidence.tested), id(line.evidence.trends), line.evidence.row
             if key in seen:
-                found["lines"][k]["again"] = 1  # the same tests beside another figure of the row
+                data["lines"][k]["again"] = 1  # the same tests beside another figure of the row
             seen.add(key)
         if line.evidence is not None and line.shows.tested == "shares":
-            found["counts"][k] = _counts(table, line, line.evidence)
-            found["signs"][k] = line_sign(line, table.words)
-    return found
+            data["counts"][k] = _counts(table, line, line.evidence)
+            data["signs"][k] = line_sign(line, table.words)
+    return data
 
 
 def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
@@ -365,35 +365,35 @@ def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
         p_value[(tested.comparisons.at >= 0) & gaps[tested.comparisons.at]] = np.nan
     if tested.kind == "share" and np.all(tested.out[row if len(tested.out) > 1 else 0]):
         p_value[:] = np.nan  # the row is taken out of all tests
-    found: dict[str, Any] = {
+    tests: dict[str, Any] = {
         "p": _numbers(p_value),
         "s": "".join("+" if up else "-" for up in tested.tests.statistic[row] > 0),
         "v": _numbers(np.where(withheld, np.nan, evidence.figures()), SHOWN_DIGITS),
         "percent": tested.kind in ("share", "paired share"),
     }
     if withheld.any():
-        found["withheld"] = np.flatnonzero(withheld).tolist()
+        tests["withheld"] = np.flatnonzero(withheld).tolist()
     if tested.kind == "share" and np.all(tested.out[row if len(tested.out) > 1 else 0]):
-        found["out"] = 1
+        tests["out"] = 1
     if tested.silent is not None:
-        found["silent"] = np.flatnonzero(tested.silent[row]).tolist()
+        tests["silent"] = np.flatnonzero(tested.silent[row]).tolist()
     idle = np.flatnonzero(tested.idle).tolist()
     if idle:
-        found["idle"] = idle
-    return found
+        tests["idle"] = idle
+    return tests
 
 
 def _trends(table: Table, evidence: Evidence) -> dict[str, Any]:
     """Return the trends of a line: where each stands, its P and way, the columns it ran over, and those it could."""
     thin = (marks_of(evidence.base, table.base_rules)[0] >= NOT_TESTED) | (evidence.base.n[0] == 0)
-    found = []
+    trends = []
     for trend in evidence.trends:
         assert trend.tests is not None
         (p,) = _numbers(trend.tests.p_value[[evidence.row]])
         way = "+" if trend.tests.statistic[evidence.row] > 0 else "-"
         over = trend.over.columns.tolist()
-        found.append([trend.at, p, way, over, [k for k in trend.columns if k in over or thin[k]]])
-    return {"trends": found} if found else {}
+        trends.append([trend.at, p, way, over, [k for k in trend.columns if k in over or thin[k]]])
+    return {"trends": trends} if trends else {}
 
 
 def _base_sizes(base: Sums) -> list[list[float | int | None]]:
@@ -439,11 +439,11 @@ def _counts(table: Table, line: Line, evidence: Evidence) -> list[list[str]]:
 
 def _numbers(values: FloatArray, digits: int = DIGITS) -> list[float | int | None]:
     """Return numbers for JSON: whole ones whole, others with enough digits, None where there is none."""
-    found: list[float | int | None] = []
+    numbers: list[float | int | None] = []
     for value in np.asarray(values, np.float64).tolist():
         if not math.isfinite(value):
-            found.append(None)
+            numbers.append(None)
         else:
             short = float(f"{value:.{digits}g}")
-            found.append(int(short) if short == int(short) else short)
-    return found
+            numbers.append(int(short) if short == int(short) else short)
+    return numbers

@@ -23,13 +23,13 @@ from eager_otter.weighing.weighing import TargetLine, Weighting
 HEADS = ("part", "question", "answer", "respondents", "before", "target", "after")
 
 
-def weighting_view(made: Weighting) -> RenderableType:
+def weighting_view(weighting: Weighting) -> RenderableType:
     """Show what a weighting did: every target before and after, then its spread and what it costs."""
     grid = plain_grid()
     for head in ("Question", "Answer", "Respondents", "Before %", "Target %", "After %"):
         grid.add_column(head, justify="left" if head in ("Question", "Answer") else "right")
     before: TargetLine | None = None
-    for line in made.lines:
+    for line in weighting.lines:
         if before is not None and (line.part, line.question) != (before.part, before.question):
             grid.add_section()
         first = before is None or (line.part, line.question) != (before.part, before.question)
@@ -38,24 +38,27 @@ def weighting_view(made: Weighting) -> RenderableType:
         grid.add_row(Text(name if first else ""), Text(line.answer), f"{line.respondents:,}", *figures)
         before = line
     facts = [
-        f"{counted(made.weighted, 'respondent')} weighted; converged in {counted(made.rounds, 'round')}, worst target "
-        f"missed by {100 * made.worst:.1g} points.",
-        f"Weights from {made.smallest:.3f} to {made.largest:.3f} times the mean.",
-        f"Effective base {made.effective_base:,.0f}; efficiency {100 * made.efficiency:.1f} %.",
+        f"{counted(weighting.weighted, 'respondent')} weighted; converged in {counted(weighting.rounds, 'round')}, "
+        f"worst target missed by {100 * weighting.worst:.1g} points.",
+        f"Weights from {weighting.smallest:.3f} to {weighting.largest:.3f} times the mean.",
+        f"Effective base {weighting.effective_base:,.0f}; efficiency {100 * weighting.efficiency:.1f} %.",
     ]
     return Group(
-        grid, Text(), *(Text(fact) for fact in facts), *(Text(note, style="yellow") for note in made.notes)
+        grid,
+        Text(),
+        *(Text(fact) for fact in facts),
+        *(Text(note, style="yellow") for note in weighting.notes),
     )
 
 
-def write_lines(made: Weighting, path: Path) -> None:
+def write_lines(weighting: Weighting, path: Path) -> None:
     """Write the targets before and after as CSV; shares in percent."""
-    write_rows(path, HEADS, ([getattr(line, head) for head in HEADS] for line in made.lines))
+    write_rows(path, HEADS, ([getattr(line, head) for head in HEADS] for line in weighting.lines))
 
 
-def write_weighted(made: Weighting, responses: Responses, name: str, path: Path, *, only: bool) -> None:
+def write_weighted(weighting: Weighting, responses: Responses, name: str, path: Path, *, only: bool) -> None:
     """Write the data with the weight as a last column; with `only`, just the ids (or row numbers) and weights."""
-    weights = [format(weight, ".10g") for weight in made.weights.tolist()]
+    weights = [format(weight, ".10g") for weight in weighting.weights.tolist()]
     identity = responses.codebook.respondent
     if not only:
         heads = [head for head in responses.all_columns() if head != name]
@@ -67,7 +70,7 @@ def write_weighted(made: Weighting, responses: Responses, name: str, path: Path,
     write_rows(path, [*heads, name], zip(*columns, weights, strict=True))
 
 
-def draw(made: Weighting, path: Path) -> None:
+def draw(weighting: Weighting, path: Path) -> None:
     """Draw how the weights are spread, as PNG or SVG. Raises MissingPackage without Matplotlib."""
     try:
         from matplotlib.backends.backend_agg import FigureCanvasAgg
@@ -75,7 +78,7 @@ def draw(made: Weighting, path: Path) -> None:
     except ImportError as error:
         raise MissingPackage(f"Pictures need Matplotlib: {install_line('charts')}") from error
     theme = STANDARD
-    inside = made.weights[made.weights > 0]
+    inside = weighting.weights[weighting.weights > 0]
     figure = Figure(figsize=(8, 4.5), dpi=120)
     FigureCanvasAgg(figure)
     axes = figure.add_axes((0.09, 0.16, 0.88, 0.68))
@@ -90,8 +93,8 @@ def draw(made: Weighting, path: Path) -> None:
     figure.text(
         0.09,
         0.875,
-        f"{counted(made.weighted, 'respondent')}; effective base {made.effective_base:,.0f}, "
-        f"efficiency {100 * made.efficiency:.1f} %; largest weight {made.largest:.2f} times the mean",
+        f"{counted(weighting.weighted, 'respondent')}; effective base {weighting.effective_base:,.0f}, "
+        f"efficiency {100 * weighting.efficiency:.1f} %; largest weight {weighting.largest:.2f} times the mean",
         fontsize=9,
         color=theme.quiet,
     )

@@ -88,13 +88,13 @@ def _sheets(report: Report, rules: WorkbookRules) -> list[tuple[str, list[Table]
         return [(usual, list(tables))]
     if rules.sheets == "per table":
         return [(table.id, [table]) for table in tables]
-    found: list[tuple[str, list[Table]]] = []
+    sheets: list[tuple[str, list[Table]]] = []
     for table in tables:
         name = table.heading or usual
-        if not found or found[-1][0] != name:
-            found.append((name, []))
-        found[-1][1].append(table)
-    return found
+        if not sheets or sheets[-1][0] != name:
+            sheets.append((name, []))
+        sheets[-1][1].append(table)
+    return sheets
 
 
 def _write_tables(

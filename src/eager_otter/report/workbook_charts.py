@@ -36,11 +36,11 @@ class WorkbookCharts:
         """Draw the charts of a table, one under the other, from a row of its sheet on; gives the row behind them."""
         for spec in charts_of(table):
             self.drawn.append((self.row, spec))
-            made = self._chart(spec, self.row + 1)
+            chart = self._chart(spec, self.row + 1)
             self.row += len(spec.categories) + 3
             height = _height(spec)
-            made.set_size({"width": WIDTH, "height": height})
-            sheet.chart(row, 0, made, spec.title)
+            chart.set_size({"width": WIDTH, "height": height})
+            sheet.chart(row, 0, chart, spec.title)
             row += math.ceil(height / ROW) + 1
         return row
 
@@ -140,16 +140,19 @@ class WorkbookCharts:
             labels["position"] = "outside_end"
         if spec.kind == "lines":
             labels["position"] = "above"
-        own: list[dict[str, Any] | None] = [
+        series_labels: list[dict[str, Any] | None] = [
             {"value": series.label(k), "font": self._font(8, ink)}
             if series.letters[k] and value is not None
             else None
             for k, value in enumerate(series.values)
         ]
         if spec.kind == "lines" and len(spec.series) > MOST_LABELLED:
-            own = [*({"delete": True} for _ in own[:-1]), own[-1]]  # labels of many lines would collide
-        if any(own):
-            labels["custom"] = own
+            series_labels = [
+                *({"delete": True} for _ in series_labels[:-1]),
+                series_labels[-1],
+            ]  # labels of many lines would collide
+        if any(series_labels):
+            labels["custom"] = series_labels
         return labels
 
     def _font(self, size: int, color: str = "", *, bold: bool = False) -> dict[str, Any]:

@@ -146,12 +146,12 @@ class ValuesCrossing(Crossing):
 
     def evidence(self, kept: BoolArray) -> ValuesByColumns:
         """Return the means of those columns."""
-        found = self.moments
+        group_moments = self.moments
         return ValuesByColumns(
-            mean=found.mean[0, kept],
-            variance=found.variance[0, kept],
-            effective=found.effective[0, kept],
-            largest=float(found.largest[0, kept].max(initial=0.0)),
+            mean=group_moments.mean[0, kept],
+            variance=group_moments.variance[0, kept],
+            effective=group_moments.effective[0, kept],
+            largest=float(group_moments.largest[0, kept].max(initial=0.0)),
         )
 
 
@@ -275,7 +275,7 @@ class Association:
 def associate(crossing: Crossing, out: BoolArray) -> Association:
     """Test what is by one banner group, or all items; columns where `out` (columns,) is True stay out."""
     too_few = crossing.too_few() & ~out
-    found = Association(
+    association = Association(
         group=crossing.group,
         test=None,
         left_out=_labels(crossing, out),
@@ -284,23 +284,25 @@ def associate(crossing: Crossing, out: BoolArray) -> Association:
         on_demand=crossing.on_demand,
     )
     if crossing.why_not:
-        return replace(found, why_not=crossing.why_not)
+        return replace(association, why_not=crossing.why_not)
     if crossing.shares_people:
-        return replace(found, why_not=said("its columns share people"))
+        return replace(association, why_not=said("its columns share people"))
     evidence = crossing.evidence(~(out | too_few))
     if not evidence.testable:
-        return replace(found, why_not=_too_small(crossing))
+        return replace(association, why_not=_too_small(crossing))
     (method, *others) = methods_for(evidence)
     why_not = method.why_not(evidence)
     if why_not:
-        return replace(found, why_not=why_not)
-    found = replace(found, test=method.test(evidence), others=tuple(one.test(evidence) for one in others))
+        return replace(association, why_not=why_not)
+    association = replace(
+        association, test=method.test(evidence), others=tuple(one.test(evidence) for one in others)
+    )
     if not isinstance(crossing, AnswersCrossing) or not isinstance(evidence, TwoWay):
-        return found
-    return replace(_with_measures(found, crossing, evidence), people=round(float(evidence.n.sum())))
+        return association
+    return replace(_with_measures(association, crossing, evidence), people=round(float(evidence.n.sum())))
 
 
-def _with_measures(found: Association, crossing: AnswersCrossing, table: TwoWay) -> Association:
+def _with_measures(association: Association, crossing: AnswersCrossing, table: TwoWay) -> Association:
     """Add all measures of association, and which of them fits, why, and what its size means."""
     reasons = (
         (measure, measure.reason(table.n.shape, crossing.rows_order, crossing.columns_order))
@@ -309,7 +311,7 @@ def _with_measures(found: Association, crossing: AnswersCrossing, table: TwoWay)
     fitting, reason = next((measure, reason) for measure, reason in reasons if reason)
     measures = measures_of(table)
     return replace(
-        found,
+        association,
         fitting=measures[fitting.name],
         reason=reason,
         size=_size(measures[fitting.name], ordered=fitting.ordered),

@@ -76,18 +76,18 @@ class Comparisons:
 
 def compare(leaves: Sequence[Leaf], differences: Sequence[tuple[int, int, int]]) -> Comparisons:
     """List all comparisons of a banner; `differences` are (column that shows it, column, column taken off)."""
-    found: list[tuple[int, int, int, int, Against]] = []  # first, second, family, at, against
+    comparisons: list[tuple[int, int, int, int, Against]] = []  # first, second, family, at, against
     for leaf in leaves:
-        found += [(a, b, leaf.block, at, leaf.against) for a, b, at in _within(leaf)]
-    found += _across(leaves)
+        comparisons += [(a, b, leaf.block, at, leaf.against) for a, b, at in _within(leaf)]
+    comparisons += _across(leaves)
     families = 1 + max((leaf.block for leaf in leaves), default=0)
-    found += [(a, b, families + k, at, "column") for k, (at, a, b) in enumerate(differences)]
-    numbers = np.array([entry[:4] for entry in found], np.int64).reshape(-1, 4)
+    comparisons += [(a, b, families + k, at, "column") for k, (at, a, b) in enumerate(differences)]
+    numbers = np.array([entry[:4] for entry in comparisons], np.int64).reshape(-1, 4)
     return Comparisons(
         pairs=numbers[:, :2],
         family=numbers[:, 2],
         at=numbers[:, 3],
-        against=tuple(entry[4] for entry in found),
+        against=tuple(entry[4] for entry in comparisons),
     )
 
 
@@ -113,7 +113,7 @@ def _within(leaf: Leaf) -> list[tuple[int, int, int]]:
 
 def _across(leaves: Sequence[Leaf]) -> list[tuple[int, int, int, int, Against]]:
     """List the comparisons of all columns of a nesting with each other, whatever their parent."""
-    found: list[tuple[int, int, int, int, Against]] = []
+    comparisons: list[tuple[int, int, int, int, Against]] = []
     blocks = dict.fromkeys(leaf.block for leaf in leaves)
     for block in blocks:
         columns = [
@@ -122,5 +122,5 @@ def _across(leaves: Sequence[Leaf]) -> list[tuple[int, int, int, int, Against]]:
             if leaf.block == block and leaf.against == "each other" and leaf.all_parents
             for k in leaf.columns
         ]
-        found += [(a, b, block, NOWHERE, "each other") for a, b in combinations(columns, 2)]
-    return found
+        comparisons += [(a, b, block, NOWHERE, "each other") for a, b in combinations(columns, 2)]
+    return comparisons

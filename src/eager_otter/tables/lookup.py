@@ -18,9 +18,9 @@ def fitting(things: Iterable[T], name: str, *names_of: Callable[[T], Iterable[st
     """
     listed = list(things)
     for names in names_of:
-        found = [thing for thing in listed if name in names(thing)]
-        if found:
-            return found
+        fits = [thing for thing in listed if name in names(thing)]
+        if fits:
+            return fits
     return []
 
 
@@ -54,17 +54,17 @@ class NamedColumn(Protocol):
 
 def find_column(columns: Sequence[NamedColumn], name: str, where: str) -> int:
     """Find a column by label, `group: label`, code or letter. Raises UnknownName, RequestError where several fit."""
-    found = fitting(
+    fits = fitting(
         range(len(columns)),
         name,
         lambda k: (columns[k].label, f"{columns[k].group}: {columns[k].label}"),
         lambda k: [text for text in (columns[k].letter, columns[k].code, columns[k].fixed) if text],
     )
-    if len(found) > 1:
-        shown = ", ".join(f"{columns[k].group}: {columns[k].label}" for k in found)
+    if len(fits) > 1:
+        shown = ", ".join(f"{columns[k].group}: {columns[k].label}" for k in fits)
         raise RequestError(f"Several columns are called {name!r}; say which: {shown}.")
-    if found:
-        return found[0]
+    if fits:
+        return fits[0]
     raise UnknownName("column", name, [column.label for column in columns], where)
 
 
@@ -161,7 +161,7 @@ def find_line(lines: Sequence[L], row: str, figure: str | None, where: str) -> L
 
     Raises UnknownName, and RequestError where a name fits rows of several questions.
     """
-    found = fitting(
+    fits = fitting(
         lines,
         row,
         lambda line: (
@@ -171,15 +171,15 @@ def find_line(lines: Sequence[L], row: str, figure: str | None, where: str) -> L
         ),
         lambda line: (line.label, line.code, line.fixed),
     )
-    if not found:
+    if not fits:
         raise UnknownName("row", row, [line.label for line in lines], where)
-    questions = list(dict.fromkeys(line.question for line in found))
+    questions = list(dict.fromkeys(line.question for line in fits))
     if len(questions) > 1:
         shown = ", ".join(f"'{question}: {row}'" for question in questions)
         raise RequestError(f"Several rows of {where} are called {row!r}; say which: {shown}.")
     if figure is None:
-        return found[0]
-    for line in found:
+        return fits[0]
+    for line in fits:
         if line.figure == figure:
             return line
-    raise UnknownName("figure", figure, [line.figure for line in found], f"row {row!r}")
+    raise UnknownName("figure", figure, [line.figure for line in fits], f"row {row!r}")

@@ -84,9 +84,9 @@ class Note(str):
 
     def __new__(cls, text: str, about: About, short: str = "") -> Note:
         """Make a note of a text."""
-        made = super().__new__(cls, text)
-        made.about, made.short = about, short
-        return made
+        note = super().__new__(cls, text)
+        note.about, note.short = about, short
+        return note
 
     def __getnewargs__(self) -> tuple[str, About, str]:  # type: ignore[override]
         return str(self), self.about, self.short

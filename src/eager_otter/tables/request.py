@@ -241,9 +241,11 @@ class Digits(Settings):
         """Return the decimal places of a `figure`."""
         figure = str(figure)
         named = figure.removesuffix(" low").removesuffix(" high")
-        own = next((places for name, places in self.of_figures if today_name(name) in (figure, named)), None)
-        if own is not None:
-            return own
+        places_set = next(
+            (places for name, places in self.of_figures if today_name(name) in (figure, named)), None
+        )
+        if places_set is not None:
+            return places_set
         match line_figure(figure).digits:
             case "percent":
                 return self.percent

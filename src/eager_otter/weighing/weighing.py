@@ -161,13 +161,13 @@ class _Weighing:
         if unknown:
             labels = [answer.label for answer in question.valid]
             raise RequestError(f"{question.name} has no answer {unknown[0]!r}.{nearest(unknown[0], labels)}")
-        own = {question.find(canonical(name)): targets for name, targets in self.wanted.own.items()}
+        by_answer = {question.find(canonical(name)): targets for name, targets in self.wanted.own.items()}
         valid = [question.by_code[answer.code] for answer in question.valid]
         self._refuse_rows(self.rows & ~np.isin(codes, valid), question.name)
         for answer in question.valid:
             part = self.rows & (self.start > 0) & (codes == question.by_code[answer.code])
             if part.any():
-                yield answer.label, part, own.get(answer, self.wanted.targets)
+                yield answer.label, part, by_answer.get(answer, self.wanted.targets)
 
     def _single(self, name: str) -> tuple[Question, IntArray]:
         question = self.responses.codebook.question(name)
@@ -220,12 +220,12 @@ class _Weighing:
 
     def _categories(self, target: Target) -> tuple[IntArray, list[tuple[str, ...]]]:
         """Return each row the number of its target, -1 for no answer, and the labels of the targets."""
-        found = [self._single(name) for name in target.questions]
+        columns = [self._single(name) for name in target.questions]
         keys: dict[tuple[int, ...], int] = {}
         labels = []
         for names in target.figures:
             places = []
-            for name, (question, _) in zip(names, found, strict=True):
+            for name, (question, _) in zip(names, columns, strict=True):
                 answer = question.find(canonical(name))
                 if answer is None or answer.missing:
                     known = [answer.label for answer in question.valid]
@@ -238,24 +238,29 @@ class _Weighing:
                     f"Targets of {' × '.join(target.questions)}: {', '.join(names)} appears twice."
                 )
             keys[tuple(places)] = len(keys)
-            labels.append(tuple(q.answers[place].label for place, (q, _) in zip(places, found, strict=True)))
-        return self._placed(target, found, keys), labels
+            labels.append(
+                tuple(q.answers[place].label for place, (q, _) in zip(places, columns, strict=True))
+            )
+        return self._placed(target, columns, keys), labels
 
     def _placed(
-        self, target: Target, found: Sequence[tuple[Question, IntArray]], keys: Mapping[tuple[int, ...], int]
+        self,
+        target: Target,
+        columns: Sequence[tuple[Question, IntArray]],
+        keys: Mapping[tuple[int, ...], int],
     ) -> IntArray:
         categories = np.full(len(self.responses), -1, np.int64)
         for places, number in keys.items():
             here = np.logical_and.reduce(
-                [codes == place for place, (_, codes) in zip(places, found, strict=True)]
+                [codes == place for place, (_, codes) in zip(places, columns, strict=True)]
             )
             categories[here] = number
         valid = np.logical_and.reduce(
-            [np.isin(codes, [q.by_code[answer.code] for answer in q.valid]) for q, codes in found]
+            [np.isin(codes, [q.by_code[answer.code] for answer in q.valid]) for q, codes in columns]
         )
         stray = np.flatnonzero(valid & (categories < 0) & self.rows)
         if stray.size:
-            answers = ", ".join(q.answers[int(codes[stray[0]])].label for q, codes in found)
+            answers = ", ".join(q.answers[int(codes[stray[0]])].label for q, codes in columns)
             raise RequestError(
                 f"Targets of {' × '.join(target.questions)}: no target for {answers}, which {self._people(stray):,} "
                 "respondents have. Give it one (0 leaves them out)."

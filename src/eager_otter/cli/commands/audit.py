@@ -39,13 +39,13 @@ def audit(
     """
     from eager_otter.report.report import run_audit
 
-    found = run_audit(changed(read_named_plan(plan, NAMED_AFTER), **people))
+    result = run_audit(changed(read_named_plan(plan, NAMED_AFTER), **people))
     if shape == "json":
         from eager_otter.report.audit_view import as_json
 
-        echo(as_json(found))
+        echo(as_json(result))
     else:
         from eager_otter.report.audit_view import audit_view
 
-        show(audit_view(found, recodes=recodes))
-    return FOUND if found.open else 0
+        show(audit_view(result, recodes=recodes))
+    return FOUND if result.open else 0

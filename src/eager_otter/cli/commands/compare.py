@@ -63,16 +63,16 @@ def compare(
     read = [*(old, new), *(path.parent / MANIFEST for path in (old, new))]
     if output is not None:
         check_targets([output], inputs=read, force=force)
-    found = compare_files(old, new, tolerance=tolerance)
+    comparison = compare_files(old, new, tolerance=tolerance)
     if shape == "json":
-        echo(as_json(found))
+        echo(as_json(comparison))
     else:
-        show(compare_view(found, most=most))
+        show(compare_view(comparison, most=most))
     if output is not None:
         with written_beside([output], inputs=read, force=force) as (part,):
             if output.suffix.lower() == ".json":
-                write_text(part, as_json(found) + "\n")
+                write_text(part, as_json(comparison) + "\n")
             else:
-                write_workbook(found, part)
+                write_workbook(comparison, part)
         echo(shown_path(output), err=True)
-    return DIFFERENT if found.changes or found.causes else 0
+    return DIFFERENT if comparison.changes or comparison.causes else 0

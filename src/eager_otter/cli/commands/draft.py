@@ -46,11 +46,11 @@ def draft(
 
     reading = Reading(sheet=sheet, delimiter=delimiter, encoding=encoding, decimal=decimal)  # type: ignore[arg-type]
     folder = into or data.parent
-    made = make_draft(data, reading, folder=folder)
-    written = write_draft(made, folder)
+    drafted = make_draft(data, reading, folder=folder)
+    written = write_draft(drafted, folder)
     for path in written:
         echo(shown_path(path))
-    roles = Counter(guess.role for guess in made.guesses)
+    roles = Counter(guess.role for guess in drafted.guesses)
     echo("Guessed: " + ", ".join(f"{count} {role}" for role, count in roles.items()), err=True)
     plan = shlex.quote(shown_path(written[-1]))
     echo(f"Next: read the comments in the codebook, correct it, then: eager-otter run {plan}", err=True)

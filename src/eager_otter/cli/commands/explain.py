@@ -67,18 +67,18 @@ def explain(
     report = run(only_tables(plan, [table]))
     assert report.survey is not None
     tell_who_is_counted(report.survey, plan, people["filter_text"])
-    made = report.tables[0]
-    found = made.explain(row, column, figure)
+    table_made = report.tables[0]
+    explanation = table_made.explain(row, column, figure)
     if shape == "json":
         from eager_otter.gates.text import as_json
 
-        echo(as_json(found.as_dict(), indent=2))
+        echo(as_json(explanation.as_dict(), indent=2))
     else:
         from eager_otter.report.explain_view import explain_view
 
-        show(explain_view(found))
+        show(explain_view(explanation))
     if records is not None:
-        frame = report.records(made.id, row, column, figure)
+        frame = report.records(table_made.id, row, column, figure)
         with written_beside([records], inputs=report.inputs, force=force) as (part,):
             write_rows(part, list(frame.columns), frame.itertuples(index=False))
         echo(f"{shown_path(records)}  ({counted(len(frame), 'respondent')})", err=True)

@@ -106,20 +106,20 @@ def findings(
         theme=checked.theme,
         words=checked.words,
     )
-    found = report.findings(waves=waves, most=most, least=least, level=level)
+    notable = report.findings(waves=waves, most=most, least=least, level=level)
     if shape == "json":
-        echo(as_json(found))
+        echo(as_json(notable))
     else:
-        show(findings_view(found))
+        show(findings_view(notable))
     if output is not None:
         with written_beside([output], inputs=report.inputs, force=force) as (part,):
             if output.suffix.lower() == ".json":
-                write_text(part, as_json(found) + "\n")
+                write_text(part, as_json(notable) + "\n")
             else:
-                write_rows(part, FIELDS, as_rows(found))
+                write_rows(part, FIELDS, as_rows(notable))
         echo(shown_path(output), err=True)
     if manifest and output is not None:
         from eager_otter.report.manifest import save_manifest
 
-        made = replace(report, tables=tuple(survey.tables(checked.requests)))
-        echo(shown_path(save_manifest(made, [output], force=force)), err=True)
+        checked_report = replace(report, tables=tuple(survey.tables(checked.requests)))
+        echo(shown_path(save_manifest(checked_report, [output], force=force)), err=True)

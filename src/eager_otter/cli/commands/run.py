@@ -202,23 +202,23 @@ def idle_of_outputs(plan: Plan, endings: Sequence[str]) -> Iterator[str]:
     for key in SETTINGS_OF_OUTPUTS:
         wanted = endings_that_show(key)
         if getattr(plan, key) != usual[key] and not set(wanted) & set(endings):
-            *some, last = wanted
-            named = f"{', '.join(some)} or {last}" if some else last
+            *first_names, last = wanted
+            named = f"{', '.join(first_names)} or {last}" if first_names else last
             yield f"{key}: no output of the plan ends in {named}, so this does nothing."
 
 
 def tell_audit(audit: Audit, plan: Plan) -> None:
     """Say on stderr how many errors and warnings the audit found, if any."""
     counts = audit.counts()
-    found = [
+    slips = [
         f"{counts[name]:,} {name}{'' if counts[name] == 1 else 's'}"
         for name in ("error", "warning")
         if counts[name]
     ]
-    if found:
+    if slips:
         shown = shown_path(plan.path)
         name = "" if shown == "plan.yaml" else f" {shown}"
-        echo(f"audit: {', '.join(found)}; see eager-otter audit{name}", err=True)
+        echo(f"audit: {', '.join(slips)}; see eager-otter audit{name}", err=True)
 
 
 def size_text(size: int) -> str:

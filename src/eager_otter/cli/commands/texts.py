@@ -64,11 +64,11 @@ def texts(
     data: Path = where["data"] if plan is None else plan.data
     places = [data.with_name(f"{data.stem}-coded.csv"), data.with_name(f"{file_name(question)}-topics.yaml")]
     check_targets(places, inputs=read, force=True)
-    made = read_texts(survey, question, coded)
-    write_coded(survey, question, made, *places, inputs=read, force=force)
+    codes = read_texts(survey, question, coded)
+    write_coded(survey, question, codes, *places, inputs=read, force=force)
     for path in places:
         echo(shown_path(path))
-    echo(f"{len(made.uncoded):,} texts have no topic, {len(made.twice):,} have one twice.", err=True)
+    echo(f"{len(codes.uncoded):,} texts have no topic, {len(codes.twice):,} have one twice.", err=True)
 
 
 def _topics(path: Path | None) -> list[tuple[str, str]]:

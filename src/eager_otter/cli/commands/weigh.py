@@ -81,16 +81,16 @@ def weigh(
     check_endings(target, report, picture)
     check_targets(places, inputs=inputs, force=force)
     responses = open_responses(replace(book, weight=wanted.start), data, reading)
-    made = make_weights(responses, wanted, responses.filtered(part.filter or plan_filter))
-    show(weighting_view(made))
+    weighting = make_weights(responses, wanted, responses.filtered(part.filter or plan_filter))
+    show(weighting_view(weighting))
     read = [*inputs, *(() if responses.file is None else responses.file.paths)]
     with written_beside(places, inputs=read, force=force) as parts:
         beside = dict(zip(places, parts, strict=True))
-        write_weighted(made, responses, name, beside[target], only=only_weights)
+        write_weighted(weighting, responses, name, beside[target], only=only_weights)
         if report is not None:
-            write_lines(made, beside[report])
+            write_lines(weighting, beside[report])
         if picture is not None:
-            draw(made, beside[picture])
+            draw(weighting, beside[picture])
     for path in places:
         echo(shown_path(path))
 

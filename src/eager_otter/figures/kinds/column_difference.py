@@ -28,9 +28,9 @@ class ColumnDifference(CellFigure):
 
     def working(self, cell: CellWorking) -> Built:
         """Show both percents."""
-        own = cell.percent(cell.at)
+        percent = cell.percent(cell.at)
         formula = "column percent − percent of the column named"
-        return cell.worked(formula, "{percent} − {other}", percent=own, other=own - cell.value)
+        return cell.worked(formula, "{percent} − {other}", percent=percent, other=percent - cell.value)
 
 
 FIGURES = (ColumnDifference(),)

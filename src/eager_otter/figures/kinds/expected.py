@@ -79,20 +79,22 @@ class StandardisedResidual(OfGroup):
     def of_group(self, cells: Cells, places: Sequence[int]) -> FloatArray:
         """Return (p₁ − p₂)/√(p(1 − p)(1/e₁ + 1/e₂)), 2 the rest of the group."""
         w, base, base2 = cells.answers.w[:, places], cells.base.w[:, places], cells.base.w2[:, places]
-        own, rest = ratio(w, base), ratio(_others(w), _others(base))
+        share, rest = ratio(w, base), ratio(_others(w), _others(base))
         e1, e2 = effective_base(base, base2), effective_base(_others(base), _others(base2))
-        pooled = pooled_share(own, rest, e1, e2)
+        pooled = pooled_share(share, rest, e1, e2)
         decided = (pooled > ALL_OR_NONE) & (pooled < 1.0 - ALL_OR_NONE)
         inverse = ratio(np.ones_like(e1), e1) + ratio(np.ones_like(e2), e2)
         error = np.sqrt(np.where(decided, pooled * (1.0 - pooled) * inverse, np.nan))
-        return np.asarray((own - rest) / error)
+        return np.asarray((share - rest) / error)
 
     def working(self, cell: CellWorking) -> Built:
         """Show both shares and effective bases, and the pooled share."""
         others = [place for place in cell.group if place != cell.at]
         w, w2 = cell.base.w[0], cell.base.w2[0]
-        p1, p2 = (float(cell.sums.w[cell.row, some].sum() / w[some].sum()) for some in ([cell.at], others))
-        e1, e2 = (float(w[some].sum() ** 2 / w2[some].sum()) for some in ([cell.at], others))
+        p1, p2 = (
+            float(cell.sums.w[cell.row, columns].sum() / w[columns].sum()) for columns in ([cell.at], others)
+        )
+        e1, e2 = (float(w[columns].sum() ** 2 / w2[columns].sum()) for columns in ([cell.at], others))
         return cell.worked(
             "(p₁ − p₂) / √(p (1 − p) (1/e₁ + 1/e₂)), 2 the rest of the group, p = (e₁p₁ + e₂p₂) / (e₁ + e₂)",
             "({p1} − {p2}) / √({p} × (1 − {p}) × (1/{e1} + 1/{e2}))",

@@ -97,15 +97,15 @@ def _together(sums: Sequence[QuestionSums], common: Question) -> QuestionSums:
 
     base = stacked([one.base for one in sums])
     assert base is not None
-    own_differences = [{difference.label: own for difference, own in one.differences} for one in sums]
+    own_differences = [{difference.label: values for difference, values in one.differences} for one in sums]
     differences = [
-        (difference, side_by_side([own[difference.label] for own in own_differences]))
+        (difference, side_by_side([values[difference.label] for values in own_differences]))
         for difference in common.differences
     ]
     quantiles = [one.quantile for one in sums]
 
     def quantile(q: float) -> list[Cut]:
-        return [own(q)[0] for own in quantiles if own is not None]
+        return [values(q)[0] for values in quantiles if values is not None]
 
     return QuestionSums(
         question=common,

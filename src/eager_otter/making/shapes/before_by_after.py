@@ -99,8 +99,8 @@ def _moved(before: Question, after: Question, codes: Sequence[str]) -> dict[str,
 def _move_lines(making: Making, label: str, w: FloatArray, base: Sums) -> list[Line]:
     lines = []
     for figure in making.figures:
-        found = figure_called(figure)
-        values = found.moved(w, base.w[0]) if isinstance(found, AnswerFigure) else None
+        kind = figure_called(figure)
+        values = kind.moved(w, base.w[0]) if isinstance(kind, AnswerFigure) else None
         if values is None:
             continue
         lines.append(

@@ -53,31 +53,31 @@ def in_common(questions: Sequence[Question]) -> tuple[Question, list[str]]:
 
 def idle_item_tests(tests: TestRules, items: AnswersByItems, questions: Sequence[Question]) -> dict[str, str]:
     """Return what of test rules would do nothing for items side by side, or cannot be: message by key of a plan."""
-    found: dict[str, str] = {}
+    idle: dict[str, str] = {}
     known = [items.label_of(place, question.label) for place, question in enumerate(questions)]
     if tests.against in ("rest", "total"):
-        found["against"] = (
+        idle["against"] = (
             "the same people are in all columns, so there is no rest; take it out, or name an item."
         )
     elif tests.against == "column" and tests.control not in (
         *known,
         *(question.name for question in questions),
     ):
-        found["against"] = str(UnknownName("item", tests.control, known, "the table (as a control of tests)"))
+        idle["against"] = str(UnknownName("item", tests.control, known, "the table (as a control of tests)"))
     if tests.all_parents:
-        found["compare"] = "items have no parent, so this would do nothing; take it out."
+        idle["compare"] = "items have no parent, so this would do nothing; take it out."
     if tests.rest_of_parent:
-        found["rest of"] = "items have no parent, so this would do nothing; take it out."
+        idle["rest of"] = "items have no parent, so this would do nothing; take it out."
     if tests.trend:
-        found["trend"] = "items have no order, so this would do nothing; take it out."
+        idle["trend"] = "items have no order, so this would do nothing; take it out."
     same = "answers of the same people have one test of {what}, so this would do nothing; take it out."
     if tests.percents != TestRules().percents:
-        found["percents"] = same.format(what="percents")
+        idle["percents"] = same.format(what="percents")
     if tests.medians != TestRules().medians:
-        found["medians"] = "medians of the same people are not compared; take it out."
+        idle["medians"] = "medians of the same people are not compared; take it out."
     if tests.means != TestRules().means:
-        found["means"] = same.format(what="means")
-    return found
+        idle["means"] = same.format(what="means")
+    return idle
 
 
 def item_columns(

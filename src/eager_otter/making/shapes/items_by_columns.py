@@ -42,21 +42,21 @@ class ItemsByColumnsTable(SeveralQuestions[ItemsByColumns]):
         Raises UnknownName for a figure that an item does not have, RequestError for one that it cannot have.
         """
         request, items, sums = counted.request, counted.shows, counted.sums
-        made = [Making(request, one, counted.setting) for one in sums]
+        makings = [Making(request, one, counted.setting) for one in sums]
         rows = [
             (one.question, _item_line(making, items, place))
-            for place, (making, one) in enumerate(zip(made, sums, strict=True))
+            for place, (making, one) in enumerate(zip(makings, sums, strict=True))
         ]
         alike = all(np.array_equal(one.base.n, sums[0].base.n) for one in sums)
-        bases = {one.question.name: making.bases()[0] for making, one in zip(made, sums, strict=True)}
+        bases = {one.question.name: making.bases()[0] for making, one in zip(makings, sums, strict=True)}
         if request.rows.sort is not None:
             rows = _sorted(rows, request.rows.sort, counted.setting)
-        lines = made[0].bases() if alike else _smallest_base(made, sums)
+        lines = makings[0].bases() if alike else _smallest_base(makings, sums)
         for question, line in rows:
             lines.append(line)
             if not alike:
-                own = bases[question.name]
-                lines.append(replace(own, label=line.label, fixed="", code=line.code, kind="answer"))
+                item_bases = bases[question.name]
+                lines.append(replace(item_bases, label=line.label, fixed="", code=line.code, kind="answer"))
         return table_of_items(counted, lines, _read(counted, lines, alike=alike), title=_title(counted))
 
 
@@ -73,18 +73,18 @@ def _title(counted: Counted[ItemsByColumns]) -> str:
 def _read(counted: Counted[ItemsByColumns], lines: Sequence[Line], *, alike: bool) -> Iterator[Note]:
     """Say what the rows show, and where their bases stand."""
     say = counted.request.words
-    own = "" if alike else " " + say("Its own base is under it.")
+    sentence = "" if alike else " " + say("Its own base is under it.")
     told = say("Each row shows {what}.", what=what_rows_show(counted.shows, lines, say))
-    yield Note(told + own, "rows", told)
+    yield Note(told + sentence, "rows", told)
     yield from figure_notes(counted.request, lines, "answers")
 
 
-def _smallest_base(made: Sequence[Making], sums: Sequence[QuestionSums]) -> list[Line]:
+def _smallest_base(makings: Sequence[Making], sums: Sequence[QuestionSums]) -> list[Line]:
     """Return the smallest base of any item in each column, where the items have different ones."""
     bases = np.array([one.base.n[0] for one in sums])
     places, smallest = bases.argmin(axis=0), bases.min(axis=0)
-    marks = np.array([made[int(place)].base_marks[k] for k, place in enumerate(places)])
-    marks = made[0].layout.judged(marks)
+    marks = np.array([makings[int(place)].base_marks[k] for k, place in enumerate(places)])
+    marks = makings[0].layout.judged(marks)
     return [
         Line(
             label=SMALLEST_BASE,

@@ -25,8 +25,8 @@ class Unpooled(ShareTest):
 
     def variance(self, pairs: PairShares) -> FloatArray:
         """Add up the columns' own variances."""
-        own = pairs.share * (1.0 - pairs.share) * pairs.inverse
-        apart = own[:, pairs.first] + own[:, pairs.second]
+        variances = pairs.share * (1.0 - pairs.share) * pairs.inverse
+        apart = variances[:, pairs.first] + variances[:, pairs.second]
         return np.where(pairs.thin | (apart <= 0), pairs.pooled_variance, apart)
 
     def parts(self, pairs: PairShares) -> tuple[FloatArray, FloatArray]:
