@@ -8,6 +8,7 @@ from typing import Literal
 
 from eager_otter.codebook.model import Answer
 from eager_otter.gates.viewed import Saved
+from eager_otter.looks.words import counted
 
 Severity = Literal["error", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
@@ -82,7 +83,11 @@ class Audit(Saved):
     recodes: tuple[Recode, ...]
 
     def __repr__(self) -> str:
-        counts = ", ".join(f"{count} {what}" for what, count in self.counts().items() if count)
+        counts = ", ".join(
+            f"{count} {what}" if what == "accepted" else counted(count, what)
+            for what, count in self.counts().items()
+            if count
+        )
         return f"<Audit {self.title!r}: {counts or 'no slips'}>"
 
     @property
