@@ -102,7 +102,7 @@ class Net(_Checked):
 
     `label` names it. Give one of `of` (codes, labels, or labels of other nets), `top` or `bottom` (how many answers of
     a scale, the best or the worst) and `difference`. `how` says whether any, all or none of the answers are to be
-    given, `at_least` how many; `place` is where its row stands.
+    given, `at_least` how many; `place` is where its row is.
     """
 
     _part: ClassVar[type[Part]] = file.NetFile
@@ -121,7 +121,7 @@ Nets: TypeAlias = Sequence[Net | Entry]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Question(_Checked):
-    """What every question may say."""
+    """The parts that every question may have."""
 
     text: str | None = None
     label: str | None = None

@@ -1,1 +1,1 @@
-"""What is asked of a survey and of its tables: tables, workings of cells, the people behind them, findings."""
+"""Requests to a survey and to its tables: tables, workings of cells, the people behind them, findings."""

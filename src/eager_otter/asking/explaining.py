@@ -70,8 +70,8 @@ class _Working:
         if self.column.role == "trend":
             return self._trend.columns()
         there = not math.isnan(float(self.line.values[self.place])) and self.column.difference is None
-        told = self.line.shows.also(self._cell) if there else ""
-        return (told,) if told else ()
+        text = self.line.shows.also(self._cell) if there else ""
+        return (text,) if text else ()
 
     @cached_property
     def _cell(self) -> CellWorking:
@@ -217,5 +217,5 @@ def _verdicts(tests: Sequence[TestWorking]) -> str:
         sides.setdefault(kind, []).append(test.other)
     if not sides:
         return ""
-    told = "; ".join(f"{kind} {', '.join(names)}" for kind, names in sides.items())
-    return f"It is {told}."
+    text = "; ".join(f"{kind} {', '.join(names)}" for kind, names in sides.items())
+    return f"It is {text}."

@@ -1,4 +1,4 @@
-"""What a call may say of a table: the settings of a plan's entry, typed."""
+"""The settings of a table in a call: the settings of a plan's entry, typed."""
 
 from __future__ import annotations
 
@@ -80,7 +80,7 @@ class ItemsSettings(TypedDict, total=False):
 class TableSettings(ItemsSettings, total=False):
     """The settings of a table of one question: those of several, and two more.
 
-    - `within`: questions whose answers stand over those of this one, outermost first.
+    - `within`: questions whose answers are over those of this one, outermost first.
     - `value`: a number or scale that the cells sum up (mean spend by answer and column).
     """
 

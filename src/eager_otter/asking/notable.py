@@ -135,7 +135,7 @@ def notable_differences(
     Only differences significant at `level` percent after the correction of Benjamini & Hochberg (1995) over all cells
     looked at, of an effect of at least `least` (Cohen 1988: 0.2 small, 0.5 medium, 0.8 large), are given. Out stay
     columns below any minimum base, questions set against columns made of the same answers, and answers that nobody or
-    everybody on one side gave, which are so by construction. A cell that stands in several tables is tested once. Of a
+    everybody on one side gave, which are so by construction. A cell that is in several tables is tested once. Of a
     row and a banner group the largest difference is given; of a scale or number and of what is made of it one row,
     rather a mean, score or net than an answer; of a net and an answer in it the larger.
     Raises RequestError for a level or effect out of range.
@@ -168,7 +168,7 @@ def _cell_of(one: Notable) -> tuple[object, ...]:
 def _with_technical(one: Notable, say: Words) -> Notable:
     text = said("{base} and {other} respondents; effect {effect} ({size}); {p} after correction")
     effect = say.number(f"{one.effect:+.2f}")
-    told = say(
+    wording = say(
         text,
         base=one.base,
         other=one.other_base,
@@ -176,7 +176,7 @@ def _with_technical(one: Notable, say: Words) -> Notable:
         size=say(one.size),
         p=p_said(one.adjusted, say),
     )
-    return replace(one, technical=told)
+    return replace(one, technical=wording)
 
 
 def _told_once(
@@ -186,11 +186,11 @@ def _told_once(
     stories: dict[tuple[object, ...], list[Notable]] = {}
     for one in ranked:
         stories.setdefault(_story(one, codebook, sources), []).append(one)
-    told = [min(story, key=lambda one: (not _is_quoted(one), -abs(one.effect))) for story in stories.values()]
-    told.sort(key=lambda one: (-abs(one.effect), -one.effect, one.table, one.row))
+    text = [min(story, key=lambda one: (not _is_quoted(one), -abs(one.effect))) for story in stories.values()]
+    text.sort(key=lambda one: (-abs(one.effect), -one.effect, one.table, one.row))
     seen: set[tuple[object, ...]] = set()
     kept: list[Notable] = []
-    for one in told:
+    for one in text:
         figures = (one.group, *sorted((round(one.value, 9), round(one.other, 9))))
         if figures not in seen and not any(_holds(one, other) for other in kept):
             kept.append(one)

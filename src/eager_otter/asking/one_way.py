@@ -53,7 +53,7 @@ def side_by_side(table: Table) -> Table:
 
 
 def _rows(lines: Sequence[Line]) -> list[list[Line]]:
-    """Put the lines of a row together; bases and headings stand alone."""
+    """Put the lines of a row together; bases and headings stay alone."""
     rows: list[list[Line]] = []
     for line in lines:
         if rows and line.kind in ("answer", "net") and line.continues(rows[-1][-1]):

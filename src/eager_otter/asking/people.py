@@ -28,7 +28,7 @@ def people_in_cell(
 ) -> IntArray:
     """List the rows of the data (from 0) behind a cell.
 
-    They are those in the row and column or, for a summary or base, all it rests on. A column of a difference stands
+    They are those in the row and column or, for a summary or base, all it rests on. A column of a difference is
     for the people of both of its columns. `row` is the code and the label of the answer or net that the row is of.
     """
     question, answers = counting.asked(count)

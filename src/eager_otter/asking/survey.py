@@ -99,7 +99,7 @@ class Survey(Viewed):
 
     @property
     def source(self) -> Source:
-        """Where the responses came from."""
+        """The source of the responses."""
         return self.responses.source
 
     @checked
@@ -153,7 +153,7 @@ class Survey(Viewed):
         return replace(self, words=load_words(language, Path(folder)))
 
     def table(self, question: str, banner: BannerGiven = (), **settings: Unpack[TableSettings]) -> Table:
-        """Make one table: a question by a banner, whose groups stand side by side after the Total.
+        """Make one table: a question by a banner, whose groups are side by side after the Total.
 
         `banner` is a question, several, a list of groups (a list inside nests questions), a `Banner`, or a mapping as
         in a plan; a survey of a plan knows the plan's banners by name. `settings` are those of an entry of a plan,
@@ -385,16 +385,16 @@ class Survey(Viewed):
     def _own_facts(self, facts: Facts, sums: QuestionSums) -> Facts:
         unknown = unknown_counts(self.responses.answers(sums.question.name))
         asked = sums.question.asked
-        told = "" if asked is None else self.conditions.people(asked)
-        return replace(facts, unknown=tuple(unknown.items()), asked=told)
+        text = "" if asked is None else self.conditions.people(asked)
+        return replace(facts, unknown=tuple(unknown.items()), asked=text)
 
     @property
     def conditions(self) -> Conditions:
-        """What says filters, bases and routing to readers."""
+        """The words that describe filters, bases and routing to readers."""
         return Conditions(self.questions, self.words, {**self.codebook.conditions, **self.own_conditions})
 
     def _step(self, expression: str, kept: int) -> FilterStep:
-        return FilterStep(expression=expression, told=self.conditions.said(expression), kept=kept)
+        return FilterStep(expression=expression, wording=self.conditions.said(expression), kept=kept)
 
 
 def _keep_nobody(of_all: str | None, wanted: Selection) -> str:

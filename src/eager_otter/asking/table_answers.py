@@ -12,7 +12,7 @@ from eager_otter.tables.table import Table
 
 @dataclass(frozen=True, slots=True)
 class TableAnswers:
-    """What every table of a survey can be asked."""
+    """The answers that every table of a survey can give."""
 
     def explain(self, table: Table, row: str, column: str, figure: str | None) -> Explanation:
         """Return the working of a cell. Raises UnknownName, RequestError."""

@@ -18,7 +18,7 @@ TERMS = ("t", "", "e", "a")  # of each column: its place, its share or mean, its
 
 
 class TrendWorking:
-    """What stands behind the mark, or the blank, of a row in a column of trends."""
+    """The working of the mark, or the blank, of a row in a column of trends."""
 
     def __init__(self, table: Table, line: Line, place: int) -> None:
         self.table, self.line = table, line
@@ -53,11 +53,11 @@ class TrendWorking:
 
     def columns(self) -> tuple[str, ...]:
         """Return what the trend takes of each column, a line each."""
-        told: dict[str, list[str]] = {}
+        text: dict[str, list[str]] = {}
         for term, value in self.working()[2]:
             sign, _, column = term.partition(" of ")
-            told.setdefault(column, []).append(f"{sign} {number(value)}")
-        return tuple(f"{column}: {', '.join(values)}" for column, values in told.items())
+            text.setdefault(column, []).append(f"{sign} {number(value)}")
+        return tuple(f"{column}: {', '.join(values)}" for column, values in text.items())
 
     def working(self) -> Built:
         """Return the formula, the same with its numbers, and these: place, figure, effective base, weight by column."""

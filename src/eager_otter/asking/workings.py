@@ -204,11 +204,11 @@ class _Workings:
         marks = marks_of(evidence.base, self.table.base_rules)[0]
         thin = [side for side in sides if marks[side] >= NOT_TESTED]
         if thin:
-            told = [
+            text = [
                 f"the base of {self._name(side)} is {MARKS[marks[side]]} by the minimum bases"
                 for side in thin
             ]
-            return " and ".join(told)
+            return " and ".join(text)
         if tested.out[row if len(tested.out) > 1 else 0, pair]:
             return "the row is taken out of all tests"
         empty = [side for side in sides if evidence.base.n[0, side] == 0]
@@ -245,8 +245,8 @@ class _Workings:
                 row_moments = moments(evidence.values.rows([row]))
                 for side in sides:
                     if row_sums.n[0, side] < 2:
-                        told = "1 value" if row_sums.n[0, side] == 1 else "no values"
-                        yield f"{self._name(side)} has {told}, and a test needs two"
+                        text = "1 value" if row_sums.n[0, side] == 1 else "no values"
+                        yield f"{self._name(side)} has {text}, and a test needs two"
                 for side in sides:
                     if not row_moments.effective[0, side] > 1.0:
                         yield f"the effective number of values of {self._name(side)} is not above 1"
@@ -261,7 +261,7 @@ class _Workings:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Taken:
-    """What a test takes of two columns: variances of means, or the pooled share; the parts of its own variance.
+    """The inputs of a test of two columns: variances of means, or the pooled share; the parts of its own variance.
 
     Of medians the `middle` of both columns, and the shares `at_most` it.
     """

@@ -289,16 +289,16 @@ class AnswerChecks:
                 "Take it out, or correct the rules.",
             )
             return
-        told = f"{label!r} ({word}) takes in {people_text(self.responses.people(taken))}"
+        text = f"{label!r} ({word}) takes in {people_text(self.responses.people(taken))}"
         without = self.responses.people(unanswered & (taken if source.everyone else self.rows))
         if without and source.everyone:
-            told += f", {without:,} of them without an answer to any question of the rules"
+            text += f", {without:,} of them without an answer to any question of the rules"
         elif without:
-            told += f" and leaves out {people_text(without)} without an answer to any question of the rules"
+            text += f" and leaves out {people_text(without)} without an answer to any question of the rules"
         yield note(
             "what otherwise takes in",
             question.name,
-            f"{told}.",
+            f"{text}.",
             "Nothing, if that is meant; 'everyone else' takes everybody who is left, 'otherwise' those who answered.",
         )
 

@@ -252,12 +252,12 @@ def _merged(responses: Responses, question: Question, of: str, rows: BoolArray) 
     labels = [answer.label for answer in responses.questions[of].answers]
     for k, answer in enumerate(question.answers):
         inside = rows & (new.codes == k)
-        told = _counted(responses, old, inside, labels)
-        yield RecodeLine(answer=answer.label, source=told, count=responses.people(inside))
+        text = _counted(responses, old, inside, labels)
+        yield RecodeLine(answer=answer.label, source=text, count=responses.people(inside))
     left = rows & (new.codes >= len(question.answers)) & (old.codes < len(labels))
     if left.any():
-        told = _counted(responses, old, left, labels)
-        yield RecodeLine(answer="(not placed)", source=told, count=responses.people(left))
+        text = _counted(responses, old, left, labels)
+        yield RecodeLine(answer="(not placed)", source=text, count=responses.people(left))
 
 
 def _people_by(responses: Responses, codes: IntArray, who: BoolArray) -> list[int]:
@@ -292,11 +292,11 @@ def _derived(responses: Responses, question: Question, rows: BoolArray) -> Itera
 def _sources(responses: Responses, question: Question, who: BoolArray) -> str:
     """Say what some respondents gave to the questions that a question is made of: answers and counts, or ends."""
     many = len(question.made_of) > 1
-    told = []
+    text = []
     for name in question.made_of:
         given = _given(responses, name, who) if who.any() else "nobody"
-        told.append(f"{name} {given}" if many else given)
-    return "; ".join(told)
+        text.append(f"{name} {given}" if many else given)
+    return "; ".join(text)
 
 
 def _given(responses: Responses, name: str, who: BoolArray) -> str:

@@ -55,7 +55,7 @@ def _scale(where: str, question: Question) -> Iterator[Slip]:
     way = direction([answer.label for answer in _by_score(question, sure)])
     if way == (1 if question.best_first else -1):
         first, last = (_by_score(question, sure)[k].label for k in (0, -1))
-        told = (
+        text = (
             "the best answer comes first, as 'scale: best first' says"
             if question.best_first
             else "higher is better"
@@ -63,7 +63,7 @@ def _scale(where: str, question: Question) -> Iterator[Slip]:
         yield warning(
             "direction of a scale",
             where,
-            f"The scores run from {first!r} to {last!r}, but {told}: top and bottom nets take the other end.",
+            f"The scores run from {first!r} to {last!r}, but {text}: top and bottom nets take the other end.",
             "Write 'scale: true' instead of 'best first', or give scores."
             if question.best_first
             else "Write 'scale: best first', or give scores.",
@@ -241,12 +241,12 @@ def unequal_nets(plan: Plan) -> Iterator[Slip]:
                     lengths.setdefault(len(question.scores()), []).append(name)
         for label, lengths in by_label.items():
             if len(lengths) > 1:
-                told = "; ".join(
+                text = "; ".join(
                     f"{n} answers: {', '.join(names[:3])}" for n, names in sorted(lengths.items())
                 )
                 yield warning(
                     "net over unequal scales",
                     f"table {request.id}",
-                    f"The net {label!r} is taken on scales of different length ({told}).",
+                    f"The net {label!r} is taken on scales of different length ({text}).",
                     "Give these nets different labels, or compare only equal scales.",
                 )

@@ -171,7 +171,7 @@ def _tell_fault(fault: BaseException) -> int:
     from eager_otter.gates.streams import echo
     from eager_otter.version import __version__
 
-    told = f"This is a fault of eager-otter, not of your files: {type(fault).__name__}: {fault}"
+    text = f"This is a fault of eager-otter, not of your files: {type(fault).__name__}: {fault}"
     try:
         with tempfile.NamedTemporaryFile(
             "w",
@@ -183,10 +183,10 @@ def _tell_fault(fault: BaseException) -> int:
         ) as log:
             log.write(f"{PROGRAM} {__version__}, Python {sys.version}\n{' '.join(sys.argv)}\n\n")
             log.write("".join(traceback.format_exception(fault)))
-        told += f"\nWhat happened is written to {log.name}. Please report it with that file."
+        text += f"\nWhat happened is written to {log.name}. Please report it with that file."
     except OSError:
-        told += "\nPlease report it, and how it came about."
-    echo(told, err=True)
+        text += "\nPlease report it, and how it came about."
+    echo(text, err=True)
     return FAULT
 
 

@@ -1,1 +1,1 @@
-"""What was asked: questions, answers, nets, bands and derived answers."""
+"""The codebook: questions, answers, nets, bands and derived answers."""

@@ -1,4 +1,4 @@
-"""What an expression asks of people, in a reader's words: labels of questions and answers instead of code."""
+"""An expression in a reader's words: labels of questions and answers instead of code."""
 
 from __future__ import annotations
 
@@ -98,7 +98,7 @@ class Conditions:
         return [self._clause(node)], "and"
 
     def _inner(self, node: Node) -> _Clause:
-        """Return a part of a longer expression; one that has parts of its own stands in brackets."""
+        """Return a part of a longer expression; one that has parts of its own is in brackets."""
         if not isinstance(node, Both | Either):
             return self._clause(node)
         clauses, joint = self._clauses(node)

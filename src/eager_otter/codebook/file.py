@@ -97,7 +97,7 @@ class SharedNetFile(NetFile):
 
 
 class QuestionPart(Part):
-    """What every question may say."""
+    """The parts that every question may have."""
 
     text: Text | None = None
     label: Text | None = None
@@ -167,7 +167,7 @@ class MultiFile(QuestionPart):
 
 
 class ColumnFile(QuestionPart):
-    """A question that stands in one column as it is."""
+    """A question that is in one column as it is."""
 
     kind: Any
     column: Text | None = None
@@ -247,7 +247,7 @@ class GridFile(QuestionPart):
 
 
 class BandsPart(Part):
-    """Where to cut a number."""
+    """The cuts that make bands of a number."""
 
     of: Text
     ranges: list[Text] | None = None

@@ -11,7 +11,7 @@ Kind = Literal["single", "multi", "number", "date", "text"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class QuestionKind:
-    """What a kind of question is.
+    """A kind of question and its properties.
 
     - `of_answers`: it has a list of answers, so it can be rows, columns, nests, repeats and nets; `several` of them at
       a time, or one.

@@ -1,4 +1,4 @@
-"""What labels say, in the languages that ship: no answer, other, good and bad, and times."""
+"""The meaning of labels, in the languages that ship: no answer, other, good and bad, and times."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the names and values of an expression mean in a codebook: which question, which answers.
+"""The meaning of the names and values of an expression in a codebook: which question, which answers.
 
 Rules that hold wherever an expression is used:
 

@@ -46,7 +46,7 @@ class Span:
 
 @dataclass(frozen=True, slots=True)
 class Missing:
-    """What is no answer to a question: codes as they stand in the data, and spans of numbers or days.
+    """Values that are no answer to a question: codes as they are in the data, and spans of numbers or days.
 
     A `shared` list is the codebook's, for every question that says nothing of its own.
     """

@@ -64,7 +64,7 @@ class Net:
     `how` may also be all or none of them, or "least": at least `least` of them. `inside` names the nets that
     this one holds.
 
-    `label` names it; `of` are codes; `place` is where its row stands: "above" or "below" its answers, or "instead" of
+    `label` names it; `of` are codes; `place` is where its row is: "above" or "below" its answers, or "instead" of
     them.
     """
 
@@ -250,7 +250,7 @@ class Question(Viewed):
 
     @property
     def is_of(self) -> QuestionKind:
-        """What its kind is: whether it has answers, values, days or texts."""
+        """The kind it is: whether it has answers, values, days or texts."""
         return KINDS[self.kind]
 
     @property
@@ -413,8 +413,8 @@ class Codebook(Viewed):
     def with_definition(self, definition: Mapping[str, object]) -> Codebook:
         """Return the codebook that says something else, as `definition()` gives it and a program has changed it.
 
-        What is the same stays as it is written, with its comments. Raises RequestError, and DocumentError with every
-        mistake.
+        Everything that is the same stays as it is written, with its comments. Raises RequestError, and DocumentError
+        with every mistake.
 
         `definition` is all that a codebook says.
         """

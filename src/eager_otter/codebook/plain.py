@@ -38,7 +38,7 @@ OTHERWISE, EVERYONE = "otherwise", "everyone else"
 
 
 class Reading(Protocol):
-    """What builds the codebook: takes questions and grids, and what is wrong."""
+    """The builder of the codebook: takes questions and grids, and what is wrong."""
 
     grids: dict[str, Grid]
     missing: tuple[str, ...]

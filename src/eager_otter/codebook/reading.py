@@ -65,7 +65,7 @@ def codebook_from_text(text: str) -> Codebook:
 def codebook_of(definition: Mapping[str, object]) -> Codebook:
     """Return the codebook of a `definition`: what a codebook file says, as mappings and lists.
 
-    Codes may be numbers. Raises DocumentError with every mistake, each told by its place: `questions.region.answers`.
+    Codes may be numbers. Raises DocumentError with every mistake, each named by its place: `questions.region.answers`.
 
     Example: `codebook_of({"questions": {"region": {"kind": "single", "answers": {1: "North", 2: "South"}}}})`.
     """
@@ -205,7 +205,7 @@ class _Reading:
         self.problems.append(document.problem(place, message, key=key))
 
     def document_at(self, place: Place) -> Document:
-        """Find the document that a question stands in."""
+        """Find the document that a question is in."""
         inside = len(place) > 1 and place[0] == "questions"
         return self.documents.get(str(place[1]), self.document) if inside else self.document
 
@@ -283,7 +283,7 @@ class _Reading:
                 self.pending[name] = part
 
     def _in_column(self, name: str, part: ColumnFile, place: Place) -> None:
-        """Take a question that stands in one column as it is."""
+        """Take a question that is in one column as it is."""
         kind = str(part.kind)
         definition: dict[str, Any] = {"kind": kind, "source": part.source(name)}
         if "missing" in type(part).model_fields:

@@ -1,4 +1,4 @@
-"""What two reports were made of that differs: the causes behind figures and letters that changed."""
+"""Differences between what two reports were made of: the causes behind figures and letters that changed."""
 
 from __future__ import annotations
 

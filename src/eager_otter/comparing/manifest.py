@@ -82,7 +82,7 @@ class TableEntry(_Entry):
 
 
 class Manifest(_Entry):
-    """What a report was made of: everything that can be a cause of different figures."""
+    """The inputs of a report: everything that can be a cause of different figures."""
 
     title: str
     author: str = ""

@@ -29,7 +29,7 @@ CellKey = tuple[RowKey, ColumnKey, str]  # row, column, figure
 
 @dataclass(slots=True, kw_only=True)
 class SavedTable:
-    """One table of a saved result: titles, rows and columns in order, and what stands in the cells."""
+    """One table of a saved result: titles, rows and columns in order, and what is in the cells."""
 
     id: str
     title: str

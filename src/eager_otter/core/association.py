@@ -94,7 +94,7 @@ class TwoWay:
 
     @cached_property
     def order(self) -> Concordance:
-        """What pairs of people say of an association of two orders."""
+        """The concordant and discordant pairs of two orders."""
         return _concordance(self.shares, self.w2 / self.w.sum() ** 2)
 
 

@@ -1,4 +1,4 @@
-"""Which columns a figure is significantly higher than: levels and pairs in, cells out."""
+"""The columns that a figure is significantly higher than: levels and pairs in, cells out."""
 
 from __future__ import annotations
 

@@ -80,7 +80,7 @@ def confidence_interval(column_moments: Moments, level: float) -> tuple[FloatArr
 
 @dataclass(frozen=True, eq=False)
 class PairMeans:
-    """What a test of two means takes: variances v1, v2 and effective numbers of values e1, e2, each (rows, pairs)."""
+    """Inputs of a test of two means: variances v1, v2 and effective numbers of values e1, e2, each (rows, pairs)."""
 
     v1: FloatArray
     v2: FloatArray

@@ -33,7 +33,7 @@ class AtMost:
 
     @property
     def shared(self) -> SharedPairs:
-        """Which pairs may share people: all of them have pair sums."""
+        """The pairs that may share people: all of them have pair sums."""
         return SharedPairs(np.arange(self.middle.size))
 
     def only(self, pair: int) -> AtMost:

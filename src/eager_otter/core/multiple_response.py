@@ -13,7 +13,7 @@ from eager_otter.core.association import WholeTableTest, corrected_test
 
 @dataclass(frozen=True, eq=False)
 class AnswersByColumns:
-    """Who gave which answers, in columns that share nobody.
+    """The answers of each person, in columns that share nobody.
 
     `n` and `w` (answers, columns) are people and Σw who gave an answer; `base_n`, `base_w` and `base_w2` (columns,)
     people, Σw and Σw² in the base; `both` (columns, answers, answers) is Σw² of those who gave two answers.

@@ -25,7 +25,7 @@ from eager_otter.core.tails import two_sided_normal, two_sided_t
 
 @dataclass(frozen=True, slots=True, eq=False)
 class SharedAnswers:
-    """Who is in the bases of both items of a pair: people, and Σw² by what they gave, each (rows, pairs).
+    """The people in the bases of both items of a pair: people, and Σw² by what they gave, each (rows, pairs).
 
     `both_gave` is of those who gave the row's answer to both, `first_gave` and `second_gave` of all who gave it to that
     one, `base` of all in both bases.
@@ -50,7 +50,7 @@ class SharedAnswers:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class SharedValues:
-    """Who has a value of both items of a pair: people, and Σw²(s1−m1)(s2−m2), each (1, pairs); m of each item's own."""
+    """People with a value of both items of a pair: their number, and Σw²(s1−m1)(s2−m2), each (1, pairs); m by item."""
 
     people: FloatArray
     products: FloatArray

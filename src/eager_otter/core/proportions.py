@@ -36,7 +36,7 @@ class PairTests:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class SharedPairs:
-    """Which of the tested pairs may share people: `where` (pairs,) is the position in the pair sums, or -1."""
+    """The tested pairs that may share people: `where` (pairs,) is the position in the pair sums, or -1."""
 
     where: IntArray
 
@@ -64,7 +64,7 @@ def match_pairs(pairs: IntArray, overlapping: IntArray) -> SharedPairs:
 
 @dataclass(frozen=True, eq=False)
 class PairShares:
-    """What a test of two shares takes: the sums of rows and their base, and pairs (pairs, 2) of columns."""
+    """The inputs of a test of two shares: the sums of rows and their base, and pairs (pairs, 2) of columns."""
 
     answers: Sums
     base: Sums
@@ -117,7 +117,7 @@ class PairShares:
 
     @cached_property
     def thin(self) -> BoolArray:
-        """Which pairs are thin: (rows, pairs)."""
+        """The thin pairs: (rows, pairs)."""
         return thin_pairs(self.pooled, self.e1, self.e2)
 
     @cached_property
@@ -219,7 +219,7 @@ def _overlap_variance(
 
 @dataclass(frozen=True, slots=True, eq=False)
 class VarianceParts:
-    """What the variance of a difference is made of, V = first + second − 2·cross: each (rows, pairs).
+    """The parts of the variance of a difference, V = first + second − 2·cross: each (rows, pairs).
 
     `first` and `second` come from the two columns, `cross` from those who are in both.
     """

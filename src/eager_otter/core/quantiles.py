@@ -12,7 +12,7 @@ TIE = 1e-9  # a cumulated share this near to q equals it
 
 
 class Cut(NamedTuple):
-    """Where a quantile cuts values: the last value wholly below it, the value that reaches it, and the next one.
+    """The cut of a quantile: the last value wholly below it, the value that reaches it, and the next one.
 
     `share_below` and `share` are the cumulated shares of weight up to `below` and up to `at`. `middle` tells that the
     share equals the quantile's, which then is the midpoint of `at` and `above`. Values that are not there are NaN.

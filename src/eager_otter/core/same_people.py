@@ -1,4 +1,4 @@
-"""What several items say of the same people: Cochran's Q of yes/no items, Cronbach's alpha of scales."""
+"""Tests of several items of the same people: Cochran's Q of yes/no items, Cronbach's alpha of scales."""
 
 from __future__ import annotations
 

@@ -155,7 +155,7 @@ def _merged_means(
 ) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
     """Merge two means: the new one as a sum of two numbers, its − mine, and its share of the weight; (1, cells) each.
 
-    Where one side is empty, the other's mean stands and the gap is 0.
+    Where one side is empty, the other's mean is taken and the gap is 0.
     """
     weight = mine[WEIGHT] + theirs[WEIGHT]
     share = np.divide(theirs[WEIGHT], weight, out=np.zeros_like(weight), where=weight > 0)
@@ -224,7 +224,7 @@ def tally(
 
 
 class _Measures:
-    """What is added up for each respondent of a block: n, w and w², times the frequency; None stands for 1."""
+    """The amounts added up for each respondent of a block: n, w and w², times the frequency; None stands for 1."""
 
     def __init__(self, weights: FloatArray | None, frequencies: FloatArray | None, block: slice) -> None:
         w = None if weights is None else np.ascontiguousarray(weights[block], np.float64)
@@ -342,7 +342,7 @@ class _ValueSums:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Terms:
-    """What the respondents of a block that have a value add: n, w and w² (respondents,), 0 for all others."""
+    """The amounts added by respondents of a block with a value: n, w and w² (respondents,), 0 for all others."""
 
     there: BoolArray
     n: FloatArray

@@ -30,7 +30,7 @@ class Block:
 
     `members` has an entry per column. The memberships they point to are those of the points, path by path, then of
     the `parents` (places of the outer levels, a tuple per prefix of a path), then of a `control` (block, place) that
-    stands elsewhere in the banner.
+    is elsewhere in the banner.
     """
 
     wanted: BannerGroup
@@ -43,7 +43,7 @@ class Block:
 class BannerColumns:
     """The columns of a banner as they are counted, Total first, and the comparisons between them.
 
-    `shown` gives the order in which the columns stand in a table; the Total may be last, or not there, and hidden
+    `shown` gives the order in which the columns are in a table; the Total may be last, or not there, and hidden
     columns (controls, the rest, parents of a nesting) are not there. `parents` (columns,) per level of the deepest
     nesting gives the counted column that holds all of a column's outer answer at that level, -1 where there is none.
     """
@@ -153,7 +153,7 @@ def _differences(laid: Sequence[LaidColumn]) -> list[tuple[int, int, int]]:
 
 
 def _shown(banner: Banner, columns: Sequence[Column]) -> tuple[int, ...]:
-    """Return the order in which the columns stand in a table."""
+    """Return the order in which the columns are in a table."""
     in_view = tuple(k for k in range(1, len(columns)) if not columns[k].hidden)
     shown = {"first": (0, *in_view), "last": (*in_view, 0), "none": in_view}[banner.total]
     if not shown:

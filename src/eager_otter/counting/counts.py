@@ -47,10 +47,10 @@ Both = Callable[[Sequence[int]], FloatArray]  # columns in, Σw² of who gave tw
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Count:
-    """What to count of a question: without some answers, with everyone in the base, with mentions per respondent.
+    """The counts wanted of a question: without some answers, with everyone in the base, with mentions per respondent.
 
     With `value`, a number or scale is summed up among those in each row as well. `within` names questions whose answers
-    stand over those of the question, outermost first. With `reasons`, those of everyone who gave no answer are counted
+    are over those of the question, outermost first. With `reasons`, those of everyone who gave no answer are counted
     by their reason; with `beside`, the people that each column shares with that column are.
     """
 
@@ -69,7 +69,7 @@ class QuestionSums:
     """All sums of a question by a banner: its rows (answers, then nets), its base and its values.
 
     `cells` sums a third question up among those in each row (answers, then nets). With `everyone`, a row for no answer
-    stands last among `answers`; `reasons` (reasons,) has a row for each reason why there is none, where that was asked
+    is last among `answers`; `reasons` (reasons,) has a row for each reason why there is none, where that was asked
     for. `quantile` is there for numbers. `left_out` tells why people are not in the base, or under `everyone` gave no
     answer: (reason, people) of the Total. `beside` is the base of each column among those in one column. `in_no_column`
     tells by banner group how many of the base are in none of its columns, and why. `both` gives Σw² of those in some
@@ -104,7 +104,7 @@ class Outside:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Population:
-    """Who is counted: the rows that pass all filters, and their weights and frequencies (chosen,), or None."""
+    """The people who are counted: rows that pass all filters, their weights and frequencies (chosen,), or None."""
 
     rows: BoolArray
     weights: FloatArray | None = None
@@ -276,12 +276,12 @@ class BannerCounting:
             place_times = None if times is None else times[places]
             people = people_of(who, place_times)
             if people:
-                told = (
+                text = (
                     ()
                     if reasons is None
                     else tuple(_counted_reasons(reasons, who, place_times, without=True))
                 )
-                outside.append(Outside(group=group, people=people, reasons=told))
+                outside.append(Outside(group=group, people=people, reasons=text))
         return tuple(outside)
 
     def _prepared(self, count: Count) -> _Counted:
@@ -357,7 +357,7 @@ class BannerCounting:
         scored = None
         if isinstance(answers, SingleAnswers) and question.scores():
             scored = finisher.scores(first, score_table(question, answers))
-        values_from = first + len(counts.indicators)  # parts of values stand behind those of the rows
+        values_from = first + len(counts.indicators)  # parts of values follow those of the rows
         differences: list[tuple[Difference, ValueSums]] = []
         for difference, scores in counted.differences:
             if isinstance(scores, ValueRows):
@@ -474,7 +474,7 @@ def _counted_reasons(
     weights = times if times is None or who is None else times[who]
     people = np.bincount(codes, weights, len(reasons.known) + 1)
     counts: dict[Reason | None, int] = {}
-    for reason, k in reasons.told():
+    for reason, k in reasons.listed():
         counts[reason] = counts.get(reason, 0) + round(float(people[k]))
     if without:
         counts[None] = round(float(people[0]))
@@ -484,7 +484,7 @@ def _counted_reasons(
 def _reason_rows(finisher: Finisher, part: int, reasons: Reasons) -> list[tuple[Reason, Sums]]:
     """Sum those without an answer up by reason, in the order of the reasons: a row each that somebody has."""
     by_reason: dict[Reason, FloatArray] = {}
-    for reason, k in reasons.told():
+    for reason, k in reasons.listed():
         table = by_reason.setdefault(reason, np.zeros((1, len(reasons.known) + 1)))
         table[0, k] = 1.0
     rows = [(reason, finisher.counts([(part, table)])) for reason, table in by_reason.items()]

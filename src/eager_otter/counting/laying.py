@@ -26,7 +26,7 @@ LEAST_OF_TREND = 3  # columns that a trend runs over
 
 @dataclass(frozen=True, slots=True)
 class Member:
-    """Where the people of a column come from, among the memberships of its block.
+    """The source of the people of a column, among the memberships of its block.
 
     "in" is membership number `place`, "rest" everybody not in it (within membership `parent`, if not -1), "nobody" a
     column that shows a difference or a trend.
@@ -59,7 +59,7 @@ class LaidColumn:
 class Head:
     """The columns under one head: those in view, then those out of view.
 
-    `path` are the places of the outer answers it stands under, `parents` the columns of all of each, the outermost
+    `path` are the places of the outer answers it is under, `parents` the columns of all of each, the outermost
     first. `rest` gives the column that holds the rest of one that is tested.
     """
 
@@ -96,7 +96,7 @@ class LaidBlock:
     """The columns of one entry of a banner: a simple group, or a nesting with all its combinations.
 
     `parents` holds a column for each outer answer, by its path. `control` is the column that all are tested against;
-    where it stands in another block, it is a column of this one for the people of the `original`, with its block.
+    where it is in another block, it is a column of this one for the people of the `original`, with its block.
     """
 
     wanted: BannerGroup
@@ -114,7 +114,7 @@ class LaidBlock:
 
     @property
     def columns(self) -> list[LaidColumn]:
-        """All its columns: under its heads, of outer answers, a control that stands elsewhere, the rest of each."""
+        """All its columns: under its heads, of outer answers, a control that is elsewhere, the rest of each."""
         rest = [column for head in self.heads for column in head.rest.values()]
         copy = [] if self.original is None or self.control is None else [self.control]
         return [*self.placed, *self.parents.values(), *copy, *rest]
@@ -278,7 +278,7 @@ def in_order(question: Question, codes: Sequence[str]) -> bool:
 
 
 def _add_parents(block: LaidBlock, depth: int) -> None:
-    """Add a column of all of each outer answer, and give each head those it stands under."""
+    """Add a column of all of each outer answer, and give each head those it is under."""
     prefixes = dict.fromkeys(head.path[:level] for level in range(1, depth + 1) for head in block.heads)
     for k, prefix in enumerate(prefixes):
         block.parents[prefix] = LaidColumn(

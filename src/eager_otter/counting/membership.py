@@ -1,4 +1,4 @@
-"""Who is in which column of a banner."""
+"""Membership of people in the columns of a banner."""
 
 from __future__ import annotations
 

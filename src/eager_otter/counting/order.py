@@ -1,4 +1,4 @@
-"""Which rows of a table are shown, and in which order."""
+"""The rows of a table that are shown, and their order."""
 
 from __future__ import annotations
 
@@ -190,7 +190,7 @@ def _sorted(blocks: tuple[_Block, ...], key: Callable[[Row], Any], *, up: bool) 
 
 
 def _first(blocks: tuple[_Block, ...], most: int) -> tuple[_Block, ...]:
-    """Keep the first so many answers, wherever they stand; nets that lose all their members go with them."""
+    """Keep the first so many answers, wherever they are; nets that lose all their members go with them."""
     left = most
 
     def kept(several: tuple[_Block, ...]) -> tuple[_Block, ...]:

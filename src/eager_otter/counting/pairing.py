@@ -23,7 +23,7 @@ Mean = tuple[float, float]  # a mean as a sum of two numbers
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class PairedSums:
-    """What people who are in the bases of both items of each pair gave: per row, as values, per difference row.
+    """The answers of the people in the bases of both items of each pair: per row, as values, per difference row.
 
     `rows` are answers, then nets; None for numbers. `values` are scores or numbers; None where there are none.
     """
@@ -35,7 +35,7 @@ class PairedSums:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class PairParts:
-    """What to count for one pair of questions.
+    """The counts needed for one pair of questions.
 
     `parts` come one after the other: of the rows, then of difference rows, then of the values. `rows` and `values` read
     them out of a finished tally: the first part of each is `parts[0]` where all share one joint code.

@@ -39,7 +39,7 @@ class Row:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class RowCounts:
-    """What to count for a question: its parts, and per part an indicator (rows, codes).
+    """The counts needed for a question: its parts, and per part an indicator (rows, codes).
 
     The counted rows are the valid answers in the codebook's order, then the nets, then the base, whatever part
     they are in: `order` finds them among the rows of all parts.

@@ -1,1 +1,1 @@
-"""What was answered: reading files, encoding answers as small integers, expressions over respondents."""
+"""The responses: reading files, encoding answers as small integers, expressions over respondents."""

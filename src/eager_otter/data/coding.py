@@ -123,7 +123,7 @@ def _given(sheet: SheetFile, wanted: Mapping[str, str], topics: Mapping[str, str
 
 
 def _as_written(text: str) -> str:
-    """Return a text of the data as it stands in the sheet that goes out to be coded, on one line."""
+    """Return a text of the data as it is in the sheet that goes out to be coded, on one line."""
     return one_line(shortened(held(text), LONGEST_CELL))
 
 

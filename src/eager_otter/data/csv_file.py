@@ -45,7 +45,7 @@ class CsvFile:
 
     @property
     def place(self) -> str:
-        """What to call it in a message."""
+        """Its name in a message."""
         return shown_path(self.path)
 
     @property

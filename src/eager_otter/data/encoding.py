@@ -183,7 +183,7 @@ def encode_rules(rules: Sequence[BoolArray], absent: Reasons) -> SingleAnswers:
 
 
 class _Places:
-    """Where a text stands that may be an answer of a question: labels, then missing codes, then codes.
+    """The place of a text that may be an answer of a question: labels, then missing codes, then codes.
 
     Behind the answers come the reasons: missing codes without an answer, spans, unknown codes, blanks.
     """

@@ -1,4 +1,4 @@
-"""Where responses come from: what every kind of file can do, and how it is named in outputs."""
+"""The sources of responses: what every kind of file can do, and how it is named in outputs."""
 
 from __future__ import annotations
 
@@ -31,11 +31,11 @@ class DataFile(Protocol):
 
     @property
     def decimal(self) -> str:
-        """What divides whole from fraction in its numbers."""
+        """The sign between whole and fraction in its numbers."""
 
     @property
     def place(self) -> str:
-        """What to call it in a message."""
+        """Its name in a message."""
 
     @property
     def paths(self) -> Sequence[Path]:
@@ -60,7 +60,7 @@ def read_columns(file: DataFile, wanted: Iterable[str]) -> Any:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Source:
-    """Where responses came from: for the line at the foot of every output.
+    """The source of responses: for the line at the foot of every output.
 
     `changed` is the day and minute (UTC) the file was last changed, `fingerprint` the first 12 digits of the
     SHA-256 of its bytes; both "" for data from memory. `how` tells the sheet, or an encoding that was guessed.

@@ -18,7 +18,7 @@ PLACE = "the frame"
 
 
 class _InMemory:
-    """What all tables in memory say of themselves."""
+    """The base of all tables in memory."""
 
     decimal: ClassVar[str] = "."
     place: ClassVar[str] = PLACE

@@ -32,7 +32,7 @@ class JsonFile:
 
     @property
     def place(self) -> str:
-        """What to call it in a message."""
+        """Its name in a message."""
         return shown_path(self.path)
 
     @property

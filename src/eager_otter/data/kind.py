@@ -1,4 +1,4 @@
-"""What a kind of question does with data: one object that encodes, joins, looks at, and exports its answers."""
+"""The handling of data by a kind of question: one object that encodes, joins, looks at, and exports its answers."""
 
 from __future__ import annotations
 
@@ -78,7 +78,7 @@ class KindOfAnswers(ABC, Generic[A]):
         """Return the question as triple-s has it. Raises RequestError where the standard cannot hold it."""
 
     def counts(self, question: Question, answers: A, often: FloatArray) -> Iterator[AnswerCount]:
-        """Count who gave each answer, and who gave none and why; `often` (respondents,) people stand behind a row."""
+        """Count who gave each answer, and who gave none and why; `often` (respondents,) people are behind a row."""
         return iter(())
 
     def summary(self, answers: A, often: FloatArray) -> tuple[tuple[str, float], ...]:

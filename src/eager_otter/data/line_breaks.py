@@ -1,4 +1,4 @@
-"""Find quotes in a CSV file that were never closed: what looks like rows stands inside them."""
+"""Find quotes in a CSV file that were never closed: what looks like rows is inside them."""
 
 from __future__ import annotations
 

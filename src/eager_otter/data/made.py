@@ -83,7 +83,7 @@ def combined(
     assert ticks is not None and answered is not None
     exclusive = [answer.exclusive for answer in question.answers]
     mentions = np.logical_or.reduce(ticks[[not e for e in exclusive]]) if not all(exclusive) else None
-    if mentions is not None:  # "none" in one question does not stand beside a mention in another
+    if mentions is not None:  # "none" in one question does not go beside a mention in another
         ticks[exclusive] &= ~mentions
     return MultiAnswers(
         pack(ticks, answered), len(question.answers), absent=where_none(absent, answered, NO_GROUP)

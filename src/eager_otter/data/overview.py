@@ -1,4 +1,4 @@
-"""What is in a survey: each question with its kind, its answers and how many gave them, unweighted."""
+"""An overview of a survey: each question with its kind, its answers and how many gave them, unweighted."""
 
 from __future__ import annotations
 
@@ -74,7 +74,7 @@ def overview(responses: Responses, name: str, rows: BoolArray | None = None) -> 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LoadReport:
-    """What was read: rows, how many questions of each kind, what serves as id, weight and frequency, what was left."""
+    """A summary of what was read: rows, questions of each kind, id, weight and frequency, and what was left."""
 
     rows: int
     kinds: tuple[tuple[str, int], ...]

@@ -29,7 +29,7 @@ class ParquetFile:
 
     @property
     def place(self) -> str:
-        """What to call it in a message."""
+        """Its name in a message."""
         return shown_path(self.path)
 
     @property

@@ -32,7 +32,7 @@ class Reason:
 
     @property
     def place(self) -> int:
-        """Where it stands in the order: the first of several that hold is told."""
+        """Its place in the order: of several reasons that hold, the first is given."""
         return ORDER.index(self.kind)
 
 
@@ -65,7 +65,7 @@ class Reasons:
         codes[changed] = len(known)
         return Reasons(codes, known)
 
-    def told(self) -> list[tuple[Reason, int]]:
+    def listed(self) -> list[tuple[Reason, int]]:
         """List the reasons, alike ones once, in their order, each with its numbers in `codes`."""
         return sorted(
             ((reason, k) for k, reason in enumerate(self.known, 1)), key=lambda entry: entry[0].place

@@ -1,4 +1,4 @@
-"""What was noticed while a file was read: nothing is left out or taken for blank without a word."""
+"""Remarks made while a file was read: nothing is left out or taken for blank without a word."""
 
 from __future__ import annotations
 

@@ -42,7 +42,7 @@ SIGNS: Mapping[str, Callable[[FloatArray, float], BoolArray]] = {
 
 
 class AnswerSource(Protocol):
-    """Whoever can give the questions and their encoded answers."""
+    """A source of questions and their encoded answers."""
 
     @property
     def questions(self) -> Mapping[str, Question]:

@@ -26,9 +26,9 @@ Blocks = Callable[[str], Iterator[bytes]]
 
 @dataclass(slots=True)
 class SheetCells:
-    """What the cells of a sheet are like: rows and columns they reach, those that hold an error, those not computed.
+    """Properties of the cells of a sheet: rows and columns they reach, those with an error, those not computed.
 
-    `errors` maps a cell ("B7") to what stands there ("#N/A"); `uncomputed` names formulas without a stored value.
+    `errors` maps a cell ("B7") to what is there ("#N/A"); `uncomputed` names formulas without a stored value.
     """
 
     rows: int = 0

@@ -42,7 +42,7 @@ class SheetFile:
 
     @property
     def place(self) -> str:
-        """What to call it in a message."""
+        """Its name in a message."""
         return f"{shown_path(self.path)}, sheet {self.sheet!r}"
 
     @property

@@ -33,7 +33,7 @@ class TripleSFile:
 
     @property
     def place(self) -> str:
-        """What to call it in a message."""
+        """Its name in a message."""
         return shown_path(self.definition.path)
 
     @property

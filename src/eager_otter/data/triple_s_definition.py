@@ -31,7 +31,7 @@ class Value:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Variable:
-    """A variable: where it stands in a record (from 1: characters, or fields of a CSV) and what it may hold."""
+    """A variable: where it is in a record (from 1: characters, or fields of a CSV) and what it may hold."""
 
     name: str
     type: Type

@@ -25,7 +25,7 @@ TELLING = ("value_error", "literal_error")  # kinds of mistakes whose own messag
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """What a type hint asks for."""
+    """The requirement of a type hint."""
 
     hint: Any
     adapter: TypeAdapter[Any]
@@ -38,14 +38,14 @@ class Wanted:
             telling = [item["type"] in TELLING for item in error.errors()]
             whole = get_origin(self.hint) in (Union, UnionType) or isinstance(self.hint, type)
             if whole and not any(telling):
-                return value, f"{name}: expected {_told(self.hint)}; found {found_text(value)}."
+                return value, f"{name}: expected {_worded(self.hint)}; found {found_text(value)}."
             problems = problems_of(error, None, values_of({name: None}), (name,))
             return value, str(problems[telling.index(True) if any(telling) else 0])
 
 
 @dataclass(frozen=True, slots=True)
 class Parameters:
-    """What the parameters of a function ask for: those in order, the one of all further ones, and by name."""
+    """The requirements of the parameters of a function: those in order, the one of all further ones, and by name."""
 
     in_order: tuple[str, ...]
     further: str
@@ -185,11 +185,11 @@ WORDS: Mapping[Any, str] = {
 }
 
 
-def _told(hint: Any) -> str:
+def _worded(hint: Any) -> str:
     """Say in words what a hint asks for."""
     origin = get_origin(hint)
     if origin in (Union, UnionType):
-        each = list(dict.fromkeys(_told(part) for part in get_args(hint)))
+        each = list(dict.fromkeys(_worded(part) for part in get_args(hint)))
         return each[0] if len(each) == 1 else f"{', '.join(each[:-1])} or {each[-1]}"
     if origin is Literal:
         return f"one of {', '.join(str(word) for word in get_args(hint))}"

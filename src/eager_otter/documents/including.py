@@ -1,4 +1,4 @@
-"""Documents that include others: one mapping, each part of which remembers the file it stands in."""
+"""Documents that include others: one mapping, each part of which remembers the file it is in."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ INCLUDE = "include"
 
 @dataclass(slots=True)
 class Whole(Document):
-    """A document with what it includes; problems point at the file in which a part really stands."""
+    """A document with what it includes; problems point at the file in which a part really is."""
 
     origins: dict[Place, tuple[Document, Place]] = field(default_factory=dict)
     files: tuple[Path, ...] = ()  # all that were read

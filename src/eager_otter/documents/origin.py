@@ -1,4 +1,4 @@
-"""What a codebook or plan comes from: files or values, as they are and as a program has changed them."""
+"""The origin of a codebook or plan: files or values, as they are and as a program has changed them."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ T = TypeVar("T")
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Origin(Generic[T]):
-    """What something comes from, so that it can be changed and written back.
+    """The origin of a codebook or plan, so that it can be changed and written back.
 
     `read` makes the thing of it. `texts` are those of its files as they are now, the main one (`path`) first, `stored`
     what the files held when they were read; where it comes from values given in a call, there are `values` instead.

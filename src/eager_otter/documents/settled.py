@@ -1,4 +1,4 @@
-"""What is given in Python, checked against its type hints: settings and parameters. Light to import."""
+"""Values given in Python, checked against type hints: settings and parameters. Light to import."""
 
 from __future__ import annotations
 

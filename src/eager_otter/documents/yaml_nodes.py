@@ -1,4 +1,4 @@
-"""Read a YAML file and remember where every key and value stands.
+"""Read a YAML file and remember where every key and value is.
 
 Scalars follow YAML 1.2 (`no` and `yes` are text, `010` keeps its zero, times are text), a key given twice is
 a mistake, and mapping keys are always text as written: `{1: North}` has the key "1".

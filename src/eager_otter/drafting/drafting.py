@@ -67,7 +67,7 @@ def draft(
 ) -> Draft:
     """Guess what responses hold: a file of them, or a frame. Each guess says why in a comment of the codebook.
 
-    `data` and `reading` are as for `open_survey`; the plan names its codebook as `codebook_name`. The plan stands in
+    `data` and `reading` are as for `open_survey`; the plan names its codebook as `codebook_name`. The plan is in
     `folder` (None: that of the file) and names the file from there; for a frame it names responses.parquet, which
     `Draft.save` writes. Raises FileProblem, DataError, RequestError.
 

@@ -36,7 +36,7 @@ FREQUENCY_NAME = re.compile(r"(?:freq|frequency|count|cases)\Z", re.IGNORECASE)
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Facts:
-    """What one column holds."""
+    """The contents of one column."""
 
     name: str
     texts: tuple[str, ...]  # the distinct values that occur, most frequent first within equal kinds
@@ -64,7 +64,7 @@ class Facts:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Guess:
-    """What some columns are taken for, and why. `answers` pairs codes with labels.
+    """A guess at what some columns hold, and its reason. `answers` pairs codes with labels.
 
     `role` is a kind of question, or "respondent", "weight", "frequency" or "empty"; `name` is that of the question,
     `columns` are those of the data; `reason` says why, `details` what else was guessed.
@@ -232,7 +232,7 @@ def _grid(stem: str, members: Sequence[Facts]) -> Guess | None:
 
 
 def _scale(values: Sequence[str]) -> tuple[bool, tuple[str, ...]]:
-    """Return whether codes make a scale (4 to 11 whole numbers in a row), and which stand far apart from it."""
+    """Return whether codes make a scale (4 to 11 whole numbers in a row), and which are far apart from it."""
     numbers = [number_of(value) for value in values]
     if any(number is None or number != round(number) for number in numbers):
         return False, ()

@@ -1,4 +1,4 @@
-"""What a figure is: one object that knows its name, how it is written, computed, tested, explained and noted."""
+"""A figure: one object that knows its name, how it is written, computed, tested, explained and noted."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ class LineFigure(ABC):
     """One kind of number that lines of a table hold. Its attributes say all that a reader of a line needs to know.
 
     - `name`: as in plans and tidy files; `called` is what readers are told instead, where the two differ.
-    - `sign` stands beside its row, `head` over its column in a one-way table, `label` is that of a row of its own.
+    - `sign` is beside its row, `head` over its column in a one-way table, `label` is that of a row of its own.
     - `unit`: "percent"; "limit", a percent where 0 is not nobody; "points"; "count", of people; or "plain".
     - `digits`: whose decimal places it has; "whole" and "effective" follow those of counts.
     - `source`: what it is computed from, the counts of "answers" and nets, "values", or a "base".
@@ -88,7 +88,7 @@ class LineFigure(ABC):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Asked:
-    """What of a table decides which figures it can have.
+    """The properties of a table that decide which figures it can have.
 
     `nested_rows` and `nested_banner` tell whether rows or columns are nested, `without_total` that there is no Total,
     `grouped` that the banner has groups.
@@ -156,7 +156,7 @@ class CellRow(Protocol):
 
 
 class Cells(Protocol):
-    """What figures of answers are computed from."""
+    """The counts that figures of answers are computed from."""
 
     @property
     def answers(self) -> Sums:
@@ -195,7 +195,7 @@ class Cells(Protocol):
         """Return the place of the column that a difference is wanted from."""
 
     def outer_columns(self) -> IntArray:
-        """Give, per column, the column of the outer head it stands under; itself where it stands under none."""
+        """Give, per column, the column of the outer head it is under; itself where it is under none."""
 
     def groups_apart(self) -> Sequence[Sequence[int]]:
         """Return the places of the compared columns of each banner group whose columns share nobody."""
@@ -263,7 +263,7 @@ class Percent(CellFigure):
 
 @dataclass(slots=False, kw_only=True, eq=False)
 class Values:
-    """What summaries are computed from: the sums of values by column (1, columns), and how quantiles cut them.
+    """The sums that summaries are computed from: the sums of values by column (1, columns), and how quantiles cut them.
 
     `pairs` and `places` are the columns that show a difference, and of which two; `shared` finds who is in both, and
     `means` is the test of means, whose error an interval of a difference takes. `cut` finds a quantile in each column.

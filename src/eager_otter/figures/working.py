@@ -27,7 +27,7 @@ def number(value: float) -> str:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class CellWorking:
-    """What one cell rests on: its `value`, and row `row` and column `at` of the sums behind it and of its base.
+    """The evidence of one cell: its `value`, and row `row` and column `at` of the sums behind it and of its base.
 
     `of` is what a percent is a percent of (NaN for other figures), `cut` where a quantile cuts the values, `level` the
     confidence percent of an interval; `above` holds the column percents of the rows from the top down to this one,
@@ -63,7 +63,7 @@ class CellWorking:
         return 100.0 * float(self.sums.w[self.row, column] / self.base.w[0, column])
 
     def worked(self, formula: str, pattern: str, **terms: float) -> Built:
-        """Put numbers into a pattern; the result stands behind."""
+        """Put numbers into a pattern; the result comes last."""
         text = pattern.format(**{name: number(term) for name, term in terms.items()})
         return formula, f"{text} = {number(self.value)}", tuple(terms.items())
 

@@ -15,7 +15,7 @@ CSV_HEADS = (  # of tidy files and of findings
     b"technical",
 )
 LARGEST_PROPERTIES = 1 << 20  # bytes of an office file's properties
-START, END = 65_536, 65_536  # where in a file the mark stands
+START, END = 65_536, 65_536  # where in a file the mark is
 MAKER = rb"eager-otter \d+(?:\.\d+)*\w*"
 _STRING = rb'"(?:[^"\\]|\\.)*"'
 JSON_HEADS = (  # of a tidy file; of a manifest or comparison; of findings
@@ -72,7 +72,7 @@ def in_parquet(path: Path) -> bool:
     from pyarrow import parquet
 
     try:
-        told = parquet.read_schema(path).metadata or {}
+        text = parquet.read_schema(path).metadata or {}
     except (pa.ArrowException, OSError):
         return False
-    return re.search(rb"\S " + MAKER + rb"\Z", told.get(b"provenance", b"")) is not None
+    return re.search(rb"\S " + MAKER + rb"\Z", text.get(b"provenance", b"")) is not None

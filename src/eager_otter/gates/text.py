@@ -165,7 +165,7 @@ def _code_of(character: str) -> str:
 
 
 def _turns_stray(text: str) -> bool:
-    """Return whether signs that turn the direction do not close, so that what stands behind would turn as well."""
+    """Return whether signs that turn the direction do not close, so that what is behind would turn as well."""
     opened: list[str] = []
     for character in text:
         if character in OPENERS:

@@ -128,7 +128,7 @@ def written_beside(
     check_targets(paths, inputs=inputs, force=force)
     with _parts(paths) as parts:
         yield parts
-        with _told(paths):
+        with _failing_clearly(paths):
             _put(parts, [path.resolve() for path in paths])
 
 
@@ -148,7 +148,7 @@ def write_each(
     with _parts(paths) as parts:
         for (path, write), part in zip(writers, parts, strict=True):
             try:
-                with _told([path]):
+                with _failing_clearly([path]):
                     write(part)
                     _flush(part)
             except OtterError as error:
@@ -159,7 +159,7 @@ def write_each(
             else:
                 whole.append((path, part))
         for path, part in whole:
-            with _told([path]):
+            with _failing_clearly([path]):
                 _put([part], [path.resolve()])
     if faults:
         raise faults[0]
@@ -231,7 +231,7 @@ def new_folder(folder: Path) -> Iterator[None]:
 
 
 @contextmanager
-def _told(paths: Sequence[Path]) -> Iterator[None]:
+def _failing_clearly(paths: Sequence[Path]) -> Iterator[None]:
     """Turn what the system says of writing into one message."""
     try:
         yield
@@ -253,7 +253,7 @@ def _parts(paths: Sequence[Path]) -> Iterator[list[Path]]:
         for folder, path in zip(folders, paths, strict=True)
     ]
     try:
-        with _told(paths):
+        with _failing_clearly(paths):
             yield beside
     finally:
         with _undisturbed():

@@ -34,7 +34,7 @@ class Theme:
 
     `font` is named to programs that have fonts of their own; `font_files` (regular, bold) go into PDFs and pictures.
     The `palette` that ships is told apart by eyes that see few colours.
-    `letters` is where letters stand; `digits` are decimal places by kind of figure, for tables that say nothing else;
+    `letters` is where letters are; `digits` are decimal places by kind of figure, for tables that say nothing else;
     `wording` says some of the fixed texts (in English) in other words.
 
     `size` is that of text in points; `ink`, `quiet`, `river`, `reed`, `sand`, `line` and `letter` are colours of text,

@@ -1,4 +1,4 @@
-"""What tests of the whole table are made of: the answers, values or items of a table, by banner group."""
+"""The data of tests of the whole table: the answers, values or items of a table, by banner group."""
 
 from __future__ import annotations
 

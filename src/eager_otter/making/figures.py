@@ -1,4 +1,4 @@
-"""Which figures a table can have, and why not."""
+"""The figures that a table can have, and the reasons against the others."""
 
 from __future__ import annotations
 

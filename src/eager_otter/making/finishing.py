@@ -1,4 +1,4 @@
-"""What all tables share once their figures are made: base lines, marks, the order of columns."""
+"""The last steps that all tables share once their figures are computed: base lines, marks, the order of columns."""
 
 from __future__ import annotations
 

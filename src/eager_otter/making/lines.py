@@ -92,8 +92,8 @@ class Making:
         table = replace(table, crossings=crossed.crossings())
         if request.tests.whole_table == "none":
             return table
-        told = whole_table_notes(request, table.associations(), crossed.why_none())
-        return replace(table, notes=(*table.notes, *told))
+        text = whole_table_notes(request, table.associations(), crossed.why_none())
+        return replace(table, notes=(*table.notes, *text))
 
     def _usual_title(self) -> str:
         """Return the question's text, and what the cells sum up of another question."""
@@ -180,7 +180,7 @@ class Making:
         return interval_level(self.request.levels)
 
     def _headings_before(self, row: Row) -> list[Line]:
-        """Make the heading, or blank line, that stands before an answer."""
+        """Make the heading, or blank line, that is before an answer."""
         if row.kind != "answer":
             return []
         return [
@@ -299,7 +299,7 @@ class Making:
         return self.answers.w[[len(self.answers.w) - 1 - len(self.sums.reasons)]]
 
     def outer_columns(self) -> IntArray:
-        """Give, per column, the column of the outer answer it stands under; itself where it stands under none."""
+        """Give, per column, the column of the outer answer it is under; itself where it is under none."""
         levels = self.layout.parents
         if not levels:
             raise RequestError("A percent of the outer answer needs a nested banner.")

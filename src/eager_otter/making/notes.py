@@ -184,20 +184,22 @@ def _rule_notes(request: TableRequest, question: Question) -> Iterator[Note]:
     rules, say = request.rows, request.words
     if rules.hide:
         hidden = _named(question, rules.hide)
-        told = say("Not shown, but in the base: {answers}.", answers=hidden)
-        yield Note(told, "rows", told)
+        wording = say("Not shown, but in the base: {answers}.", answers=hidden)
+        yield Note(wording, "rows", wording)
     if rules.leave_out:
         out = _named(question, rules.leave_out)
         yield Note(say("Left out, of the base too: {answers}.", answers=out), "rows")
     if rules.most is not None:
-        told = said("Only the first {count} {count:answer is|answers are} shown; the others are in the base.")
-        text = say(told, count=rules.most)
+        wording = said(
+            "Only the first {count} {count:answer is|answers are} shown; the others are in the base."
+        )
+        text = say(wording, count=rules.most)
         yield Note(text, "rows", text)
     if rules.above is not None:
-        told = said(
+        wording = said(
             "Only answers with more than {percent} % of the Total are shown; the others are in the base."
         )
-        text = say(told, percent=float(rules.above))
+        text = say(wording, percent=float(rules.above))
         yield Note(text, "rows", text)
     if rules.sort is not None:
         sort = rules.sort
@@ -227,8 +229,8 @@ def row_notes(
         several = said("Several answers possible: percents are of respondents and may add to more than 100.")
         yield Note(say(several), "figures", say("Several answers possible."))
     if request.shows.value is not None:
-        told = said("Cells sum up {question} among those in the row and the column who have a value.")
-        text = say(told, question=setting.label_of(request.shows.value))
+        wording = said("Cells sum up {question} among those in the row and the column who have a value.")
+        text = say(wording, question=setting.label_of(request.shows.value))
         yield Note(text, "rows", text)
     yield from figure_notes(request, lines, "answers")
     if sum(one.unit == "percent" for one in _shown(lines)) > 2:
@@ -253,15 +255,15 @@ def net_notes(request: TableRequest, question: Question, lines: Sequence[Line]) 
             text = say(ways[net.how], net=net.label, count=len(net.of))
             yield Note(text, "rows", text)
         elif net.how != "any":
-            told = said("{net}: those who gave at least {least} of its {count} answers.")
-            text = say(told, net=net.label, least=net.least, count=len(net.of))
+            wording = said("{net}: those who gave at least {least} of its {count} answers.")
+            text = say(wording, net=net.label, least=net.least, count=len(net.of))
             yield Note(text, "rows", text)
     shown = {line.label for line in lines if line.shows.of_score}
     for difference in question.differences:
         if difference.label in shown:
             plus, minus = (_labels(question, codes) for codes in (difference.plus, difference.minus))
-            told = said("{row}: percent of {plus}, minus percent of {minus}.")
-            yield Note(say(told, row=difference.label, plus=plus, minus=minus), "rows")
+            wording = said("{row}: percent of {plus}, minus percent of {minus}.")
+            yield Note(say(wording, row=difference.label, plus=plus, minus=minus), "rows")
 
 
 def _labels(question: Question, codes: Sequence[str]) -> str:

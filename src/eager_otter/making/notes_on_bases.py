@@ -34,7 +34,7 @@ def is_bare_code(label: str) -> bool:
     return not any(character.isalpha() for character in label)
 
 
-def reasons_told(reasons: Sequence[tuple[Reason | None, int]], say: Words) -> str:
+def reasons_text(reasons: Sequence[tuple[Reason | None, int]], say: Words) -> str:
     """List reasons with their counts; None stands for an answer that is no reason."""
     return "; ".join(
         say(
@@ -74,16 +74,16 @@ def base_notes(request: TableRequest, sums: QuestionSums, facts: Facts) -> Itera
     yield _base_note(request, sums, facts)
     reasons = sums.left_out
     if reasons and sums.everyone:
-        told = say("No answer ({reasons}).", reasons=reasons_told(reasons, say))
+        text = say("No answer ({reasons}).", reasons=reasons_text(reasons, say))
         short = say("No answer: {reasons}.", reasons=counted_reasons(reasons, say))
-        yield Note(told, "left out", short)
+        yield Note(text, "left out", short)
     elif reasons:
         total = sum(count for _, count in reasons)
-        told = say(
-            "Left out of the base: {count} ({reasons}).", count=total, reasons=reasons_told(reasons, say)
+        text = say(
+            "Left out of the base: {count} ({reasons}).", count=total, reasons=reasons_text(reasons, say)
         )
         short = say("Left out: {reasons}.", reasons=counted_reasons(reasons, say))
-        yield Note(told, "left out", short)
+        yield Note(text, "left out", short)
     yield from outside_notes(sums, say)
     if facts.unknown:
         unknown_values = ", ".join(f"{value!r} ({say.whole(count)})" for value, count in facts.unknown)
@@ -99,29 +99,29 @@ def outside_notes(sums: QuestionSums, say: Words) -> Iterator[Note]:
     short = say("In no column: {groups}.", groups=", ".join(each))
     for group, outside in named:
         if not outside.reasons:
-            told = say("In no column of {group}: {count}.", group=group, count=outside.people)
+            wording = say("In no column of {group}: {count}.", group=group, count=outside.people)
         else:
-            reasons = reasons_told(outside.reasons, say)
+            reasons = reasons_text(outside.reasons, say)
             text = said("In no column of {group}: {count} ({reasons}).")
-            told = say(text, group=group, count=outside.people, reasons=reasons)
-        yield Note(told, "columns", short)
+            wording = say(text, group=group, count=outside.people, reasons=reasons)
+        yield Note(wording, "columns", short)
         short = ""  # said once for all groups
 
 
 def left_out_of_items(labels: Sequence[str], sums: Sequence[QuestionSums], say: Words) -> Iterator[Note]:
     """Say who is out of the base of each of several questions, and why; a question asked for twice is told once."""
-    told = {
+    wording = {
         one.question.name: (label, one)
         for label, one in zip(reversed(labels), reversed(sums), strict=True)
         if one.left_out
     }
-    if not told:
+    if not wording:
         return
     listed = []
-    for label, one in reversed(told.values()):
+    for label, one in reversed(wording.values()):
         count = sum(count for _, count in one.left_out)
         only = len(one.left_out) == 1
-        reasons = reason_said(one.left_out[0][0], say) if only else reasons_told(one.left_out, say)
+        reasons = reason_said(one.left_out[0][0], say) if only else reasons_text(one.left_out, say)
         listed.append(say("{item} {count} ({reasons})", item=label, count=count, reasons=reasons))
     text = said("No answer: {items}.") if sums[0].everyone else said("Left out of the bases: {items}.")
     counts = [sum(count for _, count in one.left_out) for one in sums]
@@ -178,21 +178,21 @@ def score_notes(sums: QuestionSums, lines: Sequence[Line], say: Words) -> Iterat
     if not question.is_of.of_values and scored and sums.values is not None:
         valued = int(sums.values.n[0, 0])
         if valued < people:
-            told = said("Means and other figures of scores rest on the {count} whose answer has a score.")
+            text = said("Means and other figures of scores rest on the {count} whose answer has a score.")
             short = say("Scores rest on {count}.", count=valued)
-            yield Note(say(told, count=valued), "scores", short)
+            yield Note(say(text, count=valued), "scores", short)
     for line in question_lines:
         if line.shows.of_score and without and line.evidence is not None:
-            told = said(
+            text = said(
                 "{row} rests on the {count} whose answer has a score, percents and nets on the whole base, so that it "
                 "need not be the difference of their percents."
             )
             count = int(line.evidence.base.n[0, 0])
             short = say("{row} rests on the {count} with a score.", row=line.label, count=count)
-            yield Note(say(told, row=line.label, count=count), "scores", short)
+            yield Note(say(text, row=line.label, count=count), "scores", short)
     if without and (scored or any(net.label for net in question.nets)):
-        told = say("In the base, without a score: {answers}.", answers=", ".join(without))
-        yield Note(told, "scores", told)
+        text = say("In the base, without a score: {answers}.", answers=", ".join(without))
+        yield Note(text, "scores", text)
 
 
 def _rests_on_scores(line: Line, *, of_item: bool) -> bool:
@@ -210,8 +210,8 @@ def _base_note(request: TableRequest, sums: QuestionSums, facts: Facts) -> Note:
     if request.base_text:
         who = say(request.base_text)
         text = said("Base: {who} ({count} {count:respondent|respondents}).")
-        told = say(text, who=who, count=people)
-        return Note(told + asked, "base", say("Base: {who}{asked}.", who=who, asked=shortly))
+        wording = say(text, who=who, count=people)
+        return Note(wording + asked, "base", say("Base: {who}{asked}.", who=who, asked=shortly))
     if sums.everyone:
         text = said("Base: all {count} {count:respondent|respondents}, whether or not they answered.")
         short = say("Base: all respondents, whether or not they answered{asked}.", asked=shortly)
@@ -225,19 +225,19 @@ def _base_note(request: TableRequest, sums: QuestionSums, facts: Facts) -> Note:
     else:
         text = said("Base: the {count} {count:respondent|respondents} who answered{more}.")
         shorter = said("Base: respondents who answered{more}{asked}.")
-    more = "" if facts.base is None else say(" ({condition})", condition=facts.base.told)
+    more = "" if facts.base is None else say(" ({condition})", condition=facts.base.wording)
     return Note(say(text, count=people, more=more) + asked, "base", say(shorter, more=more, asked=shortly))
 
 
 def filter_notes(facts: Facts, say: Words) -> Iterator[Note]:
     """Say what each filter kept."""
     before = facts.rows
-    every = "; ".join(step.told for step in facts.filters if step is not facts.base)
+    every = "; ".join(step.wording for step in facts.filters if step is not facts.base)
     short = say("Filter: {condition}.", condition=every)
     for step in facts.filters:
         if step is not facts.base:
-            told = said("Filter: {condition}; {kept} of {before} {before:respondent|respondents}.")
-            yield Note(say(told, condition=step.told, kept=step.kept, before=before), "filter", short)
+            text = said("Filter: {condition}; {kept} of {before} {before:respondent|respondents}.")
+            yield Note(say(text, condition=step.wording, kept=step.kept, before=before), "filter", short)
             short = ""  # said once for all filters
         before = step.kept
 
@@ -249,5 +249,5 @@ def weight_notes(facts: Facts, say: Words) -> Iterator[Note]:
         return
     yield Note(say("Weighted by {weight}; tests use effective bases.", weight=facts.weight), "weight")
     if facts.zero_weights:
-        told = say("Out of every base for a weight of 0: {count}.", count=facts.zero_weights)
-        yield Note(told, "left out", told)
+        text = say("Out of every base for a weight of 0: {count}.", count=facts.zero_weights)
+        yield Note(text, "left out", text)

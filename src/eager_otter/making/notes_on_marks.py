@@ -23,21 +23,21 @@ def mark_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColum
     unweighted = rules.judged_on == "unweighted base"
     base = say(said("base") if unweighted else said("effective base"))
     if "low base" in marks and rules.mark is not None:
-        told = said("{sign} {base} below {least}: read with care.")
-        text = say(told, sign=MARK_SIGNS["low base"], base=base, least=float(rules.mark))
+        wording = said("{sign} {base} below {least}: read with care.")
+        text = say(wording, sign=MARK_SIGNS["low base"], base=base, least=float(rules.mark))
         yield Note(text, "marks", text)
     if "not tested" in marks and rules.no_test is not None:
-        told = said("{sign} {base} below {least}: not tested.")
-        text = say(told, sign=MARK_SIGNS["not tested"], base=base, least=float(rules.no_test))
+        wording = said("{sign} {base} below {least}: not tested.")
+        text = say(wording, sign=MARK_SIGNS["not tested"], base=base, least=float(rules.no_test))
         yield Note(text, "marks", text)
     if "withheld" in marks and rules.withhold is not None:
-        told = said(
+        wording = said(
             "{sign} {base} below {least}: figures withheld and not tested. This keeps thin figures from being read; "
             "it does not protect anybody's privacy."
         )
         least = float(rules.withhold)
         short = say("{sign} {base} below {least}: withheld.", sign=WITHHELD, base=base, least=least)
-        yield Note(say(told, sign=WITHHELD, base=base, least=least), "marks", short)
+        yield Note(say(wording, sign=WITHHELD, base=base, least=least), "marks", short)
     yield from _thin_summaries(lines, seen, say)
 
 
@@ -50,10 +50,10 @@ def _thin_summaries(lines: Sequence[Line], seen: Sequence[int], say: Words) -> I
             and line.marks != columns
             and any(line.marks[k] != columns[k] for k in seen)
         ):
-            told = said(
+            text = said(
                 "Figures with a mark of their own rest on fewer respondents than the base of their column."
             )
-            yield Note(say(told), "marks", say("A mark beside a figure: it rests on fewer respondents."))
+            yield Note(say(text), "marks", say("A mark beside a figure: it rests on fewer respondents."))
             return
 
 
@@ -71,11 +71,11 @@ def sign_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColum
             seen = [k for k in _seen(layout) if not is_never_there(line, layout.columns[k])]
             texts.update(_special(line, request, np.array(seen, np.int64)))
     if ZERO in texts:
-        told = say("{sign} nobody.", sign=ZERO)
-        yield Note(told, "signs", told)
+        wording = say("{sign} nobody.", sign=ZERO)
+        yield Note(wording, "signs", wording)
     for small in sorted(text for text in texts if text[0] == "<"):
-        told = say("{sign} more than none, but rounds to zero.", sign=small)
-        yield Note(told, "signs", say("{sign} rounds to zero.", sign=small))
+        wording = say("{sign} more than none, but rounds to zero.", sign=small)
+        yield Note(wording, "signs", say("{sign} rounds to zero.", sign=small))
     if NOT_THERE in texts:
         none = said("{sign} no such figure, as nobody is in the column or too few to work it out.")
         yield Note(say(none, sign=NOT_THERE), "signs", say("{sign} nobody, or too few.", sign=NOT_THERE))

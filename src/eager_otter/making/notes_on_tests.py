@@ -39,14 +39,14 @@ def testing_notes(
         return
     trends = list(trend_notes(request, lines, layout))
     if not len(comparisons):
-        told = say("No tests: no group has two columns to compare.")
+        text = say("No tests: no group has two columns to compare.")
         if not any(note.about == "trend" for note in trends):
-            yield Note(told, "untested", told)
+            yield Note(text, "untested", text)
         yield from trends
         return
     if not any(line.evidence is not None and line.evidence.tested is not None for line in lines):
-        told = say("Nothing in this table is tested.")
-        yield Note(told, "untested", told)
+        text = say("Nothing in this table is tested.")
+        yield Note(text, "untested", text)
         return
     if comparisons.letters:
         yield Note(_letters_note(request), "letters", _short_letters(request))
@@ -55,16 +55,16 @@ def testing_notes(
     yield from trends
     yield from (Note(sentence, "tests") for sentence in _tests_used(request, lines))
     if shares_people:
-        told = say("Where two columns share respondents, the variance allows for those in both.")
-        yield Note(told, "tests")
+        text = say("Where two columns share respondents, the variance allows for those in both.")
+        yield Note(text, "tests")
     if 0 in layout.shown and layout.columns[0].role == "total":
         yield Note(say("The Total is not tested."), "tests")
     if shares_people or share_test(request.tests.percents).minds_thin or _paired(lines):
-        told = said(
+        text = said(
             "Where fewer than 5 are expected to give the answer, or not to give it, in either column, the pooled share "
             "decides the variance."
         )
-        yield Note(say(told), "tests")
+        yield Note(say(text), "tests")
     yield from _never_tested_note(lines, say)
     yield from _number_notes(request, lines)
     yield from _untested_notes(request, lines, layout)
@@ -118,19 +118,19 @@ def _short_letters(request: TableRequest) -> str:
             "Letters: significantly higher than the column of that letter, capitals at {strict} %, small letters at "
             "{lax} %"
         )
-        told = say(text, strict=float(levels[0]), lax=float(levels[1]))
+        wording = say(text, strict=float(levels[0]), lax=float(levels[1]))
     else:
         text = said("Letters: significantly higher than the column of that letter, at {level} %")
-        told = say(text, level=float(levels[0]))
-    return f"{_after_correction(told, request)}."
+        wording = say(text, level=float(levels[0]))
+    return f"{_after_correction(wording, request)}."
 
 
-def _after_correction(told: str, request: TableRequest) -> str:
+def _after_correction(text: str, request: TableRequest) -> str:
     """Add the correction, where there is one."""
     say, adjust = request.words, correction(request.tests.adjust)
     if not adjust.corrects:
-        return told
-    return say("{told}, after correction ({correction})", told=told, correction=say(adjust.short))
+        return text
+    return say("{told}, after correction ({correction})", told=text, correction=say(adjust.short))
 
 
 def _marks_notes(request: TableRequest, layout: BannerColumns) -> Iterator[Note]:
@@ -141,11 +141,11 @@ def _marks_notes(request: TableRequest, layout: BannerColumns) -> Iterator[Note]
     if len(levels) == 2:
         lax = said(" ({higher} {lower} at the {level} % level only)")
         marks += say(lax, higher=HIGHER_LAX, lower=LOWER_LAX, level=float(levels[1]))
-    told = said("Marks: {marks}; two-sided, {corrected}.")
+    wording = said("Marks: {marks}; two-sided, {corrected}.")
     shortly = _after_correction(say(strict, higher=HIGHER, lower=LOWER, level=float(levels[0])), request)
     if len(levels) == 2:
         shortly += say(lax, higher=HIGHER_LAX, lower=LOWER_LAX, level=float(levels[1]))
-    yield Note(say(told, marks=marks, corrected=_corrected(request)), "letters", f"{shortly}.")
+    yield Note(say(wording, marks=marks, corrected=_corrected(request)), "letters", f"{shortly}.")
     by_group: dict[str, list[str]] = {}
     sides: dict[str, None] = {}
     for k, (against, at) in enumerate(zip(layout.comparisons.against, layout.comparisons.at, strict=True)):
@@ -205,17 +205,17 @@ def _tests_used(request: TableRequest, lines: Sequence[Line]) -> Iterator[str]:
     if "median" in kinds:
         yield say(median_test(request.tests.medians).sentence)
     if "paired share" in kinds:
-        told = said(
+        text = said(
             "Percents of the same people: a z test that allows for those in both bases (McNemar's test, without "
             "continuity correction, where everybody answered both and nothing is weighted)."
         )
-        yield say(told)
+        yield say(text)
     if "paired mean" in kinds:
-        told = said(
+        text = said(
             "{what} of the same people: a t test that allows for those in both bases (the paired t test where "
             "everybody answered both and nothing is weighted)."
         )
-        yield say(told, what=what)
+        yield say(text, what=what)
     yield say("Tests take respondents as independent, whatever the sample design.")
     lettered = [line.figure for line in lines if line.evidence and line.evidence.tested]
     if any(line_figure(figure).tested == "counts" for figure in lettered):
@@ -240,8 +240,8 @@ def _never_tested_note(lines: Sequence[Line], say: Words) -> Iterator[Note]:
     ]
     never = [*(say(figure) for figure in dict.fromkeys(figures)), *dict.fromkeys(summaries)]
     if never:
-        told = say("Not tested: {rows}.", rows=", ".join(never))
-        yield Note(told, "untested", told)
+        text = say("Not tested: {rows}.", rows=", ".join(never))
+        yield Note(text, "untested", text)
 
 
 def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note]:
@@ -252,20 +252,20 @@ def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note
     chance = tests_made * alpha_of(request.levels[-1])
     if not correction(request.tests.adjust).corrects and tests_made:
         expected = say("fewer than one") if chance < 1 else say("about {count}", count=round(chance))
-        told = said(
+        text = said(
             "{made} {made:test was|tests were} made; if nothing differed, {expected} would be marked at the {level} % "
             "level by chance."
         )
-        yield Note(say(told, made=tests_made, expected=expected, level=float(request.levels[-1])), "chance")
+        yield Note(say(text, made=tests_made, expected=expected, level=float(request.levels[-1])), "chance")
     elif tests_made:
         yield Note(say("{made} {made:test was|tests were} made.", made=tests_made), "chance")
     if impossible:
-        told = said(
+        text = said(
             "{count} {count:comparison|comparisons} could not be tested: all or nobody gave the answer, the same "
             "people are in both, or there are too few values or no spread."
         )
         shortly = said("{count} {count:comparison|comparisons} could not be tested.")
-        yield Note(say(told, count=impossible), "undecided", say(shortly, count=impossible))
+        yield Note(say(text, count=impossible), "undecided", say(shortly, count=impossible))
 
 
 def _against_thin(request: TableRequest, lines: Sequence[Line], layout: BannerColumns) -> Iterator[str]:
@@ -297,16 +297,16 @@ def _untested_notes(request: TableRequest, lines: Sequence[Line], layout: Banner
         off = [line.label for line in lines if {line.label.casefold(), line.code.casefold()} & wanted]
         if off:
             rows = ", ".join(dict.fromkeys(off))
-            told = say("Not tested, as asked: {rows}.", rows=rows)
-            yield Note(told, "untested", say("Not tested: {rows}.", rows=rows))
+            wording = say("Not tested, as asked: {rows}.", rows=rows)
+            yield Note(wording, "untested", say("Not tested: {rows}.", rows=rows))
     against_thin = list(_against_thin(request, lines, layout))
     if against_thin:
-        told = said("Not tested, as the base that they are compared with is too thin: {columns}.")
-        text = say(told, columns=", ".join(dict.fromkeys(against_thin)))
+        wording = said("Not tested, as the base that they are compared with is too thin: {columns}.")
+        text = say(wording, columns=", ".join(dict.fromkeys(against_thin)))
         yield Note(text, "thin", text)
     used = set(layout.comparisons.pairs.reshape(-1).tolist())
     idle = [group.path for group in layout.groups if not used & set(range(group.start, group.stop))]
     if idle:
         groups = ", ".join(dict.fromkeys(name for name in idle if name))
-        told = say("No tests in: {groups}.", groups=groups)
-        yield Note(told, "untested", told)
+        wording = say("No tests in: {groups}.", groups=groups)
+        yield Note(wording, "untested", wording)

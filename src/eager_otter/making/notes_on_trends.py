@@ -28,8 +28,8 @@ def trend_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColu
         bool(np.isnan(trend.tests.p_value[row])) for trend, row in tests if trend.tests is not None
     )
     if undecided:
-        told = say("{count} {count:trend|trends} could not be tested.", count=undecided)
-        yield Note(told, "untested", told)
+        text = say("{count} {count:trend|trends} could not be tested.", count=undecided)
+        yield Note(text, "untested", text)
     yield from _without(request, layout, {trend.at for trend, _ in tests}, say)
 
 
@@ -51,22 +51,22 @@ def _methods(lines: Sequence[Line]) -> Iterator[TrendTest]:
 
 
 def _full(request: TableRequest) -> str:
-    told = said(
+    text = said(
         "{marks} A trend runs over all columns of its group in their order; one that is left out keeps its place. "
         "Trends are tested two-sided, without correction for their number."
     )
-    return request.words(told, marks=_short(request))
+    return request.words(text, marks=_short(request))
 
 
 def _short(request: TableRequest) -> str:
     """Say what the marks of a trend mean."""
     say, levels = request.words, request.levels
     strict = said("Trend: {higher} rising, {lower} falling significantly, at the {level} % level")
-    told = say(strict, higher=HIGHER, lower=LOWER, level=float(levels[0]))
+    text = say(strict, higher=HIGHER, lower=LOWER, level=float(levels[0]))
     if len(levels) == 2:
         lax = said(" ({higher} {lower} at the {level} % level only)")
-        told += say(lax, higher=HIGHER_LAX, lower=LOWER_LAX, level=float(levels[1]))
-    return f"{told}."
+        text += say(lax, higher=HIGHER_LAX, lower=LOWER_LAX, level=float(levels[1]))
+    return f"{text}."
 
 
 def _without(request: TableRequest, layout: BannerColumns, tested: set[int], say: Words) -> Iterator[Note]:
@@ -74,16 +74,16 @@ def _without(request: TableRequest, layout: BannerColumns, tested: set[int], say
     columns = {at for at, _ in layout.trends}
     few = [group.path for group in layout.groups if columns & set(range(group.start, group.stop)) - tested]
     if few:
-        told = say("No trend in {groups}: fewer than three columns can be tested.", groups=_named(few))
-        yield Note(told, "untested", told)
+        text = say("No trend in {groups}: fewer than three columns can be tested.", groups=_named(few))
+        yield Note(text, "untested", text)
     if request.tests.trend:
         none = [group.path for group in layout.groups if not columns & set(range(group.start, group.stop))]
         if none:
-            told = say(
+            text = say(
                 "No trend in {groups}: columns have no order, or are fewer than three.",
                 groups=_named(none),
             )
-            yield Note(told, "untested", told)
+            yield Note(text, "untested", text)
 
 
 def _named(groups: Sequence[str]) -> str:

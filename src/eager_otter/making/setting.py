@@ -1,4 +1,4 @@
-"""What surrounds a table."""
+"""The setting of a table."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from eager_otter.tables.table import Asker, Viewer
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Setting:
-    """What surrounds a table: the banner, who is counted and how they were chosen.
+    """The setting of a table: the banner, who is counted and how they were chosen.
 
     `questions` are those of the banner; `labels` those of all questions by name; `sharing` holds the starts of groups
     in which someone is in two columns, and

@@ -1,4 +1,4 @@
-"""What all parts of reading a plan share: the document, its problems, and the codebook beside it."""
+"""The context that all parts of reading a plan share: the document, its problems, and the codebook beside it."""
 
 from __future__ import annotations
 
@@ -57,7 +57,7 @@ class Context:
         return model
 
     def raw(self, key: str) -> Any:
-        """Return what stands under a key of the plan, unchecked."""
+        """Return what is under a key of the plan, unchecked."""
         data = self.document.data
         return data.get(key) if isinstance(data, dict) else None
 

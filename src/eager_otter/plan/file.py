@@ -115,7 +115,7 @@ def _as_groups(value: object) -> object:
 
 
 class BannerFile(Part):
-    """A banner: its groups, and where the Total stands."""
+    """A banner: its groups, and where the Total is."""
 
     groups: Annotated[list[Any], Field(min_length=1)]
     total: TotalPlace = "first"
@@ -258,7 +258,7 @@ SortWord = SortBy | Literal["up", "down"]
 
 
 class SettingsPart(Part):
-    """What a single table and a rule for many may both say."""
+    """The settings that a single table and a rule for many share."""
 
     banner: Texts | None = None
     filter: Text | None = None

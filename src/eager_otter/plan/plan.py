@@ -47,7 +47,7 @@ class SlideRules:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WorkbookRules:
-    """How a workbook is laid out: which tables share a sheet, where letters stand, whether tables have charts.
+    """How a workbook is laid out: which tables share a sheet, where letters are, whether tables have charts.
 
     `letters` is None where the theme says it.
     """
@@ -59,7 +59,7 @@ class WorkbookRules:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TidyRules:
-    """What files of records hold beside figures: the tests of whole tables, or not."""
+    """The contents of files of records beside figures: the tests of whole tables, or not."""
 
     whole_tables: bool = option("whole tables", False, bool)
 
@@ -70,7 +70,7 @@ class Plan(Viewed):
 
     `narrowed` is the plan's own filter where another one on top of it makes `filter`; `conditions` are words of its
     own for filters and bases (text by expression). `weight` is None for an unweighted report. Paths are ready to open;
-    `author` stands in the properties of outputs; `notes` is how long the notes under tables are, `output_notes` where
+    `author` is in the properties of outputs; `notes` is how long the notes under tables are, `output_notes` where
     an output has them otherwise. `file_date` says whether outputs tell when the data file was last changed. `findings`
     is how many notable differences the report lists; `hints` tell what is better written otherwise today; `files` are
     the plan's own and those it includes. `theme` and `words` are as loaded, the wording of the theme in the words;
@@ -148,8 +148,8 @@ class Plan(Viewed):
     def with_definition(self, definition: Mapping[str, object]) -> Plan:
         """Return the plan that says something else, as `definition()` gives it and a program has changed it.
 
-        What is the same stays as it is written, with its comments. Raises RequestError, and DocumentError with every
-        mistake.
+        Everything that is the same stays as it is written, with its comments. Raises RequestError, and DocumentError
+        with every mistake.
 
         `definition` is all that the plan's own file says.
         """

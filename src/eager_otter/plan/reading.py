@@ -56,7 +56,7 @@ def plan_of(
     """Return the plan of some `settings`: what a plan file says, as mappings and lists.
 
     `codebook` is that of the plan where the settings name none; paths start from `folder`. Raises FileProblem, and
-    DocumentError with every mistake, each told by its place: `tables[0].figures`.
+    DocumentError with every mistake, each named by its place: `tables[0].figures`.
 
     Example: `plan_of({"data": "responses.csv", "codebook": "codebook.yaml", "tables": ["liking"]})`.
     """

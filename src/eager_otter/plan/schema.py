@@ -37,7 +37,7 @@ class WholeGroup(GroupFile):
 
 
 class WholeBanner(BannerFile):
-    """A banner: its groups, and where the Total stands."""
+    """A banner: its groups, and where the Total is."""
 
     groups: list[WholeGroup | Text | list[WholeGroup | Text]]
     tests: TestsEntry | None = None
@@ -45,7 +45,7 @@ class WholeBanner(BannerFile):
 
 
 class WholePlan(PlanFile):
-    """Which tables, by which banner, with which rules."""
+    """A plan: the tables, their banners and their rules."""
 
     banners: dict[str, WholeBanner | list[WholeGroup | Text | list[WholeGroup | Text]]] = Field(
         default_factory=dict
@@ -63,7 +63,7 @@ else:
 
 
 class WholeCodebook(CodebookFile):
-    """What was asked: questions, answers, codes, labels, nets."""
+    """A codebook: questions, answers, codes, labels, nets."""
 
     nets: list[SharedNetFile] = Field(default_factory=list)
     questions: dict[str, Question] = Field(default_factory=dict)

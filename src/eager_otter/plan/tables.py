@@ -70,7 +70,7 @@ class TablesReading:
             return
         for request in requests:
             if not request.over_banner:
-                continue  # no banner stands there
+                continue  # no banner is there
             known = self._checked.setdefault(id(request.banner), [])
             sort = request.rows.sort
             if (request.banner, request.tests, sort) in known:
@@ -206,7 +206,7 @@ class TablesReading:
     def _hint_idle_nests(
         self, tests: TestsFile, banners: Sequence[Banner], request: TableRequest, place: Place
     ) -> None:
-        """Hint at what is said of parents where no group of the banners stands under any."""
+        """Hint at what is said of parents where no group of the banners is under any."""
         nested = [group for banner in banners for group in banner.groups if group.nest]
         if tests.compare == "all parents" and not nested:
             message = "compare: no group of the banner is nested, so this would do nothing; take it out."

@@ -1,4 +1,4 @@
-"""What a chart of a table shows: one choice for slides, workbooks and pictures."""
+"""The contents of a chart of a table: one choice for slides, workbooks and pictures."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ class ChartSpec:
 
     All values are of one `figure`: percents (0 to 100), means, or scores (the difference of two percents, which may be
     below zero). `group` is the banner group whose columns are drawn, "" for the Total; `subtitle` says so. `bases`
-    tells the bases of what is drawn in a sentence; `notes`, it among them, stand under the chart. A part of a larger
+    tells the bases of what is drawn in a sentence; `notes`, it among them, are under the chart. A part of a larger
     chart knows the `whole`, whose axis it has.
     """
 
@@ -97,7 +97,7 @@ class ChartSpec:
         return tuple(k // len(theme.palette) for k in range(len(self.series)))
 
     def label_color(self, color: str, theme: Theme) -> str:
-        """Return the colour of the labels of a series: those of stacked bars stand on its own colour."""
+        """Return the colour of the labels of a series: those of stacked bars are on its own colour."""
         return "#FFFFFF" if self.kind == "stacked bars" and is_dark(color) else theme.ink
 
     @property
@@ -194,7 +194,7 @@ def _shown(table: Table, group: Group) -> list[int]:
 
 
 def _rows(table: Table) -> tuple[list[Line], list[Line]]:
-    """Take the lines to draw, all of one figure, and those of other figures that cannot stand on the same axis.
+    """Take the lines to draw, all of one figure, and those of other figures that cannot share an axis.
 
     They are percents of answers, or what each question of a table shows, else means, else scores.
     """

@@ -1,4 +1,4 @@
-"""What changed between two results: in the terminal, as JSON, as a workbook."""
+"""The changes between two results: in the terminal, as JSON, as a workbook."""
 
 from __future__ import annotations
 

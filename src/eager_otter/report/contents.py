@@ -1,4 +1,4 @@
-"""What a list of contents calls each table: its title and, where several have one title, what tells them apart."""
+"""The names of tables in a list of contents: its title and, where several have one title, what tells them apart."""
 
 from __future__ import annotations
 
@@ -52,14 +52,14 @@ def _banner(table: Table) -> str:
 
 def _filter(table: Table) -> str:
     facts = table.facts
-    told = () if facts is None else tuple(step.told for step in facts.filters if step is not facts.base)
-    return "; ".join(told)
+    text = () if facts is None else tuple(step.wording for step in facts.filters if step is not facts.base)
+    return "; ".join(text)
 
 
 def _base(table: Table) -> str:
     facts, say = table.facts, table.words
     if facts is not None and facts.base is not None:
-        return say("base: {base}", base=facts.base.told)
+        return say("base: {base}", base=facts.base.wording)
     if table.base in ("all", "answered"):
         return say(
             "base: {base}", base=say(said("all respondents") if table.base == "all" else said("answered"))

@@ -25,8 +25,8 @@ def export(survey: Survey, target: str | Path, *, labels: bool = False, force: b
     """
     written, renumbered = export_survey(survey, Path(target), labels=labels, force=force)
     if renumbered:
-        told = f"Codes were numbered from 1, as the standard wants, in: {', '.join(renumbered)}."
-        warnings.warn(told, Hint, stacklevel=3)
+        text = f"Codes were numbered from 1, as the standard wants, in: {', '.join(renumbered)}."
+        warnings.warn(text, Hint, stacklevel=3)
     return written
 
 

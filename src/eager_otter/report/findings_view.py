@@ -27,8 +27,8 @@ def findings_view(notable: Sequence[Notable]) -> RenderableType:
     grid.add_column("What differs", ratio=1)
     grid.add_column("Table", style="dim", overflow="fold")
     for one in notable:
-        told = Text.assemble(one.sentence, "\n", (one.technical, "dim"))
-        grid.add_row(f"{one.effect:+.2f}", Text(one.size), told, Text(one.table))
+        text = Text.assemble(one.sentence, "\n", (one.technical, "dim"))
+        grid.add_row(f"{one.effect:+.2f}", Text(one.size), text, Text(one.table))
     return Group(grid, Text(), Text(FINDINGS_NOTE, style="dim"))
 
 

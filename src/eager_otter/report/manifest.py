@@ -41,7 +41,7 @@ COUNTING = ("numpy", "pyarrow", "scipy")  # packages whose version may touch a l
 
 
 class Reported(Protocol):
-    """What a manifest tells of a report: its attributes are those of `Report`."""
+    """The part of a report that a manifest records: its attributes are those of `Report`."""
 
     @property
     def title(self) -> str: ...  # noqa: D102
@@ -187,7 +187,7 @@ def _table_entry(table: Table, book: Codebook, of_all: str | None) -> TableEntry
 
 
 def _figures_digest(table: Table) -> str:
-    """Return a digest of a table's figures, to twelve digits, their letters and marks, and where they stand."""
+    """Return a digest of a table's figures, to twelve digits, their letters and marks, and where they are."""
     parts = [repr([(column.group, column.label, column.letter) for column in table.columns])]
     for line in table.lines:
         figures = " ".join(f"{value:.12g}" for value in line.values.tolist())

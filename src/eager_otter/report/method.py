@@ -124,8 +124,8 @@ def _tests_in_all(tables: Sequence[Table], say: Words) -> str:
             chance += table_tests * alpha_of(table.levels[-1])
     if not tests:
         return say("No significance tests were made.")
-    told = said(
+    text = said(
         "{made} {made:test was|tests were} made in all; if nothing differed anywhere, about {count} of those that are "
         "not corrected would be marked by chance."
     )
-    return say(told, made=tests, count=round(chance))
+    return say(text, made=tests, count=round(chance))

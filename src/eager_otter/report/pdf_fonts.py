@@ -43,7 +43,7 @@ class Fonts:
         self._searched = False
 
     def runs(self, text: str, *, bold: bool = False) -> tuple[Run, ...]:
-        """Split a text into runs in the order in which they stand: font, text and width at one point.
+        """Split a text into runs in the order in which they are: font, text and width at one point.
 
         A character no font holds becomes a replacement sign; letters that join are shaped.
         """

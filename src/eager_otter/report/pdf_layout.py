@@ -1,4 +1,4 @@
-"""What stands on which page of a PDF: tables cut where no page holds them, several short ones on one page."""
+"""The layout of the pages of a PDF: tables cut where no page holds them, several short ones on one page."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ UNDER_LINES = 13.0  # points between the last line of a table and its notes
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class TablePart:
-    """A part of a table that stands together on a page: some of its columns, some of its lines; its height."""
+    """A part of a table that is kept together on a page: some of its columns, some of its lines; its height."""
 
     measured: MeasuredTable
     columns: tuple[int, ...]
@@ -48,7 +48,7 @@ Pages = list[list[TablePart]]
 def pages_of(tables: Sequence[MeasuredTable], width: float, height: float) -> Pages:
     """Spread tables over pages that have `width` × `height` points for them.
 
-    A table that fits on a page is not cut; the next stands under it where there is room. A new heading begins a page.
+    A table that fits on a page is not cut; the next is under it where there is room. A new heading begins a page.
     Raises RequestError for a column that is wider than a page.
     """
     pages: Pages = []
@@ -79,7 +79,7 @@ def _parts(measured: MeasuredTable, width: float, height: float) -> list[TablePa
 
 
 def _column_chunks(measured: MeasuredTable, width: float) -> Iterator[tuple[int, ...]]:
-    """Gather columns that fit side by side, whole groups where they do; the Total stands in every part."""
+    """Gather columns that fit side by side, whole groups where they do; the Total is in every part."""
     table = measured.table
     room = width - (measured.stub + measured.sign + sum(measured.column(k) for k in table.loose))
     chunk: list[int] = []

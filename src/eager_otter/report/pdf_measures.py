@@ -19,7 +19,7 @@ HEAD_WIDTH = 62.0  # a column's label is broken to this width
 
 
 class MeasuredTable:
-    """How wide and high the parts of a table are, in points; `below` where letters stand under figures."""
+    """How wide and high the parts of a table are, in points; `below` where letters are under figures."""
 
     def __init__(
         self, table: Table, fonts: Fonts, width: float, *, below: bool, notes: Sequence[str]
@@ -107,7 +107,7 @@ class MeasuredTable:
         return NOTE_LINE * len(self.notes)
 
     def heights(self, lines: Sequence[int]) -> Iterator[tuple[int, float]]:
-        """Go through lines that stand under one another, each with its height."""
+        """Go through lines that are under one another, each with its height."""
         before = None
         for k in lines:
             line = self.table.lines[k]

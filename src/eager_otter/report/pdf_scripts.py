@@ -20,7 +20,7 @@ SHAPED = re.compile(
 
 
 def is_plain(text: str) -> bool:
-    """Return whether the letters of a text stand side by side in the order in which they are read.
+    """Return whether the letters of a text are side by side in the order in which they are read.
 
     >>> is_plain("Zürich 東京"), is_plain("مياه"), is_plain("पानी")
     (True, False, False)
@@ -29,7 +29,7 @@ def is_plain(text: str) -> bool:
 
 
 def in_sight_order(text: str) -> Iterator[str]:
-    """Cut a text into pieces in the order in which they stand from left to right; each is still in reading order.
+    """Cut a text into pieces in the order in which they are from left to right; each is still in reading order.
 
     >>> list(in_sight_order("Tarn מים and 12"))
     ['Tarn ', 'מים', ' and 12']
@@ -53,7 +53,7 @@ def in_sight_order(text: str) -> Iterator[str]:
 
 
 def _mirrored(seen: str) -> str:
-    """Turn the pairs of brackets that now stand the wrong way round, as those between letters read backwards do.
+    """Turn the pairs of brackets that now are the wrong way round, as those between letters read backwards do.
 
     >>> _mirrored(")Tarn( (x)")
     '(Tarn) (x)'
@@ -90,7 +90,7 @@ def _kind(character: str) -> str:
 
 
 def shaped(text: str, font: str) -> Any:
-    """Shape a piece in a font: the letters that join do, marks stand where they belong. Widths are of one point."""
+    """Shape a piece in a font: the letters that join do, marks are where they belong. Widths are of one point."""
     from reportlab.pdfbase.ttfonts import shapeStr, uharfbuzz
 
     if uharfbuzz is None:

@@ -156,8 +156,8 @@ def _check_ending(path: Path) -> None:
 
 
 def _draw(figure: Any, spec: ChartSpec, theme: Theme, provenance: str) -> None:
-    told = (*spec.notes, *([one_line(provenance)] if provenance else []))
-    notes = [line for note in told for line in textwrap.wrap(note, 175)]
+    wording = (*spec.notes, *([one_line(provenance)] if provenance else []))
+    notes = [line for note in wording for line in textwrap.wrap(note, 175)]
     width, height = figure.get_size_inches()
     title = textwrap.wrap(spec.title, 78)[:2]
     above = 0.3 + TITLE_LINE * len(title) + (SUBTITLE_LINE if spec.subtitle else 0.0)  # inches
@@ -233,7 +233,7 @@ def _labels(axes: Any, names: Sequence[str], places: Sequence[float]) -> None:
 
 
 def _bars(axes: Any, spec: ChartSpec, theme: Theme, room: float) -> None:
-    """Draw a group of bars per category; the figure and its letters stand behind each."""
+    """Draw a group of bars per category; the figure and its letters are behind each."""
     high, size = 0.82 / len(spec.series), 8.0
     low, top = _limits(spec, room, size)
     gap = (top - low) * 4 / room
@@ -275,9 +275,9 @@ def _limits(spec: ChartSpec, room: float, size: float) -> tuple[float, float]:
 
 
 def _stacked(axes: Any, spec: ChartSpec, theme: Theme, room: float) -> None:
-    """Draw bars stacked to 100 %; a figure stands in its piece where that is wide enough.
+    """Draw bars stacked to 100 %; a figure is in its piece where that is wide enough.
 
-    Figures with letters whose pieces are narrow stand above the bar, one after the other.
+    Figures with letters whose pieces are narrow are above the bar, one after the other.
     """
     starts = [0.0] * len(spec.categories)
     above = [0.0] * len(spec.categories)  # where the next figure above a bar may begin

@@ -100,13 +100,13 @@ class Report(Viewed):
         return say(
             "Data: {source}; filter: {filter}; weight: {weight}; made with {maker}",
             source=_source_text(self.source, say),
-            filter=self.filter_told or say("none"),
+            filter=self.filter_words or say("none"),
             weight=self.weight or say("none"),
             maker=f"eager-otter {__version__}",
         )
 
     @property
-    def filter_told(self) -> str:
+    def filter_words(self) -> str:
         """The filter in a reader's words; "" where there is none."""
         if self.filter is None or self.survey is None:
             return self.filter or ""
@@ -114,7 +114,7 @@ class Report(Viewed):
 
     @property
     def shown_title(self) -> str:
-        """What the report is called on its outputs: its title, else "Tables"."""
+        """The title of the report on its outputs: its title, else "Tables"."""
         return self.title or self.words("Tables")
 
     @checked
@@ -236,7 +236,7 @@ class Report(Viewed):
         cannot write does not stop the others. Gives the paths. Raises RequestError for an ending that is not known,
         FileProblem naming the files that cannot be written, when the others are.
 
-        `paths` end in what outputs end in; `progress` is told what is being written, how much of it is done, of how
+        `paths` end in what outputs end in; `progress` receives what is being written, how much of it is done, of how
         much.
         """
         wanted = [Path(path) for path in paths] or list(self.outputs)
@@ -391,7 +391,7 @@ def report_of(
 ) -> Report:
     """Put `tables` that a survey made into a report, in this order, to be saved as one.
 
-    `title` and `author` stand on it; `notes` is how long the notes under tables are. Each table keeps its id, or is
+    `title` and `author` are on it; `notes` is how long the notes under tables are. Each table keeps its id, or is
     given one after its question. `theme` is one that ships, a YAML file or a `Theme`. What the foot of outputs says of
     data, filters and weight is that of the tables, and empty where they differ. Raises RequestError for no table,
     UnknownName, FileProblem, DocumentError.
@@ -402,7 +402,7 @@ def report_of(
         raise RequestError("A report needs a table; none was given.")
     facts = [table.facts for table in tables if table.facts is not None]
     sources = list(dict.fromkeys(one.source for one in facts if one.source is not None))
-    filters = {" and ".join(step.told for step in one.filters if step is not one.base) for one in facts}
+    filters = {" and ".join(step.wording for step in one.filters if step is not one.base) for one in facts}
     weights = {one.weight for one in facts}
     names: dict[str, int] = {}
     named = []
@@ -434,7 +434,7 @@ def _source_of_all(sources: Sequence[Source]) -> Source:
 def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Report | None = None) -> Report:
     """Make the report of a plan; write it with `Report.save()`.
 
-    `plan` is one, or the path of one; `progress` is told what is being done, how much of it is done, of how much.
+    `plan` is one, or the path of one; `progress` receives what is being done, how much of it is done, of how much.
 
     `before` is an earlier report: while data and codebook are the same, nothing is read again, and only tables that are
     wanted differently are made again.

@@ -24,7 +24,7 @@ class SummarySection:
 def summary_of(report: Report, most: int = MOST) -> tuple[SummarySection, ...]:
     """Choose the largest findings of a report and put them under the sections that their tables are in.
 
-    Sections stand in the order of the report.
+    Sections are in the order of the report.
     """
     chosen: Sequence[Notable] = report.notable[:most]
     headings = dict.fromkeys(table.heading for table in report.tables)

@@ -237,7 +237,7 @@ class TableSheet:
                 self.sheet.text(row, self.place[k], cell_text(self.table, line, k), styles[self.shape[k]])
 
     def _number_formats(self, line: Line) -> list[str]:
-        """Return the number formats of a line's figures, with their signs, and letters where they stand in the cell.
+        """Return the number formats of a line's figures, with their signs, and letters where they are in the cell.
 
         It is "" where there is no figure.
         """

@@ -1,4 +1,4 @@
-"""What is shown of each thing: in the terminal, by `print`, and in a notebook."""
+"""The view of each thing: in the terminal, by `print`, and in a notebook."""
 
 from __future__ import annotations
 

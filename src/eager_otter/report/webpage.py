@@ -229,7 +229,7 @@ def _views(tables: Sequence[Table], length: NotesLength) -> Iterator[dict[str, A
 def _class_of(table: Table, column: int, *, edge: bool) -> str:
     """Return the class of a column's cells: at a group's edge or not, with room for so many letters beside figures."""
     longest = max(len(line.letters[column]) for line in table.lines)
-    if table.columns[column].role == "trend":  # its marks stand alone
+    if table.columns[column].role == "trend":  # its marks have no figure beside them
         longest = 0
     names = [f"l{longest}"] if 0 < longest <= MOST_LETTERS else []
     return " ".join(["edge"] * edge + names)
@@ -384,7 +384,7 @@ def _tests(table: Table, line: Line, evidence: Evidence) -> dict[str, Any]:
 
 
 def _trends(table: Table, evidence: Evidence) -> dict[str, Any]:
-    """Return the trends of a line: where each stands, its P and way, the columns it ran over, and those it could."""
+    """Return the trends of a line: where each is, its P and way, the columns it ran over, and those it could."""
     thin = (marks_of(evidence.base, table.base_rules)[0] >= NOT_TESTED) | (evidence.base.n[0] == 0)
     trends = []
     for trend in evidence.trends:

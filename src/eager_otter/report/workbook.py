@@ -82,7 +82,7 @@ def write(report: Report, path: Path) -> None:
 
 
 def _sheets(report: Report, rules: WorkbookRules) -> list[tuple[str, list[Table]]]:
-    """Say which tables stand on which sheet, in their order."""
+    """Say which tables are on which sheet, in their order."""
     tables, usual = report.tables, report.words("Tables")
     if rules.sheets == "one":
         return [(usual, list(tables))]
@@ -269,9 +269,9 @@ def _write_findings(sheet: Sheet, report: Report, places: Mapping[str, Place], t
             sheet.link(row, 2, name, one.table, {**top, **link_style(theme), "indent": 1}, to=begins)
         else:
             sheet.text(row, 2, one.table, {**top, "indent": 1})
-        told = f"{one.sentence} ({one.technical})"
-        sheet.text(row, 3, told, {**top, "text_wrap": True, "indent": 1})
-        sheet.height(row, LINE_HEIGHT * lines_needed(told, 106) + 2)
+        wording = f"{one.sentence} ({one.technical})"
+        sheet.text(row, 3, wording, {**top, "text_wrap": True, "indent": 1})
+        sheet.height(row, LINE_HEIGHT * lines_needed(wording, 106) + 2)
         sheet.number(row, 4, one.adjusted, {**top, "num_format": '[<0.0001]"<0.0001";0.0000'})
     end = 4 + len(report.notable)
     for k, text in enumerate((report.words(FINDINGS_NOTE), report.provenance), 1):

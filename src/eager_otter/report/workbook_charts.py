@@ -107,7 +107,7 @@ class WorkbookCharts:
         return chart
 
     def _axes(self, chart: Any, spec: ChartSpec) -> None:
-        """Percents start from zero; the bases stand at the axis along the bottom."""
+        """Percents start from zero; the bases are at the axis along the bottom."""
         bases = {"name": title_of_chart(spec.bases), "name_font": self._font(8, self.theme.quiet)}
         quiet = {"line": {"none": True}, "major_gridlines": {"visible": False}, "major_tick_mark": "none"}
         numbers: dict[str, Any] = {"num_font": self._font(9), "num_format": spec.number_format}

@@ -1,4 +1,4 @@
-"""What a test, a correction or a measure of association is: how it is computed, said, and shown in a working."""
+"""Tests, corrections and measures of association: how each is computed, worded, and shown in a working."""
 
 from __future__ import annotations
 
@@ -117,7 +117,7 @@ class WholeTableMethod(Method, ABC, Generic[E]):
         """Test a table that is `testable`."""
 
     @abstractmethod
-    def told(self, test: WholeTableTest, p: str, say: Words) -> str:
+    def worded(self, test: WholeTableTest, p: str, say: Words) -> str:
         """Say its statistic, with its P value said already."""
 
 

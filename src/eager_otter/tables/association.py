@@ -51,11 +51,11 @@ def side_order(ordered: bool, answers: int) -> Order:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Crossing(ABC):
-    """What a test of the whole table is made of, but for columns that stay out: a banner group, or all items.
+    """The data of a test of the whole table, but for columns that stay out: a banner group, or all items.
 
     `marks` (columns,) are those of the `columns`, by label. `shares_people` tells that someone is in two of them, so
     that no test can be made. `within` is the label of a question that is controlled for. One made only `on_demand`
-    stands beside another of the same group; one that has `why_not` cannot be tested.
+    is beside another of the same group; one that has `why_not` cannot be tested.
     """
 
     group: str = ""
@@ -81,7 +81,7 @@ class Crossing(ABC):
 
 
 class Evidence(Protocol):
-    """What a test of the whole table takes."""
+    """The data that a test of the whole table needs."""
 
     @property
     def testable(self) -> bool:
@@ -180,7 +180,7 @@ class ItemsCrossing(Crossing):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Association:
-    """What a whole table says: its test, the measure that fits with the reason, its size in words, and all measures.
+    """The result of a test of a whole table: the measure that fits, with the reason, its size in words, and all others.
 
     `test` is None where there is nothing to test; `why_not` then says why. `fitting` is None where there is no measure.
     `others` are tests made on demand. `left_out` names the columns that are too thin for tests, `too_few` those with
@@ -208,12 +208,12 @@ class Association:
 
         The size of an association is put into words only where one is shown, at the laxest level `lax` (None: `level`).
         """
-        parts = [self._told(level, level if lax is None else lax, every=every, say=words)]
+        parts = [self._worded(level, level if lax is None else lax, every=every, say=words)]
         if self.left_out:
             parts.append(words("Left out as too thin: {columns}.", columns=", ".join(self.left_out)))
         if self.too_few:
-            told = words("Left out, with fewer than two values: {columns}.", columns=", ".join(self.too_few))
-            parts.append(told)
+            text = words("Left out, with fewer than two values: {columns}.", columns=", ".join(self.too_few))
+            parts.append(text)
         return " ".join(parts)
 
     def _where(self, say: Words) -> str:
@@ -223,13 +223,13 @@ class Association:
             return head
         return say("{table}, within the answers of {question}", table=head, question=self.within)
 
-    def _told(self, level: float, lax: float, *, every: bool, say: Words) -> str:
+    def _worded(self, level: float, lax: float, *, every: bool, say: Words) -> str:
         where = self._where(say)
         if self.test is None:
             return say("{table}: no test, as {reason}.", table=where, reason=say(self.why_not))
         test, verdict = _test_words(self.test, say), _verdict(self.test, level, say)
-        told = say("{table}: {test}; {verdict}.", table=where, test=test, verdict=verdict)
-        parts = [told if verdict else say("{table}: {test}.", table=where, test=test)]
+        text = say("{table}: {test}; {verdict}.", table=where, test=test, verdict=verdict)
+        parts = [text if verdict else say("{table}: {test}.", table=where, test=test)]
         if self.test.doubtful:
             care = said(
                 "Read with care: {small} of {cells} expected counts are below 5, the smallest is {smallest}."
@@ -347,8 +347,8 @@ def whole_table_notes(
     shown = [one for one in associations if wanted == "all" or not one.on_demand]
     if why_not or not shown:
         reason = say(why_not or said("no banner group has columns to compare"))
-        told = say("{table}: no test, as {reason}.", table=say("Whole table"), reason=reason)
-        return (Note(told, "whole table", told),)
+        text = say("{table}: no test, as {reason}.", table=say("Whole table"), reason=reason)
+        return (Note(text, "whole table", text),)
     levels = request.levels or (95.0,)
     sentences = [one.sentence(levels[0], lax=levels[-1], every=wanted == "all", words=say) for one in shown]
     return tuple(Note(sentence, "whole table", sentence) for sentence in sentences)
@@ -379,7 +379,7 @@ def _method(test: WholeTableTest) -> WholeTableMethod[Any]:
 def _test_words(test: WholeTableTest, say: Words) -> str:
     if np.isnan(test.statistic) and _method(test).different:
         return say("no test could be made")
-    return _method(test).told(test, p_said(test.p_value, say), say)
+    return _method(test).worded(test, p_said(test.p_value, say), say)
 
 
 def _verdict(test: WholeTableTest, level: float, say: Words) -> str:

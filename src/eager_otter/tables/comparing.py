@@ -1,4 +1,4 @@
-"""Which columns are compared with which, and where the outcome stands."""
+"""The pairs of columns that are compared, and the place of each outcome."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ class Comparisons:
         Against the previous column, each column is compared with the nearest before it in which somebody is.
         """
         idle = np.zeros(len(self.pairs), np.bool_)
-        settled: set[int] = set()  # pairs of a column stand nearest first
+        settled: set[int] = set()  # pairs of a column are nearest first
         for k, (at, other) in enumerate(zip(self.at.tolist(), self.pairs[:, 1].tolist(), strict=True)):
             if self.against[k] != "previous":
                 continue
@@ -92,7 +92,7 @@ def compare(leaves: Sequence[Leaf], differences: Sequence[tuple[int, int, int]])
 
 
 def _within(leaf: Leaf) -> list[tuple[int, int, int]]:
-    """List the comparisons under one head: first, second, and where the mark stands."""
+    """List the comparisons under one head: first, second, and where the mark is."""
     columns = leaf.columns
     match leaf.against:
         case "each other" if not leaf.all_parents:

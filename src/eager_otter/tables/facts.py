@@ -10,10 +10,10 @@ from eager_otter.data.remark import Remark
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FilterStep:
-    """A filter, or the condition of a base: its expression, how readers are told of it, and how many it kept."""
+    """A filter, or the condition of a base: its expression, its wording for readers, and how many it kept."""
 
     expression: str
-    told: str
+    wording: str
     kept: int
 
 

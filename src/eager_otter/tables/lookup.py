@@ -33,7 +33,7 @@ class NamedColumn(Protocol):
 
     @property
     def group(self) -> str:
-        """The head it stands under."""
+        """The head it is under."""
 
     @property
     def letter(self) -> str:
@@ -124,7 +124,7 @@ class NamedLine(Protocol):
 
     @property
     def figure(self) -> str:
-        """What kind of figure it holds."""
+        """The kind of figure it holds."""
 
 
 L = TypeVar("L", bound=NamedLine)

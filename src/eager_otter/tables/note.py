@@ -93,7 +93,7 @@ class Note(str):
 
 
 def note_lines(notes: Iterable[Note], length: NotesLength) -> tuple[tuple[Note, ...], ...]:
-    """Return notes at a length by the line that they stand on; what is shown of each is the note itself."""
+    """Return notes at a length by the line that they are on; what is shown of each is the note itself."""
     if length == "full":
         return tuple((note,) for note in notes)
     kept = [

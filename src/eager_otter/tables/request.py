@@ -1,4 +1,4 @@
-"""What is wanted of a table: small frozen objects that the plan and the Python calls both make."""
+"""The request for a table: small frozen objects that the plan and the Python calls both make."""
 
 from __future__ import annotations
 
@@ -95,9 +95,9 @@ TotalPlace = Literal["first", "last", "none"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Banner(Settings):
-    """Groups of columns, side by side, and where the Total stands.
+    """Groups of columns, side by side, and where the Total is.
 
-    `groups` stand in this order; `name` is what a plan calls the banner; `total` is "first", "last" or "none".
+    `groups` are in this order; `name` is what a plan calls the banner; `total` is "first", "last" or "none".
     """
 
     groups: tuple[BannerGroup, ...] = ()
@@ -183,7 +183,7 @@ class TestRules(Settings):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ColumnRules:
-    """What of the rules for tests decides which columns are counted, and which pairs of them: see `TestRules`.
+    """The part of the rules for tests that decides which columns are counted, and which pairs of them: see `TestRules`.
 
     `trend` tells which groups have a column of trends: those that ask for one ("asked"), all that have an order as well
     ("all"), or none, as nothing is tested.
@@ -198,7 +198,7 @@ class ColumnRules:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Selection:
-    """Which people a table counts: those who pass a filter and satisfy a base, each an expression or None.
+    """The people a table counts: those who pass a filter and satisfy a base, each an expression or None.
 
     With `may_be_empty`, as for an answer of a control question, nobody may be left.
     """
@@ -210,7 +210,7 @@ class Selection:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Counting:
-    """What a count reads of a request beside its questions: tables for which it is the same are counted together."""
+    """The part of a request that a count needs beside its questions: where it is the same, one count serves all."""
 
     people: Selection
     banner: Banner
@@ -283,12 +283,12 @@ class Sorting(Settings):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RowRules(Settings):
-    """Which rows of a question a table shows, in which order.
+    """The rows of a question that a table shows, and their order.
 
     `hide` takes answers (codes or labels) out of view, nobody out of the base; `leave_out` takes those who gave them
     out of the base as well. `most` keeps only the first so many answers, `above` only those with more than so many
     percent of the Total; `drop_empty` leaves out answers nobody gave. `untested` names answers and nets that take no
-    part in tests. `headings` are pairs of an answer and the heading (or "" for a blank line) that stands before it.
+    part in tests. `headings` are pairs of an answer and the heading (or "" for a blank line) that is before it.
 
     `sort` is an order of rows, None for that of the codebook.
     """
@@ -354,12 +354,12 @@ class TableRequest(Settings):
 
     @property
     def over_banner(self) -> bool:
-        """Whether the table stands under the columns of its banner."""
+        """Whether the table is under the columns of its banner."""
         return self.shows.over_banner
 
     @property
     def name(self) -> str:
-        """What the table is known by: its id, or else what it is of."""
+        """The name of the table: its id, or else its subject."""
         return self.id or self.shows.name
 
     def questions_named(self) -> Iterator[str]:
@@ -399,7 +399,7 @@ class TableRequest(Settings):
 
     @property
     def counting(self) -> Counting:
-        """What people are counted, in which columns."""
+        """The people who are counted, and the columns."""
         tests = self.tests
         return Counting(
             people=Selection(

@@ -1,4 +1,4 @@
-"""What a table shows: one question, or several in one of the shapes that they can stand in."""
+"""The contents of a table: one question, or several in one of the shapes that they can be in."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ OF_ANSWERS = (
 
 
 class Shows(Settings):
-    """What all shapes of tables say of themselves.
+    """The base of all shapes of tables.
 
     `over_banner` tells those whose columns are the banner's, `one_figure` those that show one figure of each question
     in a row, `items_across` those whose columns are the items themselves, `of_moves` those of people who moved from
@@ -45,7 +45,7 @@ class Shows(Settings):
 
     @property
     def name(self) -> str:
-        """What the table is of, in a word: its question, its grid, or all its questions."""
+        """The subject of the table, in a word: its question, its grid, or all its questions."""
         return ", ".join(self.questions)
 
     @property
@@ -59,7 +59,7 @@ class OneQuestion(Shows):
     """One question by the banner.
 
     With `value`, the cells sum up a third question, a number or scale, among those in the row and column. `within`
-    names questions whose answers stand, outermost first, over those of `question`, as indented rows.
+    names questions whose answers are, outermost first, over those of `question`, as indented rows.
     """
 
     question: str

@@ -68,13 +68,13 @@ class Column:
       under an outer answer; "difference", one column minus another; "trend", the marks of trends over the columns
       before; "item", a question of several side by side; "figure", one of several figures of a one-way table.
     - Counted for tests and percents alone, never shown: "parent", of all under an outer answer; "rest", of everybody
-      not in a column; "control", a column that stands elsewhere in the banner.
+      not in a column; "control", a column that is elsewhere in the banner.
 
     `code` is the answer it stands for, `number` its place among the columns counted. A `hidden` column is counted, not
     shown. A `difference` shows one column minus another, both by their numbers, and has no base. `fixed` is the English
     word that the label says, where it is one of ours ("Total").
 
-    `label` stands over it, `group` is the head above, `question` the question whose answer it is.
+    `label` is over it, `group` is the head above, `question` the question whose answer it is.
     """
 
     label: str
@@ -95,7 +95,7 @@ class Column:
 
     @property
     def path(self) -> str:
-        """Its label with the head it stands under."""
+        """Its label with the head it is under."""
         return f"{self.group}: {self.label}" if self.group else self.label
 
 
@@ -123,7 +123,7 @@ class Group:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Evidence:
-    """What a line rests on: row `row` of some sums, the sums of its base (one row), and the tests made.
+    """The evidence of a line: row `row` of some sums, the sums of its base (one row), and the tests made.
 
     `tested` are those of pairs of columns, `trends` those of columns in their order. `of` (columns,) is what a percent
     is a percent of, `cuts` where a quantile cuts the values. All have an entry per column counted, in the order of
@@ -165,7 +165,7 @@ class Line:
     is made of, None where the row has no such figure.
 
     `label` names the row, `kind` what it is ("base", "answer", "net", "summary", "heading"), `figure` the figure,
-    `code` the answer, `indent` how deep it stands; `evidence` is what its figures were computed and tested from, None
+    `code` the answer, `indent` how deep it is; `evidence` is what its figures were computed and tested from, None
     for a line that was not.
     """
 
@@ -188,7 +188,7 @@ class Line:
 
     @property
     def shows(self) -> LineFigure:
-        """What kind of figure it holds, as an object that says all there is to know of it."""
+        """The kind of figure it holds, as an object that says all there is to know of it."""
         return line_figure(self.figure)
 
     def figure_of(self, column: int) -> str:
@@ -217,12 +217,12 @@ class Line:
 
     @property
     def row(self) -> RowKey:
-        """What tells its row from others."""
+        """The key that tells its row from others."""
         return RowKey(self.question, self.kind, self.code, self.label)
 
 
 class RowKey(NamedTuple):
-    """What tells a row of a table from others: its question, its kind, the code of its answer, its label."""
+    """The key of a row of a table: its question, its kind, the code of its answer, its label."""
 
     question: str
     kind: RowKind
@@ -258,7 +258,7 @@ class Drawn(Protocol):
 
 
 class Asker(Protocol):
-    """Whoever can answer what is asked of a finished table."""
+    """An object that can answer questions about a finished table."""
 
     def explain(self, table: Table, row: str, column: str, figure: str | None) -> Explanation:
         """Return the working of a cell."""
@@ -268,7 +268,7 @@ class Asker(Protocol):
 
 
 class Viewer(Protocol):
-    """Whoever can show a table to a person."""
+    """An object that can show a table to a person."""
 
     def text(self, table: Table, width: int | None = None) -> str:
         """Lay a table out for a terminal `width` characters wide (None: as wide as the terminal is)."""
@@ -284,7 +284,7 @@ class Viewer(Protocol):
 class Table:
     """A question by a banner, finished. Renderers lay it out; they compute nothing.
 
-    `shape` says what stands down and across. `columns` hold the Total first, last or not at all; `lines` start with the
+    `shape` says what is down and across. `columns` hold the Total first, last or not at all; `lines` start with the
     bases; `notes` are whole sentences; `people` is the Total's unweighted base. `counted` are the columns as they were
     counted, hidden ones among them, each at the place that is its number; `facts`, `base_rules`,
     `tests` and `base` tell how they were chosen, judged and tested. `chart_groups` are the banner groups that charts
@@ -326,9 +326,9 @@ class Table:
 
     @checked
     def notes_shown(self, length: NotesLength = "short") -> tuple[str, ...]:
-        """Return the notes as they stand under the table: in a few lines, all in "full", or with "none" what must stay.
+        """Return the notes as they are under the table: in a few lines, all in "full", or with "none" what must stay.
 
-        What must stay explains a mark or a letter, says that something was not tested, or was asked for.
+        Notes that must stay explain a mark or a letter, say that something was not tested, or were asked for.
 
         `length` is "short", "full" or "none".
         """
@@ -440,7 +440,7 @@ class Table:
     def value(self, row: str, column: str, figure: str | None = None) -> float:
         """Return one figure by labels or codes: NaN where it does not exist or is withheld.
 
-        `row` is a row's label or code, `column` a column's label, code or letter; where a label stands in
+        `row` is a row's label or code, `column` a column's label, code or letter; where a label is in
         several groups, write `group: label`, and `question: label` where it is a row of several questions. `figure` may
         be left out where the row has one. Raises UnknownName, and RequestError where a name fits several.
         """
@@ -533,7 +533,7 @@ class Table:
             yield from self._whole_table_records()
 
     def _whole_table_records(self) -> Iterator[Record]:
-        """Go through the tests and measures that stand under the table."""
+        """Go through the tests and measures that are under the table."""
         wanted = self.tests.whole_table
         if wanted == "none":
             return

@@ -1,4 +1,4 @@
-"""From tests of pairs of columns to what stands in the cells: letters, and marks for higher and lower."""
+"""From tests of pairs of columns to what is in the cells: letters, and marks for higher and lower."""
 
 from __future__ import annotations
 

@@ -29,7 +29,7 @@ def figure_name(figure: str, words: Words = ENGLISH) -> str:
 
 
 def line_sign(line: Line, words: Words = ENGLISH) -> str:
-    """Return the short sign of what a line shows, as stands beside its row; that of an interval says its level."""
+    """Return the short sign that is written beside the row of a line; that of an interval says its level."""
     return line.shows.sign_in(words, line.level)
 
 

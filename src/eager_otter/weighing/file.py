@@ -21,7 +21,7 @@ class NestedFile(Part):
 
 
 class TargetsFile(Part):
-    """What the weights shall meet."""
+    """The targets of weights."""
 
     data: Any = None
     codebook: Text | None = None

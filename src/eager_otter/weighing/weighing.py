@@ -32,7 +32,7 @@ class Target:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Wanted:
-    """What the weights shall meet.
+    """The targets of weights.
 
     `counts` tells that the figures are counts, not shares. `cap` is the largest weight over the mean. The mean of
     the weights is 1, or their sum `total`. Respondents without an answer to a target question are an error, or,
@@ -312,8 +312,8 @@ class _Weighing:
                     dropped |= out
                     answer = ", ".join(labels[k])
                     left_out = self._people(np.flatnonzero(out))
-                    told = "has target 0 and is out" if left_out == 1 else "have target 0 and are out"
-                    self.notes.append(f"{counted(left_out, 'respondent')} with {answer} {told}.")
+                    text = "has target 0 and is out" if left_out == 1 else "have target 0 and are out"
+                    self.notes.append(f"{counted(left_out, 'respondent')} with {answer} {text}.")
             margins.append(Margin(np.maximum(categories, 0), shares))
         for target, margin, (_, labels) in zip(targets, margins, coded, strict=True):
             people = np.bincount(margin.categories[inside & ~dropped], minlength=margin.shares.size)

@@ -31,7 +31,7 @@ def questions(
 
     The exact name of a question shows it in full: codes, labels and how many people gave each answer
     (everyone in the data, unweighted, or with --filter those who satisfy it), and what the first of them gave as it
-    stands in the data.
+    is in the data.
 
     \b
     eager-otter questions

@@ -23,7 +23,7 @@ class PercentOfOuter(Percent):
     )
 
     def base_of(self, cells: Cells) -> FloatArray:
-        """Return the base of the outer head that each column stands under."""
+        """Return the base of the outer head that each column is under."""
         return np.asarray(cells.base.w[:, cells.outer_columns()])
 
     def _not_of(self, asked: Asked) -> str:

@@ -57,13 +57,13 @@ class Quantile(Summary):
         """Return the values around the cut, with their cumulated shares of weight."""
         cut = cell.cut
         assert cut is not None
-        told = [f"{counted(round(cell.total('n')), 'value')} of weight {number(cell.total('w'))}"]
+        text = [f"{counted(round(cell.total('n')), 'value')} of weight {number(cell.total('w'))}"]
         if not math.isnan(cut.below):
-            told.append(f"cumulated share {number(cut.share_below)} up to {number(cut.below)}")
-        told.append(f"{number(cut.share)} up to {number(cut.at)}")
+            text.append(f"cumulated share {number(cut.share_below)} up to {number(cut.below)}")
+        text.append(f"{number(cut.share)} up to {number(cut.at)}")
         if not math.isnan(cut.above):
-            told.append(f"the next value is {number(cut.above)}")
-        return ", ".join(told)
+            text.append(f"the next value is {number(cut.above)}")
+        return ", ".join(text)
 
 
 class Median(Quantile):

@@ -1,4 +1,4 @@
-"""What weighting costs, and what a base can show: design effect, efficiency, smallest detectable difference."""
+"""The cost of weighting, and the power of a base: design effect, efficiency, smallest detectable difference."""
 
 from __future__ import annotations
 

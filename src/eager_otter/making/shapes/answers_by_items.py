@@ -60,8 +60,8 @@ class AnswersByItemsTable(SeveralQuestions[AnswersByItems]):
         table = table_of_items(counted, lines, _read(counted, lines), setting=setting)
         if not left_out:
             return table
-        told = request.words("Not shown, as not all items have them alike: {rows}.", rows=", ".join(left_out))
-        return replace(table, notes=(*table.notes, Note(told, "rows", told)))
+        text = request.words("Not shown, as not all items have them alike: {rows}.", rows=", ".join(left_out))
+        return replace(table, notes=(*table.notes, Note(text, "rows", text)))
 
 
 def _paired(counted: Counted[AnswersByItems], pairs: IntArray, common: Question) -> PairedSums | None:

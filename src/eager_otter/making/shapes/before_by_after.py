@@ -58,7 +58,7 @@ class BeforeByAfterTable(SeveralQuestions[BeforeByAfter]):
 
 
 def _read(counted: Counted[BeforeByAfter], lines: Sequence[Line]) -> Iterator[Note]:
-    """Say what stands down and across."""
+    """Say what is down and across."""
     move = counted.request.words(
         "Down: the answer before. Across: the answer after, given by the same people."
     )

@@ -20,7 +20,7 @@ ITEMS = said("Items")
 
 
 def check_alike(questions: Sequence[Question]) -> None:
-    """Refuse items that cannot stand side by side. Raises RequestError where answer lists or kinds differ."""
+    """Refuse items that cannot be side by side. Raises RequestError where answer lists or kinds differ."""
     first = questions[0]
     for question in questions:
         if [(a.code, a.label) for a in question.valid] != [(a.code, a.label) for a in first.valid]:

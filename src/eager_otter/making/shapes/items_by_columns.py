@@ -37,7 +37,7 @@ class ItemsByColumnsTable(SeveralQuestions[ItemsByColumns]):
         return "", shows.figure_of(asked)
 
     def make(self, counted: Counted[ItemsByColumns]) -> Table:
-        """Take the figure named of each question; where their bases differ, each stands under its figure.
+        """Take the figure named of each question; where their bases differ, each is shown under its figure.
 
         Raises UnknownName for a figure that an item does not have, RequestError for one that it cannot have.
         """
@@ -71,11 +71,11 @@ def _title(counted: Counted[ItemsByColumns]) -> str:
 
 
 def _read(counted: Counted[ItemsByColumns], lines: Sequence[Line], *, alike: bool) -> Iterator[Note]:
-    """Say what the rows show, and where their bases stand."""
+    """Say what the rows show, and where their bases are."""
     say = counted.request.words
     sentence = "" if alike else " " + say("Its own base is under it.")
-    told = say("Each row shows {what}.", what=what_rows_show(counted.shows, lines, say))
-    yield Note(told + sentence, "rows", told)
+    text = say("Each row shows {what}.", what=what_rows_show(counted.shows, lines, say))
+    yield Note(text + sentence, "rows", text)
     yield from figure_notes(counted.request, lines, "answers")
 
 

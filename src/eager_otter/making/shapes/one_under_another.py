@@ -22,7 +22,7 @@ class OneUnderAnotherTable(SeveralQuestions[OneUnderAnother]):
     of = OneUnderAnother
 
     def make(self, counted: Counted[OneUnderAnother]) -> Table:
-        """Put whole questions under their headings; bases stand again wherever they change."""
+        """Put whole questions under their headings; bases are repeated wherever they change."""
         request, setting = counted.request, counted.setting
         lines: list[Line] = []
         before: QuestionSums | None = None

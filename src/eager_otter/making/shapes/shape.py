@@ -1,4 +1,4 @@
-"""What a shape of tables does: settle a request, say what is counted, and make the table of the sums."""
+"""The work of a shape of tables: settle a request, list what is counted, and make the table of the sums."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ Q = TypeVar("Q", bound=Items)
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Counted(Generic[T]):
-    """What a table is made of: the settled request, what it shows, its counts with their sums, what surrounds it."""
+    """The ingredients of a table: the settled request, what it shows, its counts with their sums, what surrounds it."""
 
     request: TableRequest
     shows: T
@@ -41,7 +41,7 @@ class Counted(Generic[T]):
 
 
 class ShapeOfTable(ABC, Generic[T]):
-    """How a table stands: what is counted for it, how its sums become lines, whom a cell is of.
+    """The shape of a table: what is counted for it, how its sums become lines, whom a cell is of.
 
     `of` is what tables of the shape show.
     """
@@ -123,5 +123,5 @@ def table_of_items(
         return table
     crossings, why_none = items_crossings(counted.counting, counted.counts, sums)
     table = replace(table, crossings=crossings)
-    told = whole_table_notes(request, table.associations(), why_none)
-    return replace(table, notes=(*table.notes, *told))
+    text = whole_table_notes(request, table.associations(), why_none)
+    return replace(table, notes=(*table.notes, *text))

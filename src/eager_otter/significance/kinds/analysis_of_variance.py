@@ -26,7 +26,7 @@ class WelchsAnalysisOfVariance(WholeTableMethod[ValuesByColumns]):
         """Test the means."""
         return analysis_of_variance(evidence, self.name)
 
-    def told(self, test: WholeTableTest, p: str, say: Words) -> str:
+    def worded(self, test: WholeTableTest, p: str, say: Words) -> str:
         """Say the statistic and its degrees of freedom."""
         statistic = say.number(f"{test.statistic:.2f}")
         df1, df2 = say.number(f"{test.df1:,.0f}"), say.number(f"{test.df2:,.1f}")

@@ -17,14 +17,14 @@ class ChiSquare(WholeTableMethod[TwoWay]):
     formula = "χ² = Σ (n − expected)² / expected on (R − 1)(C − 1) degrees of freedom."
 
     def fits(self, evidence: TwoWay) -> bool:
-        """Where the weights do not differ."""
+        """Whether it fits: weights do not differ."""
         return not evidence.weighted
 
     def test(self, evidence: TwoWay) -> WholeTableTest:
         """Test the numbers of people."""
         return chi_square_test(evidence, self.name)
 
-    def told(self, test: WholeTableTest, p: str, say: Words) -> str:
+    def worded(self, test: WholeTableTest, p: str, say: Words) -> str:
         """Say the statistic and its degrees of freedom."""
         statistic = say.number(f"{test.statistic:.2f}")
         return say(self.sentence, statistic=statistic, df=int(test.df1), p=p)

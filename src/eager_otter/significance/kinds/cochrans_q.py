@@ -29,7 +29,7 @@ class CochransQ(WholeTableMethod[YesNoItems]):
         """Test those who answered every item."""
         return cochrans_q(evidence, self.name)
 
-    def told(self, test: WholeTableTest, p: str, say: Words) -> str:
+    def worded(self, test: WholeTableTest, p: str, say: Words) -> str:
         """Say the statistic and its degrees of freedom."""
         statistic = say.number(f"{test.statistic:.2f}")
         return say(self.sentence, statistic=statistic, df=int(test.df1), p=p)

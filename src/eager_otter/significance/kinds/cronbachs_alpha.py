@@ -24,7 +24,7 @@ class CronbachsAlpha(WholeTableMethod[ScaleItems]):
         """Measure those who have a score in every item."""
         return WholeTableTest(method=self.name, statistic=cronbachs_alpha(evidence))
 
-    def told(self, test: WholeTableTest, p: str, say: Words) -> str:
+    def worded(self, test: WholeTableTest, p: str, say: Words) -> str:
         """Say the measure."""
         value = "n/a" if math.isnan(test.statistic) else say.number(f"{test.statistic:.2f}")
         return say(self.sentence, value=value)

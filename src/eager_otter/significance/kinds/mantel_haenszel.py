@@ -29,7 +29,7 @@ class CochranMantelHaenszel(WholeTableMethod[ControlledTables]):
         """Test the numbers of people."""
         return mantel_haenszel_test(evidence, self.name)
 
-    def told(self, test: WholeTableTest, p: str, say: Words) -> str:
+    def worded(self, test: WholeTableTest, p: str, say: Words) -> str:
         """Say the statistic and its degrees of freedom."""
         statistic = say.number(f"{test.statistic:.2f}")
         return say(self.sentence, statistic=statistic, df=int(test.df1), p=p)

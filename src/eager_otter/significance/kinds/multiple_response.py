@@ -27,7 +27,7 @@ class MultipleResponse(WholeTableMethod[AnswersByColumns]):
         """Test all answers."""
         return multiple_response_test(evidence, self.name)
 
-    def told(self, test: WholeTableTest, p: str, say: Words) -> str:
+    def worded(self, test: WholeTableTest, p: str, say: Words) -> str:
         """Say the statistic and its degrees of freedom."""
         statistic = say.number(f"{test.statistic:.2f}")
         df1, df2 = say.number(f"{test.df1:,.1f}"), say.number(f"{test.df2:,.0f}")

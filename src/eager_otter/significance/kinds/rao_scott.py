@@ -22,14 +22,14 @@ class RaoScott(WholeTableMethod[TwoWay]):
     )
 
     def fits(self, evidence: TwoWay) -> bool:
-        """Where the weights differ."""
+        """Whether it fits: weights differ."""
         return evidence.weighted
 
     def test(self, evidence: TwoWay) -> WholeTableTest:
         """Test the weighted shares."""
         return rao_scott_test(evidence, self.name)
 
-    def told(self, test: WholeTableTest, p: str, say: Words) -> str:
+    def worded(self, test: WholeTableTest, p: str, say: Words) -> str:
         """Say the statistic and its degrees of freedom."""
         statistic = say.number(f"{test.statistic:.2f}")
         df1, df2 = say.number(f"{test.df1:,.1f}"), say.number(f"{test.df2:,.0f}")
