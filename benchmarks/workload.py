@@ -33,7 +33,7 @@ LARGE = Size(name="large", respondents=1_000_000)
 
 
 def make(
-    size: Size, seed: int = 1, *, more_overlap: bool = False
+    size: Size, seed: int = 1, *, more_overlap: bool = False, brands: int = BANNER_TICKS
 ) -> tuple[pd.DataFrame, Codebook, Banner, list[TableRequest]]:
     """Make responses, codebook, banner and one table request per question."""
     rng = np.random.default_rng(seed)
@@ -41,7 +41,7 @@ def make(
     questions: dict[str, Question] = {}
     for k, answers in enumerate(BANNER_SIZES):
         _single(f"banner_{k}", answers, False, columns, questions, rng, size)
-    _ticks("banner_multi", BANNER_TICKS, columns, questions, rng, size)
+    _ticks("banner_multi", brands, columns, questions, rng, size)
     if more_overlap:
         _ticks("banner_more", MORE_TICKS, columns, questions, rng, size)
     banner = Banner(groups=tuple(BannerGroup(question=name) for name in questions))

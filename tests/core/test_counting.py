@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import fields
+from typing import Any
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -12,13 +15,20 @@ from statsmodels.stats.weightstats import CompareMeans, DescrStatsW
 
 from eager_otter.core import cells as cells_module
 from eager_otter.core.arrays import effective_base
-from eager_otter.core.cells import ColumnGroup, group_from_memberships, make_cells
+from eager_otter.core.cells import (
+    ColumnCells,
+    ColumnGroup,
+    MemberSet,
+    column_membership,
+    group_from_memberships,
+    make_cells,
+)
 from eager_otter.core.means import moments as core_moments
 from eager_otter.core.means import test_means as means_tested
 from eager_otter.core.proportions import match_pairs
 from eager_otter.core.proportions import test_proportions as proportions_tested
 from eager_otter.core.sums import Finisher
-from eager_otter.core.tally import CodedRows, ValueRows, tally
+from eager_otter.core.tally import CodedRows, ProductRows, Tally, ValueRows, tally
 from eager_otter.significance.registry import mean_test as mean_method
 from eager_otter.significance.registry import share_test
 from independent import mean_test, moments, proportion_test
@@ -214,24 +224,53 @@ def test_columns_of_the_same_people_are_never_tested() -> None:
     assert np.isnan(tests.p_value).all() and tests.shared.all()
 
 
-def test_a_group_with_too_many_patterns_is_cut_and_gives_the_same_pairs(
-    monkeypatch: pytest.MonkeyPatch,
+@given(st.integers(0, 2**32 - 1), st.integers(1, 60), st.booleans(), st.booleans())
+def test_columns_counted_by_member_give_the_sums_of_columns_counted_by_cell(
+    seed: int, people: int, weighted: bool, often: bool
 ) -> None:
-    rng = np.random.default_rng(5)
-    inside = rng.random((13, 500)) < 0.4
-    codes = rng.integers(0, 3, 500).astype(np.uint8)
+    rng = np.random.default_rng(seed)
+    inside = rng.random((5, people)) < 0.5
+    part = [rng.integers(0, 3, people).astype(np.uint8), rng.normal(1e6, 1, people), rng.normal(0, 1, people)]
+    part[1][rng.random(people) < 0.2] = np.nan
+    weights = rng.random(people) * (rng.random(people) < 0.9) if weighted else None
+    frequencies = rng.integers(0, 4, people).astype(float) if often else None
+    plain = ColumnGroup((np.arange(people) % 2).astype(np.uint8), np.eye(2, dtype=bool)[:, : min(people, 2)])
+    compared = np.array([(1, 2), (3, 4), (4, 7), (5, 6)])
+    cut = int(rng.integers(0, people + 1))
 
-    def summed():
-        columns = make_cells([group_from_memberships(inside)], 500)
-        finisher = Finisher(tally([CodedRows(codes, 3)], columns), columns)
-        sums = finisher.counts([(0, np.eye(3))])
+    def columns(rows: slice) -> ColumnCells:
+        groups = [ColumnGroup(plain.cell[rows], plain.members), group_from_memberships(inside[:, rows])]
+        return make_cells(groups, part[0][rows].size, compared)
+
+    def tallied(rows: slice) -> Tally:
+        rows_of = [
+            CodedRows(part[0][rows], 3),
+            ValueRows(part[1][rows]),
+            ProductRows(part[1][rows], part[2][rows]),
+        ]
+        given_weights, given_often = (None if each is None else each[rows] for each in (weights, frequencies))
+        return tally(rows_of, columns(rows), weights=given_weights, frequencies=given_often)
+
+    def counted(whole: ColumnCells, sums: Tally) -> list[Any]:
+        finisher = Finisher(sums, whole)
         order = np.lexsort(finisher.pairs.T[::-1])
-        return len(columns.sets), finisher.pairs[order], sums.n, sums.pair_n[:, order]
+        scores = np.array([1.0, np.nan, 3.0])
+        of_rows = [finisher.counts([(0, np.eye(3))]), finisher.scores(0, scores), finisher.values(1)]
+        arrays = [(field.name, getattr(one, field.name)) for one in of_rows for field in fields(one)]
+        ordered = [array[:, order] if name.startswith("pair_") else array for name, array in arrays]
+        centre = (float(np.nanmean(part[1])) if np.isfinite(part[1]).any() else 0.0, 0.0), (0.0, 0.0)
+        members = [column_membership(whole, k) for k in range(whole.columns)]
+        return [finisher.pairs[order], members, finisher.products(2, centre), *ordered]
 
-    whole = summed()
-    monkeypatch.setattr(cells_module, "MOST_CELLS", 64)
-    pieces = summed()
-    assert pieces[0] > whole[0]
-    for one, other in zip(whole[1:], pieces[1:], strict=True):
-        np.testing.assert_array_equal(one, other)
-    assert len(whole[1]) == 13 * 12 // 2
+    everyone = slice(0, people)
+    by_cell = counted(columns(everyone), tallied(everyone))
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(cells_module, "MOST_CELLS", -1)
+        patch.setattr(MemberSet, "block", 7)
+        whole = columns(everyone)
+        assert any(isinstance(one, MemberSet) for one in whole.sets)
+        by_member = counted(whole, tallied(everyone))
+        in_parts = counted(whole, tallied(slice(0, cut)) + tallied(slice(cut, people)))
+    for others in (by_member, in_parts):
+        for one, other in zip(by_cell, others, strict=True):
+            np.testing.assert_allclose(one, other, rtol=1e-7, atol=1e-7)

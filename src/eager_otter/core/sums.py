@@ -122,8 +122,8 @@ class Finisher:
             place = {int(column): k for k, column in enumerate(cells.columns)}
             first = [place[int(a)] for a, _ in cells.pairs]
             second = [place[int(b)] for _, b in cells.pairs]
-            self._pairs.append(np.ascontiguousarray((members[first] * members[second]).T))
-            self._sides.append((np.ascontiguousarray(members.T), first, second))
+            self._pairs.append(cells.in_both(members))
+            self._sides.append((np.ascontiguousarray(members[: len(cells.columns)].T), first, second))
 
     def counts(self, parts: Sequence[tuple[int, FloatArray]]) -> Sums:
         """Sum the rows of a question: for each of its parts, `(position, indicator (rows, codes))`."""
@@ -215,13 +215,13 @@ class Finisher:
         out = np.zeros((len(measures), table.shape[0], self._columns))
         for sums, (columns, members) in zip(self._tally.sums, self._owned, strict=True):
             if columns.size:
-                out[:, :, columns] = table @ (sums[part][chosen] @ members)
+                out[:, :, columns] = _rows_by_columns(table, sums[part][chosen], members)
         return out
 
     def _pair_product(self, part: int, table: FloatArray, measures: Sequence[int]) -> FloatArray:
         chosen = _slice_of(measures)
         blocks = [
-            table @ (sums[part][chosen] @ members)
+            _rows_by_columns(table, sums[part][chosen], members)
             for sums, members in zip(self._tally.sums, self._pairs, strict=True)
         ]
         return np.concatenate(blocks, axis=2)
@@ -284,6 +284,15 @@ class _ValueCells:
             + cells[WEIGHT2_FIRST][:, None] * (one + other)
             + cells[WEIGHT2][:, None] * one * other
         )
+
+
+def _rows_by_columns(table: FloatArray, sums: FloatArray, members: FloatArray) -> FloatArray:
+    """Put codes together into rows, and cells into columns: (measures, rows, columns).
+
+    `table` is (rows, codes), `sums` (measures, codes, cells), `members` (cells, columns); the smaller product is first.
+    """
+    rows, codes = table.shape
+    return np.asarray((table @ sums) @ members if rows < codes else table @ (sums @ members))
 
 
 def _slice_of(measures: Sequence[int]) -> slice | list[int]:
