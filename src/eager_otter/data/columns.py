@@ -24,6 +24,8 @@ THOUSANDS = re.compile(r"-?\d{1,3}(,\d{3})+")
 TOO_LARGE = re.compile(r"[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d+)?")
 WIDEST_LOOKUP = 1 << 12  # whole numbers within this span are translated by a table, others one text at a time
 SHOWN = 5
+FIRST_SIGN, LAST_SIGN = ord("!"), ord("~")  # of ASCII, without blanks
+KEY_BYTES = 8  # texts up to this length are compared as numbers
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -95,6 +97,50 @@ def distinct(column: Any) -> Distinct:
         if narrow is not None:
             return narrow
     return _by_dictionary(array)
+
+
+def all_differ(column: Any) -> bool:
+    """Return whether every row of an Arrow column surely holds another code, and none is blank; fast.
+
+    False also where this cannot be seen without writing the codes in their one form: see `distinct`.
+    """
+    if column.null_count or not len(column):
+        return False
+    array = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
+    if pa.types.is_integer(array.type):
+        return _no_two_alike(np.array(_plain(array)[0]))
+    if not (pa.types.is_string(array.type) or pa.types.is_large_string(array.type)):
+        return False
+    starts, letters = _bytes_of(array)
+    lengths = np.diff(starts)
+    sure = letters.min(initial=FIRST_SIGN) >= FIRST_SIGN and letters.max(initial=FIRST_SIGN) <= LAST_SIGN
+    if not sure or lengths.min() == 0 or bool((letters == ord(".")).any()):
+        return False
+    if lengths.max() > KEY_BYTES:  # counted by hash
+        return int(pc.count_distinct(array).as_py()) == len(array)
+    keys = np.zeros((len(array), KEY_BYTES), np.uint8)
+    longest = int(lengths.max())
+    if lengths.min() == longest:
+        keys[:, :longest] = letters.reshape(-1, longest)
+        return _no_two_alike(keys.view(np.uint64).ravel())
+    for k in range(longest):
+        there = lengths > k
+        keys[there, k] = letters[starts[:-1][there] - starts[0] + k]
+    return _no_two_alike(keys.view(np.uint64).ravel())
+
+
+def _no_two_alike(values: npt.NDArray[Any]) -> bool:
+    values.sort()
+    return not bool((values[1:] == values[:-1]).any())
+
+
+def _bytes_of(array: Any) -> tuple[IntArray, npt.NDArray[np.uint8]]:
+    """Return where each text of an Arrow array of texts starts, and ends, and the bytes of all of them."""
+    _, places, content = array.buffers()
+    kind = np.int64 if pa.types.is_large_string(array.type) else np.int32
+    starts = np.frombuffer(places, kind)[array.offset : array.offset + len(array) + 1].astype(np.int64)
+    letters = np.frombuffer(content, np.uint8) if content is not None else np.zeros(0, np.uint8)
+    return starts, letters[starts[0] : starts[-1]]
 
 
 def _plain(array: Any) -> tuple[npt.NDArray[Any], BoolArray | None]:

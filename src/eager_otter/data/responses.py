@@ -24,7 +24,7 @@ from eager_otter.codebook.model import (
 )
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.data.answers import Answers, NumberAnswers
-from eager_otter.data.columns import SHOWN, Located, distinct, numbers
+from eager_otter.data.columns import SHOWN, Located, all_differ, distinct, numbers
 from eager_otter.data.csv_file import CsvFile
 from eager_otter.data.encoding import (
     encode_bands,
@@ -398,7 +398,11 @@ def _read_in_parts(codebook: Codebook, file: CsvFile | ParquetFile) -> Responses
 
 def _check_ids(responses: Responses, column: str) -> None:
     ids = responses.table.column(column)
+    if all_differ(ids):
+        return
     encoded = distinct(ids)
+    first_of = {text: k for k, text in reversed(list(enumerate(encoded.texts)))}
+    encoded = replace(encoded, index=np.array([first_of[text] for text in encoded.texts])[encoded.index])
     counts = encoded.counts()
     twice = [k for k in np.flatnonzero(counts > 1) if encoded.texts[k]]
     blank = [k for k, text in enumerate(encoded.texts) if not text]
