@@ -6,6 +6,7 @@ a mistake, and mapping keys are always text as written: `{1: North}` has the key
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -24,6 +25,10 @@ DEEPEST = 60
 MOST_REPEATS = 10_000  # nodes met again through aliases
 LARGEST_FILE = 16_000_000  # bytes
 WHAT = "a YAML file"
+SURELY_READ = 300  # levels that any version of the parser builds without harm
+BEYOND_REASON = "the file nests or repeats itself beyond reason."
+_BRACKET = re.compile(r"[\[\]{}]")
+_INDENTED = re.compile(r"^[ ?-]+", re.MULTILINE)  # each sign may begin a level
 
 
 def is_yaml(name: str) -> bool:
@@ -99,6 +104,7 @@ def compose(text: str, path: Path) -> Document:
     """Read YAML text; `path` names it in messages. Raises DocumentError as `read_yaml` does."""
     document = Document(path, None, tuple(text.splitlines()), text=text)
     try:
+        _check_depth(document)
         node = yaml.compose(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader))
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
@@ -119,6 +125,31 @@ def compose(text: str, path: Path) -> Document:
     return document
 
 
+def _check_depth(document: Document) -> None:
+    """Refuse what nests beyond reason, before the parser builds it: some of its versions crash on that.
+
+    Brackets and indentation bound how deep a text nests; only where they allow it, the parser's events are counted.
+    """
+    brackets = deepest = lowest = 0
+    for match in _BRACKET.finditer(document.text):
+        brackets += 1 if match[0] in "[{" else -1
+        lowest = min(lowest, brackets)
+        deepest = max(deepest, brackets - lowest)
+    indented = max((len(match[0]) for match in _INDENTED.finditer(document.text)), default=0)
+    if deepest + indented <= SURELY_READ:
+        return
+    depth = 0
+    for event in yaml.parse(document.text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader)):
+        if isinstance(event, yaml.MappingStartEvent | yaml.SequenceStartEvent):
+            depth += 1
+        elif isinstance(event, yaml.MappingEndEvent | yaml.SequenceEndEvent):
+            depth -= 1
+        if depth > SURELY_READ:
+            mark = event.start_mark
+            line, column = (mark.line + 1, mark.column + 1) if mark else (0, 0)
+            raise DocumentError([Problem(shown_path(document.path), line, column, BEYOND_REASON)])
+
+
 class _Reader:
     def __init__(self, document: Document) -> None:
         self.document = document
@@ -133,9 +164,7 @@ class _Reader:
         self._met.add(id(node))
         if len(place) > DEEPEST or self._repeats > MOST_REPEATS:
             if not self.problems:
-                self.problems.append(
-                    self.document.problem(place, "the file nests or repeats itself beyond reason.")
-                )
+                self.problems.append(self.document.problem(place, BEYOND_REASON))
             return None
         if isinstance(node, yaml.MappingNode):
             return self._mapping(node, place)
