@@ -155,8 +155,14 @@ def notable_differences(
         for one, q in zip(distinct, corrected, strict=True)
         if q <= alpha_of(level) and abs(one.effect) >= least
     ]
-    ranked = sorted(kept, key=lambda one: (-abs(one.effect), -one.effect, one.table, one.row))
+    ranked = sorted(kept, key=_rank)
     return Findings(tuple(_told_once(ranked, codebook, sources))[:most])
+
+
+def _rank(one: Notable) -> tuple[float, float, str, str]:
+    """Rank by effect, largest first, to nine digits: the last ones depend on the order in which sums are made."""
+    effect = round(one.effect, 9)
+    return -abs(effect), -effect, one.table, one.row
 
 
 def _cell_of(one: Notable) -> tuple[object, ...]:
@@ -186,11 +192,11 @@ def _told_once(
     stories: dict[tuple[object, ...], list[Notable]] = {}
     for one in ranked:
         stories.setdefault(_story(one, codebook, sources), []).append(one)
-    text = [min(story, key=lambda one: (not _is_quoted(one), -abs(one.effect))) for story in stories.values()]
-    text.sort(key=lambda one: (-abs(one.effect), -one.effect, one.table, one.row))
+    chosen = [min(story, key=lambda one: (not _is_quoted(one), *_rank(one))) for story in stories.values()]
+    chosen.sort(key=_rank)
     seen: set[tuple[object, ...]] = set()
     kept: list[Notable] = []
-    for one in text:
+    for one in chosen:
         figures = (one.group, *sorted((round(one.value, 9), round(one.other, 9))))
         if figures not in seen and not any(_holds(one, other) for other in kept):
             kept.append(one)

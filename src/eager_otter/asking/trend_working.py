@@ -53,11 +53,11 @@ class TrendWorking:
 
     def columns(self) -> tuple[str, ...]:
         """Return what the trend takes of each column, a line each."""
-        text: dict[str, list[str]] = {}
+        by_column: dict[str, list[str]] = {}
         for term, value in self.working()[2]:
             sign, _, column = term.partition(" of ")
-            text.setdefault(column, []).append(f"{sign} {number(value)}")
-        return tuple(f"{column}: {', '.join(values)}" for column, values in text.items())
+            by_column.setdefault(column, []).append(f"{sign} {number(value)}")
+        return tuple(f"{column}: {', '.join(values)}" for column, values in by_column.items())
 
     def working(self) -> Built:
         """Return the formula, the same with its numbers, and these: place, figure, effective base, weight by column."""

@@ -204,11 +204,11 @@ class _Workings:
         marks = marks_of(evidence.base, self.table.base_rules)[0]
         thin = [side for side in sides if marks[side] >= NOT_TESTED]
         if thin:
-            text = [
+            clauses = [
                 f"the base of {self._name(side)} is {MARKS[marks[side]]} by the minimum bases"
                 for side in thin
             ]
-            return " and ".join(text)
+            return " and ".join(clauses)
         if tested.out[row if len(tested.out) > 1 else 0, pair]:
             return "the row is taken out of all tests"
         empty = [side for side in sides if evidence.base.n[0, side] == 0]

@@ -292,11 +292,11 @@ def _derived(responses: Responses, question: Question, rows: BoolArray) -> Itera
 def _sources(responses: Responses, question: Question, who: BoolArray) -> str:
     """Say what some respondents gave to the questions that a question is made of: answers and counts, or ends."""
     many = len(question.made_of) > 1
-    text = []
+    parts = []
     for name in question.made_of:
         given = _given(responses, name, who) if who.any() else "nobody"
-        text.append(f"{name} {given}" if many else given)
-    return "; ".join(text)
+        parts.append(f"{name} {given}" if many else given)
+    return "; ".join(parts)
 
 
 def _given(responses: Responses, name: str, who: BoolArray) -> str:

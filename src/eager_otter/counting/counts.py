@@ -276,12 +276,12 @@ class BannerCounting:
             place_times = None if times is None else times[places]
             people = people_of(who, place_times)
             if people:
-                text = (
+                reasons_given = (
                     ()
                     if reasons is None
                     else tuple(_counted_reasons(reasons, who, place_times, without=True))
                 )
-                outside.append(Outside(group=group, people=people, reasons=text))
+                outside.append(Outside(group=group, people=people, reasons=reasons_given))
         return tuple(outside)
 
     def _prepared(self, count: Count) -> _Counted:

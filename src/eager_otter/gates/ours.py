@@ -72,7 +72,7 @@ def in_parquet(path: Path) -> bool:
     from pyarrow import parquet
 
     try:
-        text = parquet.read_schema(path).metadata or {}
+        metadata = parquet.read_schema(path).metadata or {}
     except (pa.ArrowException, OSError):
         return False
-    return re.search(rb"\S " + MAKER + rb"\Z", text.get(b"provenance", b"")) is not None
+    return re.search(rb"\S " + MAKER + rb"\Z", metadata.get(b"provenance", b"")) is not None

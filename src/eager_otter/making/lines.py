@@ -92,8 +92,8 @@ class Making:
         table = replace(table, crossings=crossed.crossings())
         if request.tests.whole_table == "none":
             return table
-        text = whole_table_notes(request, table.associations(), crossed.why_none())
-        return replace(table, notes=(*table.notes, *text))
+        table_notes = whole_table_notes(request, table.associations(), crossed.why_none())
+        return replace(table, notes=(*table.notes, *table_notes))
 
     def _usual_title(self) -> str:
         """Return the question's text, and what the cells sum up of another question."""

@@ -110,15 +110,15 @@ def outside_notes(sums: QuestionSums, say: Words) -> Iterator[Note]:
 
 def left_out_of_items(labels: Sequence[str], sums: Sequence[QuestionSums], say: Words) -> Iterator[Note]:
     """Say who is out of the base of each of several questions, and why; a question asked for twice is told once."""
-    wording = {
+    by_question = {
         one.question.name: (label, one)
         for label, one in zip(reversed(labels), reversed(sums), strict=True)
         if one.left_out
     }
-    if not wording:
+    if not by_question:
         return
     listed = []
-    for label, one in reversed(wording.values()):
+    for label, one in reversed(by_question.values()):
         count = sum(count for _, count in one.left_out)
         only = len(one.left_out) == 1
         reasons = reason_said(one.left_out[0][0], say) if only else reasons_text(one.left_out, say)

@@ -52,8 +52,10 @@ def _banner(table: Table) -> str:
 
 def _filter(table: Table) -> str:
     facts = table.facts
-    text = () if facts is None else tuple(step.wording for step in facts.filters if step is not facts.base)
-    return "; ".join(text)
+    conditions = (
+        () if facts is None else tuple(step.wording for step in facts.filters if step is not facts.base)
+    )
+    return "; ".join(conditions)
 
 
 def _base(table: Table) -> str:

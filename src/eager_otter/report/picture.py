@@ -156,8 +156,8 @@ def _check_ending(path: Path) -> None:
 
 
 def _draw(figure: Any, spec: ChartSpec, theme: Theme, provenance: str) -> None:
-    wording = (*spec.notes, *([one_line(provenance)] if provenance else []))
-    notes = [line for note in wording for line in textwrap.wrap(note, 175)]
+    footers = (*spec.notes, *([one_line(provenance)] if provenance else []))
+    notes = [line for note in footers for line in textwrap.wrap(note, 175)]
     width, height = figure.get_size_inches()
     title = textwrap.wrap(spec.title, 78)[:2]
     above = 0.3 + TITLE_LINE * len(title) + (SUBTITLE_LINE if spec.subtitle else 0.0)  # inches

@@ -57,13 +57,13 @@ class Quantile(Summary):
         """Return the values around the cut, with their cumulated shares of weight."""
         cut = cell.cut
         assert cut is not None
-        text = [f"{counted(round(cell.total('n')), 'value')} of weight {number(cell.total('w'))}"]
+        parts = [f"{counted(round(cell.total('n')), 'value')} of weight {number(cell.total('w'))}"]
         if not math.isnan(cut.below):
-            text.append(f"cumulated share {number(cut.share_below)} up to {number(cut.below)}")
-        text.append(f"{number(cut.share)} up to {number(cut.at)}")
+            parts.append(f"cumulated share {number(cut.share_below)} up to {number(cut.below)}")
+        parts.append(f"{number(cut.share)} up to {number(cut.at)}")
         if not math.isnan(cut.above):
-            text.append(f"the next value is {number(cut.above)}")
-        return ", ".join(text)
+            parts.append(f"the next value is {number(cut.above)}")
+        return ", ".join(parts)
 
 
 class Median(Quantile):

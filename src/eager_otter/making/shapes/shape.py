@@ -123,5 +123,5 @@ def table_of_items(
         return table
     crossings, why_none = items_crossings(counted.counting, counted.counts, sums)
     table = replace(table, crossings=crossings)
-    text = whole_table_notes(request, table.associations(), why_none)
-    return replace(table, notes=(*table.notes, *text))
+    table_notes = whole_table_notes(request, table.associations(), why_none)
+    return replace(table, notes=(*table.notes, *table_notes))
