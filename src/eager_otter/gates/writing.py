@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import csv
+import io
 import itertools
 import os
 import re
@@ -188,6 +189,13 @@ def write_rows(path: Path, names: Sequence[str], rows: Iterable[Sequence[object]
         writer = csv.writer(_Lines(file), lineterminator="\r\n")  # so that either sign in a cell is quoted
         writer.writerow(names)
         writer.writerows(rows)
+
+
+def csv_line(cells: Sequence[object]) -> str:
+    """Return a line of CSV as `write_rows` writes it, with its end."""
+    line = io.StringIO()
+    csv.writer(_Lines(line), lineterminator="\r\n").writerow(cells)
+    return line.getvalue()
 
 
 class _Lines:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from itertools import takewhile
+from math import isnan
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal, NamedTuple, Protocol
 
@@ -518,21 +519,43 @@ class Table:
         With `whole_table`, the tests and measures of the whole table follow, where the table was asked for some: the
         row names the test or measure, the figure what is given of it.
         """
-        for line in self.lines:
-            if line.kind == "heading":
-                continue
-            for k, column in enumerate(self.columns):
-                value = float(line.values[k])
-                there = None if np.isnan(value) else value
-                if column.role != "trend":
-                    yield self._record(line, column, line.figure, line.marks[k], value=there)
-                if line.letters[k]:
-                    yield self._record(line, column, "letters", line.marks[k], text=line.letters[k])
-
+        for line, entries in self.entries():
+            for k, figure, value, text in entries:
+                column = self.columns[k]
+                yield Record(
+                    table=self.id,
+                    title=self.title,
+                    part=self.part,
+                    question=line.question,
+                    row=line.label,
+                    row_kind=line.kind,
+                    row_code=line.code,
+                    group=column.group,
+                    column=column.label,
+                    letter=column.letter,
+                    figure=figure,
+                    value=value,
+                    text=text,
+                    mark=line.marks[k],
+                )
         if whole_table:
-            yield from self._whole_table_records()
+            yield from self.whole_table_records()
 
-    def _whole_table_records(self) -> Iterator[Record]:
+    def entries(self) -> Iterator[tuple[Line, Iterator[tuple[int, str, float | None, str]]]]:
+        """Go through the lines with their figures and letters: place of the column, name of the figure, value, text."""
+        for line in self.lines:
+            if line.kind != "heading":
+                yield line, self._entries_of(line)
+
+    def _entries_of(self, line: Line) -> Iterator[tuple[int, str, float | None, str]]:
+        figure = line.figure
+        for k, value in enumerate(line.values.tolist()):
+            if self.columns[k].role != "trend":
+                yield k, figure, None if isnan(value) else value, ""
+            if line.letters[k]:
+                yield k, "letters", None, line.letters[k]
+
+    def whole_table_records(self) -> Iterator[Record]:
         """Go through the tests and measures that are under the table."""
         wanted = self.tests.whole_table
         if wanted == "none":
@@ -558,33 +581,6 @@ class Table:
                         text="",
                         mark="",
                     )
-
-    def _record(
-        self,
-        line: Line,
-        column: Column,
-        figure: str,
-        mark: str,
-        *,
-        value: float | None = None,
-        text: str = "",
-    ) -> Record:
-        return Record(
-            table=self.id,
-            title=self.title,
-            part=self.part,
-            question=line.question,
-            row=line.label,
-            row_kind=line.kind,
-            row_code=line.code,
-            group=column.group,
-            column=column.label,
-            letter=column.letter,
-            figure=figure,
-            value=value,
-            text=text,
-            mark=mark,
-        )
 
 
 def tested_rows(lines: Iterable[Line]) -> Iterator[tuple[Line, Tested, int]]:
