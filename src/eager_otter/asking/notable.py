@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any, Literal, assert_never
 
 import numpy as np
@@ -143,20 +144,30 @@ def notable_differences(
     if not 50 <= level < 100 or least < 0:
         raise RequestError("A level runs from 50 up to, not including, 100; the least effect is 0 or more.")
     sources = codebook.sources()
-    every = (one for table in tables for one in _of_table(table, codebook, sources))
-    distinct = list({_cell_of(one): one for one in every}.values())
+    every = (pair for table in tables for pair in _of_table(table, codebook, sources))
+    by_cell = {_cell_of(one): (one, sentence) for one, sentence in every}
+    distinct = [one for one, _ in by_cell.values()]
     if not distinct:
         return Findings()
     p = np.array([[one.p_value for one in distinct]])
     corrected = adjusted(p, np.zeros(len(distinct), np.int64), benjamini_hochberg)[0]
     say = tables[0].words
     kept = [
-        _with_technical(replace(one, adjusted=float(q)), say)
+        replace(one, adjusted=float(q))
         for one, q in zip(distinct, corrected, strict=True)
         if q <= alpha_of(level) and abs(one.effect) >= least
     ]
     ranked = sorted(kept, key=_rank)
-    return Findings(tuple(_told_once(ranked, codebook, sources))[:most])
+    chosen = list(_told_once(ranked, codebook, sources))[:most]
+    return Findings(
+        tuple(
+            replace(one, sentence=by_cell[_cell_of(one)][1](), technical=_technical(one, say))
+            for one in chosen
+        )
+    )
+
+
+Unsaid = tuple[Notable, Callable[[], str]]  # a difference, and what makes its sentence
 
 
 def _rank(one: Notable) -> tuple[float, float, str, str]:
@@ -171,10 +182,11 @@ def _cell_of(one: Notable) -> tuple[object, ...]:
     return (one.question, one.column, one.against, one.base, one.other_base, *(round(x, 12) for x in numbers))
 
 
-def _with_technical(one: Notable, say: Words) -> Notable:
+def _technical(one: Notable, say: Words) -> str:
+    """Give the bases, the effect and P of a difference."""
     text = said("{base} and {other} respondents; effect {effect} ({size}); {p} after correction")
     effect = say.number(f"{one.effect:+.2f}")
-    wording = say(
+    return say(
         text,
         base=one.base,
         other=one.other_base,
@@ -182,7 +194,6 @@ def _with_technical(one: Notable, say: Words) -> Notable:
         size=say(one.size),
         p=p_said(one.adjusted, say),
     )
-    return replace(one, technical=wording)
 
 
 def _told_once(
@@ -234,7 +245,7 @@ def _roots(codebook: Codebook, names: frozenset[str]) -> frozenset[str]:
     )
 
 
-def _of_table(table: Table, codebook: Codebook, sources: Mapping[str, frozenset[str]]) -> Iterator[Notable]:
+def _of_table(table: Table, codebook: Codebook, sources: Mapping[str, frozenset[str]]) -> Iterator[Unsaid]:
     for line, _, _ in tested_rows(table.lines):
         question = line.code if line.code in sources else table.question
         yield from _of_line(table, line, question, sources, codebook)
@@ -242,7 +253,7 @@ def _of_table(table: Table, codebook: Codebook, sources: Mapping[str, frozenset[
 
 def _of_line(
     table: Table, line: Line, question: str, sources: Mapping[str, frozenset[str]], codebook: Codebook
-) -> Iterator[Notable]:
+) -> Iterator[Unsaid]:
     family = sources.get(question, frozenset((question,)))
     evidence = line.evidence
     assert evidence is not None and evidence.tested is not None
@@ -291,7 +302,7 @@ def _of_line(
             technical="",
             over_time=not rest,
         )
-        yield replace(one, sentence=_sentence(table, line, one, codebook, column))
+        yield one, partial(_sentence, table, line, one, codebook, column)
 
 
 def _codes(line: Line, question: Question | None) -> frozenset[str]:
