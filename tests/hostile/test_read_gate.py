@@ -723,6 +723,9 @@ def test_whatever_a_library_raises_becomes_one_message() -> None:
             and "\n" not in str(caught.value)
             and "\x1b" not in str(caught.value)
         )
+    for lacking in (MemoryError("realloc"), OSError("Unknown error: Failed to launch worker thread: Resource temporarily unavailable")):  # fmt: skip
+        with pytest.raises(otter.FileProblem, match=r"^a.csv: needs more memory than there is"), reading("a.csv", "CSV"):  # fmt: skip
+            raise lacking
     for left in (KeyboardInterrupt, SystemExit):
         with pytest.raises(left), reading("a.csv", "CSV"):
             raise left

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import stat
 import zipfile
 from collections.abc import Callable, Iterator
@@ -191,13 +192,17 @@ def reading(path: Path | str, what: str, remedy: str = "") -> Iterator[None]:
         yield
     except (OtterError, KeyboardInterrupt, SystemExit, GeneratorExit):
         raise
-    except MemoryError as error:
-        message = f"{place}: needs more memory than there is. Read fewer columns, or split the file."
-        raise FileProblem(message) from error
     except BaseException as error:  # a panic of a library written in Rust is no Exception
+        if isinstance(error, MemoryError) or _LACKING.search(str(error)):
+            message = f"{place}: needs more memory than there is. Read fewer columns, or split the file."
+            raise FileProblem(message) from error
         raise FileProblem(
             f"{place}: cannot be read as {what} ({reason_of(error)}). {remedy}".rstrip()
         ) from error
+
+
+# what libraries say, under errors of other kinds, where the machine gives them no memory or no thread
+_LACKING = re.compile(r"cannot allocate|failed to launch worker thread|resource temporarily", re.IGNORECASE)
 
 
 def reason_of(error: BaseException) -> str:
