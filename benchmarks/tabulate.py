@@ -17,8 +17,7 @@ import pandas as pd
 
 from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
-from eager_otter.core.cells import BLOCK, CellSet
-from eager_otter.core.tally import CodedRows, bundles_of, tally
+from eager_otter.core.tally import BLOCK, CodedRows, bundles_of, tally
 from eager_otter.counting.counts import BannerCounting
 from eager_otter.counting.rows import row_counts
 from eager_otter.data.files import Source
@@ -153,7 +152,7 @@ def best_of_passes(parts: list[Any], counting: BannerCounting, weights: Any, rep
     coded = [part for part in parts if isinstance(part, CodedRows)]
     numbers = len(parts) - len(coded)
     total = 0.0
-    for cells in cell_sets(counting):
+    for cells in counting.cells.sets:
         for bundle in bundles_of(coded):
             size = bundle.size * cells.cells
             index = bundle.codes(0, w.size).astype(np.intp) * cells.cells + cells.cell
@@ -163,11 +162,6 @@ def best_of_passes(parts: list[Any], counting: BannerCounting, weights: Any, rep
         cell = cells.cell.astype(np.intp)
         total += numbers * best(partial(_seven_passes, cell, w, cells.cells), repeat)
     return total
-
-
-def cell_sets(counting: BannerCounting) -> list[CellSet]:
-    """List the sets of the banner that are of cells: in this workload, all."""
-    return [cells for cells in counting.cells.sets if isinstance(cells, CellSet)]
 
 
 def _three_passes(kept: list[tuple[Any, Any, Any]], size: int) -> None:
@@ -186,7 +180,7 @@ def plain_passes(parts: list[Any], counting: BannerCounting, weights: Any) -> No
     """Count every question by every set of cells in one go each, as plain NumPy would."""
     w2 = weights * weights
     for part in parts:
-        for cells in cell_sets(counting):
+        for cells in counting.cells.sets:
             if isinstance(part, CodedRows):
                 index = part.codes.astype(np.intp) * cells.cells + cells.cell
                 for term in (None, weights, w2):

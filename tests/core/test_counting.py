@@ -18,7 +18,6 @@ from eager_otter.core.arrays import effective_base
 from eager_otter.core.cells import (
     ColumnCells,
     ColumnGroup,
-    MemberSet,
     column_membership,
     group_from_memberships,
     make_cells,
@@ -225,7 +224,7 @@ def test_columns_of_the_same_people_are_never_tested() -> None:
 
 
 @given(st.integers(0, 2**32 - 1), st.integers(1, 60), st.booleans(), st.booleans())
-def test_columns_counted_by_member_give_the_sums_of_columns_counted_by_cell(
+def test_columns_cut_into_pieces_give_the_sums_of_columns_counted_whole(
     seed: int, people: int, weighted: bool, often: bool
 ) -> None:
     rng = np.random.default_rng(seed)
@@ -263,14 +262,13 @@ def test_columns_counted_by_member_give_the_sums_of_columns_counted_by_cell(
         return [finisher.pairs[order], members, finisher.products(2, centre), *ordered]
 
     everyone = slice(0, people)
-    by_cell = counted(columns(everyone), tallied(everyone))
+    in_one = counted(columns(everyone), tallied(everyone))
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(cells_module, "MOST_CELLS", -1)
-        patch.setattr(MemberSet, "block", 7)
+        patch.setattr(cells_module, "PIECE", 2)
         whole = columns(everyone)
-        assert any(isinstance(one, MemberSet) for one in whole.sets)
-        by_member = counted(whole, tallied(everyone))
+        in_pieces = counted(whole, tallied(everyone))
         in_parts = counted(whole, tallied(slice(0, cut)) + tallied(slice(cut, people)))
-    for others in (by_member, in_parts):
-        for one, other in zip(by_cell, others, strict=True):
+    for others in (in_pieces, in_parts):
+        for one, other in zip(in_one, others, strict=True):
             np.testing.assert_allclose(one, other, rtol=1e-7, atol=1e-7)

@@ -3,25 +3,20 @@
 A *cell* is a distinct pattern of memberships that occurs in the data. A respondent is in exactly one cell
 of a set, so counting needs one pass however many columns there are, and columns that overlap, nest or
 leave people out need no special case: a 0/1 matrix (columns × cells) tells which cells make up a column.
-
-Where columns overlap in so many ways that most people have a pattern of their own, as the brands of a long list do, a
-*member set* counts each column and each pair of columns by itself instead.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar
 
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
 
 USUAL_CELLS = 64  # groups are merged into one set while it stays this small: the fastest by measurement
-MOST_CELLS = 4096  # a single group with more patterns than this is counted by members
-BLOCK = 32_768  # respondents at a time: what one pass needs stays in the processor's cache
-MEMBER_BLOCK = 4096  # the same where each has many entries
+MOST_CELLS = 4096  # a single group with more patterns than this is cut into pieces
+PIECE = 4  # columns of a piece that is set beside another: 256 patterns at most, which stay in the processor's cache
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -59,21 +54,6 @@ def group_from_memberships(inside: BoolArray) -> ColumnGroup:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Entries:
-    """Entries to add up: that of each respondent of `people`, places within a block, goes to a `cell`; both (entries,).
-
-    `people` None means everyone in the block, in order.
-    """
-
-    people: IntArray | None
-    cell: IntArray
-
-    def of(self, values: Any) -> Any:
-        """Return the values (block,) of the people: (entries,)."""
-        return values if self.people is None else values[self.people]
-
-
-@dataclass(frozen=True, slots=True, eq=False)
 class CellSet:
     """Some columns of a banner over one cell number per respondent.
 
@@ -85,87 +65,19 @@ class CellSet:
     columns: IntArray
     members: FloatArray
     pairs: IntArray
-    block: ClassVar[int] = BLOCK
 
     @property
     def cells(self) -> int:
         """How many distinct patterns occur."""
         return int(self.members.shape[1])
 
-    def entries(self, block: slice) -> Entries:
-        """List what a block of respondents adds to: one cell each."""
-        return Entries(None, self.cell[block].astype(np.intp))
-
-    def in_both(self, members: FloatArray) -> FloatArray:
-        """Return which cells are in both columns of each pair: (cells, pairs); `members` are those of a tally."""
-        place = {int(column): k for k, column in enumerate(self.columns)}
-        first, second = ([place[int(column)] for column in side] for side in self.pairs.T)
-        return np.ascontiguousarray((members[first] * members[second]).T)
-
-    def inside(self, place: int) -> BoolArray:
-        """Return who is in a column, by its place among `columns`: (respondents,)."""
-        return np.asarray(self.members[place][self.cell] > 0)
-
-    def shares(self, places: Sequence[int]) -> bool:
-        """Return whether someone is in two of some columns, by their places among `columns`."""
-        return len(places) > 1 and bool((self.members[list(places)].sum(axis=0) > 1).any())
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class MemberSet:
-    """Some columns of a banner, each of which is a cell of its own, and so is each pair that is compared.
-
-    `columns` and `pairs` are as in `CellSet`; `group` tells who is in which column, `compared` (c, 2) are all pairs
-    that are compared, whether they share anyone or not. A respondent adds to a cell for each column and each compared
-    pair that holds the person.
-    """
-
-    group: ColumnGroup
-    columns: IntArray
-    pairs: IntArray
-    compared: IntArray
-    block: ClassVar[int] = MEMBER_BLOCK
-
-    @property
-    def cells(self) -> int:
-        """How many columns and compared pairs there are."""
-        return len(self.columns) + len(self.compared)
-
-    @property
-    def members(self) -> FloatArray:
-        """The cell of each column, and then of each compared pair: the identity (cells, cells)."""
-        return np.eye(self.cells)
-
-    def entries(self, block: slice) -> Entries:
-        """List what a block of respondents adds to: a cell for each column and pair that a person is in."""
-        inside = self.group.members[:, self.group.cell[block]]
-        people = [np.flatnonzero(row) for row in inside]
-        people += [np.flatnonzero(inside[a] & inside[b]) for a, b in self.compared - self.columns[0]]
-        cell = np.repeat(np.arange(self.cells), [each.size for each in people])
-        return Entries(np.concatenate(people), cell)
-
-    def in_both(self, members: FloatArray) -> FloatArray:
-        """Return which cells are in both columns of each pair: (cells, pairs)."""
-        place = {pair: k for k, pair in enumerate(map(tuple, self.compared.tolist()), len(self.columns))}
-        return np.ascontiguousarray(members[[place[a, b] for a, b in self.pairs.tolist()]].T)
-
-    def inside(self, place: int) -> BoolArray:
-        """Return who is in a column, by its place among `columns`: (respondents,)."""
-        return np.asarray(self.group.members[place][self.group.cell])
-
-    def shares(self, places: Sequence[int]) -> bool:
-        """Return whether someone is in two of some columns that are compared, by their places among `columns`."""
-        wanted = np.isin(self.pairs, self.columns[list(places)])
-        return bool(wanted.all(axis=1).any())
-
 
 @dataclass(frozen=True, slots=True, eq=False)
 class ColumnCells:
     """A whole banner as cell sets. Column 0 is the Total: everyone, in a column or not."""
 
-    sets: tuple[CellSet | MemberSet, ...]
+    sets: tuple[CellSet, ...]
     columns: int
-    respondents: int
 
     def overlapping(self) -> IntArray:
         """List the compared pairs of columns that someone is in together: (pairs, 2)."""
@@ -186,26 +98,18 @@ def make_cells(
     everyone = ColumnGroup(np.zeros(respondents, np.uint8), np.ones((1, 1), np.bool_))
     open_set = _Draft(everyone, np.zeros(1, np.int64), np.zeros((0, 2), np.int64))
     done: list[_Draft] = []
-    by_member: list[MemberSet] = []
     position = 1
     wanted = _wanted(groups, compared)
     for group in groups:
-        columns = position + np.arange(len(group.members))
-        pairs = _sharing_pairs(group.members, columns, wanted)
+        for piece in _pieces(group, position, wanted):
+            merged = open_set.merged(piece)
+            if merged is None:
+                done.append(open_set)
+                open_set = piece
+            else:
+                open_set = merged
         position += len(group.members)
-        if group.members.shape[1] > MOST_CELLS:
-            by_member.append(MemberSet(group, columns, pairs, _all_pairs(columns, wanted)))
-            continue
-        piece = _Draft(group, columns, pairs)
-        merged = open_set.merged(piece)
-        if merged is None:
-            done.append(open_set)
-            open_set = piece
-        else:
-            open_set = merged
-    return ColumnCells(
-        (*(draft.finished() for draft in [*done, open_set]), *by_member), position, respondents
-    )
+    return ColumnCells(tuple(draft.finished() for draft in [*done, open_set]), position)
 
 
 def _wanted(groups: Sequence[ColumnGroup], compared: IntArray | None) -> BoolArray | None:
@@ -242,11 +146,29 @@ class _Draft:
         return CellSet(self.group.cell, self.columns, self.group.members.astype(np.float64), self.pairs)
 
 
-def _all_pairs(columns: IntArray, wanted: BoolArray | None) -> IntArray:
-    """List the pairs of some columns that are compared: (pairs, 2)."""
-    size = len(columns)
-    chosen = np.ones((size, size), np.bool_) if wanted is None else wanted[np.ix_(columns, columns)]
-    return columns[np.stack(np.nonzero(np.triu(chosen, 1)), axis=1)]
+def _pieces(group: ColumnGroup, position: int, wanted: BoolArray | None) -> Iterable[_Draft]:
+    """Return the group whole, or, when it has too many patterns, in pieces that hold every pair once."""
+    columns = position + np.arange(len(group.members))
+    if group.members.shape[1] <= MOST_CELLS or len(columns) <= PIECE:
+        yield _Draft(group, columns, _sharing_pairs(group.members, columns, wanted))
+        return
+    chunks = np.array_split(np.arange(len(columns)), -(-len(columns) // PIECE))
+    for a, first in enumerate(chunks):
+        for b in range(a + 1, len(chunks)):
+            chosen = np.concatenate([first, chunks[b]])
+            part = _columns_of(group, chosen)
+            pairs = _sharing_pairs(part.members, columns[chosen], wanted)
+            inside = np.isin(pairs, columns[first]).sum(axis=1)
+            across, within_first, within_last = inside == 1, inside == 2, inside == 0
+            new = across | (within_first & (b == a + 1)) | (within_last & (a == 0) & (b == len(chunks) - 1))
+            yield _Draft(part, columns[chosen], pairs[new])
+
+
+def _columns_of(group: ColumnGroup, chosen: IntArray) -> ColumnGroup:
+    """Keep only the chosen columns, merging the patterns that no longer differ."""
+    bits = 1 << np.arange(len(chosen))
+    cell, kept = _renumber((bits @ group.members[chosen])[group.cell], 1 << len(chosen))
+    return ColumnGroup(cell.astype(smallest_unsigned(kept.size)), (kept & bits[:, None]) > 0)
 
 
 def _sharing_pairs(members: BoolArray, columns: IntArray, wanted: BoolArray | None) -> IntArray:
@@ -285,5 +207,5 @@ def column_membership(cells: ColumnCells, column: int) -> BoolArray:
     for part in cells.sets:
         places = np.flatnonzero(part.columns == column)
         if places.size:
-            return part.inside(int(places[0]))
+            return np.asarray(part.members[places[0]][part.cell] > 0)
     raise ValueError(f"No column number {column}; the banner has {cells.columns}.")

@@ -122,8 +122,8 @@ class Finisher:
             place = {int(column): k for k, column in enumerate(cells.columns)}
             first = [place[int(a)] for a, _ in cells.pairs]
             second = [place[int(b)] for _, b in cells.pairs]
-            self._pairs.append(cells.in_both(members))
-            self._sides.append((np.ascontiguousarray(members[: len(cells.columns)].T), first, second))
+            self._pairs.append(np.ascontiguousarray((members[first] * members[second]).T))
+            self._sides.append((np.ascontiguousarray(members.T), first, second))
 
     def counts(self, parts: Sequence[tuple[int, FloatArray]]) -> Sums:
         """Sum the rows of a question: for each of its parts, `(position, indicator (rows, codes))`."""

@@ -17,8 +17,9 @@ from typing import Literal
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
-from eager_otter.core.cells import ColumnCells, Entries, join_patterns
+from eager_otter.core.cells import ColumnCells, join_patterns
 
+BLOCK = 32_768  # respondents at a time: what one pass needs stays in the processor's cache
 SHARED_CODES = 256  # several small questions are counted as one code up to this many combinations
 
 PEOPLE, WEIGHT, WEIGHT2 = range(3)
@@ -197,7 +198,7 @@ def tally(
     `weights` (respondents,) are >= 0 and `frequencies` (respondents,) whole numbers of people per row; either
     may be None for 1. Raises ValueError when lengths differ.
     """
-    respondents = columns.respondents
+    respondents = columns.sets[0].cell.size
     for part in parts:
         people = _people_in(part)
         if people != respondents:
@@ -205,14 +206,12 @@ def tally(
     bundles = bundles_of(parts)
     values = [(k, part) for k, part in enumerate(parts) if not isinstance(part, CodedRows)]
     counts, sums = _Counts(bundles, columns), _ValueSums(values, columns)
-    for step in sorted({column_set.block for column_set in columns.sets}):
-        places = [k for k, column_set in enumerate(columns.sets) if column_set.block == step]
-        for start in range(0, respondents, step):
-            block = slice(start, min(start + step, respondents))
-            entries = [(k, columns.sets[k].entries(block)) for k in places]
-            measures = _Measures(weights, frequencies, block)
-            counts.add(block, entries, measures)
-            sums.add(block, entries, measures)
+    for start in range(0, respondents, BLOCK):
+        block = slice(start, min(start + BLOCK, respondents))
+        cells = [column_set.cell[block].astype(np.intp) for column_set in columns.sets]
+        measures = _Measures(weights, frequencies, block)
+        counts.add(block, cells, measures)
+        sums.add(block, cells, measures)
     by_set = []
     for position, column_set in enumerate(columns.sets):
         of_part: dict[int, FloatArray] = dict(sums.of_set(position))
@@ -297,20 +296,17 @@ class _Counts:
         self._totals = [[np.zeros((3, bundle.size * cells)) for bundle in bundles] for cells in self._cells]
         self._weighted = True
 
-    def add(self, block: slice, entries: Sequence[tuple[int, Entries]], measures: _Measures) -> None:
-        """Add a block of respondents: its entries by set."""
+    def add(self, block: slice, cells: Sequence[IntArray], measures: _Measures) -> None:
+        passes = measures.passes
         self._weighted = measures.weighted
-        terms = [[None if term is None else each.of(term) for term in measures.passes] for _, each in entries]
-        index = [np.empty(each.cell.size, np.intp) for _, each in entries]
+        index = np.empty(block.stop - block.start, np.intp)
         for k, bundle in enumerate(self._bundles):
             codes = bundle.codes(block.start, block.stop).astype(np.intp)
-            for (position, each), passes, place in zip(entries, terms, index, strict=True):
-                cells = self._cells[position]
-                np.multiply(each.of(codes), cells, out=place)
-                np.add(place, each.cell, out=place)
+            for totals, cell, count in zip(self._totals, cells, self._cells, strict=True):
+                np.multiply(codes, count, out=index)
+                np.add(index, cell, out=index)
                 for measure, term in enumerate(passes):
-                    total = self._totals[position][k][measure]
-                    total += np.bincount(place, term, bundle.size * cells)
+                    totals[k][measure] += np.bincount(index, term, bundle.size * count)
 
     def of_set(self, position: int) -> list[FloatArray]:
         totals = self._totals[position]
@@ -329,22 +325,19 @@ class _ValueSums:
     def of_set(self, position: int) -> list[tuple[int, FloatArray]]:
         return [(k, total) for (k, _), total in zip(self._values, self._totals[position], strict=True)]
 
-    def add(self, block: slice, entries: Sequence[tuple[int, Entries]], measures: _Measures) -> None:
-        """Add a block of respondents: its entries by set."""
+    def add(self, block: slice, cells: Sequence[IntArray], measures: _Measures) -> None:
         for k, (_, part) in enumerate(self._values):
             first = part.first if isinstance(part, ProductRows) else part.values
             there = ~np.isnan(first[block])
             if isinstance(part, ProductRows):
                 there &= ~np.isnan(part.second[block])
             terms = _Terms.of(there, measures)
-            for position, each in entries:
-                totals, cells, chosen = self._totals[position], self._cells[position], terms.chosen(each)
+            for totals, cell, count in zip(self._totals, cells, self._cells, strict=True):
                 if isinstance(part, ProductRows):
-                    values = each.of(first[block]), each.of(part.second[block])
-                    totals[k] = _merged_products(totals[k], chosen.products(*values, each.cell, cells))
+                    values = first[block], part.second[block]
+                    totals[k] = _merged_products(totals[k], terms.products(*values, cell, count))
                 else:
-                    values_of = each.of(first[block])
-                    totals[k] = _merged_values(totals[k], chosen.values(values_of, each.cell, cells))
+                    totals[k] = _merged_values(totals[k], terms.values(first[block], cell, count))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -364,15 +357,6 @@ class _Terms:
         assert measures.w is not None and measures.w2 is not None
         w, w2 = np.where(there, measures.w, 0.0), np.where(there, measures.w2, 0.0)
         return _Terms(there & (n > 0), n, w, w2)
-
-    def chosen(self, entries: Entries) -> _Terms:
-        """Return the amounts that entries add: (entries,)."""
-        if entries.people is None:
-            return self
-        n = entries.of(self.n)
-        w = n if self.w is self.n else entries.of(self.w)
-        w2 = w if self.w2 is self.w else entries.of(self.w2)
-        return _Terms(entries.of(self.there), n, w, w2)
 
     def values(self, values: FloatArray, cell: IntArray, cells: int) -> FloatArray:
         """Sum values up by cell: (measures, 1, cells)."""

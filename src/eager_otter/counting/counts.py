@@ -165,7 +165,7 @@ class BannerCounting:
             wanted = {k for k in range(group.start, group.stop) if self.layout.columns[k].compared}
             for cells in self.cells.sets:
                 inside = [place for place, k in enumerate(cells.columns.tolist()) if k in wanted]
-                if cells.shares(inside):
+                if len(inside) > 1 and bool((cells.members[inside].sum(axis=0) > 1).any()):
                     shared.add(group.start)
         return frozenset(shared)
 
