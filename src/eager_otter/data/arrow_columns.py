@@ -23,7 +23,7 @@ def answers_in(column: Any, name: str, place: str) -> Any:
     if pa.types.is_large_string(kind) or pa.types.is_decimal(kind) or pa.types.is_timestamp(kind):
         return column.cast(pa.string())
     if str(kind) == "string_view":
-        return column.cast(pa.string())
+        return _plain_texts(column)
     if pa.types.is_list(kind) or pa.types.is_large_list(kind):
         raise DataError(
             f"{place}: column {name!r} holds lists, not answers. Join the codes of each into a text, as in "
@@ -35,5 +35,16 @@ def answers_in(column: Any, name: str, place: str) -> Any:
 def _decoded(column: Any) -> Any:
     """Write a column of categories out; Arrow itself does not for all types of text."""
     kind = column.type.value_type
-    to = pa.string() if str(kind) in ("string_view", "large_string") else kind
+    if str(kind) == "string_view":
+        parts = [_plain_texts(part.dictionary).take(part.indices) for part in column.chunks]
+        return pa.chunked_array(parts, pa.string())
+    to = pa.string() if str(kind) == "large_string" else kind
     return pa.chunked_array([part.dictionary.cast(to).take(part.indices) for part in column.chunks], to)
+
+
+def _plain_texts(column: Any) -> Any:
+    """Return texts kept as views as plain ones; Arrow did not cast these from the beginning."""
+    try:
+        return column.cast(pa.string())
+    except pa.ArrowNotImplementedError:
+        return pa.array(column.to_pylist(), pa.string())

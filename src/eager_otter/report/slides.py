@@ -452,7 +452,9 @@ def _chart_data() -> Any:
         @contextmanager
         def _open_worksheet(self, xlsx_file: Any) -> Iterator[tuple[Any, Any]]:
             book = Workbook(xlsx_file, {"in_memory": True, **TEXT_STAYS_TEXT})
-            yield book, book.add_worksheet()
+            sheet = book.add_worksheet()
+            sheet.add_write_handler(str, lambda sheet, *cell: sheet.write_string(*cell))  # {=A1} too
+            yield book, sheet
             book.close()
 
     class Data(CategoryChartData):
