@@ -103,6 +103,16 @@ class DocumentError(OtterError, ValueError):
 MOST_NAMES = 12
 
 
+def one_of(names: Sequence[str]) -> str:
+    """Write names as a choice.
+
+    >>> one_of(["a"]), one_of(["a", "b", "c"])
+    ('a', 'a, b or c')
+    """
+    *others, last = names
+    return f"{', '.join(others)} or {last}" if others else last
+
+
 def nearest(name: str, known: Sequence[str]) -> str:
     """Offer the nearest known name, or the list where it is short: a sentence with a blank before it, or "".
 

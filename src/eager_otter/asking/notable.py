@@ -227,7 +227,7 @@ def _story(one: Notable, codebook: Codebook, sources: Mapping[str, frozenset[str
 
 
 def _is_quoted(one: Notable) -> bool:
-    """Return the rows that readers quote, means, scores and nets, from single answers."""
+    """Return whether a difference is of a row that readers quote: a mean, a score or a net, not a single answer."""
     return line_figure(one.figure).tested == "means" or len(one.codes) != 1
 
 
@@ -316,7 +316,7 @@ def _codes(line: Line, question: Question | None) -> frozenset[str]:
 
 
 def _sums_up_cells(line: Line) -> bool:
-    """Return the lines that sum up a third question in each cell."""
+    """Return whether a line sums up a third question in each cell."""
     return line.kind in ("answer", "net") and line.figure == MEAN
 
 

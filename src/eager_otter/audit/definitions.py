@@ -219,7 +219,7 @@ def _difference(where: str, question: Question, difference: Difference) -> Itera
 
 
 def _is_promoter_score(scores: Mapping[str, float], difference: Difference) -> bool:
-    """Return the usual promoter score: 9 and 10 minus 0 to 6, on a scale from 0 to 10."""
+    """Return whether it is the usual promoter score: 9 and 10 minus 0 to 6, on a scale from 0 to 10."""
     plus, minus = (sorted(scores[code] for code in codes) for codes in (difference.plus, difference.minus))
     whole = sorted(scores.values()) == [float(k) for k in range(11)]
     return whole and plus == [9.0, 10.0] and minus == [float(k) for k in range(7)]

@@ -85,7 +85,7 @@ def force_option(command: F) -> F:
 
 
 def renamed_option(old: str, new: str) -> Callable[[F], F]:
-    """Return those who give an option by the name it had in version 0.1 what it is called now."""
+    """Refuse an option under the name it had in version 0.1, and name what it is called now."""
 
     def tell(context: click.Context, _: click.Parameter, value: object) -> None:
         if value:

@@ -28,24 +28,23 @@ def data_of(origin: Origin[Any], definition: Mapping[str, Any]) -> dict[Path, An
 
     A question stays in the file it is in; a new one goes where the one before it is, and first to the main file.
     """
-    where = {name: path for path in _included(origin) for name in _questions(origin, path)}
-    parts: dict[Path, dict[str, Any]] = {path: {} for path in _included(origin)}
-    main_questions: dict[str, Any] = {}
+    main = _mapping(origin, origin.path)
+    home = dict.fromkeys(main.get("questions") or {}, origin.path)
+    home |= {name: path for path in _included(origin) for name in _questions(origin, path)}
+    parts: dict[Path, dict[str, Any]] = {path: {} for path in (origin.path, *_included(origin))}
     last = origin.path
-    main = _questions(origin, origin.path)
     for name, body in dict(definition.get("questions") or {}).items():
-        last = where.get(name, origin.path if name in main else last)
-        (main_questions if last == origin.path else parts[last])[name] = body
+        last = home.get(name, last)
+        parts[last][name] = body
+    main_questions = parts.pop(origin.path)
     emptied = [path for path, questions in parts.items() if not questions]
     if emptied:
         raise RequestError(
             f"{emptied[0].name}: an included file keeps one question at least; take the include out."
         )
-    said = dict(definition)
-    if "questions" in said or main_questions:
-        said["questions"] = main_questions
-    if not main_questions and "questions" not in _mapping(origin, origin.path):
-        said.pop("questions", None)
+    said = {**definition, "questions": main_questions}
+    if not main_questions and ("questions" not in main or "questions" not in definition):
+        del said["questions"]
     return {origin.path: said, **{path: {"questions": questions} for path, questions in parts.items()}}
 
 

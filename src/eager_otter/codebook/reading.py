@@ -132,7 +132,7 @@ class _Reading:
         self.plain = PlainQuestions(self)
 
     def _check_missing(self, entries: Sequence[str]) -> None:
-        """TellMistake missing codes that fit no kind of question: a number's is the widest, a date's has days."""
+        """Note missing codes that fit no kind of question: a number's is the widest, a date's has days."""
         wrong = [dict(read_missing(entries, kind)[1]) for kind in ("number", "date", "single")]
         for k in sorted(wrong[0]):
             if all(k in mistakes for mistakes in wrong):
@@ -382,7 +382,7 @@ class _Reading:
     # --- parts of a question ----------------------------------------------------------------------------
 
     def _share_nets(self, document: Document) -> None:
-        """Return the nets at the head of the codebook to all questions that they name."""
+        """Add the nets at the head of the codebook to all questions that they name."""
         data = document.data
         written = data.get("nets") if isinstance(data, dict) else None
         for k, entry in enumerate(written if isinstance(written, list) else []):

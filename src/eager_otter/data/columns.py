@@ -49,7 +49,7 @@ class Distinct:
     first: int = 0
 
     def translated(self, translate: Callable[[str], int], largest: int) -> CodeArray:
-        """Return each row the number that `translate` gives its text: 0 … largest."""
+        """Return for each row the number that `translate` gives its text: 0 … largest."""
         numbers = np.array([translate(text) for text in self.texts], smallest_unsigned(largest))
         return numbers[self.index]
 

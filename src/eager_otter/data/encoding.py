@@ -164,7 +164,7 @@ def encode_bands(bands: Sequence[Band], values: FloatArray, absent: Reasons) -> 
 
 
 def placed_behind(answers: int, absent: Reasons) -> CodeArray:
-    """Return each respondent without an answer the code of the reason, behind so many answers; 0 for all others."""
+    """Return the code of the reason of each respondent without an answer, behind so many answers; 0 for others."""
     largest = answers + len(absent.known)
     codes = absent.codes.astype(smallest_unsigned(largest))
     codes[codes > 0] += np.array(answers - 1, codes.dtype)
@@ -172,7 +172,7 @@ def placed_behind(answers: int, absent: Reasons) -> CodeArray:
 
 
 def encode_rules(rules: Sequence[BoolArray], absent: Reasons) -> SingleAnswers:
-    """Return each respondent the first rule that holds; `rules` (respondents,) each, in the order of the answers.
+    """Return the first rule that holds for each respondent; `rules` (respondents,) each, in the order of the answers.
 
     `absent` says why no rule holds for all others.
     """

@@ -115,7 +115,7 @@ def unknown_codes(unknown: Mapping[str, int]) -> Iterator[AnswerCount]:
 
 
 def numbered(question: Question) -> dict[str, int]:
-    """Return each code the number it has in triple-s: itself where all are whole numbers from 1 up.
+    """Return the number that each code has in triple-s: itself where all are whole numbers from 1 up.
 
     Raises RequestError for codes that the standard has no room for.
     """

@@ -107,7 +107,7 @@ class Responses:
         raise ValueError(f"{question.name} is neither read from columns nor made from questions.")
 
     def _derived(self, question: Question, derived: Derived) -> Answers:
-        """Return each respondent the first rule that holds.
+        """Return the first rule that holds for each respondent.
 
         `otherwise` takes those left who answered one of the questions that the rules read, `everyone else` all.
         """

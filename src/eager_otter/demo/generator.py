@@ -154,7 +154,7 @@ class _Interview:
         return [str(day) for day in starts + np.floor(self.draw.uniform() * 21).astype("timedelta64[D]")]
 
     def _brand_logits(self, levels: Sequence[float]) -> list[FloatArray]:
-        """Return each brand its level, its own region and age, and Tarn its growth in the second wave."""
+        """Give each brand its level, its own region and age, and Tarn its growth in the second wave."""
         young, old = self.age < 35, self.age >= 55
         second = (self.wave == 2).astype(np.float64)
         logits = [np.full(self.n, level) for level in levels]

@@ -18,6 +18,7 @@ from pydantic_core import PydanticCustomError
 from eager_otter.documents.checking import Text, found_text, problems_of
 from eager_otter.documents.definition import Definition
 from eager_otter.documents.values import values_of
+from eager_otter.errors import one_of
 
 STRICT = ConfigDict(strict=True, arbitrary_types_allowed=True)
 TELLING = ("value_error", "literal_error")  # kinds of mistakes whose own message says most
@@ -190,7 +191,7 @@ def _worded(hint: Any) -> str:
     origin = get_origin(hint)
     if origin in (Union, UnionType):
         each = list(dict.fromkeys(_worded(part) for part in get_args(hint)))
-        return each[0] if len(each) == 1 else f"{', '.join(each[:-1])} or {each[-1]}"
+        return one_of(each)
     if origin is Literal:
         return f"one of {', '.join(str(word) for word in get_args(hint))}"
     return WORDS.get(origin or hint) or f"a {getattr(hint, '__name__', str(hint))}"

@@ -1,4 +1,4 @@
-"""Return whether text that is not UTF-8 is Western European; what else it is is asked, as no program can tell."""
+"""Detect Western European text that is not UTF-8; any other encoding is asked for, as no program can tell it."""
 
 from __future__ import annotations
 

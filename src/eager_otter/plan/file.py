@@ -8,7 +8,7 @@ from pydantic import AfterValidator, BeforeValidator, Field, field_validator, mo
 
 from eager_otter.documents.checking import Code, Part, Text
 from eager_otter.documents.options import options_of, part_of
-from eager_otter.errors import UnknownName, nearest
+from eager_otter.errors import UnknownName, nearest, one_of
 from eager_otter.figures.kinds.quantiles import PERCENTILE
 from eager_otter.figures.registry import all_figures, base_lines, check_figure, figures_with
 from eager_otter.gates.outputs import ENDINGS
@@ -389,7 +389,7 @@ class OutputFile(Part):
     @classmethod
     def _known_ending(cls, file: str) -> str:
         if not file.lower().endswith(ENDINGS):
-            raise ValueError(f"outputs end in {', '.join(ENDINGS[:-1])} or {ENDINGS[-1]}; found {file!r}.")
+            raise ValueError(f"outputs end in {one_of(ENDINGS)}; found {file!r}.")
         return file
 
 

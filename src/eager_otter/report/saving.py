@@ -10,7 +10,7 @@ from eager_otter.asking.notable import Findings
 from eager_otter.audit.slip import Audit
 from eager_otter.comparing.comparing import Comparison
 from eager_otter.documents.settled import checked
-from eager_otter.errors import RequestError
+from eager_otter.errors import RequestError, one_of
 from eager_otter.gates.text import as_json
 from eager_otter.gates.writing import check_targets, write_rows, write_text, written_beside
 from eager_otter.report import audit_view, compare_view, findings_view, weighting_view
@@ -30,9 +30,7 @@ def save(thing: object, path: str | Path, *, force: bool = False) -> Path:
     path, writers = Path(path), writers_of(thing)
     ending = path.suffix.lower()
     if ending not in writers:
-        known = list(writers)
-        several = f"{', '.join(known[:-1])} or {known[-1]}" if len(known) > 1 else known[0]
-        raise RequestError(f"{path.name}: a {type(thing).__name__} is written as {several}.")
+        raise RequestError(f"{path.name}: a {type(thing).__name__} is written as {one_of(list(writers))}.")
     check_targets([path], force=force)
     with written_beside([path], force=force) as (part,):
         writers[ending](part)

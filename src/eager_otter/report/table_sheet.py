@@ -299,7 +299,7 @@ class TableSheet:
         return widths
 
     def _head_widths(self) -> list[float]:
-        """Return each column room for its longest figure and, within reason, the longest word of its head."""
+        """Make room in each column for its longest figure and, within reason, the longest word of its head."""
         longest = self._figure_widths()
         widths = []
         for k, column in enumerate(self.table.columns):

@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from itertools import chain
 from pathlib import Path
-from typing import Any
 
 from eager_otter.gates.text import as_json
 from eager_otter.gates.writing import csv_line, write_bytes, write_parts
@@ -14,6 +13,7 @@ from eager_otter.report.report import Report
 from eager_otter.tables.table import Record
 
 COLUMNS = tuple(Record.__slots__)
+AROUND_VALUE = COLUMNS[: COLUMNS.index("value")], COLUMNS[COLUMNS.index("value") + 1 :]
 
 
 def write(report: Report, path: Path) -> None:
@@ -117,17 +117,8 @@ def _by_line(report: Report, form: _Form) -> Iterator[str]:
                     end = ends[text, line.marks[k]] = form.fields({"text": text, "mark": line.marks[k]})
                 yield form.record((about, columns[k], figures[figure], form.value(value), end))
         for record in table.whole_table_records() if _with_whole_tables(report) else ():
-            fields = {name: getattr(record, name) for name in COLUMNS}
-            before, value, after = _around(fields, "value")
-            yield form.record((form.fields(before), form.value(value), form.fields(after)))
-
-
-def _around(fields: Mapping[str, Any], name: str) -> tuple[dict[str, Any], Any, dict[str, Any]]:
-    """Part fields into those before one of them, its value, and those behind it."""
-    names = list(fields)
-    place = names.index(name)
-    before, after = names[:place], names[place + 1 :]
-    return {one: fields[one] for one in before}, fields[name], {one: fields[one] for one in after}
+            before, after = ({name: getattr(record, name) for name in part} for part in AROUND_VALUE)
+            yield form.record((form.fields(before), form.value(record.value), form.fields(after)))
 
 
 def _written(value: float | None) -> str:

@@ -219,7 +219,7 @@ class _Weighing:
                 self.notes += [note] if note not in self.notes else []
 
     def _categories(self, target: Target) -> tuple[IntArray, list[tuple[str, ...]]]:
-        """Return each row the number of its target, -1 for no answer, and the labels of the targets."""
+        """Return the number of the target of each row, -1 for no answer, and the labels of the targets."""
         columns = [self._single(name) for name in target.questions]
         keys: dict[tuple[int, ...], int] = {}
         labels = []

@@ -110,7 +110,7 @@ def chart(
 
 
 def _known(plan: Plan, names: Sequence[str]) -> tuple[list[str], list[OtterError]]:
-    """Return the names that fit tables of a plan from those that fit none, each of these with its problem."""
+    """Part the names that fit tables of a plan from those that fit none, each of these with its problem."""
     known, problems = [], list[OtterError]()
     ids = [request.id for request in plan.requests]
     for name in names:

@@ -52,8 +52,9 @@ def compare(
     """
     from eager_otter.comparing.comparing import compare_files
     from eager_otter.comparing.manifest import MANIFEST, result_in
-    from eager_otter.gates.writing import check_targets, write_text, written_beside
-    from eager_otter.report.compare_view import as_json, compare_view, write_workbook
+    from eager_otter.gates.writing import check_targets, written_beside
+    from eager_otter.report.compare_view import as_json, compare_view
+    from eager_otter.report.saving import writers_of
 
     if shape == "json":
         refuse_given("--format json gives all changes", "most")
@@ -70,9 +71,6 @@ def compare(
         show(compare_view(comparison, most=most))
     if output is not None:
         with written_beside([output], inputs=read, force=force) as (part,):
-            if output.suffix.lower() == ".json":
-                write_text(part, as_json(comparison) + "\n")
-            else:
-                write_workbook(comparison, part)
+            writers_of(comparison)[output.suffix.lower()](part)
         echo(shown_path(output), err=True)
     return DIFFERENT if comparison.changes or comparison.causes else 0

@@ -78,10 +78,11 @@ def findings(
     from dataclasses import replace
 
     from eager_otter.comparing.manifest import MANIFEST
-    from eager_otter.gates.writing import check_targets, write_rows, write_text, written_beside
+    from eager_otter.gates.writing import check_targets, written_beside
     from eager_otter.plan.reading import only_tables
-    from eager_otter.report.findings_view import FIELDS, as_json, as_rows, findings_view
+    from eager_otter.report.findings_view import as_json, findings_view
     from eager_otter.report.report import Report, survey_of
+    from eager_otter.report.saving import writers_of
 
     if manifest and output is None:
         raise RequestError("--manifest is written beside a file: name one with --output.")
@@ -113,10 +114,7 @@ def findings(
         show(findings_view(notable))
     if output is not None:
         with written_beside([output], inputs=report.inputs, force=force) as (part,):
-            if output.suffix.lower() == ".json":
-                write_text(part, as_json(notable) + "\n")
-            else:
-                write_rows(part, FIELDS, as_rows(notable))
+            writers_of(notable)[output.suffix.lower()](part)
         echo(shown_path(output), err=True)
     if manifest and output is not None:
         from eager_otter.report.manifest import save_manifest

@@ -21,7 +21,7 @@ from eager_otter.cli.options import (
     spoken,
     tell_who_is_counted,
 )
-from eager_otter.errors import shown_path
+from eager_otter.errors import one_of, shown_path
 from eager_otter.gates.outputs import ENDINGS, SETTINGS_OF_OUTPUTS, endings_that_show
 from eager_otter.gates.streams import echo, show
 from eager_otter.looks.words import counted
@@ -202,9 +202,7 @@ def idle_of_outputs(plan: Plan, endings: Sequence[str]) -> Iterator[str]:
     for key in SETTINGS_OF_OUTPUTS:
         wanted = endings_that_show(key)
         if getattr(plan, key) != usual[key] and not set(wanted) & set(endings):
-            *first_names, last = wanted
-            named = f"{', '.join(first_names)} or {last}" if first_names else last
-            yield f"{key}: no output of the plan ends in {named}, so this does nothing."
+            yield f"{key}: no output of the plan ends in {one_of(wanted)}, so this does nothing."
 
 
 def tell_audit(audit: Audit, plan: Plan) -> None:
