@@ -18,8 +18,11 @@ import pandas as pd
 from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.core.tally import BLOCK, CodedRows, bundles_of, tally
-from eager_otter.counting.counts import BannerCounting
+from eager_otter.counting.banner import lay_out
+from eager_otter.counting.part import BannerCounting
+from eager_otter.counting.population import Choice
 from eager_otter.counting.rows import row_counts
+from eager_otter.counting.wanted import planned
 from eager_otter.data.files import Source
 from eager_otter.data.responses import Responses
 from eager_otter.plan.plan import Plan
@@ -53,7 +56,8 @@ def main() -> None:
     encoding = best(lambda: encode_all(fresh(), names), options.repeat)
     for name in names:
         survey.responses.answers(name)
-    counting = BannerCounting(survey.responses, survey.population(), banner)
+    plan = planned(Choice(weight="wt"), lay_out(banner, codebook), codebook)
+    counting = BannerCounting(survey.responses, plan)
     parts = [
         part
         for name in names
@@ -68,12 +72,12 @@ def main() -> None:
     plain = best(lambda: plain_passes(parts, counting, weights), 1)
     script = best(lambda: frame_script(frame, codebook, names), 1) * len(names) / SCRIPT_QUESTIONS
     peak = peak_memory(lambda: survey.tables(requests))
-    plan = Plan(data=Path("made-up.csv"), codebook=codebook, requests=tuple(requests), weight="wt")
-    audit = best(lambda: audit_plan(plan, survey.responses), options.repeat)
+    written = Plan(data=Path("made-up.csv"), codebook=codebook, requests=tuple(requests), weight="wt")
+    audit = best(lambda: audit_plan(written, survey.responses), options.repeat)
     workbook = best(lambda: write_workbook(survey, requests), 1)
     report(
         size,
-        len(counting.layout.columns) - 1,
+        len(plan.layout.columns) - 1,
         encoding,
         counted,
         tables,

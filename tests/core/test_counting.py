@@ -21,6 +21,7 @@ from eager_otter.core.cells import (
     column_membership,
     group_from_memberships,
     make_cells,
+    plan_sets,
 )
 from eager_otter.core.means import moments as core_moments
 from eager_otter.core.means import test_means as means_tested
@@ -239,7 +240,8 @@ def test_columns_cut_into_pieces_give_the_sums_of_columns_counted_whole(
 
     def columns(rows: slice) -> ColumnCells:
         groups = [ColumnGroup(plain.cell[rows], plain.members), group_from_memberships(inside[:, rows])]
-        return make_cells(groups, part[0][rows].size, compared)
+        planned = plan_sets([(2, 2), (5, 32)], compared)
+        return make_cells(groups, part[0][rows].size, compared, planned)
 
     def tallied(rows: slice) -> Tally:
         rows_of = [

@@ -327,7 +327,8 @@ def test_a_plan_gets_a_table_and_a_banner_and_is_run(demo: Path, tmp_path: Path)
     by_hand = (
         otter.open_survey(codebook, folder / "responses.csv").filtered(plan.filter or "").weighted_by("wt")
     )
-    assert report["liking-wide"].value("Good", "45+") == by_hand.table("liking", "age_wide", figures="column percent").value("Good", "45+")  # fmt: skip
+    alone = by_hand.table("liking", "age_wide", figures="column percent").value("Good", "45+")
+    assert report["liking-wide"].value("Good", "45+") == pytest.approx(alone, rel=1e-12)
     codebook.save()
     plan.save()
     text = plan.path.read_text(encoding="utf-8")

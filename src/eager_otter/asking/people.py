@@ -8,8 +8,9 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Net, Question
 from eager_otter.core.arrays import BoolArray, IntArray
 from eager_otter.core.cells import column_membership
-from eager_otter.counting.counts import BannerCounting, Count
 from eager_otter.counting.order import NO_ANSWER
+from eager_otter.counting.part import BannerCounting
+from eager_otter.counting.wanted import Count
 from eager_otter.data.answers import Answers, NumberAnswers
 from eager_otter.data.made import values_of
 from eager_otter.data.selection import who_answered, who_counts_in

@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Unpack
-
-import numpy as np
+from typing import TypeVar, Unpack
 
 from eager_otter.asking.given import BannerGiven, EntryGiven, ItemsSettings, RequestReader, TableSettings
 from eager_otter.asking.people import people_in_cell
@@ -15,15 +13,20 @@ from eager_otter.asking.table_answers import TableAnswers
 from eager_otter.codebook.conditions import Conditions
 from eager_otter.codebook.expression import parse
 from eager_otter.codebook.model import Codebook, Question
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
-from eager_otter.counting.counts import BannerCounting, Population, QuestionSums, unknown_counts
+from eager_otter.core.arrays import IntArray
+from eager_otter.counting.banner import BannerColumns, lay_out
+from eager_otter.counting.counts import BannerCounts, QuestionSums
 from eager_otter.counting.order import check_rows
+from eager_otter.counting.part import BannerCounting, BannerState
+from eager_otter.counting.passes import Banners, Pass, over_parts
+from eager_otter.counting.population import Choice, Population, check_somebody, choose
+from eager_otter.counting.wanted import BannerPlan, Count, planned
 from eager_otter.data.files import Source
 from eager_otter.data.overview import QuestionOverview, found, overview
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.documents.settled import checked
-from eager_otter.errors import RequestError, UnknownName
+from eager_otter.errors import DataError, RequestError, UnknownName
 from eager_otter.gates.viewed import Viewed
 from eager_otter.looks.words import ENGLISH, Words, counted
 from eager_otter.making.figures import refuse_figures
@@ -36,6 +39,7 @@ from eager_otter.tables.request import (
     Banner,
     BannerGroup,
     BaseRules,
+    ColumnRules,
     Counting,
     Selection,
     TableRequest,
@@ -44,6 +48,7 @@ from eager_otter.tables.shows import OneQuestion, Shape
 from eager_otter.tables.table import Table, Viewer
 from eager_otter.weighing.weighing import Weighting
 
+S = TypeVar("S")
 MADE_WEIGHT = "made weight"  # what a weight is called that is not a column of the data
 Done = Callable[[int], None]  # told how many tables have been made
 
@@ -235,9 +240,9 @@ class Survey(Viewed):
         wanted = shape_of(request).settled(request)
         (table,) = self.tables([request])
         line, place = table.line(row, figure), table.column_position(column)
-        population, _ = self._counted(wanted.counting.people)
-        counting = BannerCounting(self.responses, population, wanted.banner, wanted.counting.columns)
-        counts = shape_of(wanted).counts(wanted, counting.layout, self.codebook)
+        plan = self._planned(wanted.counting)
+        counting = BannerCounting(self.responses, plan)
+        counts = shape_of(wanted).counts(wanted, plan.layout, self.codebook)
         names = [count.question for count in counts]
         asked = shape_of(wanted).asked_in(names, line, place)
         named = shape_of(wanted).row_named(wanted.shows, line, asked)
@@ -253,8 +258,8 @@ class Survey(Viewed):
 
         `banner`, `bases` and `levels` are those of a `TableRequest`.
         """
-        population, facts = self._counted(Selection())
-        counting = BannerCounting(self.responses, population, banner)
+        plan = self._planned(Counting(people=Selection(), banner=banner, columns=ColumnRules()))
+        (counting,) = self._counts((plan,))
         request = TableRequest(
             shows=OneQuestion(banner.name or "banner"),
             banner=banner,
@@ -262,9 +267,9 @@ class Survey(Viewed):
             levels=tuple(float(level) for level in levels),
             words=self.words,
         )
-        return make_preview(request, counting.everybody(), self._setting(counting, facts))
+        return make_preview(request, counting.everybody(), self._setting(counting, self._facts(counting)))
 
-    def _setting(self, counting: BannerCounting, facts: Facts) -> Setting:
+    def _setting(self, counting: BannerCounts, facts: Facts) -> Setting:
         names = {column.question for column in counting.layout.columns if column.question}
         return Setting(
             questions={name: self.codebook.question(name) for name in names},
@@ -272,7 +277,7 @@ class Survey(Viewed):
             overlapping=counting.cells.overlapping(),
             layout=counting.layout,
             shared=counting.shared,
-            weighted=counting.population.weights is not None,
+            weighted=self.weight is not None,
             facts=facts,
             viewer=self.viewer,
             asker=TableAnswers(),
@@ -290,12 +295,51 @@ class Survey(Viewed):
         requests = [request for entry in wanted for request in self._read(entry)]
         by_place: dict[int, Table] = {}
         settled = [self._checked(shape_of(request).settled(request)) for request in requests]
-        for places in _together(settled):
-            for k, table in self._with_one_banner(settled, places):
-                by_place[k] = table
+        gathered = _together(settled)
+        layouts: dict[tuple[str, str], BannerColumns] = {}
+        plans, counts_of = [], {}
+        for places in gathered:
+            plan = self._planned(settled[places[0]].counting, layouts)
+            for k in places:
+                counts_of[k] = shape_of(settled[k]).counts(settled[k], plan.layout, self.codebook)
+            plans.append(plan.of(tuple(dict.fromkeys(count for k in places for count in counts_of[k]))))
+        for places, counting in zip(gathered, self._counts(tuple(plans)), strict=True):
+            facts = self._facts(counting)
+            for k in places:
+                by_place[k] = self._made(settled[k], counts_of[k], counting, facts)
                 if done is not None:
                     done(len(by_place))
         return [by_place[k] for k in range(len(requests))]
+
+    def _planned(
+        self, wanted: Counting, layouts: dict[tuple[str, str], BannerColumns] | None = None
+    ) -> BannerPlan:
+        """Plan a banner over some people; `layouts` keeps those that were laid out."""
+        choice = Choice(filter=self.filter, weight=self.weight, people=wanted.people)
+        if layouts is None:
+            layouts = {}
+        key = repr(wanted.banner), repr(wanted.columns)
+        if key not in layouts:
+            layouts[key] = lay_out(wanted.banner, self.codebook, wanted.columns)
+        return planned(choice, layouts[key], self.codebook)
+
+    def _counts(self, plans: tuple[BannerPlan, ...]) -> Iterator[BannerCounts]:
+        """Count by banners, all in one pass over the data. Raises RequestError where nobody is left of one."""
+        if not plans:
+            return
+        states: tuple[BannerState, ...] = self._over(Banners(plans=plans))
+        for plan, state in zip(plans, states, strict=True):
+            check_somebody(plan.choice, state.steps)
+            yield BannerCounts(plan, state, self.codebook, self._over)
+
+    def _over(self, one_pass: Pass[S]) -> S:
+        """Count all parts of the data. Raises DataError, of all rows where a part has wrong weights."""
+        try:
+            return over_parts(one_pass, self.responses.parts())
+        except DataError:
+            for choice in one_pass.choices():
+                choose(self.responses, choice)
+            raise
 
     def _checked(self, request: TableRequest) -> TableRequest:
         """Refuse what a request asks for in vain. Raises UnknownName, RequestError."""
@@ -305,70 +349,47 @@ class Survey(Viewed):
             refuse_figures(request, questions)
         return request
 
-    def _with_one_banner(
-        self, requests: Sequence[TableRequest], places: Sequence[int]
-    ) -> Iterator[tuple[int, Table]]:
-        wanted = requests[places[0]].counting
-        population, facts = self._counted(wanted.people)
-        counting = BannerCounting(self.responses, population, wanted.banner, wanted.columns)
-        counts_of = {
-            k: shape_of(requests[k]).counts(requests[k], counting.layout, self.codebook) for k in places
-        }
-        counts = list(dict.fromkeys(count for k in places for count in counts_of[k]))
-        waiting = dict(zip(counts, counting.counted(counts), strict=True))
-        for k in places:
-            sums_of = [waiting[count] for count in counts_of[k]]
-            facts = replace(facts, remarks=self._remarks_on(requests[k]))
-            kept_facts = facts
-            if isinstance(requests[k].shows, OneQuestion) and not requests[k].shows.within:
-                kept_facts = self._own_facts(facts, sums_of[0])
-            counted = Counted(
-                request=requests[k],
-                shows=requests[k].shows,
-                counts=counts_of[k],
-                sums=sums_of,
-                counting=counting,
-                setting=self._setting(counting, kept_facts),
-                codebook=self.codebook,
-            )
-            yield k, shape_of(requests[k]).make(counted)
+    def _made(
+        self, request: TableRequest, counts: Sequence[Count], counting: BannerCounts, facts: Facts
+    ) -> Table:
+        """Make a table of what was counted."""
+        sums_of = [counting.sums(count) for count in counts]
+        facts = replace(facts, remarks=self._remarks_on(request))
+        if isinstance(request.shows, OneQuestion) and not request.shows.within:
+            facts = self._own_facts(facts, sums_of[0])
+        counted_table = Counted(
+            request=request,
+            shows=request.shows,
+            counts=counts,
+            sums=sums_of,
+            counting=counting,
+            setting=self._setting(counting, facts),
+            codebook=self.codebook,
+        )
+        return shape_of(request).make(counted_table)
 
     def population(self) -> Population:
         """Say who is counted and with what weights. Raises ExpressionError, RequestError, DataError."""
-        return self._counted(Selection())[0]
+        choice = Choice(filter=self.filter, weight=self.weight)
+        population, steps = choose(self.responses, choice)
+        check_somebody(choice, steps)
+        return population
 
-    def _counted(self, wanted: Selection) -> tuple[Population, Facts]:
-        """Choose the people of a table."""
-        times = self.responses.times()
-        rows = self.responses.everyone() if times is None else times > 0
-        read = int(rows.sum() if times is None else times.sum())
-        filters: list[FilterStep] = []
-        if self.filter is not None:
-            rows = rows & self.responses.filtered(self.filter)
-            filters.append(self._step(self.filter, people_of(rows, times)))
-        weights = None if self.weight is None else self.responses.weights(self.weight, rows)
-        for text in (wanted.filter, wanted.base):
-            if text is None:
-                continue
-            keep = self.responses.chosen_by(text) if wanted.may_be_empty else self.responses.filtered(text)
-            weights = None if weights is None else weights[keep[rows]]
-            rows = rows & keep
-            filters.append(self._step(text, people_of(rows, times)))
-            if not rows.any() and not wanted.may_be_empty:
-                raise RequestError(_keep_nobody(self.filter, wanted))
-        before = people_of(rows, times)
-        rows, weights = _without_zero_weights(rows, weights)
-        facts = Facts(
-            rows=read,
+    def _facts(self, counting: BannerCounts) -> Facts:
+        """Say how the people of tables were chosen."""
+        steps, choice = counting.steps, counting.plan.choice
+        filters = tuple(
+            self._step(text, kept) for (_, text), kept in zip(choice.expressions(), steps.kept, strict=True)
+        )
+        return Facts(
+            rows=steps.people,
             source=self.source,
-            filters=tuple(filters),
-            base=None if wanted.base is None else filters[-1],
+            filters=filters,
+            base=None if choice.people.base is None else filters[-1],
             weight=self.weight,
-            zero_weights=before - people_of(rows, times),
+            zero_weights=(steps.kept[-1] if steps.kept else steps.people) - steps.counted_people,
             universe=self.codebook.universe,
         )
-        chosen_times = None if times is None else times[rows]
-        return Population(rows=rows, weights=weights, frequencies=chosen_times), facts
 
     def _remarks_on(self, request: TableRequest) -> tuple[Remark, ...]:
         """Return what was noticed while the data were read, as far as it touches a table: all of it, or its columns."""
@@ -383,10 +404,9 @@ class Survey(Viewed):
         return tuple(one for one in remarks if not one.columns or columns.intersection(one.columns))
 
     def _own_facts(self, facts: Facts, sums: QuestionSums) -> Facts:
-        unknown = unknown_counts(self.responses.answers(sums.question.name))
         asked = sums.question.asked
         text = "" if asked is None else self.conditions.people(asked)
-        return replace(facts, unknown=tuple(unknown.items()), asked=text)
+        return replace(facts, unknown=tuple(sums.unknown.items()), asked=text)
 
     @property
     def conditions(self) -> Conditions:
@@ -395,15 +415,6 @@ class Survey(Viewed):
 
     def _step(self, expression: str, kept: int) -> FilterStep:
         return FilterStep(expression=expression, wording=self.conditions.said(expression), kept=kept)
-
-
-def _keep_nobody(of_all: str | None, wanted: Selection) -> str:
-    """Say which filters leave nobody: that of the report, the table's own, the condition of its base."""
-    parts = {"the report's filter": of_all, "the table's filter": wanted.filter, "its base": wanted.base}
-    named = [f"{what} ({text})" for what, text in parts.items() if text is not None]
-    if len(named) == 1:
-        return f"{named[0][0].upper()}{named[0][1:]} keeps nobody."
-    return f"No respondent satisfies {', '.join(named[:-1])} and {named[-1]} together."
 
 
 def banner_of(questions: str | Sequence[str]) -> Banner:
@@ -428,25 +439,10 @@ def banner_called(names: Sequence[str], banners: Mapping[str, Banner], codebook:
 
 def _together(requests: Sequence[TableRequest]) -> list[list[int]]:
     """Gather the requests that count the same people in the same columns, so that they are counted in one go."""
-    gathered: list[tuple[Counting, list[int]]] = []
+    said_banners: dict[int, str] = {}  # what is equal is written alike
+    gathered: dict[tuple[str, str, str], list[int]] = {}
     for k, request in enumerate(requests):
         wanted = request.counting
-        for known, members in gathered:
-            if known == wanted:
-                members.append(k)
-                break
-        else:
-            gathered.append((wanted, [k]))
-    return [members for _, members in gathered]
-
-
-def _without_zero_weights(rows: BoolArray, weights: FloatArray | None) -> tuple[BoolArray, FloatArray | None]:
-    """Take rows of weight 0 out: the rows and their weights."""
-    if weights is None or bool((weights > 0).all()):
-        return rows, weights
-    keep = weights > 0
-    if not keep.any():
-        raise RequestError("Everybody that the filters keep has a weight of 0, so nobody is left to count.")
-    kept_rows = rows.copy()
-    kept_rows[np.flatnonzero(rows)[~keep]] = False
-    return kept_rows, weights[keep]
+        banner = said_banners.setdefault(id(request.banner), repr(wanted.banner))
+        gathered.setdefault((repr(wanted.people), banner, repr(wanted.columns)), []).append(k)
+    return list(gathered.values())

@@ -7,15 +7,17 @@ leave people out need no special case: a 0/1 matrix (columns × cells) tells whi
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
 
-USUAL_CELLS = 64  # groups are merged into one set while it stays this small: the fastest by measurement
-MOST_CELLS = 4096  # a single group with more patterns than this is cut into pieces
+USUAL_CELLS = (
+    192  # groups are merged into one set while it can have no more cells: the fastest by measurement
+)
+MOST_CELLS = 4096  # a single group that can have more patterns than this is cut into pieces
 PIECE = 4  # columns of a piece that is set beside another: 256 patterns at most, which stay in the processor's cache
 
 
@@ -84,84 +86,130 @@ class ColumnCells:
         return np.concatenate([cells.pairs for cells in self.sets])
 
 
-def make_cells(
-    groups: Sequence[ColumnGroup], respondents: int, compared: IntArray | None = None
-) -> ColumnCells:
-    """Merge column groups into few cell sets; the columns are numbered 1, 2 … in the order of the groups.
+@dataclass(frozen=True, slots=True, eq=False)
+class PlannedSet:
+    """The columns that one set of cells will hold, whatever the data: the same set for every part of the data.
 
-    `compared` (pairs, 2) are the columns whose pair sums are wanted, each pair within a group; None for all.
+    `parts` are group numbers (−1: everyone) with places of columns within the group, None for all of them; `columns`
+    (k,) are their positions in the banner, `pairs` (p, 2) those of the pairs of columns that the set compares.
+    """
+
+    parts: tuple[tuple[int, IntArray | None], ...]
+    columns: IntArray
+    pairs: IntArray
+
+
+def plan_sets(groups: Sequence[tuple[int, int]], compared: IntArray | None = None) -> tuple[PlannedSet, ...]:
+    """Plan the sets of cells of a banner from what is possible, not from what some data hold.
+
+    `groups` are numbers of columns and of patterns that can occur, of each group of the banner; `compared` (pairs, 2)
+    are the columns whose pair sums are wanted, each pair within a group; None for all.
+    """
+    none = np.zeros((0, 2), np.int64)
+    done: list[PlannedSet] = []
+    open_set, cells, position = PlannedSet(((EVERYONE, None),), np.zeros(1, np.int64), none), 1, 1
+    ordered = None if compared is None else np.unique(np.sort(compared.reshape(-1, 2), axis=1), axis=0)
+    for number, (size, patterns) in enumerate(groups):
+        pairs = _pairs_within(position, size, ordered)
+        for piece, possible in _pieces(number, position, size, patterns, pairs):
+            whole = piece.parts[0][1] is None
+            if whole and cells * possible <= USUAL_CELLS:
+                open_set, cells = _joined(open_set, piece), cells * possible
+            else:
+                done.append(open_set)
+                open_set, cells = piece, possible if whole else USUAL_CELLS + 1
+        position += size
+    return (*done, open_set)
+
+
+EVERYONE = -1
+
+
+def _pairs_within(position: int, size: int, ordered: IntArray | None) -> IntArray:
+    """List the compared pairs of a group of columns from a position on, in order: (pairs, 2)."""
+    if ordered is None:
+        return np.stack(np.triu_indices(size, 1), axis=1) + position
+    first, last = np.searchsorted(ordered[:, 0], [position, position + size])
+    return ordered[first:last]
+
+
+def _joined(one: PlannedSet, other: PlannedSet) -> PlannedSet:
+    return PlannedSet(
+        (*one.parts, *other.parts),
+        np.concatenate([one.columns, other.columns]),
+        np.concatenate([one.pairs, other.pairs]),
+    )
+
+
+def _pieces(
+    number: int, position: int, size: int, patterns: int, pairs: IntArray
+) -> Iterator[tuple[PlannedSet, int]]:
+    """Give a group whole or, when it can have too many patterns, in pieces that hold every pair once.
+
+    Each comes with how many patterns it can have.
+    """
+    if patterns <= MOST_CELLS or size <= PIECE:
+        columns = position + np.arange(size)
+        yield PlannedSet(((number, None),), columns, pairs), min(patterns, 1 << size)
+        return
+    chunks = np.array_split(np.arange(size), -(-size // PIECE))
+    chunk_of = np.repeat(np.arange(len(chunks)), [len(chunk) for chunk in chunks])
+    sides = chunk_of[pairs - position]
+    for a, first in enumerate(chunks):
+        for b in range(a + 1, len(chunks)):
+            inside = np.isin(sides, (a, b)).all(axis=1)
+            within_first = (sides == a).all(axis=1) & (b == a + 1)
+            within_last = (sides == b).all(axis=1) & (a == 0) & (b == len(chunks) - 1)
+            new = inside & ((sides[:, 0] != sides[:, 1]) | within_first | within_last)
+            if not new.any() and b != a + 1:
+                continue
+            chosen = np.concatenate([first, chunks[b]])
+            yield PlannedSet(((number, chosen),), position + chosen, pairs[new]), 1 << len(chosen)
+
+
+def make_cells(
+    groups: Sequence[ColumnGroup],
+    respondents: int,
+    compared: IntArray | None = None,
+    planned: Sequence[PlannedSet] | None = None,
+) -> ColumnCells:
+    """Put column groups into sets of cells; the columns are numbered 1, 2 … in the order of the groups.
+
+    `compared` (pairs, 2) are the columns whose pair sums are wanted, each pair within a group; None for all. `planned`
+    sets are those of `plan_sets`; None to plan them by the patterns of the groups.
     Raises ValueError when a group is not as long as `respondents`.
     """
     for group in groups:
         if group.cell.size != respondents:
             raise ValueError(f"A column group covers {group.cell.size} respondents, not {respondents}.")
     everyone = ColumnGroup(np.zeros(respondents, np.uint8), np.ones((1, 1), np.bool_))
-    open_set = _Draft(everyone, np.zeros(1, np.int64), np.zeros((0, 2), np.int64))
-    done: list[_Draft] = []
-    position = 1
-    wanted = _wanted(groups, compared)
-    for group in groups:
-        for piece in _pieces(group, position, wanted):
-            merged = open_set.merged(piece)
-            if merged is None:
-                done.append(open_set)
-                open_set = piece
-            else:
-                open_set = merged
-        position += len(group.members)
-    return ColumnCells(tuple(draft.finished() for draft in [*done, open_set]), position)
+    if planned is None:
+        planned = plan_sets([group.members.shape for group in groups], compared)
+    sets = []
+    for wanted in planned:
+        drawn: ColumnGroup | None = None
+        for number, columns in wanted.parts:
+            group = everyone if number == EVERYONE else groups[number]
+            part = group if columns is None else _columns_of(group, columns)
+            drawn = part if drawn is None else _merged(drawn, part)
+        assert drawn is not None
+        sets.append(cell_set(drawn.cell, drawn.members.astype(np.float64), wanted))
+    return ColumnCells(tuple(sets), 1 + sum(len(group.members) for group in groups))
 
 
-def _wanted(groups: Sequence[ColumnGroup], compared: IntArray | None) -> BoolArray | None:
-    """Return which columns are compared, either way round: (columns, columns); None for all."""
-    if compared is None:
-        return None
-    columns = 1 + sum(len(group.members) for group in groups)
-    wanted = np.zeros((columns, columns), np.bool_)
-    wanted[compared[:, 0], compared[:, 1]] = wanted[compared[:, 1], compared[:, 0]] = True
-    return wanted
+def cell_set(cell: CodeArray, members: FloatArray, planned: PlannedSet) -> CellSet:
+    """Make a set of cells (respondents,) as planned, `members` (k, cells) of 0 and 1: its pairs share a cell."""
+    places = np.searchsorted(planned.columns, planned.pairs)
+    shared = (members @ members.T)[places[:, 0], places[:, 1]] > 0
+    return CellSet(cell, planned.columns, members, planned.pairs[shared])
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class _Draft:
-    group: ColumnGroup
-    columns: IntArray
-    pairs: IntArray
-
-    def merged(self, other: _Draft) -> _Draft | None:
-        """Join two sets, or give None when the result would have more cells than is fast."""
-        mine, theirs = self.group.members.shape[1], other.group.members.shape[1]
-        product = self.group.cell.astype(np.int64) * theirs + other.group.cell
-        cell, kept = _renumber(product, mine * theirs)
-        if kept.size > USUAL_CELLS:
-            return None
-        members = np.vstack([self.group.members[:, kept // theirs], other.group.members[:, kept % theirs]])
-        return _Draft(
-            ColumnGroup(cell.astype(smallest_unsigned(kept.size)), members),
-            np.concatenate([self.columns, other.columns]),
-            np.concatenate([self.pairs, other.pairs]),
-        )
-
-    def finished(self) -> CellSet:
-        return CellSet(self.group.cell, self.columns, self.group.members.astype(np.float64), self.pairs)
-
-
-def _pieces(group: ColumnGroup, position: int, wanted: BoolArray | None) -> Iterable[_Draft]:
-    """Return the group whole, or, when it has too many patterns, in pieces that hold every pair once."""
-    columns = position + np.arange(len(group.members))
-    if group.members.shape[1] <= MOST_CELLS or len(columns) <= PIECE:
-        yield _Draft(group, columns, _sharing_pairs(group.members, columns, wanted))
-        return
-    chunks = np.array_split(np.arange(len(columns)), -(-len(columns) // PIECE))
-    for a, first in enumerate(chunks):
-        for b in range(a + 1, len(chunks)):
-            chosen = np.concatenate([first, chunks[b]])
-            part = _columns_of(group, chosen)
-            pairs = _sharing_pairs(part.members, columns[chosen], wanted)
-            inside = np.isin(pairs, columns[first]).sum(axis=1)
-            across, within_first, within_last = inside == 1, inside == 2, inside == 0
-            new = across | (within_first & (b == a + 1)) | (within_last & (a == 0) & (b == len(chunks) - 1))
-            yield _Draft(part, columns[chosen], pairs[new])
+def _merged(one: ColumnGroup, other: ColumnGroup) -> ColumnGroup:
+    """Put two groups into one, with the patterns that occur."""
+    mine, theirs = one.members.shape[1], other.members.shape[1]
+    cell, kept = _renumber(one.cell.astype(np.int64) * theirs + other.cell, mine * theirs)
+    members = np.vstack([one.members[:, kept // theirs], other.members[:, kept % theirs]])
+    return ColumnGroup(cell.astype(smallest_unsigned(kept.size)), members)
 
 
 def _columns_of(group: ColumnGroup, chosen: IntArray) -> ColumnGroup:
@@ -169,14 +217,6 @@ def _columns_of(group: ColumnGroup, chosen: IntArray) -> ColumnGroup:
     bits = 1 << np.arange(len(chosen))
     cell, kept = _renumber((bits @ group.members[chosen])[group.cell], 1 << len(chosen))
     return ColumnGroup(cell.astype(smallest_unsigned(kept.size)), (kept & bits[:, None]) > 0)
-
-
-def _sharing_pairs(members: BoolArray, columns: IntArray, wanted: BoolArray | None) -> IntArray:
-    shared = members.astype(np.float64) @ members.T.astype(np.float64)
-    if wanted is not None:
-        shared *= wanted[np.ix_(columns, columns)]
-    first, second = np.nonzero(np.triu(shared, 1))
-    return np.stack([columns[first], columns[second]], axis=1)
 
 
 def _renumber(numbers: IntArray, size: int) -> tuple[IntArray, IntArray]:
@@ -192,13 +232,21 @@ def _renumber(numbers: IntArray, size: int) -> tuple[IntArray, IntArray]:
 
 def join_patterns(members: Sequence[FloatArray]) -> tuple[FloatArray, list[IntArray]]:
     """Put the patterns of several sets of the same columns into one: the union, and where each set's cells go."""
+    first = members[0]
+    if all(np.array_equal(first, other) for other in members[1:]):
+        return first, [np.arange(first.shape[1])] * len(members)
     patterns: dict[bytes, int] = {}
     places = [
-        np.array([patterns.setdefault(column.tobytes(), len(patterns)) for column in table.T], np.int64)
+        np.array(
+            [
+                patterns.setdefault(column.tobytes(), len(patterns))
+                for column in np.ascontiguousarray(table.T)
+            ],
+            np.int64,
+        )
         for table in members
     ]
-    rows = members[0].shape[0]
-    union = np.array([np.frombuffer(key) for key in patterns]).reshape(len(patterns), rows).T
+    union = np.array([np.frombuffer(key) for key in patterns]).reshape(len(patterns), first.shape[0]).T
     return np.ascontiguousarray(union), places
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -36,6 +37,23 @@ class AtMost:
         """The pairs that may share people: all of them have pair sums."""
         return SharedPairs(np.arange(self.middle.size))
 
+    @staticmethod
+    def in_order(parts: Sequence[tuple[IntArray, AtMost]], pairs: int) -> AtMost:
+        """Put parts together, each with the places of its pairs among so many."""
+        middle = np.full(pairs, np.nan)
+        arrays = {
+            name: (np.zeros((3, 1, 2 * pairs)), np.zeros((3, 1, pairs))) for name in ("answers", "base")
+        }
+        for own, part in parts:
+            middle[own] = part.middle
+            columns = np.stack([2 * own, 2 * own + 1], axis=1).reshape(-1)
+            for name, (single, both) in arrays.items():
+                sums: Sums = getattr(part, name)
+                for k, measure in enumerate(MEASURES):
+                    single[k][:, columns] = getattr(sums, measure)
+                    both[k][:, own] = getattr(sums, f"pair_{measure}")
+        return AtMost(middle, *(Sums(*single, *both) for single, both in arrays.values()))
+
     def only(self, pair: int) -> AtMost:
         """Keep one pair."""
         columns = [2 * pair, 2 * pair + 1]
@@ -61,27 +79,16 @@ def _gathered(middle: list[float], gave: list[FloatArray], base: list[FloatArray
 
 
 def at_most_of_values(
-    values: FloatArray,
-    weights: FloatArray | None,
-    frequencies: FloatArray | None,
-    members: dict[int, BoolArray],
-    pairs: IntArray,
+    s: FloatArray, measures: FloatArray, members: Mapping[int, BoolArray], pairs: IntArray
 ) -> AtMost:
     """Find M of each pair of columns and sum those at most it up.
 
-    `values` (respondents,), NaN where there is none; `weights` and `frequencies` (respondents,) or None; `members`
-    gives by column who is in it (respondents,).
+    `s` (k,) are values in rising order, `measures` (3, k) n, Σw and Σw² of those who have each; `members` gives by
+    column which of them are in it (k,).
     """
-    there = np.flatnonzero(~np.isnan(values))
-    order = there[np.argsort(values[there], kind="stable")]
-    s = values[order]
-    f = np.ones(s.size) if frequencies is None else frequencies[order]
-    w = np.ones(s.size) if weights is None else weights[order]
-    measures = np.array([f, w * f, w * w * f])
-    inside = {column: members[column][order] for column in {int(k) for k in pairs.reshape(-1)}}
     middle, gave, base = [], [], []
     for first, second in pairs.tolist():
-        a, b = inside[first], inside[second]
+        a, b = members[first], members[second]
         m = weighted_quantile(s, measures[1] * (a | b), 0.5)
         sets = np.array([a, b, a & b], np.float64).T
         low = int(np.searchsorted(s, m, side="right")) if not np.isnan(m) else 0

@@ -15,13 +15,30 @@ from eager_otter.core.tails import chi_square_tail
 class YesNoItems:
     """Yes/no items of those who answered all: `yes` (items,) counts who said yes to each item, `people` all of them.
 
-    `squares` is the sum over people of the square of how many items they said yes to; `weighted` where weights differ.
+    `squares` is the sum over people of the square of how many items they said yes to; `lightest` and `heaviest` are the
+    ends of the weights of all who were counted.
     """
 
     yes: FloatArray
     people: float
     squares: float
-    weighted: bool
+    lightest: float = 1.0
+    heaviest: float = 1.0
+
+    def __add__(self, other: YesNoItems) -> YesNoItems:
+        """Add other people."""
+        return YesNoItems(
+            yes=self.yes + other.yes,
+            people=self.people + other.people,
+            squares=self.squares + other.squares,
+            lightest=min(self.lightest, other.lightest),
+            heaviest=max(self.heaviest, other.heaviest),
+        )
+
+    @property
+    def weighted(self) -> bool:
+        """Whether weights differ."""
+        return self.heaviest > self.lightest
 
     @property
     def testable(self) -> bool:
@@ -33,12 +50,30 @@ class YesNoItems:
 class ScaleItems:
     """Scales of those with a score in each: variances of the `items` (items,) and of their `total`, and `people`.
 
-    They are weighted; factors that all share, as n/(n − 1), leave alpha as it is.
+    They are weighted; factors that all share, as n/(n − 1), leave alpha as it is. `weight` is Σw, `means` (items,) are
+    those of the items.
     """
 
     items: FloatArray
     total: float
     people: float
+    weight: float
+    means: FloatArray
+
+    def __add__(self, other: ScaleItems) -> ScaleItems:
+        """Add other people (Chan, Golub & LeVeque 1983)."""
+        weight = self.weight + other.weight
+        if not self.weight or not other.weight:
+            return self if self.weight else other
+        mine, theirs = self.weight / weight, other.weight / weight
+        gap = other.means - self.means
+        return ScaleItems(
+            items=mine * self.items + theirs * other.items + mine * theirs * gap**2,
+            total=mine * self.total + theirs * other.total + mine * theirs * float(gap.sum()) ** 2,
+            people=self.people + other.people,
+            weight=weight,
+            means=self.means + theirs * gap,
+        )
 
     @property
     def testable(self) -> bool:
@@ -47,18 +82,22 @@ class ScaleItems:
 
 
 def yes_no_items(
-    yes: BoolArray, answered: BoolArray, frequencies: FloatArray | None, *, weighted: bool
+    yes: BoolArray, answered: BoolArray, weights: FloatArray | None, frequencies: FloatArray | None
 ) -> YesNoItems:
-    """Add up yes/no items: `yes` and `answered` (items, respondents), `frequencies` (respondents,)."""
+    """Add up yes/no items: `yes` and `answered` (items, respondents); the others (respondents,) or None for 1 each."""
     complete = answered.all(axis=0)
     times = np.ones(complete.size) if frequencies is None else frequencies
     times = np.where(complete, times, 0.0)
     of_person = yes.sum(axis=0)
+    ends = (1.0, 1.0)
+    if weights is not None:
+        ends = float(weights.min(initial=np.inf)), float(weights.max(initial=-np.inf))
     return YesNoItems(
         yes=np.asarray(yes @ times),
         people=float(times.sum()),
         squares=float((times * of_person**2).sum()),
-        weighted=weighted,
+        lightest=ends[0],
+        heaviest=ends[1],
     )
 
 
@@ -69,12 +108,15 @@ def scale_items(scores: FloatArray, weights: FloatArray | None, frequencies: Flo
     w = (times if weights is None else weights * times)[complete]
     s = scores[:, complete]
     if not w.sum() > 0:
-        return ScaleItems(np.zeros(len(scores)), 0.0, 0.0)
-    away = s - (s @ w / w.sum())[:, None]
+        return ScaleItems(np.zeros(len(scores)), 0.0, 0.0, 0.0, np.zeros(len(scores)))
+    means = s @ w / w.sum()
+    away = s - means[:, None]
     return ScaleItems(
         items=np.asarray((away**2) @ w / w.sum()),
         total=float((away.sum(axis=0) ** 2) @ w / w.sum()),
         people=float(times[complete].sum()),
+        weight=float(w.sum()),
+        means=np.asarray(means),
     )
 
 

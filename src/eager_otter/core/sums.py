@@ -125,8 +125,16 @@ class Finisher:
             self._pairs.append(np.ascontiguousarray((members[first] * members[second]).T))
             self._sides.append((np.ascontiguousarray(members.T), first, second))
 
-    def counts(self, parts: Sequence[tuple[int, FloatArray]]) -> Sums:
-        """Sum the rows of a question: for each of its parts, `(position, indicator (rows, codes))`."""
+    def rows(self, part: int) -> Sums:
+        """Return the sums of a part whose codes are rows, as they are."""
+        everything = np.arange(self._tally.sums[0][part].shape[1])
+        return self.counts([(part, everything)])
+
+    def counts(self, parts: Sequence[tuple[int, FloatArray | IntArray]]) -> Sums:
+        """Sum the rows of a question: for each of its parts, its position and what its rows are.
+
+        That is an indicator (rows, codes), or the code of each row (rows,).
+        """
         singles = np.concatenate([self._product(part, table, (0, 1, 2)) for part, table in parts], axis=1)
         pairs = np.concatenate([self._pair_product(part, table, (0, 1, 2)) for part, table in parts], axis=1)
         return Sums(*singles, *pairs)
@@ -140,9 +148,8 @@ class Finisher:
         """Sum the scores of a coded part: `scores` (codes,), NaN where a code has none; one row."""
         scored = np.flatnonzero(~np.isnan(scores))
         column_scores = scores[scored][:, None]
-        codes = np.eye(scores.size)[scored]
-        n, w, w2 = self._product(part, codes, (0, 1, 2))  # each (scored codes, columns)
-        pair_n, pair_w, pair_w2 = self._pair_product(part, codes, (0, 1, 2))
+        n, w, w2 = self._product(part, scored, (0, 1, 2))  # each (scored codes, columns)
+        pair_n, pair_w, pair_w2 = self._pair_product(part, scored, (0, 1, 2))
         total = w.sum(axis=0)
         divisor = np.where(total > 0, total, 1.0)
         mean = (w * column_scores).sum(axis=0) / divisor
@@ -208,9 +215,9 @@ class Finisher:
 
     def by_code(self, part: int, codes: int) -> FloatArray:
         """Return n, Σw and Σw² of everybody (the Total) by code: (3, codes)."""
-        return np.asarray(self._product(part, np.eye(codes), (0, 1, 2))[:, :, 0])
+        return np.asarray(self._product(part, np.arange(codes), (0, 1, 2))[:, :, 0])
 
-    def _product(self, part: int, table: FloatArray, measures: Sequence[int]) -> FloatArray:
+    def _product(self, part: int, table: FloatArray | IntArray, measures: Sequence[int]) -> FloatArray:
         chosen = _slice_of(measures)
         out = np.zeros((len(measures), table.shape[0], self._columns))
         for sums, (columns, members) in zip(self._tally.sums, self._owned, strict=True):
@@ -218,7 +225,7 @@ class Finisher:
                 out[:, :, columns] = _rows_by_columns(table, sums[part][chosen], members)
         return out
 
-    def _pair_product(self, part: int, table: FloatArray, measures: Sequence[int]) -> FloatArray:
+    def _pair_product(self, part: int, table: FloatArray | IntArray, measures: Sequence[int]) -> FloatArray:
         chosen = _slice_of(measures)
         blocks = [
             _rows_by_columns(table, sums[part][chosen], members)
@@ -286,11 +293,14 @@ class _ValueCells:
         )
 
 
-def _rows_by_columns(table: FloatArray, sums: FloatArray, members: FloatArray) -> FloatArray:
+def _rows_by_columns(table: FloatArray | IntArray, sums: FloatArray, members: FloatArray) -> FloatArray:
     """Put codes together into rows, and cells into columns: (measures, rows, columns).
 
-    `table` is (rows, codes), `sums` (measures, codes, cells), `members` (cells, columns); the smaller product is first.
+    `table` is (rows, codes), or the code of each row (rows,); `sums` (measures, codes, cells), `members`
+    (cells, columns); the smaller product is first.
     """
+    if table.ndim == 1:
+        return np.asarray(sums[:, table] @ members)
     rows, codes = table.shape
     return np.asarray((table @ sums) @ members if rows < codes else table @ (sums @ members))
 

@@ -20,6 +20,8 @@ from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, 
 from eager_otter.core.cells import ColumnCells, join_patterns
 
 BLOCK = 32_768  # respondents at a time: what one pass needs stays in the processor's cache
+SPAN = 65_536  # respondents over which sums of weights are exact, whatever they are counted together with
+LOW_SUM_BITS = 26  # of the sums of what a weight has beyond its high part: two of them fit into one number
 SHARED_CODES = 256  # several small questions are counted as one code up to this many combinations
 
 PEOPLE, WEIGHT, WEIGHT2 = range(3)
@@ -63,6 +65,32 @@ Rows = CodedRows | ValueRows | ProductRows
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class CodeRows:
+    """The rows that are read from a code: first those of a single code each, then those of several.
+
+    `codes` (k,) are the codes of the first, `table` (r, codes) holds 0 or 1, or other amounts, for each row after them.
+    """
+
+    codes: IntArray
+    table: FloatArray
+
+    def __len__(self) -> int:
+        return len(self.codes) + len(self.table)
+
+    def of(self, sums: FloatArray) -> FloatArray:
+        """Put sums by code together into rows: (measures, codes, cells) in, (measures, rows, cells) out."""
+        if not len(self.codes):
+            return np.asarray(self.table @ sums)
+        return np.concatenate([sums[:, self.codes], self.table @ sums], axis=1)
+
+    def dense(self) -> FloatArray:
+        """Return all rows as one table: (rows, codes)."""
+        single = np.zeros((len(self.codes), self.table.shape[1]))
+        single[np.arange(len(self.codes)), self.codes] = 1.0
+        return np.vstack([single, self.table])
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Tally:
     """Sums per set of cells and question part.
 
@@ -80,7 +108,9 @@ class Tally:
 
         Raises ValueError when the two were not made of the same questions and columns.
         """
-        if self.kinds != other.kinds or [len(m) for m in self.members] != [len(m) for m in other.members]:
+        shapes = [[len(m) for m in one.members] for one in (self, other)]
+        rows = [[[sums.shape[:2] for sums in parts] for parts in one.sums] for one in (self, other)]
+        if self.kinds != other.kinds or shapes[0] != shapes[1] or rows[0] != rows[1]:
             raise ValueError("Only tallies of the same questions and columns can be added.")
         members: list[FloatArray] = []
         sums: list[tuple[FloatArray, ...]] = []
@@ -100,8 +130,40 @@ class Tally:
             )
         return Tally(tuple(members), tuple(sums), self.kinds)
 
+    def with_rows(self, part: int, places: Sequence[int], rows: int) -> Tally:
+        """Return the same tally with the rows of a part at other places, among so many rows."""
+        if list(places) == list(range(rows)):
+            return self
+        sums = []
+        for of_set in self.sums:
+            wider = np.zeros((of_set[part].shape[0], rows, of_set[part].shape[2]))
+            wider[:, list(places)] = of_set[part]
+            sums.append((*of_set[:part], wider, *of_set[part + 1 :]))
+        return Tally(self.members, tuple(sums), self.kinds)
+
+    def ordered(self) -> Tally:
+        """Return the same tally with the cells of each set in the order of their patterns."""
+        orders = [np.lexsort(members[::-1]) for members in self.members]
+        return Tally(
+            tuple(members[:, order] for members, order in zip(self.members, orders, strict=True)),
+            tuple(
+                tuple(sums[:, :, order] for sums in parts)
+                for parts, order in zip(self.sums, orders, strict=True)
+            ),
+            self.kinds,
+        )
+
+
+def no_rows(sums: FloatArray) -> FloatArray:
+    """Return sums of no rows by the cells of some sums: (3, 0, cells)."""
+    return np.zeros((3, 0, sums.shape[2]))
+
 
 def _spread(kind: PartKind, sums: FloatArray, places: IntArray, cells: int) -> FloatArray:
+    if places.size == cells:  # the union of both is ordered as the first one is
+        inverse = np.empty(cells, np.int64)
+        inverse[places] = np.arange(cells)
+        return sums[:, :, inverse]
     out = _empty(kind, cells) if kind != "codes" else np.zeros((*sums.shape[:2], cells))
     out[:, :, places] = sums
     return out
@@ -206,18 +268,16 @@ def tally(
     bundles = bundles_of(parts)
     values = [(k, part) for k, part in enumerate(parts) if not isinstance(part, CodedRows)]
     counts, sums = _Counts(bundles, columns), _ValueSums(values, columns)
-    for start in range(0, respondents, BLOCK):
+    for start in range(0, max(respondents, 1), SPAN):
+        span = slice(start, min(start + SPAN, respondents))
+        counts.add(span, columns, _Measures(weights, frequencies, span))
+    for start in range(0, respondents if values else 0, BLOCK):
         block = slice(start, min(start + BLOCK, respondents))
         cells = [column_set.cell[block].astype(np.intp) for column_set in columns.sets]
-        measures = _Measures(weights, frequencies, block)
-        counts.add(block, cells, measures)
-        sums.add(block, cells, measures)
+        sums.add(block, cells, _Measures(weights, frequencies, block))
     by_set = []
-    for position, column_set in enumerate(columns.sets):
-        of_part: dict[int, FloatArray] = dict(sums.of_set(position))
-        for bundle, total in zip(bundles, counts.of_set(position), strict=True):
-            for place, (k, part) in enumerate(bundle.parts):
-                of_part[k] = bundle.margin(total, place, part.size, column_set.cells)
+    for position in range(len(columns.sets)):
+        of_part: dict[int, FloatArray] = {**sums.of_set(position), **counts.of_set(position)}
         by_set.append(tuple(of_part[k] for k in range(len(parts))))
     kinds = tuple(KINDS[type(part)] for part in parts)
     return Tally(tuple(column_set.members for column_set in columns.sets), tuple(by_set), kinds)
@@ -237,10 +297,55 @@ class _Measures:
             self.w = w if n is None else n * w
             self.w2 = w * w if n is None else n * w * w
 
-    @property
-    def passes(self) -> list[FloatArray | None]:
-        """List the terms that differ: all three, or n alone where w = w² = 1."""
-        return [self.n, self.w, self.w2] if self.weighted else [self.n]
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Parted:
+    """Amounts as whole numbers of a `unit`: a high part, and a low part in units 2^−`bits` of that.
+
+    Sums of both over a span are below 2^53 and 2^26 units, so they are exact in any order (after Demmel & Nguyen 2015).
+    What is cut off is below 2^−46 of the largest amount a person.
+    """
+
+    unit: float
+    bits: int
+    high: FloatArray
+    low: FloatArray
+
+    @staticmethod
+    def of(amounts: FloatArray) -> _Parted:
+        rows = max(int(amounts.size), 2)
+        row_bits = int(rows - 1).bit_length()
+        high_bits, low_bits = 53 - row_bits, LOW_SUM_BITS - row_bits
+        unit = float(np.ldexp(1.0, int(np.frexp(float(amounts.max(initial=0.0)))[1]) - high_bits))
+        scaled = amounts / unit
+        high = np.floor(scaled)
+        return _Parted(unit, low_bits, high, np.floor(np.ldexp(scaled - high, low_bits)))
+
+    def total(self, high: FloatArray, low: FloatArray) -> FloatArray:
+        """Return the sum of amounts from those of both parts."""
+        return np.asarray((high + np.ldexp(low, -self.bits)) * self.unit)
+
+
+class _Passes:
+    """The terms to be added up over a span, so that sums are exact: n, then the parts of w and w² where they differ."""
+
+    def __init__(self, measures: _Measures) -> None:
+        self.parted: tuple[_Parted, _Parted] | None = None
+        self.terms: list[FloatArray | None] = [measures.n]
+        if measures.weighted:
+            assert measures.w is not None and measures.w2 is not None
+            w, w2 = _Parted.of(measures.w), _Parted.of(measures.w2)
+            self.parted = w, w2
+            self.terms += [w.high, w2.high, np.ldexp(w.low, LOW_SUM_BITS) + w2.low]
+
+    def sums(self, added: FloatArray) -> FloatArray:
+        """Return n, Σw, Σw² of added terms: (terms, …) in, (3, …) out."""
+        if self.parted is None:
+            return np.repeat(added, 3, axis=0)  # w = w² = 1: one and the same sum
+        n, high, high2, both = added
+        low = np.floor(np.ldexp(both, -LOW_SUM_BITS))
+        w, w2 = self.parted
+        return np.array([n, w.total(high, low), w2.total(high2, both - np.ldexp(low, LOW_SUM_BITS))])
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -289,30 +394,51 @@ def bundles_of(parts: Sequence[Rows]) -> list[Bundle]:
 
 
 class _Counts:
-    """n, Σw, Σw² per set, bundle and code × cell."""
+    """n, Σw, Σw² per set, part and code × cell, added up span by span."""
 
     def __init__(self, bundles: Sequence[Bundle], columns: ColumnCells) -> None:
-        self._bundles, self._cells = bundles, [column_set.cells for column_set in columns.sets]
-        self._totals = [[np.zeros((3, bundle.size * cells)) for bundle in bundles] for cells in self._cells]
-        self._weighted = True
+        self._bundles, self._sets = bundles, len(columns.sets)
+        self._totals: list[dict[int, FloatArray]] = [{} for _ in columns.sets]
 
-    def add(self, block: slice, cells: Sequence[IntArray], measures: _Measures) -> None:
-        passes = measures.passes
-        self._weighted = measures.weighted
+    def of_set(self, position: int) -> dict[int, FloatArray]:
+        """Return the sums of each part by a set of cells: (3, codes, cells)."""
+        return self._totals[position]
+
+    def add(self, span: slice, columns: ColumnCells, measures: _Measures) -> None:
+        passes = _Passes(measures)
+        added = [
+            [np.zeros((len(passes.terms), bundle.size * one.cells)) for bundle in self._bundles]
+            for one in columns.sets
+        ]
+        for start in range(span.start, span.stop, BLOCK):
+            block = slice(start, min(start + BLOCK, span.stop))
+            inside = slice(block.start - span.start, block.stop - span.start)
+            terms = [None if term is None else term[inside] for term in passes.terms]
+            cells = [one.cell[block].astype(np.intp) for one in columns.sets]
+            self._add_block(block, cells, terms, added)
+        for position, (one, of_set) in enumerate(zip(columns.sets, added, strict=True)):
+            totals = self._totals[position]
+            for bundle, sums in zip(self._bundles, of_set, strict=True):
+                for place, (k, part) in enumerate(bundle.parts):
+                    total = passes.sums(bundle.margin(sums, place, part.size, one.cells))
+                    totals[k] = totals[k] + total if k in totals else total
+
+    def _add_block(
+        self,
+        block: slice,
+        cells: Sequence[IntArray],
+        terms: Sequence[FloatArray | None],
+        added: Sequence[Sequence[FloatArray]],
+    ) -> None:
         index = np.empty(block.stop - block.start, np.intp)
         for k, bundle in enumerate(self._bundles):
             codes = bundle.codes(block.start, block.stop).astype(np.intp)
-            for totals, cell, count in zip(self._totals, cells, self._cells, strict=True):
-                np.multiply(codes, count, out=index)
+            for of_set, cell in zip(added, cells, strict=True):
+                size = of_set[k].shape[1]
+                np.multiply(codes, size // bundle.size, out=index)
                 np.add(index, cell, out=index)
-                for measure, term in enumerate(passes):
-                    totals[k][measure] += np.bincount(index, term, bundle.size * count)
-
-    def of_set(self, position: int) -> list[FloatArray]:
-        totals = self._totals[position]
-        if self._weighted:
-            return totals
-        return [np.repeat(total[:1], 3, axis=0) for total in totals]  # w = w² = 1: one and the same sum
+                for measure, term in enumerate(terms):
+                    of_set[k][measure] += np.bincount(index, term, size)
 
 
 class _ValueSums:
@@ -322,8 +448,8 @@ class _ValueSums:
         self._values, self._cells = values, [column_set.cells for column_set in columns.sets]
         self._totals = [[_empty(KINDS[type(part)], cells) for _, part in values] for cells in self._cells]
 
-    def of_set(self, position: int) -> list[tuple[int, FloatArray]]:
-        return [(k, total) for (k, _), total in zip(self._values, self._totals[position], strict=True)]
+    def of_set(self, position: int) -> dict[int, FloatArray]:
+        return {k: total for (k, _), total in zip(self._values, self._totals[position], strict=True)}
 
     def add(self, block: slice, cells: Sequence[IntArray], measures: _Measures) -> None:
         for k, (_, part) in enumerate(self._values):

@@ -5,15 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from itertools import product
+from math import prod
 from typing import assert_never
 
 import numpy as np
 
+from eager_otter.codebook.model import Codebook
 from eager_otter.core.arrays import BoolArray
 from eager_otter.core.cells import ColumnGroup, group_from_memberships
 from eager_otter.counting.banner import BannerColumns, levels_of
 from eager_otter.counting.laying import Member
-from eager_otter.counting.points import by_codes, memberships
+from eager_otter.counting.points import by_codes, memberships, points_of
 from eager_otter.data.responses import Responses
 from eager_otter.tables.request import BannerGroup
 
@@ -31,6 +33,29 @@ def column_groups(layout: BannerColumns, responses: Responses, rows: BoolArray) 
                 inside = np.vstack([inside, whole[source.members[place].place][None, :]])
             group = group_from_memberships(inside)
         yield replace(group, members=np.array([_of(member, group.members) for member in block.members]))
+
+
+def possible_patterns(layout: BannerColumns, codebook: Codebook) -> list[tuple[int, int]]:
+    """Return how many columns each block of a banner has, and how many patterns of these can occur at most."""
+    sizes = []
+    for block in layout.blocks:
+        patterns = _most_patterns(block.wanted, codebook)
+        if block.control is not None:
+            patterns *= _most_patterns(layout.blocks[block.control[0]].wanted, codebook)
+        sizes.append((len(block.members), patterns))
+    return sizes
+
+
+def _most_patterns(group: BannerGroup, codebook: Codebook) -> int:
+    narrowed = 2 if group.only is not None else 1
+    if group.nest:
+        return narrowed * prod(_most_patterns(level, codebook) for level in levels_of(group))
+    points = points_of(group, codebook)
+    if not group.question or not codebook.question(group.question).is_of.of_one_answer:
+        return int(1 << len(points))
+    if not group.columns and all(point.net is None for point in points):
+        return narrowed * (len(points) + 1)
+    return narrowed * (1 + min(len(codebook.question(group.question).valid), 1 << len(points)))
 
 
 def _of(member: Member, members: BoolArray) -> BoolArray:

@@ -15,6 +15,7 @@ from eager_otter.core.tally import CodedRows, ProductRows, Rows, ValueRows
 from eager_otter.counting.rows import difference_parts, row_counts
 from eager_otter.data.answers import Answers, NumberAnswers, SingleAnswers
 from eager_otter.data.made import score_table
+from eager_otter.data.reasons import BLANK
 from eager_otter.data.selection import who_answered, who_counts_in
 
 Asked = tuple[Question, Answers]
@@ -135,6 +136,14 @@ def mean_of(sums: ValueSums) -> Mean:
     return float(sums.mean[0, 0]), float(sums.rest[0, 0])
 
 
+def without_own_reasons(answers: Answers) -> Answers:
+    """Put all reasons for no answer of a single question into one, so that its codes are the same for any data."""
+    if not isinstance(answers, SingleAnswers):
+        return answers
+    kind = smallest_unsigned(answers.answers)
+    return SingleAnswers(np.minimum(answers.codes, answers.answers).astype(kind), answers.answers, (BLANK,))
+
+
 def pair_parts(first: Asked, second: Asked, *, everyone: bool) -> PairParts:
     """Say what to count of two questions: both single, both multiple response, or both numbers."""
     one, other = first[1], second[1]
@@ -184,7 +193,7 @@ def _joint(
 def _rows_by_code(question: Question, answers: SingleAnswers, *, everyone: bool) -> FloatArray:
     """Return what codes each row counts, the base last: (rows + 1, codes) of 0 and 1."""
     counts = row_counts(question, answers, everyone=everyone)
-    return counts.indicators[0][list(counts.order)]
+    return counts.indicators[0].dense()[list(counts.order)]
 
 
 OUT, NO, YES = range(3)  # of one row of one item: not in the base, did not give the answer, gave it

@@ -9,7 +9,7 @@ import numpy as np
 
 from eager_otter.codebook.model import Difference, Net, Question
 from eager_otter.core.arrays import FloatArray
-from eager_otter.core.tally import CodedRows, Rows, ValueRows
+from eager_otter.core.tally import CodedRows, CodeRows, Rows, ValueRows
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.selection import hits_of, in_net, who_counts_in
 from eager_otter.errors import RequestError
@@ -39,14 +39,14 @@ class Row:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class RowCounts:
-    """The counts needed for a question: its parts, and per part an indicator (rows, codes).
+    """The counts needed for a question: its parts, and per part what its rows are.
 
     The counted rows are the valid answers in the codebook's order, then the nets, then the base, whatever part
     they are in: `order` finds them among the rows of all parts.
     """
 
     parts: tuple[Rows, ...]
-    indicators: tuple[FloatArray, ...]
+    indicators: tuple[CodeRows, ...]
     order: tuple[int, ...]
 
 
@@ -131,29 +131,29 @@ def row_counts(question: Question, answers: Answers, *, everyone: bool = False) 
 def _with_everyone(counts: RowCounts) -> RowCounts:
     """Put the row of those without an answer before the base, and everyone into the base."""
     part = np.searchsorted(
-        np.cumsum([len(table) for table in counts.indicators]), counts.order[-1], side="right"
+        np.cumsum([len(rows) for rows in counts.indicators]), counts.order[-1], side="right"
     )
-    before = sum(len(table) for table in counts.indicators[:part])
-    base = counts.indicators[part][counts.order[-1] - before]
-    tables = list(counts.indicators)
-    tables[part] = np.vstack([tables[part], 1.0 - base, np.ones_like(base)])
+    before = sum(len(rows) for rows in counts.indicators[:part])
+    rows = list(counts.indicators)
+    table, single = rows[part].table, rows[part].codes
+    base = table[counts.order[-1] - before - len(single)]
+    rows[part] = CodeRows(single, np.vstack([table, 1.0 - base, np.ones_like(base)]))
     end = before + len(counts.indicators[part])
     order = [place if place < end else place + 2 for place in counts.order[:-1]]
-    return RowCounts(parts=counts.parts, indicators=tuple(tables), order=(*order, end, end + 1))
+    return RowCounts(parts=counts.parts, indicators=tuple(rows), order=(*order, end, end + 1))
 
 
 def _single_counts(question: Question, answers: SingleAnswers) -> RowCounts:
     positions = [question.by_code[answer.code] for answer in question.valid]
-    rows = len(positions) + len(question.nets) + 1
-    table = np.zeros((rows, answers.size))
-    table[np.arange(len(positions)), positions] = 1.0
-    for k, net in enumerate(question.nets, len(positions)):
+    table = np.zeros((len(question.nets) + 1, answers.size))
+    for k, net in enumerate(question.nets):
         hits = np.zeros(answers.size, np.int64)
         hits[[question.by_code[code] for code in net.of]] = 1
         table[k, positions] = in_net(net, hits)[positions]
     table[-1, positions] = 1.0
+    rows = CodeRows(np.array(positions, np.int64), table)
     return RowCounts(
-        parts=(CodedRows(answers.codes, answers.size),), indicators=(table,), order=tuple(range(rows))
+        parts=(CodedRows(answers.codes, answers.size),), indicators=(rows,), order=tuple(range(len(rows)))
     )
 
 
@@ -169,7 +169,7 @@ def _multi_counts(question: Question, answers: MultiAnswers) -> RowCounts:
             scattered.append((row, net))
     bits.append((len(positions) + len(question.nets), (answers.answers,)))  # the bit after the last answer
     parts: list[Rows] = []
-    indicators: list[FloatArray] = []
+    indicators: list[CodeRows] = []
     order: list[int] = []
     for byte in range(len(answers.packed)):
         rows = [(row, members) for row, members in bits if members[0] // BITS == byte]
@@ -188,9 +188,10 @@ def _multi_counts(question: Question, answers: MultiAnswers) -> RowCounts:
     return RowCounts(parts=tuple(parts), indicators=tuple(indicators), order=tuple(int(k) for k in places))
 
 
-def _any_bit(masks: Sequence[int], width: int) -> FloatArray:
+def _any_bit(masks: Sequence[int], width: int) -> CodeRows:
     codes = np.arange(1 << width)
-    return np.asarray(codes[None, :] & np.array(masks, np.int64).reshape(-1, 1) != 0, np.float64)
+    table = np.asarray(codes[None, :] & np.array(masks, np.int64).reshape(-1, 1) != 0, np.float64)
+    return CodeRows(np.zeros(0, np.int64), table)
 
 
 def difference_parts(

@@ -51,6 +51,47 @@ class DataFile(Protocol):
         """Return where the responses came from."""
 
 
+@dataclass(frozen=True, slots=True)
+class RowsOf:
+    """Some rows of responses, from `first` to `end` (from 0, not included)."""
+
+    whole: DataFile
+    first: int
+    end: int
+
+    @property
+    def names(self) -> Sequence[str]:
+        """The names of all columns."""
+        return self.whole.names
+
+    @property
+    def decimal(self) -> str:
+        """The sign between whole and fraction in its numbers."""
+        return self.whole.decimal
+
+    @property
+    def place(self) -> str:
+        """Its name in a message."""
+        return self.whole.place
+
+    @property
+    def paths(self) -> Sequence[Path]:
+        """The files it is read from."""
+        return self.whole.paths
+
+    def read(self, columns: Sequence[str]) -> Any:
+        """Read some columns: an Arrow table."""
+        return self.whole.read(columns).slice(self.first, self.end - self.first)
+
+    def remarks(self, rows: int) -> Iterable[Remark]:
+        """Return what was noticed: that is told of the whole."""
+        return ()
+
+    def source(self, rows: int) -> Source:
+        """Return where the responses came from."""
+        return self.whole.source(rows)
+
+
 def read_columns(file: DataFile, wanted: Iterable[str]) -> Any:
     """Read columns, each once: an Arrow table. Raises DataError naming all that are not there."""
     columns = list(dict.fromkeys(wanted))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -30,7 +30,7 @@ from eager_otter.data.encoding import (
     encode_bands,
     encode_rules,
 )
-from eager_otter.data.files import DataFile, Source, check_there, read_columns
+from eager_otter.data.files import DataFile, RowsOf, Source, check_there, read_columns
 from eager_otter.data.kind_of import kind_of
 from eager_otter.data.made import combined, computed, equal_bands, in_periods, merged
 from eager_otter.data.opening import Reading, open_data
@@ -42,6 +42,7 @@ from eager_otter.errors import DataError, RequestError, UnknownName
 from eager_otter.gates.numbers import SMALLEST
 from eager_otter.looks.words import counted
 
+PART_ROWS = 1 << 16  # rows are counted in parts of so many, wherever and by however many at a time
 COLUMNS_AT_ONCE = 200
 KEPT_REASONS = (
     16  # reasons for no answer take as much memory as the codes: those of the last few questions are kept
@@ -64,10 +65,12 @@ class Responses:
     blank: BoolArray | None = (
         None  # (rows,) rows that hold nothing at all, which are never respondents; None for none
     )
+    first: int = 0  # the number (from 0) of its first row in the data, where it is a part of them
     _encoded: dict[str, Answers] = field(default_factory=dict)
     _numbers_read: dict[str, FloatArray] = field(default_factory=dict)
     _reasons: dict[str, Reasons] = field(default_factory=dict)
     _times: FloatArray | None = None
+    _parts: list[Responses] = field(default_factory=list)
 
     @property
     def questions(self) -> Mapping[str, Question]:
@@ -162,17 +165,14 @@ class Responses:
             return self.everyone()
         rows = self.chosen_by(filter_text)
         if not rows.any():
-            raise RequestError(
-                f"The filter keeps none of the {counted(len(self), 'respondent')}: {filter_text}\n"
-                "Look at the codes and labels of its questions with: eager-otter questions NAME"
-            )
+            raise RequestError(keeps_nobody(filter_text, len(self)))
         return rows
 
-    def weights(self, column: str, rows: BoolArray) -> FloatArray:
+    def weights(self, column: str, rows: BoolArray, *, may_be_nobody: bool = False) -> FloatArray:
         """Read and check the weights of the chosen rows: (chosen,), each >= 0.
 
         Raises UnknownName for a column that is not there, DataError naming the rows where a weight is missing,
-        negative or infinite, or where they are all 0.
+        negative or infinite, or where they are all 0, unless nobody may be left.
         """
         values = self._number_column(column, "weight column")
         places = np.flatnonzero(rows)
@@ -185,7 +185,7 @@ class Responses:
         ):
             if wrong.any():
                 raise DataError(self._wrong_weights(column, what, kept, places, np.flatnonzero(wrong)))
-        if not (kept > 0).any():
+        if not may_be_nobody and not (kept > 0).any():
             raise DataError(f"Every weight in column {column!r} is 0, so nobody is left to count.")
         return kept
 
@@ -199,7 +199,7 @@ class Responses:
         table = self.table.drop_columns([name]) if name in self.table.column_names else self.table
         table = table.append_column(name, pa.array(values))
         read = {column: numbers for column, numbers in self._numbers_read.items() if column != name}
-        return replace(self, table=table, _numbers_read=read)
+        return replace(self, table=table, _numbers_read=read, _parts=[])
 
     def times(self) -> FloatArray | None:
         """Read and check, once, how many respondents each row stands for: (rows,), 0 for blank ones; None for one each.
@@ -224,6 +224,28 @@ class Responses:
         self._times = values
         return values
 
+    def parts(self) -> Iterator[Responses]:
+        """Go through the responses in parts of so many rows, whatever they were read from: the last may have fewer."""
+        if self.rows <= PART_ROWS:
+            yield self
+            return
+        if not self._parts:
+            starts = range(0, self.rows, PART_ROWS)
+            self._parts.extend(self._part(first, min(first + PART_ROWS, self.rows)) for first in starts)
+        yield from self._parts
+
+    def _part(self, first: int, end: int) -> Responses:
+        """Take some rows, from `first` to `end`, not included."""
+        return Responses(
+            self.codebook,
+            self.table.slice(first, end - first),
+            self.source,
+            end - first,
+            None if self.file is None else RowsOf(self.file, first, end),
+            blank=None if self.blank is None else self.blank[first:end],
+            first=self.first + first,
+        )
+
     def people(self, who: BoolArray) -> int:
         """Count the respondents that some rows (rows,) stand for."""
         return people_of(who, self.times())
@@ -231,7 +253,7 @@ class Responses:
     def column(self, name: str, kind: str = "column") -> Located:
         """Return a column of the data as read; `kind` is what messages call it. Raises UnknownName."""
         sign = "." if self.file is None else self.file.decimal
-        return Located(self._column(name, kind), 0, sign)
+        return Located(self._column(name, kind), self.first, sign)
 
     def as_text(self, names: Sequence[str]) -> list[list[str]]:
         """Return columns of the data as texts, "" for blanks; those that were not kept are read again."""
@@ -278,14 +300,23 @@ class Responses:
     def row_name(self, row: int) -> str:
         """Name a row (from 0) as people find it: its number from 1 and, where there is one, its id."""
         column = self.codebook.respondent
+        number = self.first + row + 1
         if column is None:
-            return f"row {row + 1}"
-        return f"row {row + 1} ({column} {self.table.column(column)[row].as_py()})"
+            return f"row {number}"
+        return f"row {number} ({column} {self.table.column(column)[row].as_py()})"
 
     def named_rows(self, rows: IntArray) -> str:
         """Name the first of some rows (from 0), and say how many more there are."""
         named = ", ".join(self.row_name(int(row)) for row in rows[:SHOWN])
         return named + (f" and {rows.size - SHOWN:,} more" if rows.size > SHOWN else "")
+
+
+def keeps_nobody(filter_text: str, rows: int) -> str:
+    """Say that a filter keeps none of so many rows."""
+    return (
+        f"The filter keeps none of the {counted(rows, 'respondent')}: {filter_text}\n"
+        "Look at the codes and labels of its questions with: eager-otter questions NAME"
+    )
 
 
 def open_responses(codebook: Codebook, data: Any, reading: Reading | None = None) -> Responses:

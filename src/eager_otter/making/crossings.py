@@ -11,12 +11,11 @@ import numpy as np
 from eager_otter.codebook.model import Question
 from eager_otter.core.arrays import IntArray
 from eager_otter.core.means import moments
-from eager_otter.core.same_people import scale_items, yes_no_items
 from eager_otter.core.sums import Sums
 from eager_otter.counting.banner import BannerColumns
-from eager_otter.counting.counts import BannerCounting, Count, QuestionSums
-from eager_otter.data.made import values_of
-from eager_otter.data.selection import hits_of
+from eager_otter.counting.counts import BannerCounts, QuestionSums
+from eager_otter.counting.passes import ItemsOfPeople
+from eager_otter.counting.wanted import Count
 from eager_otter.figures.figure import AnswerFigure
 from eager_otter.figures.registry import figure_called
 from eager_otter.looks.words import said
@@ -135,7 +134,7 @@ class Crossed:
 
 
 def items_crossings(
-    counting: BannerCounting, counts: Sequence[Count], sums: Sequence[QuestionSums]
+    counting: BannerCounts, counts: Sequence[Count], sums: Sequence[QuestionSums]
 ) -> tuple[tuple[Crossing, ...], str]:
     """Return what is tested of several items of the same people, whatever the banner, or why nothing is."""
     questions = [one.question for one in sums]
@@ -145,26 +144,15 @@ def items_crossings(
     )
     if len(questions) < 2 or not alike or any(not one.is_of.of_one_answer for one in questions):
         return (), said("it shows several questions that are not alike")
-    people = counting.population
+    yes_no = len(first.valid) == 2
+    scales = bool(first.scale) and all(one.scores() == first.scores() for one in questions)
     crossings: list[Crossing] = []
-    answers = [counting.asked(count)[1] for count in counts]
-    if len(first.valid) == 2:
-        yes, other = (
-            np.array(
-                [
-                    hits_of(one, given, (one.valid[k].code,))
-                    for one, given in zip(questions, answers, strict=True)
-                ]
-            )
-            for k in (0, 1)
-        )
-        weighted = people.weights is not None and bool(np.ptp(people.weights) > 0)
-        items = yes_no_items(yes > 0, (yes + other) > 0, people.frequencies, weighted=weighted)
-        crossings.append(ItemsCrossing(items=items))
-    if first.scale and all(one.scores() == first.scores() for one in questions):
-        scores = np.array([values_of(one, given) for one, given in zip(questions, answers, strict=True)])
-        scales = scale_items(scores, people.weights, people.frequencies)
-        crossings.append(ItemsCrossing(items=scales, on_demand=bool(crossings)))
+    if yes_no or scales:
+        plan = counting.plan.of(tuple(counts))
+        items, of_scales = counting.over(ItemsOfPeople(plan=plan, yes_no=yes_no, scales=scales))
+        crossings += [ItemsCrossing(items=items)] if items is not None else []
+        if of_scales is not None:
+            crossings.append(ItemsCrossing(items=of_scales, on_demand=bool(crossings)))
     return tuple(crossings), "" if crossings else said(
         "it shows several questions that are neither yes/no nor scales"
     )

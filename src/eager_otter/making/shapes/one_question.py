@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.counting.banner import BannerColumns
-from eager_otter.counting.counts import Count
+from eager_otter.counting.wanted import Count
 from eager_otter.errors import RequestError
 from eager_otter.making.crossings import Controlled
 from eager_otter.making.lines import make_table

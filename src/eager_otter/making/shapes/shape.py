@@ -9,7 +9,8 @@ from typing import Generic, TypeVar
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.counting.banner import BannerColumns
-from eager_otter.counting.counts import BannerCounting, Count, QuestionSums
+from eager_otter.counting.counts import BannerCounts, QuestionSums
+from eager_otter.counting.wanted import Count
 from eager_otter.figures.registry import summary_called
 from eager_otter.looks.words import said
 from eager_otter.making.crossings import items_crossings
@@ -35,7 +36,7 @@ class Counted(Generic[T]):
     shows: T
     counts: Sequence[Count]
     sums: Sequence[QuestionSums]
-    counting: BannerCounting
+    counting: BannerCounts
     setting: Setting
     codebook: Codebook
 

@@ -1,0 +1,77 @@
+"""The plan of a count: a banner, who is counted and which questions; it holds no rows, and can be sent anywhere."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+from eager_otter.codebook.model import Codebook, Question
+from eager_otter.core.cells import PlannedSet, plan_sets
+from eager_otter.counting.banner import BannerColumns
+from eager_otter.counting.membership import possible_patterns
+from eager_otter.counting.nesting import nested_question
+from eager_otter.counting.order import without_left_out
+from eager_otter.counting.population import Choice
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Count:
+    """The counts wanted of a question: without some answers, with everyone in the base, with mentions per respondent.
+
+    With `value`, a number or scale is summed up among those in each row as well. `within` names questions whose answers
+    are over those of the question, outermost first. With `reasons`, those of everyone who gave no answer are counted
+    by their reason; with `beside`, the people that each column shares with that column are.
+    """
+
+    question: str
+    leave_out: tuple[str, ...] = ()
+    everyone: bool = False
+    reasons: bool = False
+    beside: int | None = None
+    mentions: bool = False
+    value: str | None = None
+    within: tuple[str, ...] = ()
+
+    def asked(self, codebook: Codebook) -> Question:
+        """Return the question to count, as the table sees it."""
+        question = without_left_out(codebook.question(self.question), self.leave_out)
+        if not self.within:
+            return question
+        return nested_question([*(codebook.question(name) for name in self.within), question])
+
+    def names(self) -> Iterator[str]:
+        """Go through the questions that are counted."""
+        yield from (self.question, *self.within)
+        if self.value is not None:
+            yield self.value
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class BannerPlan:
+    """A banner to count questions by: its columns, the sets of cells that hold them, who is counted, and what of them.
+
+    It is made without data, so that every part of the data is counted alike wherever that is done.
+    """
+
+    choice: Choice
+    layout: BannerColumns
+    sets: tuple[PlannedSet, ...]
+    counts: tuple[Count, ...] = ()
+
+    def names(self) -> Iterator[str]:
+        """Go through the questions that it needs."""
+        yield from self.choice.names()
+        for block in self.layout.blocks:
+            yield from block.wanted.questions_named()
+        for count in self.counts:
+            yield from count.names()
+
+    def of(self, counts: tuple[Count, ...]) -> BannerPlan:
+        """Return the plan with other counts."""
+        return replace(self, counts=counts)
+
+
+def planned(choice: Choice, layout: BannerColumns, codebook: Codebook) -> BannerPlan:
+    """Plan a banner over the people of a choice, no question counted yet."""
+    groups = possible_patterns(layout, codebook)
+    return BannerPlan(choice=choice, layout=layout, sets=plan_sets(groups, layout.comparisons.pairs))
