@@ -163,7 +163,7 @@ def test_a_large_file_is_read_in_parts_with_the_same_figures(
     frame.loc[11_990, "age"] = "old"
     frame.to_csv(tmp_path / "d.csv", index=False)
     with pytest.raises(otter.DataError, match="'old' in row 11991"):
-        otter.open_survey(book, tmp_path / "d.csv")
+        otter.open_survey(book, tmp_path / "d.csv").table("age")
 
 
 # --- triple-s -------------------------------------------------------------------------------------------

@@ -21,8 +21,8 @@ from hypothesis import strategies as st
 
 import eager_otter as otter
 from eager_otter.data.line_breaks import swallowed_rows
+from eager_otter.data.opened import open_responses
 from eager_otter.data.opening import Reading, open_data
-from eager_otter.data.responses import open_responses
 from eager_otter.gates.encodings import not_western
 from eager_otter.gates.numbers import number_of, whole_of
 from eager_otter.gates.pictures import read_picture
@@ -214,7 +214,7 @@ def test_a_parquet_file_of_more_rows_than_memory_holds_is_refused(
 def test_a_large_parquet_file_is_read_in_parts_with_the_same_figures(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from eager_otter.data import parquet_file
+    from eager_otter.data import files
 
     write_survey(tmp_path, data=data_text(500))
     pd.read_csv(tmp_path / "data.csv").to_parquet(tmp_path / "data.parquet")
@@ -224,7 +224,7 @@ def test_a_large_parquet_file_is_read_in_parts_with_the_same_figures(
         .table("liking", banner="area")
         .frame("column percent")
     )
-    monkeypatch.setattr(parquet_file, "PART_ROWS", 64)
+    monkeypatch.setattr(files, "PART_ROWS", 64)
     parts = (
         otter.open_survey(book, tmp_path / "data.parquet")
         .table("liking", banner="area")

@@ -23,6 +23,7 @@ from eager_otter.counting.population import Choice, Population, check_somebody, 
 from eager_otter.counting.wanted import BannerPlan, Count, planned
 from eager_otter.data.files import Source
 from eager_otter.data.overview import QuestionOverview, found, overview
+from eager_otter.data.partition import parts_of
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.documents.settled import checked
@@ -335,7 +336,8 @@ class Survey(Viewed):
     def _over(self, one_pass: Pass[S]) -> S:
         """Count all parts of the data. Raises DataError, of all rows where a part has wrong weights."""
         try:
-            return over_parts(one_pass, self.responses.parts())
+            weights = {choice.weight for choice in one_pass.choices() if choice.weight is not None}
+            return over_parts(one_pass, parts_of(self.responses, list(one_pass.names()), sorted(weights)))
         except DataError:
             for choice in one_pass.choices():
                 choose(self.responses, choice)

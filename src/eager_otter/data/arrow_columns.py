@@ -12,6 +12,8 @@ from eager_otter.errors import DataError
 def answers_in(column: Any, name: str, place: str) -> Any:
     """Return a column of numbers, texts or days as it can be encoded. Raises DataError for one without answers."""
     kind = column.type
+    if pa.types.is_dictionary(kind) and pa.types.is_string(kind.value_type):
+        return column
     if pa.types.is_dictionary(kind):
         return answers_in(_decoded(column), name, place)
     if pa.types.is_date(kind) or pa.types.is_null(kind):

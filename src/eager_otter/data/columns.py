@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable, Container
+from collections.abc import Callable, Container, Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -26,6 +26,7 @@ WIDEST_LOOKUP = 1 << 12  # whole numbers within this span are translated by a ta
 SHOWN = 5
 FIRST_SIGN, LAST_SIGN = ord("!"), ord("~")  # of ASCII, without blanks
 KEY_BYTES = 8  # texts up to this length are compared as numbers
+FNV_START, FNV_PRIME = np.uint64(14_695_981_039_346_656_037), np.uint64(1_099_511_628_211)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -84,11 +85,9 @@ def distinct(column: Any) -> Distinct:
         if column.decimal != ".":
             inner = replace(inner, texts=tuple(_pointed(text, column.decimal) for text in inner.texts))
         return replace(inner, first=column.first)
-    array = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
-    if isinstance(array, pa.ChunkedArray):  # combine_chunks gives one of these for no chunks
-        array = pa.concat_arrays(array.chunks) if array.num_chunks else pa.array([], array.type)
+    array = _one_array(column)
     if pa.types.is_dictionary(array.type):
-        array = array.cast(array.type.value_type)
+        return _of_dictionary(array.dictionary, array.indices)
     if pa.types.is_boolean(array.type):
         array = array.cast(pa.uint8())
     if pa.types.is_floating(array.type) or pa.types.is_integer(array.type):
@@ -99,39 +98,61 @@ def distinct(column: Any) -> Distinct:
     return _by_dictionary(array)
 
 
-def all_differ(column: Any) -> bool:
-    """Return whether every row of an Arrow column surely holds another code, and none is blank; fast.
+def _one_array(column: Any) -> Any:
+    """Return an Arrow column as one array."""
+    if not isinstance(column, pa.ChunkedArray):
+        return column
+    if pa.types.is_dictionary(column.type):
+        column = column.unify_dictionaries()
+    array = column.combine_chunks()
+    if isinstance(array, pa.ChunkedArray):  # combine_chunks gives one of these for no chunks
+        array = pa.concat_arrays(array.chunks) if array.num_chunks else pa.array([], array.type)
+    return array
+
+
+def all_differ(columns: Iterable[Any]) -> bool:
+    """Return whether every row of some Arrow columns surely holds another code, and none is blank; fast.
 
     False also where this cannot be seen without writing the codes in their one form: see `distinct`.
     """
-    if column.null_count or not len(column):
-        return False
-    array = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
+    keys = []
+    for column in columns:
+        own = _keys_of(_one_array(column))
+        if own is None:
+            return False
+        keys.append(own)
+    together = np.concatenate(keys) if len(keys) > 1 else np.array(keys[0])
+    together.sort()
+    return not bool((together[1:] == together[:-1]).any())
+
+
+def _keys_of(array: Any) -> npt.NDArray[np.uint64] | None:
+    """Return a number for each code of an Arrow array, the same for equal codes; None where that cannot be done.
+
+    Texts of up to eight bytes are numbers themselves, longer ones are hashed (FNV-1a), so that different ones may, very
+    rarely, have the same.
+    """
+    if array.null_count or not len(array):
+        return None
     if pa.types.is_integer(array.type):
-        return _no_two_alike(np.array(_plain(array)[0]))
+        return np.asarray(_plain(array)[0].astype(np.int64)).view(np.uint64)
     if not (pa.types.is_string(array.type) or pa.types.is_large_string(array.type)):
-        return False
+        return None
     starts, letters = _bytes_of(array)
     lengths = np.diff(starts)
     sure = letters.min(initial=FIRST_SIGN) >= FIRST_SIGN and letters.max(initial=FIRST_SIGN) <= LAST_SIGN
     if not sure or lengths.min() == 0 or bool((letters == ord(".")).any()):
-        return False
-    if lengths.max() > KEY_BYTES:  # counted by hash
-        return int(pc.count_distinct(array).as_py()) == len(array)
-    keys = np.zeros((len(array), KEY_BYTES), np.uint8)
-    longest = int(lengths.max())
-    if lengths.min() == longest:
-        keys[:, :longest] = letters.reshape(-1, longest)
-        return _no_two_alike(keys.view(np.uint64).ravel())
+        return None
+    longest, places = int(lengths.max()), starts[:-1] - starts[0]
+    keys = np.full(len(array), FNV_START if longest > KEY_BYTES else 0, np.uint64)
     for k in range(longest):
-        there = lengths > k
-        keys[there, k] = letters[starts[:-1][there] - starts[0] + k]
-    return _no_two_alike(keys.view(np.uint64).ravel())
-
-
-def _no_two_alike(values: npt.NDArray[Any]) -> bool:
-    values.sort()
-    return not bool((values[1:] == values[:-1]).any())
+        there = slice(None) if lengths.min() > k else np.flatnonzero(lengths > k)
+        sign = letters[places[there] + k].astype(np.uint64)
+        if longest > KEY_BYTES:
+            keys[there] = (keys[there] ^ sign) * FNV_PRIME
+        else:
+            keys[there] |= sign << np.uint64(8 * k)
+    return keys
 
 
 def _bytes_of(array: Any) -> tuple[IntArray, npt.NDArray[np.uint8]]:
@@ -188,9 +209,13 @@ def _narrow_integers(values: IntArray, blank: BoolArray | None) -> Distinct | No
 
 def _by_dictionary(array: Any) -> Distinct:
     encoded = array.dictionary_encode()
-    texts = [_written(value) for value in encoded.dictionary.to_pylist()]
+    return _of_dictionary(encoded.dictionary, encoded.indices)
+
+
+def _of_dictionary(values: Any, indices: Any) -> Distinct:
+    texts = [_written(value) for value in values.to_pylist()]
     blank = len(texts)
-    index, null = _plain(encoded.indices)
+    index, null = _plain(indices)
     return Distinct((*texts, ""), index if null is None else np.where(null, blank, index))
 
 
@@ -208,7 +233,10 @@ def numbers(column: Any, missing: Missing, name: str) -> tuple[FloatArray, CodeA
     """
     if isinstance(column, Located) and column.decimal != ".":
         column = _with_points(column)
-    fast = _as_floats(column.column if isinstance(column, Located) else column)
+    plain = _one_array(column.column if isinstance(column, Located) else column)
+    if pa.types.is_dictionary(plain.type):
+        plain = plain.cast(plain.type.value_type)
+    fast = _as_floats(plain)
     if fast is not None:
         return without_missing(fast, missing)
     return _numbers_by_text(column, missing, name)
@@ -238,15 +266,16 @@ def _pointed(text: str, sign: str) -> str:
 
 def _with_points(column: Located) -> Located:
     """Write decimal points for the decimal commas of a column of text."""
-    array = column.column
+    array = _one_array(column.column)
+    if pa.types.is_dictionary(array.type):
+        array = array.cast(array.type.value_type)
     if not pa.types.is_string(array.type):
         return column
     return Located(pc.replace_substring(array, column.decimal, "."), column.first)
 
 
-def _as_floats(column: Any) -> FloatArray | None:
+def _as_floats(array: Any) -> FloatArray | None:
     """Convert a whole column at once, NaN for blanks; None where a text is no plain number."""
-    array = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
     try:
         if pa.types.is_string(array.type):
             array = _blank_as_null(array)

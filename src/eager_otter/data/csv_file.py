@@ -67,8 +67,8 @@ class CsvFile:
             yield from _CsvReader(self, columns).parts()
 
     @property
-    def in_parts(self) -> bool:
-        """Whether it is so large that it is better read in parts."""
+    def is_long(self) -> bool:
+        """Whether it is so large that it is better read once only."""
         return self.path.stat().st_size >= IN_PARTS_FROM
 
     def remarks(self, rows: int) -> Iterator[Remark]:

@@ -5,11 +5,13 @@ from __future__ import annotations
 import hashlib
 import os
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, Protocol, runtime_checkable
+
+from pyarrow import concat_tables
 
 from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError, nearest
@@ -17,6 +19,9 @@ from eager_otter.gates.reading import read_blocks
 from eager_otter.looks.words import counted
 
 SHOWN = 5
+PART_ROWS = (
+    1 << 16
+)  # rows are counted in parts of so many, wherever that is done and by however many at a time
 MOST_COLUMNS = 100_000
 LONGEST_NAME = 1_000  # characters of a column's name
 MOST_OF_MEMORY, USUAL_MEMORY = 0.5, 8 << 30
@@ -51,6 +56,23 @@ class DataFile(Protocol):
         """Return where the responses came from."""
 
 
+@runtime_checkable
+class PartedFile(DataFile, Protocol):
+    """Responses of which any columns of any rows can be read for little."""
+
+    @property
+    def rows(self) -> int:
+        """How many rows there are."""
+
+    def check(self, columns: Sequence[str]) -> None:
+        """Check that columns are of types that can be answers. Raises DataError."""
+
+    def parts(
+        self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
+    ) -> Iterator[Any]:
+        """Read some columns of the rows from `first` to `end` in parts of so many rows: Arrow tables."""
+
+
 @dataclass(frozen=True, slots=True)
 class RowsOf:
     """Some rows of responses, from `first` to `end` (from 0, not included)."""
@@ -81,6 +103,8 @@ class RowsOf:
 
     def read(self, columns: Sequence[str]) -> Any:
         """Read some columns: an Arrow table."""
+        if isinstance(self.whole, PartedFile):
+            return concat_tables(list(self.whole.parts(columns, self.first, self.end, categories=False)))
         return self.whole.read(columns).slice(self.first, self.end - self.first)
 
     def remarks(self, rows: int) -> Iterable[Remark]:

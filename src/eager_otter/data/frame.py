@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ClassVar
 
 import pyarrow as pa
 
+from eager_otter.data import files
 from eager_otter.data.arrow_columns import answers_in
 from eager_otter.data.files import Source, checked_names
 from eager_otter.data.remark import Remark
@@ -57,6 +58,24 @@ class ArrowFrame(_InMemory):
         """Take some columns: an Arrow table. Raises DataError for a column that is not of answers."""
         arrays = [answers_in(self.table.column(name), name, PLACE) for name in columns]
         return pa.table(arrays, names=list(columns))
+
+    @property
+    def rows(self) -> int:
+        """How many rows it has."""
+        return int(self.table.num_rows)
+
+    def check(self, columns: Sequence[str]) -> None:
+        """Check that columns are of types that can be answers. Raises DataError."""
+        self.read(columns)
+
+    def parts(
+        self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
+    ) -> Iterator[Any]:
+        """Take some columns of some rows in parts of so many: Arrow tables."""
+        stop = self.rows if end is None else end
+        table = self.read(columns)
+        for start in range(first, stop, files.PART_ROWS):
+            yield table.slice(start, min(files.PART_ROWS, stop - start))
 
 
 def pandas_frame(frame: Any) -> PandasFrame:

@@ -16,19 +16,26 @@ from eager_otter.data.reasons import NO_GROUP, Reasons, first_of, where_none
 from eager_otter.data.selection import count_of_mentions, hits_of, who_answered
 
 
-def equal_bands(count: int, values: FloatArray, absent: Reasons) -> SingleAnswers:
-    """Put values (respondents,) into bands of equal size, as far as equal values allow.
+def equal_edges(count: int, values: FloatArray) -> FloatArray:
+    """Return where bands of equal size end, but the last: the k/count quantiles of the values (rows,) that are there.
 
-    The k-th band ends at the k/count quantile of the values that are there (Hyndman & Fan 1996, type 2). `absent` says
-    why a value is not there.
+    By Hyndman & Fan 1996, type 2; none (0,) where there are no values.
     """
     given = values[~np.isnan(values)]
+    if not given.size:
+        return np.zeros(0)
+    return np.asarray(np.quantile(given, np.arange(1, count) / count, method="averaged_inverted_cdf"))
+
+
+def equal_bands(edges: FloatArray, values: FloatArray, absent: Reasons) -> SingleAnswers:
+    """Put values (respondents,) into bands that end at `edges`, as far as equal values allow of equal size.
+
+    `absent` says why a value is not there.
+    """
+    count = len(edges) + 1
     codes = placed_behind(count, absent)
-    if given.size:
-        shares = np.arange(1, count) / count
-        edges = np.quantile(given, shares, method="averaged_inverted_cdf")
-        there = ~np.isnan(values)
-        codes[there] = np.searchsorted(edges, values[there], side="left")
+    there = ~np.isnan(values)
+    codes[there] = np.searchsorted(edges, values[there], side="left")
     return SingleAnswers(codes, count, absent.known)
 
 

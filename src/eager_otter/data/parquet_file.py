@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 
+from eager_otter.data import files
 from eager_otter.data.arrow_columns import answers_in
 from eager_otter.data.files import Source, check_room, checked_names, source_of
 from eager_otter.data.remark import Remark
@@ -16,7 +17,6 @@ from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.reading import checked_file, reading
 
 WHAT = "Parquet"
-PART_ROWS = 1 << 18
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,25 +51,51 @@ class ParquetFile:
                 [answers_in(table.column(name), name, self.place) for name in columns], names=list(columns)
             )
 
-    def parts(self, columns: Sequence[str]) -> Iterator[Any]:
-        """Read some columns in parts: Arrow tables. Raises as `read` does, later."""
-        from pyarrow import parquet
-
-        with reading(self.path, WHAT), parquet.ParquetFile(self.path) as file:
-            check_room(file.metadata.num_rows, self.place)
-            for batch in file.iter_batches(batch_size=PART_ROWS, columns=list(columns)):
-                part = pa.Table.from_batches([batch]).select(list(columns))
-                yield pa.table(
-                    [answers_in(part.column(name), name, self.place) for name in columns], names=list(columns)
-                )
-
     @property
-    def in_parts(self) -> bool:
-        """Whether it is so large that it is better read in parts."""
+    def rows(self) -> int:
+        """How many rows it has."""
         from pyarrow import parquet
 
         with reading(self.path, WHAT):
-            return bool(parquet.read_metadata(self.path).num_rows > PART_ROWS)
+            return int(parquet.read_metadata(self.path).num_rows)
+
+    def check(self, columns: Sequence[str]) -> None:
+        """Check that columns are of types that can be answers. Raises FileProblem, DataError."""
+        from pyarrow import parquet
+
+        with reading(self.path, WHAT):
+            schema = parquet.read_schema(self.path)
+        for name in columns:
+            answers_in(pa.chunked_array([pa.array([], schema.field(name).type)]), name, self.place)
+
+    def parts(
+        self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
+    ) -> Iterator[Any]:
+        """Read some columns in parts of so many rows, the last with fewer: Arrow tables.
+
+        `first` and `end` (not included; None: the last) are rows; with `categories`, texts come as dictionaries.
+        Raises as `read` does, later.
+        """
+        from pyarrow import parquet
+
+        names = list(columns)
+        with reading(self.path, WHAT):
+            schema = parquet.read_schema(self.path) if categories else None
+            texts = [
+                name for name in names if schema is not None and pa.types.is_string(schema.field(name).type)
+            ]
+            with parquet.ParquetFile(self.path, read_dictionary=texts) as file:
+                end = file.metadata.num_rows if end is None else end
+                if not names:
+                    yield from (pa.table({}) for _ in range(first, end, files.PART_ROWS))
+                    return
+                groups, skipped = _row_groups(file.metadata, first, end)
+                batches = file.iter_batches(batch_size=files.PART_ROWS, row_groups=groups, columns=names)
+                for batch in in_parts(batches, skipped, end - first):
+                    part = batch.select(names)
+                    yield pa.table(
+                        [answers_in(part.column(name), name, self.place) for name in names], names=names
+                    )
 
     def remarks(self, rows: int) -> Iterator[Remark]:
         """Return what was noticed: nothing."""
@@ -78,6 +104,43 @@ class ParquetFile:
     def source(self, rows: int) -> Source:
         """Return where the responses came from."""
         return source_of(self.path, rows)
+
+
+def _row_groups(metadata: Any, first: int, end: int) -> tuple[list[int], int]:
+    """Return the row groups that hold some rows, and how many rows of these are before the first."""
+    groups: list[int] = []
+    skipped = start = 0
+    for number in range(metadata.num_row_groups):
+        stop = start + metadata.row_group(number).num_rows
+        if start < end and stop > first:
+            if not groups:
+                skipped = first - start
+            groups.append(number)
+        start = stop
+    return groups, skipped
+
+
+def in_parts(batches: Iterable[Any], skipped: int, rows: int) -> Iterator[Any]:
+    """Cut batches into tables of so many rows each, after some that are skipped: so many rows in all."""
+    held: list[Any] = []
+    count = 0
+    for whole in batches:
+        batch = whole
+        if skipped:
+            dropped = min(skipped, batch.num_rows)
+            batch, skipped = batch.slice(dropped), skipped - dropped
+        batch = batch.slice(0, rows)
+        rows -= batch.num_rows
+        while batch.num_rows:
+            taken = batch.slice(0, files.PART_ROWS - count)
+            batch = batch.slice(taken.num_rows)
+            held.append(taken)
+            count += taken.num_rows
+            if count == files.PART_ROWS:
+                yield pa.Table.from_batches(held)
+                held, count = [], 0
+    if held:
+        yield pa.Table.from_batches(held)
 
 
 def open_parquet(path: Path) -> ParquetFile:

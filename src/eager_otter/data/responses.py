@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -23,27 +23,25 @@ from eager_otter.codebook.model import (
     Question,
 )
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
+from eager_otter.data import files
 from eager_otter.data.answers import Answers, NumberAnswers
-from eager_otter.data.columns import SHOWN, Located, all_differ, distinct, numbers
-from eager_otter.data.csv_file import CsvFile
+from eager_otter.data.columns import SHOWN, Located, numbers
 from eager_otter.data.encoding import (
     encode_bands,
     encode_rules,
 )
-from eager_otter.data.files import DataFile, RowsOf, Source, check_there, read_columns
+from eager_otter.data.files import DataFile, PartedFile, RowsOf, Source
 from eager_otter.data.kind_of import kind_of
-from eager_otter.data.made import combined, computed, equal_bands, in_periods, merged
-from eager_otter.data.opening import Reading, open_data
-from eager_otter.data.parquet_file import ParquetFile
+from eager_otter.data.made import combined, computed, equal_bands, equal_edges, in_periods, merged
 from eager_otter.data.reasons import NO_GROUP, NOT_ASKED, Reasons, where_none
-from eager_otter.data.remark import BLANK_ROWS, Remark, blank_lines, named
+from eager_otter.data.remark import Remark
 from eager_otter.data.selection import reasons_of, select
 from eager_otter.errors import DataError, RequestError, UnknownName
 from eager_otter.gates.numbers import SMALLEST
 from eager_otter.looks.words import counted
 
-PART_ROWS = 1 << 16  # rows are counted in parts of so many, wherever and by however many at a time
-COLUMNS_AT_ONCE = 200
+EMPTY = pa.table({})
+KEPT_ANSWERS = 64  # encoded questions that are kept where all of them would take too much memory
 KEPT_REASONS = (
     16  # reasons for no answer take as much memory as the codes: those of the last few questions are kept
 )
@@ -57,7 +55,7 @@ class Responses:
     """
 
     codebook: Codebook
-    table: Any  # an Arrow table
+    table: Any  # an Arrow table of columns that were read
     source: Source
     rows: int
     file: DataFile | None = None  # where columns that the codebook does not name can be read
@@ -66,11 +64,14 @@ class Responses:
         None  # (rows,) rows that hold nothing at all, which are never respondents; None for none
     )
     first: int = 0  # the number (from 0) of its first row in the data, where it is a part of them
+    in_parts: bool = False  # whether columns are so long that they are read part by part and not kept
+    kept_codes: bool = True  # whether encoded answers are kept: not where they would take too much memory
     _encoded: dict[str, Answers] = field(default_factory=dict)
     _numbers_read: dict[str, FloatArray] = field(default_factory=dict)
     _reasons: dict[str, Reasons] = field(default_factory=dict)
     _times: FloatArray | None = None
     _parts: list[Responses] = field(default_factory=list)
+    _edges: dict[str, FloatArray] = field(default_factory=dict)
 
     @property
     def questions(self) -> Mapping[str, Question]:
@@ -82,23 +83,25 @@ class Responses:
 
     def answers(self, name: str) -> Answers:
         """Return the encoded answers of a question. Raises UnknownName, DataError."""
-        if name not in self._encoded:
-            self._encoded[name] = self._encode(self.codebook.question(name))
-        return self._encoded[name]
+        answers = self._encoded.get(name)
+        if answers is None:
+            answers = self._encode(self.codebook.question(name))
+            self._encoded[name] = answers
+            if not self.kept_codes and len(self._encoded) > KEPT_ANSWERS:
+                del self._encoded[next(iter(self._encoded))]
+        return answers
 
     def _encode(self, question: Question) -> Answers:
         if question.columns:
-            answers: Answers = kind_of(question).encode(
-                question, {name: self.column(name) for name in question.columns}
-            )
-            return answers
+            return self._encode_part_by_part(question) if self.in_parts else self.encoded(question)
         match question.source:
             case Derived() as derived:
                 return self._derived(question, derived)
             case Banded(of, bands):
                 return encode_bands(bands, self._numbers(of), self.reasons(of))
             case EqualBands(of, count):
-                return equal_bands(count, self._numbers(of), self.reasons(of))
+                edges = self.edges(question.name, of, count)
+                return equal_bands(edges, self._numbers(of), self.reasons(of))
             case Periods(of, spans):
                 return in_periods(spans, self._numbers(of), self.reasons(of))
             case Merged(of) as made:
@@ -108,6 +111,31 @@ class Responses:
             case Computed(_, of) as computation:
                 return computed(computation, self._sources(of), [self.reasons(name) for name in of])
         raise ValueError(f"{question.name} is neither read from columns nor made from questions.")
+
+    def encoded(self, question: Question) -> Answers:
+        """Encode a question from its columns. Raises DataError."""
+        self.load(question.columns)
+        columns = {name: self.column(name) for name in question.columns}
+        answers: Answers = kind_of(question).encode(question, columns)
+        return answers
+
+    def _encode_part_by_part(self, question: Question) -> Answers:
+        name, kind, parts = question.name, kind_of(question), self.all_parts()
+        pieces = [part._encoded[name] for part in parts if name in part._encoded]
+        if len(pieces) < len(parts):
+            pieces = []
+            for part, table in zip(parts, self.file_in_parts.parts(question.columns), strict=True):
+                pieces.append(part.with_table(table).encoded(question))
+                if self.kept_codes:
+                    part._encoded[name] = pieces[-1]
+        answers: Answers = kind.joined(pieces)
+        return answers
+
+    def edges(self, name: str, of: str, count: int) -> FloatArray:
+        """Return where the bands of equal size of a question end, which all rows together tell: (count − 1,)."""
+        if name not in self._edges:
+            self._edges[name] = equal_edges(count, self._numbers(of))
+        return self._edges[name]
 
     def _derived(self, question: Question, derived: Derived) -> Answers:
         """Return the first rule that holds for each respondent.
@@ -197,9 +225,8 @@ class Responses:
         if values.shape != (self.rows,):
             raise DataError(f"{name}: {self.rows:,} values were expected, one a row; found {len(values):,}.")
         table = self.table.drop_columns([name]) if name in self.table.column_names else self.table
-        table = table.append_column(name, pa.array(values))
         read = {column: numbers for column, numbers in self._numbers_read.items() if column != name}
-        return replace(self, table=table, _numbers_read=read, _parts=[])
+        return replace(self, table=with_column(table, name, pa.array(values)), _numbers_read=read, _parts=[])
 
     def times(self) -> FloatArray | None:
         """Read and check, once, how many respondents each row stands for: (rows,), 0 for blank ones; None for one each.
@@ -224,18 +251,18 @@ class Responses:
         self._times = values
         return values
 
-    def parts(self) -> Iterator[Responses]:
-        """Go through the responses in parts of so many rows, whatever they were read from: the last may have fewer."""
-        if self.rows <= PART_ROWS:
-            yield self
-            return
+    def all_parts(self) -> list[Responses]:
+        """Return the responses in parts of so many rows, whatever they were read from; the last may have fewer.
+
+        They hold no columns of their own where these are not kept: see `parts_of`.
+        """
         if not self._parts:
-            starts = range(0, self.rows, PART_ROWS)
-            self._parts.extend(self._part(first, min(first + PART_ROWS, self.rows)) for first in starts)
-        yield from self._parts
+            starts = range(0, self.rows, files.PART_ROWS)
+            self._parts.extend(self._part(first, min(first + files.PART_ROWS, self.rows)) for first in starts)
+        return self._parts
 
     def _part(self, first: int, end: int) -> Responses:
-        """Take some rows, from `first` to `end`, not included."""
+        """Take some rows, from `first` to `end`, not included, with the columns that were read."""
         return Responses(
             self.codebook,
             self.table.slice(first, end - first),
@@ -244,7 +271,37 @@ class Responses:
             None if self.file is None else RowsOf(self.file, first, end),
             blank=None if self.blank is None else self.blank[first:end],
             first=self.first + first,
+            _edges=self._edges,
         )
+
+    def with_table(self, table: Any) -> Responses:
+        """Return the same rows with other columns at hand, nothing of these encoded."""
+        return replace(self, table=table, _encoded={}, _numbers_read={}, _reasons={}, _times=None, _parts=[])
+
+    def has_codes(self, name: str) -> bool:
+        """Return whether the answers of a question are encoded."""
+        return name in self._encoded
+
+    def has_numbers(self, column: str) -> bool:
+        """Return whether a column of numbers was read."""
+        return column in self._numbers_read
+
+    def forget(self, *, codes: bool) -> None:
+        """Drop what was read or made of a part; encoded answers that were read are kept unless `codes`."""
+        self.table = EMPTY
+        self._reasons.clear()
+        self._times = None
+        if codes:
+            self._numbers_read.clear()
+        for name in list(self._encoded):
+            if codes or not self.codebook.question(name).columns:
+                del self._encoded[name]
+
+    @property
+    def file_in_parts(self) -> PartedFile:
+        """The file that is read part by part."""
+        assert isinstance(self.file, PartedFile)
+        return self.file
 
     def people(self, who: BoolArray) -> int:
         """Count the respondents that some rows (rows,) stand for."""
@@ -254,6 +311,14 @@ class Responses:
         """Return a column of the data as read; `kind` is what messages call it. Raises UnknownName."""
         sign = "." if self.file is None else self.file.decimal
         return Located(self._column(name, kind), self.first, sign)
+
+    def load(self, columns: Iterable[str]) -> None:
+        """Read columns that are not at hand yet, all in one go, and keep them; nothing where they are not kept."""
+        absent = [name for name in dict.fromkeys(columns) if name not in self.table.column_names]
+        if absent and self.file is not None and not self.in_parts:
+            read = self.file.read(absent)
+            for name in absent:
+                self.table = with_column(self.table, name, read.column(name))
 
     def as_text(self, names: Sequence[str]) -> list[list[str]]:
         """Return columns of the data as texts, "" for blanks; those that were not kept are read again."""
@@ -270,7 +335,7 @@ class Responses:
 
     def columns_aside(self) -> tuple[str, ...]:
         """Name the columns of the file that the codebook does not use."""
-        used = set(_columns_of(self.codebook))
+        used = set(columns_of(self.codebook))
         return () if self.file is None else tuple(name for name in self.file.names if name not in used)
 
     def _number_column(self, column: str, kind: str) -> FloatArray:
@@ -279,13 +344,16 @@ class Responses:
         return self._numbers_read[column]
 
     def _column(self, name: str, kind: str) -> Any:
-        """Return a column as read; one that the codebook does not name is read now."""
-        if self.table.schema.get_field_index(name) >= 0:
+        """Return a column as read; one that is not at hand is read now."""
+        if name in self.table.column_names:
             return self.table.column(name)
         names = self.all_columns()
         if self.file is None or name not in names:
             raise UnknownName(kind, name, names, self.source.name)
-        return self.file.read([name]).column(name)
+        if self.in_parts:
+            return self.file.read([name]).column(name)
+        self.load([name])
+        return self.table.column(name)
 
     def _wrong_weights(
         self, column: str, what: str, values: FloatArray, places: IntArray, wrong: IntArray
@@ -303,7 +371,7 @@ class Responses:
         number = self.first + row + 1
         if column is None:
             return f"row {number}"
-        return f"row {number} ({column} {self.table.column(column)[row].as_py()})"
+        return f"row {number} ({column} {self._column(column, 'column')[row].as_py()})"
 
     def named_rows(self, rows: IntArray) -> str:
         """Name the first of some rows (from 0), and say how many more there are."""
@@ -319,141 +387,12 @@ def keeps_nobody(filter_text: str, rows: int) -> str:
     )
 
 
-def open_responses(codebook: Codebook, data: Any, reading: Reading | None = None) -> Responses:
-    """Read the columns that a codebook names from a file or a pandas frame; large CSV files in parts.
-
-    Raises FileProblem, RequestError, DataError (columns that are not there, respondent ids that are blank or
-    stand twice).
-    """
-    file = open_data(data, reading)
-    if isinstance(file, CsvFile | ParquetFile) and file.in_parts:
-        responses = _read_in_parts(codebook, file)
-    else:
-        table = read_columns(file, _columns_of(codebook))
-        responses = Responses(codebook, table, file.source(table.num_rows), table.num_rows, file)
-        blank = _blank_in(table, table.column_names)
-        responses.blank = blank if blank.any() else None
-    responses.remarks = tuple(file.remarks(responses.rows))
-    if codebook.respondent is not None:
-        _check_ids(responses, codebook.respondent)
-        responses.blank = None
-    else:
-        _leave_out_blank_rows(responses, file)
-    return responses
-
-
-def _leave_out_blank_rows(responses: Responses, file: DataFile) -> None:
-    """Note the rows of which no column of the file holds anything. Raises DataError where no others are left.
-
-    Those of which the columns that were read hold nothing are looked up in all others.
-    """
-    blank = responses.blank
-    if blank is None or len(file.names) == 1 or not file.paths:
-        # in a file of one column a blank is a missing answer; the rows of a frame are there on purpose
-        responses.blank = None
-        return
-    others = [name for name in responses.columns_aside() if name]
-    for start in range(0, len(others), COLUMNS_AT_ONCE):
-        names, first = others[start : start + COLUMNS_AT_ONCE], 0
-        for part in _in_parts(file, names) if blank.any() else ():
-            there = slice(first, first + part.num_rows)
-            blank[there] &= _blank_in(part, names)
-            first += part.num_rows
-    if blank.all():
-        raise DataError(
-            f"{file.place}: all {counted(responses.rows, 'row')} are blank; no respondent is left."
-        )
-    responses.blank = blank if blank.any() else None
-    if blank.any():
-        lines = sum(one.count for one in responses.remarks if one.slip == BLANK_ROWS)
-        kept = [one for one in responses.remarks if one.slip != BLANK_ROWS]
-        responses.remarks = (*kept, blank_lines(int(blank.sum()) + lines))
-
-
-def _in_parts(file: DataFile, names: Sequence[str]) -> Iterable[Any]:
-    return (
-        file.parts(names) if isinstance(file, CsvFile | ParquetFile) and file.in_parts else [file.read(names)]
-    )
-
-
-def _blank_in(table: Any, names: Sequence[str]) -> BoolArray:
-    """Return which rows of an Arrow table hold nothing in some columns: (rows,)."""
-    blank: BoolArray = np.ones(table.num_rows, np.bool_)
-    for name in names:
-        if not blank.any():
-            break
-        blank &= _is_blank(table.column(name))
-    return blank
-
-
-def _is_blank(column: Any) -> BoolArray:
-    """Return which values of an Arrow column are blank: (rows,)."""
-    parts = distinct(column)
-    return parts.which(lambda text: not text.strip())
-
-
-def _columns_of(codebook: Codebook) -> list[str]:
+def columns_of(codebook: Codebook) -> list[str]:
+    """Return all columns of the data that a codebook names."""
     columns = (column for question in codebook for column in question.columns)
     return list(dict.fromkeys((*codebook.special_columns.values(), *columns)))
 
 
-def _read_in_parts(codebook: Codebook, file: CsvFile | ParquetFile) -> Responses:
-    """Encode a file part by part, so that its text is never in memory as a whole."""
-    wanted = _columns_of(codebook)
-    check_there(file, wanted)
-    questions = [question for question in codebook if question.columns]
-    pieces: dict[str, list[Answers]] = {question.name: [] for question in questions}
-    kept_names = list(dict.fromkeys(codebook.special_columns.values()))
-    kept: list[Any] = []
-    blank: list[BoolArray] = []
-    first = 0
-    for part in file.parts(wanted):
-        columns = {name: Located(part.column(name), first, file.decimal) for name in wanted}
-        for question in questions:
-            question_columns = {name: columns[name] for name in question.columns}
-            pieces[question.name].append(kind_of(question).encode(question, question_columns))
-        kept.append(part.select(kept_names))
-        blank.append(_blank_in(part, wanted))
-        first += part.num_rows
-    if not first:
-        raise DataError(f"{file.place}: has a header but no rows; at least one respondent is needed.")
-    table = pa.concat_tables(kept)
-    responses = Responses(codebook, table, file.source(first), first, file)
-    nothing = np.concatenate(blank)
-    responses.blank = nothing if nothing.any() else None
-    responses._encoded.update(
-        {name: kind_of(responses.codebook.question(name)).joined(parts) for name, parts in pieces.items()}
-    )
-    return responses
-
-
-def _check_ids(responses: Responses, column: str) -> None:
-    ids = responses.table.column(column)
-    if all_differ(ids):
-        return
-    encoded = distinct(ids)
-    first_of = {text: k for k, text in reversed(list(enumerate(encoded.texts)))}
-    encoded = replace(encoded, index=np.array([first_of[text] for text in encoded.texts])[encoded.index])
-    counts = encoded.counts()
-    twice = [k for k in np.flatnonzero(counts > 1) if encoded.texts[k]]
-    blank = [k for k, text in enumerate(encoded.texts) if not text]
-    blanks = int(sum(counts[k] for k in blank))
-    if blanks:
-        rows = np.flatnonzero(np.isin(encoded.index, blank))
-        named_rows = named([f"row {row + 1:,}" for row in rows.tolist()])
-        raise DataError(
-            f"The respondent id in column {column!r} is blank in {counted(blanks, 'row')} ({named_rows}); each row "
-            "needs one. Delete rows that hold nothing, or fill in the ids."
-        )
-    if twice:
-        shown = "; ".join(_where(encoded.index, encoded.texts[k], int(k)) for k in twice[:SHOWN])
-        more = f"; and {len(twice) - SHOWN:,} more" if len(twice) > SHOWN else ""
-        raise DataError(
-            f"The respondent id in column {column!r} must be unique; {len(twice):,} appear more than once: "
-            f"{shown}{more}. Remove the repeated rows, or take 'respondent' out of the codebook."
-        )
-
-
-def _where(index: Any, text: str, position: int) -> str:
-    rows = ", ".join(str(row + 1) for row in np.flatnonzero(index == position)[:SHOWN])
-    return f"{text!r} in rows {rows}"
+def with_column(table: Any, name: str, values: Any) -> Any:
+    """Add a column to an Arrow table, which may have none."""
+    return table.append_column(name, values) if table.num_columns else pa.table({name: values})

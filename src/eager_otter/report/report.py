@@ -17,8 +17,8 @@ from eager_otter.audit.slip import Audit
 from eager_otter.codebook.model import Codebook
 from eager_otter.comparing.manifest import MANIFEST
 from eager_otter.data.files import Source, source_of
+from eager_otter.data.opened import open_responses
 from eager_otter.data.opening import Reading
-from eager_otter.data.responses import open_responses
 from eager_otter.documents.settled import checked
 from eager_otter.errors import FileProblem, OtterError, RequestError, UnknownName, shown_path
 from eager_otter.gates.outputs import BY_ENDING, ENDINGS

@@ -50,7 +50,7 @@ def weigh(
     Shares add up to 100; 'given as: counts' takes counts. 'within: wave' rakes each wave for itself. Prints every
     target before and after, and what the weighting costs in precision.
     """
-    from eager_otter.data.responses import open_responses
+    from eager_otter.data.opened import open_responses
     from eager_otter.gates.writing import check_targets, written_beside
     from eager_otter.plan.reading import read_plan
     from eager_otter.report.weighting_view import draw, weighting_view, write_lines, write_weighted

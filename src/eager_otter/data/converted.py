@@ -1,0 +1,102 @@
+"""A long CSV file, read once into a Parquet file beside the temporary ones, so that any column can be read again."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+
+from eager_otter.data.csv_file import CsvFile
+from eager_otter.data.files import Source
+from eager_otter.data.parquet_file import ParquetFile, in_parts
+from eager_otter.data.remark import Remark
+from eager_otter.errors import DataError, FileProblem
+from eager_otter.gates.reading import reason_of
+from eager_otter.gates.temporary import TemporaryFolder
+
+GROUP_ROWS = 1 << 18  # rows of a row group
+
+
+@dataclass(frozen=True, slots=True)
+class ConvertedFile:
+    """A CSV file of which some columns are in a Parquet file as well; the `folder` of that goes when this does."""
+
+    original: CsvFile
+    copy: ParquetFile
+    rows: int
+    folder: TemporaryFolder
+
+    @property
+    def names(self) -> Sequence[str]:
+        """The names of all columns."""
+        return self.original.names
+
+    @property
+    def decimal(self) -> str:
+        """The sign between whole and fraction in its numbers."""
+        return self.original.decimal
+
+    @property
+    def place(self) -> str:
+        """Its name in a message."""
+        return self.original.place
+
+    @property
+    def paths(self) -> Sequence[Path]:
+        """The files it is read from."""
+        return self.original.paths
+
+    def check(self, columns: Sequence[str]) -> None:
+        """Check that columns are of types that can be answers: all are text."""
+
+    def read(self, columns: Sequence[str]) -> Any:
+        """Read some columns as text: an Arrow table."""
+        if set(columns) <= set(self.copy.names):
+            return self.copy.read(columns)
+        return self.original.read(columns)
+
+    def parts(
+        self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
+    ) -> Iterator[Any]:
+        """Read some columns in parts of so many rows: see `ParquetFile.parts`."""
+        if set(columns) <= set(self.copy.names):
+            yield from self.copy.parts(columns, first, end, categories=categories)
+            return
+        stop = self.rows if end is None else end
+        yield from in_parts(self.original.parts(columns), first, stop - first)
+
+    def remarks(self, rows: int) -> Iterable[Remark]:
+        """Tell what was noticed in the CSV file."""
+        return self.original.remarks(rows)
+
+    def source(self, rows: int) -> Source:
+        """Return where the responses came from."""
+        return self.original.source(rows)
+
+
+def converted(file: CsvFile, columns: Sequence[str]) -> ConvertedFile:
+    """Read columns of a CSV file once. Raises FileProblem, DataError for a file without rows."""
+    from pyarrow import parquet
+
+    folder = TemporaryFolder()
+    path = folder.path / "responses.parquet"
+    names = list(columns) or list(file.names[:1])
+    schema = pa.schema([(name, pa.dictionary(pa.int32(), pa.string())) for name in names])
+    rows = 0
+    try:
+        with parquet.ParquetWriter(path, schema, compression="snappy") as writer:
+            for part in file.parts(names):
+                arrays = [part.column(name).combine_chunks().dictionary_encode() for name in names]
+                writer.write_table(pa.table(arrays, schema=schema), GROUP_ROWS)
+                rows += part.num_rows
+    except OSError as error:
+        raise FileProblem(
+            f"{file.place}: is long and is copied for counting, which failed in the folder for temporary "
+            f"files ({reason_of(error)}). Make room there, name another folder in TMPDIR, or save the data as Parquet."
+        ) from error
+    if not rows:
+        raise DataError(f"{file.place}: has a header but no rows; at least one respondent is needed.")
+    return ConvertedFile(file, ParquetFile(path, tuple(names)), rows, folder)

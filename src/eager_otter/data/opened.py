@@ -1,0 +1,169 @@
+"""Open responses: check that all columns are there, that ids are unique, which rows are blank; read little."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from eager_otter.codebook.model import Codebook
+from eager_otter.core.arrays import BoolArray
+from eager_otter.data import files
+from eager_otter.data.columns import SHOWN, all_differ, distinct
+from eager_otter.data.converted import converted
+from eager_otter.data.csv_file import CsvFile
+from eager_otter.data.files import DataFile, PartedFile, check_there, read_columns
+from eager_otter.data.opening import Reading, open_data
+from eager_otter.data.remark import BLANK_ROWS, blank_lines, named
+from eager_otter.data.responses import EMPTY, Responses, columns_of
+from eager_otter.errors import DataError
+from eager_otter.gates.machine import memory_to_use
+from eager_otter.looks.words import counted
+
+COLUMNS_AT_ONCE = (1, 4, 16, 64, 200)  # columns that are read at a time to find rows that hold nothing
+
+
+def open_responses(codebook: Codebook, data: Any, reading: Reading | None = None) -> Responses:
+    """Open a file of responses or a frame; of formats that allow it, columns are read when they are first needed.
+
+    Long files are read part by part, always. Raises FileProblem, RequestError, DataError (columns that are not there,
+    respondent ids that are blank or stand twice).
+    """
+    file, wanted = open_data(data, reading), columns_of(codebook)
+    check_there(file, wanted)
+    if isinstance(file, CsvFile) and file.is_long:
+        file = converted(file, wanted)
+    if isinstance(file, PartedFile):
+        rows = file.rows
+        if not rows:
+            raise DataError(f"{file.place}: has no rows; at least one respondent is needed.")
+        file.check(wanted)
+        responses = Responses(codebook, EMPTY, file.source(rows), rows, file)
+        responses.in_parts = bool(file.paths) and rows > files.PART_ROWS
+        responses.kept_codes = not responses.in_parts or rows * code_bytes(codebook) <= memory_to_use() // 2
+    else:
+        table = read_columns(file, wanted)
+        responses = Responses(codebook, table, file.source(table.num_rows), table.num_rows, file)
+    responses.remarks = tuple(file.remarks(responses.rows))
+    if codebook.respondent is not None:
+        _check_ids(responses, codebook.respondent)
+    elif len(file.names) > 1 and file.paths:
+        # in a file of one column a blank is a missing answer; the rows of a frame are there on purpose
+        _leave_out_blank_rows(responses, file)
+    return responses
+
+
+def code_bytes(codebook: Codebook) -> int:
+    """Return how many bytes the encoded answers of one respondent take."""
+    size = 0
+    for question in codebook:
+        if question.columns:
+            kind = question.is_of
+            size += (len(question.answers) // 8 + 2) if kind.several else (1 if kind.of_answers else 8)
+    return size
+
+
+def _leave_out_blank_rows(responses: Responses, file: DataFile) -> None:
+    """Note the rows of which no column of the file holds anything. Raises DataError where no others are left.
+
+    Only as many columns are read as it takes to find something in each row.
+    """
+    blank: BoolArray = np.ones(responses.rows, np.bool_)
+    for names in _some_columns(responses, file):
+        first = 0
+        for part in _parts(responses, file, names):
+            there = slice(first, first + part.num_rows)
+            if blank[there].any():
+                blank[there] &= _blank_in(part, names)
+            first += part.num_rows
+        if not blank.any():
+            return
+    if blank.all():
+        raise DataError(
+            f"{file.place}: all {counted(responses.rows, 'row')} are blank; no respondent is left."
+        )
+    responses.blank = blank
+    lines = sum(one.count for one in responses.remarks if one.slip == BLANK_ROWS)
+    kept = [one for one in responses.remarks if one.slip != BLANK_ROWS]
+    responses.remarks = (*kept, blank_lines(int(blank.sum()) + lines))
+
+
+def _some_columns(responses: Responses, file: DataFile) -> Iterator[list[str]]:
+    """Go through the columns of a file, a few at a time: those at hand, those of the codebook, all others."""
+    at_hand = list(responses.table.column_names)
+    if at_hand:
+        yield at_hand
+    others = [name for name in dict.fromkeys((*columns_of(responses.codebook), *file.names)) if name]
+    others = [name for name in others if name not in set(at_hand)]
+    start = 0
+    sizes = list(COLUMNS_AT_ONCE) if isinstance(file, PartedFile) else [COLUMNS_AT_ONCE[-1]]
+    while start < len(others):
+        size = sizes.pop(0) if len(sizes) > 1 else sizes[0]
+        yield others[start : start + size]
+        start += size
+
+
+def _parts(responses: Responses, file: DataFile, names: Sequence[str]) -> Iterator[Any]:
+    if responses.in_parts and isinstance(file, PartedFile):
+        yield from file.parts(names)
+    elif set(names) <= set(responses.table.column_names):
+        yield responses.table.select(names)
+    else:
+        yield file.read(names)
+
+
+def _blank_in(table: Any, names: Sequence[str]) -> BoolArray:
+    """Return which rows of an Arrow table hold nothing in some columns: (rows,)."""
+    blank: BoolArray = np.ones(table.num_rows, np.bool_)
+    for name in names:
+        if not blank.any():
+            break
+        blank &= _is_blank(table.column(name))
+    return blank
+
+
+def _is_blank(column: Any) -> BoolArray:
+    """Return which values of an Arrow column are blank: (rows,)."""
+    parts = distinct(column)
+    return parts.which(lambda text: not text.strip())
+
+
+def _check_ids(responses: Responses, column: str) -> None:
+    file = responses.file
+    if responses.in_parts and isinstance(file, PartedFile):
+        if all_differ(part.column(column) for part in file.parts([column], categories=False)):
+            return
+        ids = file.read([column]).column(column)
+    else:
+        responses.load([column])
+        ids = responses.table.column(column)
+        if all_differ([ids]):
+            return
+    encoded = distinct(ids)
+    first_of = {text: k for k, text in reversed(list(enumerate(encoded.texts)))}
+    encoded = replace(encoded, index=np.array([first_of[text] for text in encoded.texts])[encoded.index])
+    counts = encoded.counts()
+    twice = [k for k in np.flatnonzero(counts > 1) if encoded.texts[k]]
+    blank = [k for k, text in enumerate(encoded.texts) if not text]
+    blanks = int(sum(counts[k] for k in blank))
+    if blanks:
+        rows = np.flatnonzero(np.isin(encoded.index, blank))
+        named_rows = named([f"row {row + 1:,}" for row in rows.tolist()])
+        raise DataError(
+            f"The respondent id in column {column!r} is blank in {counted(blanks, 'row')} ({named_rows}); each row "
+            "needs one. Delete rows that hold nothing, or fill in the ids."
+        )
+    if twice:
+        shown = "; ".join(_where(encoded.index, encoded.texts[k], int(k)) for k in twice[:SHOWN])
+        more = f"; and {len(twice) - SHOWN:,} more" if len(twice) > SHOWN else ""
+        raise DataError(
+            f"The respondent id in column {column!r} must be unique; {len(twice):,} appear more than once: "
+            f"{shown}{more}. Remove the repeated rows, or take 'respondent' out of the codebook."
+        )
+
+
+def _where(index: Any, text: str, position: int) -> str:
+    rows = ", ".join(str(row + 1) for row in np.flatnonzero(index == position)[:SHOWN])
+    return f"{text!r} in rows {rows}"

@@ -1,0 +1,88 @@
+"""Responses in parts: so many rows each, by their numbers, with the columns that some questions need."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from contextlib import suppress
+
+from eager_otter.codebook.model import Codebook, EqualBands
+from eager_otter.data import files
+from eager_otter.data.responses import Responses, with_column
+from eager_otter.errors import OtterError
+
+
+def questions_for(codebook: Codebook, names: Iterable[str]) -> list[str]:
+    """Return all questions that some questions need: those they are made of, and those that tell who was asked."""
+    needed: dict[str, None] = {}
+    waiting = [name for name in names if name in codebook.questions]
+    while waiting:
+        name = waiting.pop()
+        if name not in needed:
+            needed[name] = None
+            question = codebook.questions[name]
+            waiting += question.made_of
+            waiting += question.asked.names() if question.asked is not None else ()
+    return list(needed)
+
+
+def columns_for(responses: Responses, names: Iterable[str], columns: Iterable[str]) -> list[str]:
+    """Return the columns of the data that some questions need, with some more `columns` and the frequency."""
+    codebook = responses.codebook
+    wanted = dict.fromkeys(
+        column for name in questions_for(codebook, names) for column in codebook.questions[name].columns
+    )
+    wanted |= dict.fromkeys([*columns, *([codebook.frequency] if codebook.frequency else [])])
+    there = set(responses.all_columns())
+    return [name for name in wanted if name in there]
+
+
+def settle_edges(responses: Responses, names: Iterable[str]) -> None:
+    """Find the ends of bands of equal size that some questions need: all rows together tell them."""
+    for name in questions_for(responses.codebook, names):
+        source = responses.codebook.questions[name].source
+        if isinstance(source, EqualBands):
+            responses.edges(name, source.of, source.count)
+
+
+def parts_of(responses: Responses, names: Iterable[str], columns: Iterable[str]) -> Iterator[Responses]:
+    """Go through responses in parts, with what some questions and more columns need at hand.
+
+    Parts are cut by the numbers of rows, so they are the same whatever the data are read from, and however they are
+    counted. Raises DataError.
+    """
+    wanted = columns_for(responses, names, columns)
+    settle_edges(responses, names)
+    if responses.rows <= files.PART_ROWS:
+        responses.load(wanted)
+        yield responses
+    elif not responses.in_parts:
+        responses.load(wanted)
+        for part in responses.all_parts():
+            part.table = responses.table.slice(part.first - responses.first, part.rows)
+            yield part
+    else:
+        yield from _read(responses, questions_for(responses.codebook, names), wanted)
+
+
+def _read(responses: Responses, names: list[str], wanted: list[str]) -> Iterator[Responses]:
+    """Read parts one by one; only their encoded answers are kept, where these do not take too much memory."""
+    parts, codebook = responses.all_parts(), responses.codebook
+    of_columns = [name for name in names if codebook.questions[name].columns]
+    encoded = {name for name in of_columns if all(part.has_codes(name) for part in parts)}
+    known = {column for name in encoded for column in codebook.questions[name].columns}
+    known |= {column for column in wanted if all(part.has_numbers(column) for part in parts)}
+    absent = [
+        column for column in wanted if column not in known and column not in responses.table.column_names
+    ]
+    tables = responses.file_in_parts.parts(absent)
+    for part, read in zip(parts, tables, strict=True):
+        at_hand = responses.table.slice(part.first - responses.first, part.rows)
+        for column in read.column_names:
+            at_hand = with_column(at_hand, column, read.column(column))
+        part.table = at_hand
+        if responses.kept_codes:
+            for name in of_columns:
+                with suppress(OtterError):  # where it matters, it is raised again
+                    part.answers(name)
+        yield part
+        part.forget(codes=not responses.kept_codes)
