@@ -68,6 +68,9 @@ class ExpressionError(OtterError, ValueError):
         return f"{self.message}\n    {self.text}\n    {' ' * self.position}^"
 
 
+LONGEST_EXCERPT = 160  # characters of a line that a message shows
+
+
 @dataclass(frozen=True, slots=True, order=True)
 class Problem:
     """One mistake in a file: where it is (line and column count from 1, 0 = the file as a whole) and what."""
@@ -83,8 +86,19 @@ class Problem:
         if not self.excerpt:
             return f"{place}: {self.message}" if place else self.message
         number = str(self.line)
-        caret = " " * (len(number) + 5 + self.column - 1) + "^"
-        return f"{place}: {self.message}\n  {number} | {self.excerpt}\n{caret}"
+        excerpt, column = _around(self.excerpt, self.column)
+        caret = " " * (len(number) + 5 + column - 1) + "^"
+        return f"{place}: {self.message}\n  {number} | {excerpt}\n{caret}"
+
+
+def _around(line: str, column: int) -> tuple[str, int]:
+    """Cut a long line to what is around a column (from 1): the part, and where the column is in it."""
+    if len(line) <= LONGEST_EXCERPT:
+        return line, column
+    start = max(0, min(column - 1 - LONGEST_EXCERPT // 2, len(line) - LONGEST_EXCERPT))
+    cut = line[start : start + LONGEST_EXCERPT]
+    before, behind = "…" if start else "", "…" if start + LONGEST_EXCERPT < len(line) else ""
+    return f"{before}{cut}{behind}", column - start + len(before)
 
 
 class DocumentError(OtterError, ValueError):

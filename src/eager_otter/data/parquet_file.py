@@ -17,6 +17,7 @@ from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.reading import checked_file, reading
 
 WHAT = "Parquet"
+SHORT_GROUP = 1 << 18  # rows
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,14 +85,13 @@ class ParquetFile:
             texts = [
                 name for name in names if schema is not None and pa.types.is_string(schema.field(name).type)
             ]
-            with parquet.ParquetFile(self.path, read_dictionary=texts) as file:
+            with parquet.ParquetFile(self.path, read_dictionary=texts, pre_buffer=False) as file:
                 end = file.metadata.num_rows if end is None else end
                 if not names:
                     yield from (pa.table({}) for _ in range(first, end, files.PART_ROWS))
                     return
                 groups, skipped = _row_groups(file.metadata, first, end)
-                batches = file.iter_batches(batch_size=files.PART_ROWS, row_groups=groups, columns=names)
-                for batch in in_parts(batches, skipped, end - first):
+                for batch in in_parts(_batches(file, groups, names), skipped, end - first):
                     part = batch.select(names)
                     yield pa.table(
                         [answers_in(part.column(name), name, self.place) for name in names], names=names
@@ -118,6 +118,15 @@ def _row_groups(metadata: Any, first: int, end: int) -> tuple[list[int], int]:
             groups.append(number)
         start = stop
     return groups, skipped
+
+
+def _batches(file: Any, groups: Sequence[int], names: Sequence[str]) -> Iterator[Any]:
+    """Read row groups: each whole where it is short, which takes the least memory, else bit by bit."""
+    for group in groups:
+        if file.metadata.row_group(group).num_rows <= SHORT_GROUP:
+            yield from file.read_row_group(group, columns=names).to_batches()
+        else:
+            yield from file.iter_batches(batch_size=files.PART_ROWS, row_groups=[group], columns=names)
 
 
 def in_parts(batches: Iterable[Any], skipped: int, rows: int) -> Iterator[Any]:

@@ -86,8 +86,6 @@ class Document:
         """Make a problem that points at a place of this file."""
         line, column = self.spot(place, key=key)
         excerpt = self.lines[line - 1] if 0 < line <= len(self.lines) else ""
-        if len(excerpt) > 160:
-            excerpt = excerpt[:157] + "…"
         return Problem(shown_path(self.path), line, column, message, excerpt.replace("\t", " "))
 
 

@@ -7,14 +7,14 @@ from contextlib import suppress
 from pathlib import Path
 
 USUAL_MEMORY = 8 << 30
-SHARE = 0.25  # of the memory there is
+SHARE, MOST = 0.25, 512 << 20  # of the memory there is, and at most so many bytes
 _LIMITS = ("/sys/fs/cgroup/memory.max", "/sys/fs/cgroup/memory/memory.limit_in_bytes")
 _given: list[int] = []
 
 
 def memory_to_use() -> int:
-    """Return how many bytes may be taken for what is kept of the data: as was said, else a quarter of what there is."""
-    return _given[-1] if _given else int(SHARE * memory())
+    """Return how many bytes may be taken for what is kept of the data: as was said, else a part of what there is."""
+    return _given[-1] if _given else min(MOST, int(SHARE * memory()))
 
 
 def use_memory(most: int | None) -> None:

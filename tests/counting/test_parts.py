@@ -1,0 +1,206 @@
+"""Tables do not depend on how the data are cut into parts, what they are read from, or what is counted beside them."""
+
+from __future__ import annotations
+
+import pickle
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from pyarrow import parquet
+
+import eager_otter as otter
+from eager_otter.counting.passes import Banners, over_parts
+from eager_otter.data import files, opened, partition
+from eager_otter.gates import machine
+from eager_otter.tables.table import Table
+from laws import LAW_BOOK, law_columns, request_strategy
+
+DEVIATIONS = {"standard deviation", "standard error", "variance"}
+MORE_REQUESTS = [
+    otter.TableRequest(
+        shows=otter.OneQuestion("glasses"),
+        banner=otter.Banner(groups=(otter.BannerGroup(question="tried"), otter.BannerGroup(question="wave"))),
+        figures=("mean", "median", "percentile 90", "standard deviation"),
+        tests=otter.TestRules(medians="mood"),
+    ),
+    otter.TableRequest(
+        shows=otter.OneQuestion("tried"),
+        banner=otter.Banner(groups=(otter.BannerGroup(question="area"),)),
+        tests=otter.TestRules(whole_table="all"),
+        figures=("column percent", "mean mentions"),
+    ),
+    otter.TableRequest(
+        shows=otter.OneQuestion("area"),
+        base="all",
+        reason_rows=True,
+        banner=otter.Banner(groups=(otter.BannerGroup(question="band"), otter.BannerGroup(question="equal"))),
+    ),
+    otter.TableRequest(
+        shows=otter.ItemsByColumns(items=("liking", "again"), figure="mean"),
+        banner=otter.Banner(groups=(otter.BannerGroup(question="wave"),)),
+        tests=otter.TestRules(whole_table="all"),
+    ),
+    otter.TableRequest(
+        shows=otter.OneQuestion("liking", within=("area",)),
+        filter="glasses < 30",
+        banner=otter.Banner(groups=(otter.BannerGroup(question="kind_of"),)),
+    ),
+    otter.TableRequest(
+        shows=otter.OneQuestion("liking", value="glasses"),
+        banner=otter.Banner(groups=(otter.BannerGroup(question="wave"),)),
+    ),
+]
+BOOK = LAW_BOOK + "  equal: {label: Equal parts, bands: {of: glasses, equal: 3}}\n"
+
+
+def survey_cut(seed: int, people: int, rows: int | None, monkeypatch: pytest.MonkeyPatch) -> otter.Survey:
+    """Open random answers, in memory, cut into parts of so many rows."""
+    monkeypatch.setattr(files, "PART_ROWS", rows or 1 << 16)
+    frame = pd.DataFrame(law_columns(seed, people))
+    return otter.open_survey(otter.codebook_from_text(BOOK), frame).weighted_by("wt")
+
+
+def assert_alike(one: Table, other: Table, *, exactly: bool = False) -> None:
+    """Check that two tables say the same: every text and letter, and figures within the last digits."""
+    assert [(line.path, line.figure, line.letters, line.marks) for line in one.lines] == [
+        (line.path, line.figure, line.letters, line.marks) for line in other.lines
+    ]
+    for mine, theirs in zip(one.lines, other.lines, strict=True):
+        near = 0.0 if exactly else 1e-9 if mine.figure in DEVIATIONS else 1e-12
+        np.testing.assert_allclose(mine.values, theirs.values, rtol=near, atol=near, err_msg=str(mine.path))
+    assert one.notes == other.notes
+
+
+@given(st.integers(0, 10_000), st.integers(40, 160), st.integers(10, 160), request_strategy())
+@settings(max_examples=15, suppress_health_check=[HealthCheck.too_slow])
+def test_cutting_the_data_anywhere_changes_no_text_and_no_letter(
+    seed: int, people: int, rows: int, request: otter.TableRequest
+) -> None:
+    with pytest.MonkeyPatch.context() as patch:
+        wanted = [request, *MORE_REQUESTS]
+        whole = survey_cut(seed, people, None, patch).tables(wanted)
+        cut = survey_cut(seed, people, rows, patch).tables(wanted)
+    for one, other in zip(whole, cut, strict=True):
+        assert_alike(one, other)
+
+
+@given(st.integers(0, 10_000), st.integers(15, 60), st.booleans())
+@settings(max_examples=8, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture])
+def test_the_same_parts_give_the_same_bits_whatever_they_are_read_from(
+    tmp_path: Path, seed: int, rows: int, kept: bool
+) -> None:
+    frame = pd.DataFrame(law_columns(seed, 100))
+    book = otter.codebook_from_text(BOOK)
+    frame.to_csv(tmp_path / "d.csv", index=False)
+    parquet.write_table(pa.Table.from_pandas(frame), tmp_path / "d.parquet", row_group_size=37)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(files, "PART_ROWS", rows)
+        patch.setattr(opened, "memory_to_use", lambda: 1 << 30 if kept else 0)
+        results = [
+            otter.open_survey(book, data).weighted_by("wt").tables(MORE_REQUESTS)
+            for data in (frame, tmp_path / "d.csv", tmp_path / "d.parquet", pa.Table.from_pandas(frame))
+        ]
+    for others in results[1:]:
+        for one, other in zip(results[0], others, strict=True):
+            assert_alike(one, other, exactly=True)
+
+
+@pytest.mark.parametrize("kept", [True, False])
+def test_a_long_csv_file_is_read_once_and_counted_in_parts(
+    tmp_path: Path, kept: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from eager_otter.data import csv_file
+
+    frame = pd.DataFrame(law_columns(5, 300))
+    frame["aside"] = "x"
+    frame.to_csv(tmp_path / "d.csv", index=False)
+    book = otter.codebook_from_text(BOOK)
+    whole = otter.open_survey(book, tmp_path / "d.csv").weighted_by("wt").tables(MORE_REQUESTS)
+    monkeypatch.setattr(csv_file, "IN_PARTS_FROM", 1)
+    monkeypatch.setattr(files, "PART_ROWS", 64)
+    monkeypatch.setattr(opened, "memory_to_use", lambda: 1 << 30 if kept else 0)
+    survey = otter.open_survey(book, tmp_path / "d.csv").weighted_by("wt")
+    for one, other in zip(whole, survey.tables(MORE_REQUESTS), strict=True):
+        assert_alike(one, other)
+    again = survey.tables(MORE_REQUESTS)
+    for one, other in zip(whole, again, strict=True):
+        assert_alike(one, other)
+    assert survey.responses.as_text(["aside"])[0] == ["x"] * 300
+    kept_codes = [part.has_codes("liking") for part in survey.responses.all_parts()]
+    assert kept_codes == [kept] * 5
+
+
+def test_a_plan_of_counts_holds_no_rows_and_can_be_sent_anywhere(monkeypatch: pytest.MonkeyPatch) -> None:
+    survey = survey_cut(1, 2000, 100, monkeypatch)
+    sent: list[Banners] = []
+    monkeypatch.setattr(
+        "eager_otter.asking.survey.over_parts",
+        lambda one, parts: (sent.append(one), over_parts(one, parts))[1],
+    )
+    survey.tables(MORE_REQUESTS)
+    first = next(one for one in sent if isinstance(one, Banners))
+    written = pickle.dumps(first)
+    assert len(written) < 200_000
+    parts = list(partition.parts_of(survey.responses, list(first.names()), ["wt"]))
+    assert len(parts) == 20
+    for one, other in zip(first.of(parts[3]), pickle.loads(written).of(parts[3]), strict=True):
+        assert one.steps == other.steps
+        for mine, theirs in zip(one.tally.sums[0], other.tally.sums[0], strict=True):
+            np.testing.assert_array_equal(mine, theirs)
+
+
+def test_states_of_different_banners_are_not_added(monkeypatch: pytest.MonkeyPatch) -> None:
+    survey = survey_cut(1, 200, None, monkeypatch)
+    sent: list[Banners] = []
+    monkeypatch.setattr(
+        "eager_otter.asking.survey.over_parts",
+        lambda one, parts: (sent.append(one), over_parts(one, parts))[1],
+    )
+    survey.tables(MORE_REQUESTS[:2])
+    (one,) = [one for one in sent if isinstance(one, Banners)]
+    states = one.of(survey.responses)
+    with pytest.raises(ValueError, match="same questions and columns"):
+        states[0].tally + states[1].tally
+
+
+def test_wrong_weights_are_named_over_all_parts(monkeypatch: pytest.MonkeyPatch) -> None:
+    columns = law_columns(2, 300)
+    columns["wt"][[10, 150, 299]] = -1
+    monkeypatch.setattr(files, "PART_ROWS", 64)
+    book = otter.codebook_from_text(BOOK.replace("weight: wt", "title: Drinks"))
+    survey = otter.open_survey(book, pd.DataFrame(columns))
+    for weigh in (
+        survey.weighted_by,
+        lambda name: otter.Survey(responses=survey.responses, weight=name).preview,
+    ):
+        with pytest.raises(otter.DataError, match=r"is negative in 3 of 300 rows .*row 11, row 151, row 300"):
+            weigh("wt")(otter.Banner())
+
+
+def test_a_filter_that_keeps_nobody_of_a_part_is_no_mistake_and_of_all_is_one(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    columns = law_columns(3, 200)
+    columns["wave"][:] = np.repeat([1, 2, 3, 4], 50)
+    monkeypatch.setattr(files, "PART_ROWS", 32)
+    survey = otter.open_survey(otter.codebook_from_text(BOOK), pd.DataFrame(columns))
+    assert survey.table("area", filter="wave == 4", base="all").people == 50
+    with pytest.raises(otter.RequestError, match="keeps none of the 200 respondents"):
+        survey.table("area", filter="glasses > 4000")
+    with pytest.raises(otter.RequestError, match="No respondent satisfies"):
+        survey.filtered("wave == 1").table("area", filter="wave == 2")
+
+
+def test_memory_is_what_was_said_or_a_part_of_what_there_is(monkeypatch: pytest.MonkeyPatch) -> None:
+    usual = machine.memory_to_use()
+    assert 0 < usual <= machine.memory() // 4 + 1
+    machine.use_memory(1000)
+    assert machine.memory_to_use() == 1000
+    machine.use_memory(None)
+    assert machine.memory_to_use() == usual
+    assert machine.processors() >= 1
