@@ -49,7 +49,9 @@ def main() -> None:
         print(f"eager-otter run: {seconds:.1f} s, peak {memory:,.0f} MB")
         if not options.csv:
             read, peak = weighed([sys.executable, "-c", READ, str(data)], folder)
-            print(f"reading the columns alone: {read:.1f} s, peak {peak:,.0f} MB; the run is × {seconds / read:.1f}")
+            print(
+                f"reading the columns alone: {read:.1f} s, peak {peak:,.0f} MB; the run is × {seconds / read:.1f}"
+            )
 
 
 READ = """
@@ -85,6 +87,7 @@ def part(rng: np.random.Generator, first: int, rows: int) -> dict[str, Any]:
         "wt": np.round(rng.lognormal(0, 0.3, rows), 4),
     }
     for name in columns():
+        codes: Any
         if name in BANNER:
             codes = rng.integers(1, BANNER[name] + 1, rows)
         elif name[0] == "q":
@@ -130,7 +133,12 @@ def codebook() -> str:
 
 def single(name: str, size: int) -> dict[str, Any]:
     """Define a single question of so many answers."""
-    return {"kind": "single", "text": name, "column": name, "answers": {str(k): f"Answer {k}" for k in range(1, size + 1)}}
+    return {
+        "kind": "single",
+        "text": name,
+        "column": name,
+        "answers": {str(k): f"Answer {k}" for k in range(1, size + 1)},
+    }
 
 
 def plan(data: Path) -> str:

@@ -52,6 +52,7 @@ if TYPE_CHECKING:
     from eager_otter.errors import ExpressionError as ExpressionError
     from eager_otter.errors import FileProblem as FileProblem
     from eager_otter.errors import Hint as Hint
+    from eager_otter.errors import MachineProblem as MachineProblem
     from eager_otter.errors import MissingPackage as MissingPackage
     from eager_otter.errors import OtterError as OtterError
     from eager_otter.errors import RequestError as RequestError
@@ -134,6 +135,7 @@ _HOME = {
     "ItemsByColumns": "tables.shows",
     "ItemsSettings": "asking.given",
     "Line": "tables.table",
+    "MachineProblem": "errors",
     "MissingPackage": "errors",
     "Net": "codebook.model",
     "Notable": "asking.notable",
@@ -218,6 +220,7 @@ __all__ = [
     "ItemsByColumns",
     "ItemsSettings",
     "Line",
+    "MachineProblem",
     "MissingPackage",
     "Net",
     "Notable",

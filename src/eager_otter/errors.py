@@ -7,6 +7,7 @@ OtterError
 ├── DataError (ValueError)           the data cannot be what the codebook says they are
 ├── UnknownName (LookupError)        no question, row, column or figure of that name
 ├── RequestError (ValueError)        a table that cannot be made as asked
+├── MachineProblem (RuntimeError)    memory, a process or a cluster that is not there (any more)
 └── MissingPackage (ImportError)     an optional package is needed; the message holds its install line
 """
 
@@ -35,6 +36,10 @@ class DataError(OtterError, ValueError):
 
 class RequestError(OtterError, ValueError):
     """A table, figure or setting that cannot be had."""
+
+
+class MachineProblem(OtterError, RuntimeError):
+    """The work could not be finished: too little memory, or a process or cluster that is gone."""
 
 
 class Hint(UserWarning):

@@ -155,6 +155,7 @@ def test_every_error_survives_pickling_and_a_pool_of_workers() -> None:
         errors.FileProblem("x: no such file."),
         errors.DataError("d"),
         errors.RequestError("r"),
+        errors.MachineProblem("m"),
         errors.MissingPackage("m"),
     ):
         again = pickle.loads(pickle.dumps(error))

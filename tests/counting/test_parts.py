@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import pickle
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -14,8 +16,10 @@ from hypothesis import strategies as st
 from pyarrow import parquet
 
 import eager_otter as otter
-from eager_otter.counting.passes import Banners, over_parts
+from eager_otter.counting.passes import Banners, Pass
+from eager_otter.counting.running import InTurn, Tell
 from eager_otter.data import files, opened, partition
+from eager_otter.data.responses import Responses
 from eager_otter.gates import machine
 from eager_otter.tables.table import Table
 from laws import LAW_BOOK, law_columns, request_strategy
@@ -63,6 +67,25 @@ def survey_cut(seed: int, people: int, rows: int | None, monkeypatch: pytest.Mon
     monkeypatch.setattr(files, "PART_ROWS", rows or 1 << 16)
     frame = pd.DataFrame(law_columns(seed, people))
     return otter.open_survey(otter.codebook_from_text(BOOK), frame).weighted_by("wt")
+
+
+class Noting:
+    """Counts in turn, and notes what it was asked to count."""
+
+    def __init__(self) -> None:
+        self.passes: list[Pass[Any]] = []
+
+    def count(self, one_pass: Pass[Any], responses: Responses, tell: Tell | None = None) -> Any:
+        self.passes.append(one_pass)
+        return InTurn().count(one_pass, responses, tell)
+
+
+def banners_counted(survey: otter.Survey, requests: list[otter.TableRequest]) -> Banners:
+    """Return the one pass that counts banners, for some tables."""
+    noting = Noting()
+    replace(survey, runner=noting).tables(requests)
+    (one,) = [one for one in noting.passes if isinstance(one, Banners)]
+    return one
 
 
 def assert_alike(one: Table, other: Table, *, exactly: bool = False) -> None:
@@ -137,13 +160,7 @@ def test_a_long_csv_file_is_read_once_and_counted_in_parts(
 
 def test_a_plan_of_counts_holds_no_rows_and_can_be_sent_anywhere(monkeypatch: pytest.MonkeyPatch) -> None:
     survey = survey_cut(1, 2000, 100, monkeypatch)
-    sent: list[Banners] = []
-    monkeypatch.setattr(
-        "eager_otter.asking.survey.over_parts",
-        lambda one, parts: (sent.append(one), over_parts(one, parts))[1],
-    )
-    survey.tables(MORE_REQUESTS)
-    first = next(one for one in sent if isinstance(one, Banners))
+    first = banners_counted(survey, MORE_REQUESTS)
     written = pickle.dumps(first)
     assert len(written) < 200_000
     parts = list(partition.parts_of(survey.responses, list(first.names()), ["wt"]))
@@ -156,14 +173,7 @@ def test_a_plan_of_counts_holds_no_rows_and_can_be_sent_anywhere(monkeypatch: py
 
 def test_states_of_different_banners_are_not_added(monkeypatch: pytest.MonkeyPatch) -> None:
     survey = survey_cut(1, 200, None, monkeypatch)
-    sent: list[Banners] = []
-    monkeypatch.setattr(
-        "eager_otter.asking.survey.over_parts",
-        lambda one, parts: (sent.append(one), over_parts(one, parts))[1],
-    )
-    survey.tables(MORE_REQUESTS[:2])
-    (one,) = [one for one in sent if isinstance(one, Banners)]
-    states = one.of(survey.responses)
+    states = banners_counted(survey, MORE_REQUESTS[:2]).of(survey.responses)
     with pytest.raises(ValueError, match="same questions and columns"):
         states[0].tally + states[1].tally
 
@@ -196,11 +206,10 @@ def test_a_filter_that_keeps_nobody_of_a_part_is_no_mistake_and_of_all_is_one(
         survey.filtered("wave == 1").table("area", filter="wave == 2")
 
 
-def test_memory_is_what_was_said_or_a_part_of_what_there_is(monkeypatch: pytest.MonkeyPatch) -> None:
-    usual = machine.memory_to_use()
-    assert 0 < usual <= machine.memory() // 4 + 1
-    machine.use_memory(1000)
-    assert machine.memory_to_use() == 1000
-    machine.use_memory(None)
-    assert machine.memory_to_use() == usual
+def test_memory_is_a_part_of_what_there_is_and_sizes_are_read() -> None:
+    assert 0 < machine.memory_to_use() <= machine.memory() // 4 + 1
+    assert machine.bytes_in("2 gb") == 2 * 10**9
     assert machine.processors() >= 1
+    for wrong in ("much", "12", "-3 MB", "", "1 XB"):
+        with pytest.raises(otter.RequestError, match="a size such as 500 MB"):
+            machine.bytes_in(wrong)

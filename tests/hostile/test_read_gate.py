@@ -207,7 +207,7 @@ def test_a_parquet_file_of_more_rows_than_memory_holds_is_refused(
 
     pq.write_table(pa.table({"a": pa.array(np.ones(300_000, np.int8))}), tmp_path / "t.parquet")
     assert told(tmp_path / "t.parquet") == ""
-    monkeypatch.setattr(files, "_memory", lambda: 500_000)
+    monkeypatch.setattr(files, "memory", lambda: 500_000)
     assert "holds 300,000 answers, more than this machine's memory" in told(tmp_path / "t.parquet")
 
 

@@ -148,7 +148,7 @@ def examples(folder: Path) -> Mapping[str, tuple[Callable[..., object], Mapping[
         "plan_text": (otter.plan_text, {"plan": plan}),
         "read_codebook": (otter.read_codebook, {"path": folder / "book.yaml"}),
         "read_plan": (otter.read_plan, {"path": folder / "plan.yaml"}),
-        "run": (otter.run, {"plan": folder / "plan.yaml", "progress": None, "before": report}),
+        "run": (otter.run, {"plan": folder / "plan.yaml", "progress": None, "before": report, "workers": 1, "memory": "1 GB", "cluster": None}),
         "run_audit": (otter.run_audit, {"plan": folder / "plan.yaml"}),
         "weigh": (otter.weigh, {"survey": survey, "targets": {"region": {"North": 50, "South": 50}}, "cap": None, "total": None, "within": None, "start": None, "counts": False, "mean_where_unanswered": False}),
     }  # fmt: skip

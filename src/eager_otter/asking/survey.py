@@ -18,12 +18,12 @@ from eager_otter.counting.banner import BannerColumns, lay_out
 from eager_otter.counting.counts import BannerCounts, QuestionSums
 from eager_otter.counting.order import check_rows
 from eager_otter.counting.part import BannerCounting, BannerState
-from eager_otter.counting.passes import Banners, Pass, over_parts
+from eager_otter.counting.passes import Banners, Pass
 from eager_otter.counting.population import Choice, Population, check_somebody, choose
+from eager_otter.counting.running import InTurn, Runner, Tell
 from eager_otter.counting.wanted import BannerPlan, Count, planned
 from eager_otter.data.files import Source
 from eager_otter.data.overview import QuestionOverview, found, overview
-from eager_otter.data.partition import parts_of
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.documents.settled import checked
@@ -62,6 +62,7 @@ class Survey(Viewed):
 
     `responses` are the data, `filter` an expression, `weight` a column of weights; None for none. `words` say the fixed
     texts of tables, `own_conditions` say filters to readers; `viewer` shows tables, `reader` reads what calls ask for.
+    `runner` goes over the data in parts, and `counting` is told how many rows it has counted, of how many.
     """
 
     responses: Responses
@@ -71,6 +72,8 @@ class Survey(Viewed):
     words: Words = ENGLISH
     reader: RequestReader | None = None
     own_conditions: Mapping[str, str] = field(default_factory=dict)
+    runner: Runner = field(default_factory=InTurn)
+    counting: Tell | None = None
 
     def __repr__(self) -> str:
         parts = [counted(len(self.questions), "question"), str(self.source)]
@@ -336,8 +339,7 @@ class Survey(Viewed):
     def _over(self, one_pass: Pass[S]) -> S:
         """Count all parts of the data. Raises DataError, of all rows where a part has wrong weights."""
         try:
-            weights = {choice.weight for choice in one_pass.choices() if choice.weight is not None}
-            return over_parts(one_pass, parts_of(self.responses, list(one_pass.names()), sorted(weights)))
+            return self.runner.count(one_pass, self.responses, self.counting)
         except DataError:
             for choice in one_pass.choices():
                 choose(self.responses, choice)

@@ -65,6 +65,32 @@ def people_options(command: F) -> F:
     return command
 
 
+def machine_options(command: F) -> F:
+    """Add the options that say who counts long data, and how much memory that may take."""
+    for option in reversed(
+        (
+            click.option(
+                "--workers",
+                type=click.IntRange(min=1),
+                metavar="N",
+                help="Count long data by so many processes. Default: by all processors, where that is worth it.",
+            ),
+            click.option(
+                "--memory",
+                metavar="SIZE",
+                help="How much may be kept of the data meanwhile: 500MB, 2GB. Default: as fits the machine.",
+            ),
+            click.option(
+                "--cluster",
+                metavar="ADDRESS",
+                help="Count long data on the cluster of the Dask scheduler at this address: tcp://host:8786.",
+            ),
+        )
+    ):
+        command = option(command)
+    return command
+
+
 def notes_option(command: F) -> F:
     """Add the option that says how long the notes under tables are."""
     return click.option(

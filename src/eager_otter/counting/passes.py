@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import reduce
 from typing import Any, Generic, Protocol, TypeVar
 
 import numpy as np
@@ -218,8 +217,3 @@ class ItemsOfPeople(_OfBanner[tuple[YesNoItems | None, ScaleItems | None]]):
     def added(self, one: Any, other: Any) -> Any:
         """Add what was counted of the parts that follow."""
         return tuple(None if a is None else a + b for a, b in zip(one, other, strict=True))
-
-
-def over_parts(one_pass: Pass[S], parts: Iterator[Responses]) -> S:
-    """Count all parts, one after the other."""
-    return reduce(one_pass.added, map(one_pass.of, parts))

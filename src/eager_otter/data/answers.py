@@ -123,6 +123,26 @@ class TextAnswers:
 Answers = SingleAnswers | MultiAnswers | NumberAnswers | TextAnswers
 
 
+def size_of(answers: Answers) -> int:
+    """Return how many bytes answers take, about."""
+    match answers:
+        case SingleAnswers():
+            return int(answers.codes.nbytes)
+        case MultiAnswers():
+            return int(answers.packed.nbytes) + (
+                0 if answers.absent is None else int(answers.absent.codes.nbytes)
+            )
+        case NumberAnswers():
+            return int(answers.values.nbytes) + (
+                0 if answers.absent is None else int(answers.absent.codes.nbytes)
+            )
+        case TextAnswers():
+            return TEXT_BYTES * int(answers.texts.size)
+
+
+TEXT_BYTES = 64  # about what a text takes
+
+
 def joined_reasons(pieces: Sequence[Reasons | None], without: Sequence[BoolArray]) -> Reasons | None:
     """Put the reasons of parts behind one another; `without` (respondents,) of a part tells who has no answer."""
     known = list(dict.fromkeys(reason for piece in pieces if piece is not None for reason in piece.known))

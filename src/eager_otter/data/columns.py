@@ -52,7 +52,7 @@ class Distinct:
     def translated(self, translate: Callable[[str], int], largest: int) -> CodeArray:
         """Return for each row the number that `translate` gives its text: 0 … largest."""
         numbers = np.array([translate(text) for text in self.texts], smallest_unsigned(largest))
-        return numbers[self.index]
+        return numbers.take(self.index)
 
     def counts(self) -> IntArray:
         """Count the rows of each distinct text."""
@@ -64,7 +64,7 @@ class Distinct:
 
     def which(self, test: Callable[[str], object]) -> BoolArray:
         """Return which rows hold a text that passes a test: (rows,). Each distinct text is tested once."""
-        return np.asarray(np.array([bool(test(text)) for text in self.texts], np.bool_)[self.index])
+        return np.asarray(np.array([bool(test(text)) for text in self.texts], np.bool_).take(self.index))
 
     def rows_with(self, chosen: Container[str]) -> IntArray:
         """List the rows (from 0) whose text is among the chosen."""
@@ -176,15 +176,16 @@ def _plain(array: Any) -> tuple[npt.NDArray[Any], BoolArray | None]:
     values = np.frombuffer(data, kind)[array.offset : array.offset + len(array)]
     if not array.null_count:
         return values, None
-    valid = np.unpackbits(np.frombuffer(bits, np.uint8), bitorder="little")
-    return values, valid[array.offset : array.offset + len(array)] == 0
+    first, end = array.offset // 8, (array.offset + len(array) + 7) // 8
+    valid = np.unpackbits(np.frombuffer(bits, np.uint8)[first:end], bitorder="little")
+    return values, valid[array.offset - 8 * first :][: len(array)] == 0
 
 
-def _whole_numbers(array: Any) -> tuple[IntArray, BoolArray | None] | None:
+def _whole_numbers(array: Any) -> tuple[npt.NDArray[Any], BoolArray | None] | None:
     """Return a column of numbers as whole ones, and who is blank; None where it holds anything else."""
     values, null = _plain(array)
     if not pa.types.is_floating(array.type):
-        return values.astype(np.int64), null
+        return values, null
     blank = np.isnan(values) if null is None else np.isnan(values) | null
     filled = np.where(blank, 0.0, values)
     if np.any(~(np.abs(filled) <= 2**53)) or np.any(filled != np.rint(filled)):
@@ -192,16 +193,18 @@ def _whole_numbers(array: Any) -> tuple[IntArray, BoolArray | None] | None:
     return filled.astype(np.int64), blank
 
 
-def _narrow_integers(values: IntArray, blank: BoolArray | None) -> Distinct | None:
+def _narrow_integers(values: npt.NDArray[Any], blank: BoolArray | None) -> Distinct | None:
     """Translate whole numbers of a narrow span by a table; None where the span is wide."""
-    given = values if blank is None else values[~blank]
-    if not given.size:
+    given = values
+    if blank is not None and (not values.size or int(values.max()) - int(values.min()) >= WIDEST_LOOKUP):
+        given = values[~blank]  # what lies under blanks may be anything
+    if not given.size or (blank is not None and blank.all()):
         return Distinct(("",), np.zeros(values.size, np.uint8))
     low, high = int(given.min()), int(given.max())
     if high - low >= WIDEST_LOOKUP:
         return None
     none = high - low + 1
-    index = (values - low).astype(smallest_unsigned(none))
+    index = (values - values.dtype.type(low)).astype(smallest_unsigned(none))  # may wrap under blanks only
     if blank is not None:
         index[blank] = none
     return Distinct((*(str(number) for number in range(low, high + 1)), ""), index)

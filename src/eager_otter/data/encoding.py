@@ -21,7 +21,7 @@ from eager_otter.codebook.model import (
     TickColumns,
 )
 from eager_otter.codebook.periods import day_number
-from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, smallest_unsigned
+from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
 from eager_otter.data.answers import MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers, pack
 from eager_otter.data.columns import Distinct, Located, distinct, numbers, without_missing
 from eager_otter.data.reasons import BLANK, NO_BAND, UNKNOWN, Reason, Reasons
@@ -282,14 +282,15 @@ def _refuse_stray_text(question: Question, name: str, parts: Distinct, unknown: 
 
 
 def _from_ticks(question: Question, source: TickColumns, columns: Columns) -> MultiAnswers:
-    ticks: list[BoolArray] = []
-    answered: BoolArray = np.zeros(len(columns[source.columns[0][1]]), np.bool_)
+    rows, size = len(columns[source.columns[0][1]]), len(question.answers)
+    packed = np.zeros((size // 8 + 1, rows), np.uint8)
+    answered: BoolArray = np.zeros(rows, np.bool_)
     unknown: Counter[str] = Counter()
     ticked = set(source.ticked)
     readable = None if source.unticked is None else ticked | set(source.unticked)
     entries = _TickReasons(question, ticked)
-    coded: list[CodeArray] = []
-    for (code, name), answer in zip(source.columns, question.answers, strict=True):
+    coded: list[tuple[CodeArray, CodeArray | IntArray]] = []
+    for k, ((code, name), answer) in enumerate(zip(source.columns, question.answers, strict=True)):
         parts = distinct(columns[name])
         yes = np.array(
             [text in ticked or (text in (code, answer.label) and _is_word(text)) for text in parts.texts]
@@ -300,12 +301,12 @@ def _from_ticks(question: Question, source: TickColumns, columns: Columns) -> Mu
             strange = given & ~yes & np.array([text not in readable for text in parts.texts])
             _count_texts(parts, strange, unknown)
             which[strange] = entries.unknown
-        coded.append(which.astype(entries.kind)[parts.index])
-        ticks.append((yes & given)[parts.index] & (not answer.missing))
-        answered |= (which == 0)[parts.index]
-    return MultiAnswers(
-        pack(np.array(ticks), answered), len(ticks), dict(unknown), entries.reasons(coded, answered)
-    )
+        coded.append((which.astype(entries.kind), parts.index))
+        if not answer.missing:
+            packed[k // 8] |= (yes & given).astype(np.uint8).take(parts.index) << np.uint8(k % 8)
+        answered |= (which == 0).take(parts.index)
+    packed[size // 8] |= answered.astype(np.uint8) << np.uint8(size % 8)
+    return MultiAnswers(packed, size, dict(unknown), entries.reasons(coded, answered))
 
 
 class _TickReasons:
@@ -328,12 +329,20 @@ class _TickReasons:
         span = self.missing.span_of(number_of(text)) if self.missing.spans else None
         return 0 if span is None else len(self.missing.codes) + span + 1
 
-    def reasons(self, coded: Sequence[CodeArray], answered: BoolArray) -> Reasons | None:
-        """Give, to whoever says nothing in any column, the reason that goes first; None where all left it blank."""
+    def reasons(
+        self, coded: Sequence[tuple[CodeArray, CodeArray | IntArray]], answered: BoolArray
+    ) -> Reasons | None:
+        """Give, to whoever says nothing in any column, the reason that goes first; None where all left it blank.
+
+        `coded` are for each column the reason of each distinct text, and the text of each row.
+        """
         if answered.all():
             return None
-        codes = np.minimum.reduce([np.where(column == 0, len(self.known), column) for column in coded])
-        codes = codes.astype(self.kind)
+        codes = np.full(answered.size, len(self.known), self.kind)
+        for which, index in coded:
+            np.minimum(
+                codes, np.where(which == 0, len(self.known), which).astype(self.kind).take(index), out=codes
+            )
         codes[answered] = 0
         return Reasons(codes, self.known)
 

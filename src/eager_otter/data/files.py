@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import os
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
@@ -14,8 +13,9 @@ from typing import Any, Protocol, runtime_checkable
 from pyarrow import concat_tables
 
 from eager_otter.data.remark import Remark
-from eager_otter.errors import DataError, nearest
-from eager_otter.gates.reading import read_blocks
+from eager_otter.errors import DataError, FileProblem, nearest
+from eager_otter.gates.machine import memory
+from eager_otter.gates.reading import checked_file, read_blocks
 from eager_otter.looks.words import counted
 
 SHOWN = 5
@@ -24,7 +24,7 @@ PART_ROWS = (
 )  # rows are counted in parts of so many, wherever that is done and by however many at a time
 MOST_COLUMNS = 100_000
 LONGEST_NAME = 1_000  # characters of a column's name
-MOST_OF_MEMORY, USUAL_MEMORY = 0.5, 8 << 30
+MOST_OF_MEMORY = 0.5
 
 
 class DataFile(Protocol):
@@ -107,6 +107,22 @@ class RowsOf:
             return concat_tables(list(self.whole.parts(columns, self.first, self.end, categories=False)))
         return self.whole.read(columns).slice(self.first, self.end - self.first)
 
+    @property
+    def rows(self) -> int:
+        """How many rows these are."""
+        return self.end - self.first
+
+    def check(self, columns: Sequence[str]) -> None:
+        """Check nothing: the whole was checked."""
+
+    def parts(
+        self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
+    ) -> Iterator[Any]:
+        """Read some columns in parts: see `PartedFile.parts`."""
+        assert isinstance(self.whole, PartedFile)
+        stop = self.end if end is None else self.first + end
+        return self.whole.parts(columns, self.first + first, stop, categories=categories)
+
     def remarks(self, rows: int) -> Iterable[Remark]:
         """Return what was noticed: that is told of the whole."""
         return ()
@@ -114,6 +130,25 @@ class RowsOf:
     def source(self, rows: int) -> Source:
         """Return where the responses came from."""
         return self.whole.source(rows)
+
+
+def fingerprint_of(file: DataFile) -> tuple[int, int] | None:
+    """Return what tells quickly whether a file is still the same: its bytes and when it was changed; None for none."""
+    if len(file.paths) != 1:
+        return None
+    status = file.paths[0].stat()
+    return status.st_size, status.st_mtime_ns
+
+
+def check_same(file: DataFile, fingerprint: tuple[int, int]) -> None:
+    """Check that a file is the one it was when the work began. Raises FileProblem."""
+    for path in file.paths:
+        checked_file(path, "the file of responses")
+    if fingerprint_of(file) != fingerprint:
+        raise FileProblem(
+            f"{file.place}: is not the file that was opened: its size or date is another. Was it changed meanwhile, or "
+            "is another file under that path on the machine that counts?"
+        )
 
 
 def read_columns(file: DataFile, wanted: Iterable[str]) -> Any:
@@ -177,18 +212,10 @@ def checked_names(header: Sequence[str], place: str) -> list[str]:
 
 def check_room(codes: int, place: str) -> None:
     """Refuse data of which a byte per answer would not fit into memory. Raises DataError."""
-    if codes > MOST_OF_MEMORY * _memory():
+    if codes > MOST_OF_MEMORY * memory():
         raise DataError(
             f"{place}: holds {codes:,} answers, more than this machine's memory; name fewer questions, or split it."
         )
-
-
-def _memory() -> int:
-    """Return the size of the machine's memory in bytes; a plausible one where it does not tell."""
-    try:
-        return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    except (AttributeError, ValueError, OSError):
-        return USUAL_MEMORY
 
 
 def check_there(file: DataFile, wanted: Sequence[str]) -> None:

@@ -25,10 +25,13 @@ from eager_otter.looks.words import counted
 COLUMNS_AT_ONCE = (1, 4, 16, 64, 200)  # columns that are read at a time to find rows that hold nothing
 
 
-def open_responses(codebook: Codebook, data: Any, reading: Reading | None = None) -> Responses:
+def open_responses(
+    codebook: Codebook, data: Any, reading: Reading | None = None, memory: int | None = None
+) -> Responses:
     """Open a file of responses or a frame; of formats that allow it, columns are read when they are first needed.
 
-    Long files are read part by part, always. Raises FileProblem, RequestError, DataError (columns that are not there,
+    Long files are read part by part, always; what is encoded of them is kept as far as it takes no more than half of
+    `memory` bytes (None: as fits the machine). Raises FileProblem, RequestError, DataError (columns that are not there,
     respondent ids that are blank or stand twice).
     """
     file, wanted = open_data(data, reading), columns_of(codebook)
@@ -42,7 +45,9 @@ def open_responses(codebook: Codebook, data: Any, reading: Reading | None = None
         file.check(wanted)
         responses = Responses(codebook, EMPTY, file.source(rows), rows, file)
         responses.in_parts = bool(file.paths) and rows > files.PART_ROWS
-        responses.kept_codes = not responses.in_parts or rows * code_bytes(codebook) <= memory_to_use() // 2
+        room = (memory_to_use() if memory is None else memory) // 2
+        responses.kept_codes = not responses.in_parts or rows * code_bytes(codebook) <= room
+        responses.room = room
     else:
         table = read_columns(file, wanted)
         responses = Responses(codebook, table, file.source(table.num_rows), table.num_rows, file)

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
 
+import pyarrow as pa
+
 from eager_otter.codebook.model import Codebook, EqualBands
 from eager_otter.data import files
-from eager_otter.data.responses import Responses, with_column
+from eager_otter.data.responses import Responses
 from eager_otter.errors import OtterError
 
 
@@ -71,15 +73,14 @@ def _read(responses: Responses, names: list[str], wanted: list[str]) -> Iterator
     encoded = {name for name in of_columns if all(part.has_codes(name) for part in parts)}
     known = {column for name in encoded for column in codebook.questions[name].columns}
     known |= {column for column in wanted if all(part.has_numbers(column) for part in parts)}
-    absent = [
-        column for column in wanted if column not in known and column not in responses.table.column_names
-    ]
+    known |= set(responses.table.column_names)
+    absent = [column for column in wanted if column not in known]
     tables = responses.file_in_parts.parts(absent)
     for part, read in zip(parts, tables, strict=True):
         at_hand = responses.table.slice(part.first - responses.first, part.rows)
-        for column in read.column_names:
-            at_hand = with_column(at_hand, column, read.column(column))
-        part.table = at_hand
+        part.table = pa.table(
+            {one: table.column(one) for table in (at_hand, read) for one in table.column_names}
+        )
         if responses.kept_codes:
             for name in of_columns:
                 with suppress(OtterError):  # where it matters, it is raised again

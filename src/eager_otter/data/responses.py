@@ -24,7 +24,7 @@ from eager_otter.codebook.model import (
 )
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.data import files
-from eager_otter.data.answers import Answers, NumberAnswers
+from eager_otter.data.answers import Answers, NumberAnswers, size_of
 from eager_otter.data.columns import SHOWN, Located, numbers
 from eager_otter.data.encoding import (
     encode_bands,
@@ -41,7 +41,7 @@ from eager_otter.gates.numbers import SMALLEST
 from eager_otter.looks.words import counted
 
 EMPTY = pa.table({})
-KEPT_ANSWERS = 64  # encoded questions that are kept where all of them would take too much memory
+LEAST_KEPT = 2  # encoded questions that are kept, however large
 KEPT_REASONS = (
     16  # reasons for no answer take as much memory as the codes: those of the last few questions are kept
 )
@@ -66,6 +66,7 @@ class Responses:
     first: int = 0  # the number (from 0) of its first row in the data, where it is a part of them
     in_parts: bool = False  # whether columns are so long that they are read part by part and not kept
     kept_codes: bool = True  # whether encoded answers are kept: not where they would take too much memory
+    room: int = 0  # bytes of answers that are kept then, the last used
     _encoded: dict[str, Answers] = field(default_factory=dict)
     _numbers_read: dict[str, FloatArray] = field(default_factory=dict)
     _reasons: dict[str, Reasons] = field(default_factory=dict)
@@ -87,9 +88,14 @@ class Responses:
         if answers is None:
             answers = self._encode(self.codebook.question(name))
             self._encoded[name] = answers
-            if not self.kept_codes and len(self._encoded) > KEPT_ANSWERS:
-                del self._encoded[next(iter(self._encoded))]
+            if not self.kept_codes:
+                self._make_room()
         return answers
+
+    def _make_room(self) -> None:
+        """Drop answers that were encoded first until the others fit into the room for them; keep the last two."""
+        while len(self._encoded) > LEAST_KEPT and sum(map(size_of, self._encoded.values())) > self.room:
+            del self._encoded[next(iter(self._encoded))]
 
     def _encode(self, question: Question) -> Answers:
         if question.columns:
@@ -114,7 +120,8 @@ class Responses:
 
     def encoded(self, question: Question) -> Answers:
         """Encode a question from its columns. Raises DataError."""
-        self.load(question.columns)
+        if any(self.table.schema.get_field_index(name) < 0 for name in question.columns):
+            self.load(question.columns)
         columns = {name: self.column(name) for name in question.columns}
         answers: Answers = kind_of(question).encode(question, columns)
         return answers
@@ -136,6 +143,10 @@ class Responses:
         if name not in self._edges:
             self._edges[name] = equal_edges(count, self._numbers(of))
         return self._edges[name]
+
+    def known_edges(self) -> Mapping[str, FloatArray]:
+        """Return the ends of bands of equal size that have been found, by question."""
+        return self._edges
 
     def _derived(self, question: Question, derived: Derived) -> Answers:
         """Return the first rule that holds for each respondent.
@@ -314,7 +325,8 @@ class Responses:
 
     def load(self, columns: Iterable[str]) -> None:
         """Read columns that are not at hand yet, all in one go, and keep them; nothing where they are not kept."""
-        absent = [name for name in dict.fromkeys(columns) if name not in self.table.column_names]
+        there = set(self.table.column_names)
+        absent = [name for name in dict.fromkeys(columns) if name not in there]
         if absent and self.file is not None and not self.in_parts:
             read = self.file.read(absent)
             for name in absent:
@@ -345,7 +357,7 @@ class Responses:
 
     def _column(self, name: str, kind: str) -> Any:
         """Return a column as read; one that is not at hand is read now."""
-        if name in self.table.column_names:
+        if self.table.schema.get_field_index(name) >= 0:
             return self.table.column(name)
         names = self.all_columns()
         if self.file is None or name not in names:

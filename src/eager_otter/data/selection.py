@@ -155,7 +155,7 @@ def reasons_of(question: Question, answers: Answers) -> Reasons:
         table = np.zeros(answers.size, smallest_unsigned(len(known)))
         for k, reason in (*labels.items(), *enumerate(answers.reasons, answers.answers)):
             table[k] = number[reason]
-        return Reasons(table[answers.codes], known)
+        return Reasons(table.take(answers.codes), known)
     absent = None if isinstance(answers, TextAnswers) else answers.absent
     if absent is not None:
         return absent

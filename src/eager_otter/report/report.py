@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -16,11 +17,13 @@ from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.slip import Audit
 from eager_otter.codebook.model import Codebook
 from eager_otter.comparing.manifest import MANIFEST
+from eager_otter.counting.running import Runner, runner_for
 from eager_otter.data.files import Source, source_of
 from eager_otter.data.opened import open_responses
 from eager_otter.data.opening import Reading
 from eager_otter.documents.settled import checked
 from eager_otter.errors import FileProblem, OtterError, RequestError, UnknownName, shown_path
+from eager_otter.gates.machine import bytes_in
 from eager_otter.gates.outputs import BY_ENDING, ENDINGS
 from eager_otter.gates.reading import is_file
 from eager_otter.gates.viewed import Viewed
@@ -364,9 +367,12 @@ def open_survey(codebook: str | Path | Codebook, data: Any, *, reading: Reading 
     return survey if book.weight is None else survey.weighted_by(book.weight)
 
 
-def survey_of(plan: Plan) -> Survey:
-    """Open the survey of a plan, with its filter and weight. Raises FileProblem, DataError, RequestError."""
-    responses = open_responses(plan.codebook, plan.data, plan.reading)
+def survey_of(plan: Plan, memory: int | None = None) -> Survey:
+    """Open the survey of a plan, with its filter and weight; `memory` is what may be kept of the data, in bytes.
+
+    Raises FileProblem, DataError, RequestError.
+    """
+    responses = open_responses(plan.codebook, plan.data, plan.reading, memory)
     survey = Survey(
         responses=responses,
         filter=plan.filter,
@@ -431,13 +437,25 @@ def _source_of_all(sources: Sequence[Source]) -> Source:
 
 
 @checked
-def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Report | None = None) -> Report:
+def run(
+    plan: str | Path | Plan,
+    *,
+    progress: Progress | None = None,
+    before: Report | None = None,
+    workers: int | None = None,
+    memory: int | str | None = None,
+    cluster: Any = None,
+) -> Report:
     """Make the report of a plan; write it with `Report.save()`.
 
     `plan` is one, or the path of one; `progress` receives what is being done, how much of it is done, of how much.
 
     `before` is an earlier report: while data and codebook are the same, nothing is read again, and only tables that are
     wanted differently are made again.
+
+    A long file of data is counted by `workers` processes (None: as many as there are processors, where that is worth
+    it), or on a `cluster`: the address of a Dask scheduler, or a client of it. `memory` is what may be kept of the data
+    meanwhile ("500 MB", or bytes; None: as fits the machine). Figures do not depend on any of these.
 
     Raises FileProblem, DocumentError (every mistake in plan and codebook, before data are read), DataError,
     RequestError, ExpressionError.
@@ -448,7 +466,7 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
         progress(f"Reading {plan.data.name}", 0, 1)
     earlier = None if before is None else _survey_before(before, plan)
     survey = (
-        survey_of(plan)
+        survey_of(plan, None if memory is None else bytes_in(memory))
         if earlier is None
         else replace(
             earlier,
@@ -461,6 +479,11 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
         )
     )
     survey.population()
+    survey = replace(
+        survey,
+        runner=_runner(survey, workers, cluster),
+        counting=None if progress is None else partial(progress, "Counting rows"),
+    )
     ready = {} if before is None or earlier is None else _tables_before(before, plan)
     missing = [request for request in plan.requests if request.id not in ready]
     done = None if progress is None else _counting(progress, len(missing))
@@ -488,6 +511,19 @@ def run(plan: str | Path | Plan, *, progress: Progress | None = None, before: Re
     if progress is not None:
         progress("Looking for notable differences", len(missing), len(missing))
     return replace(report, notable=report.findings(most=plan.findings))
+
+
+def _runner(survey: Survey, workers: int | None, cluster: Any) -> Runner:
+    """Choose who counts. Raises RequestError, MachineProblem, MissingPackage."""
+    if workers is not None and (not isinstance(workers, int) or isinstance(workers, bool) or workers < 1):
+        raise RequestError(f"Workers are a whole number from 1 up; found {workers!r}.")
+    if cluster is None:
+        return runner_for(workers, survey.responses)
+    if workers is not None:
+        raise RequestError("A cluster has its own workers; leave workers out, or the cluster.")
+    from eager_otter.counting.cluster import cluster_at
+
+    return cluster_at(cluster)
 
 
 def _survey_before(before: Report, plan: Plan) -> Survey | None:

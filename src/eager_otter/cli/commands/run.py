@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -14,6 +14,7 @@ from eager_otter.cli.options import (
     changed,
     force_option,
     language_option,
+    machine_options,
     notes_option,
     people_options,
     read_named_plan,
@@ -66,6 +67,7 @@ FOUND = 1
 @notes_option
 @language_option
 @people_options
+@machine_options
 def run(
     plan: Path,
     outputs: tuple[Path, ...],
@@ -77,6 +79,9 @@ def run(
     no_file_date: bool,
     notes: NotesLength | None,
     language: str | None,
+    workers: int | None,
+    memory: str | None,
+    cluster: str | None,
     **people: Any,
 ) -> int:
     """Make the report of a PLAN (default: plan.yaml) and write its outputs.
@@ -98,9 +103,12 @@ def run(
             "data",
             "weight",
             "language",
+            *MACHINE,
         )
     if spell_out is not None:
-        refuse_given("--spell-out makes no table", "outputs", "force", "strict", "no_file_date", "notes")
+        refuse_given(
+            "--spell-out makes no table", "outputs", "force", "strict", "no_file_date", "notes", *MACHINE
+        )
     checked = spoken(changed(read_named_plan(plan, NAMED_AFTER), **people), language)
     if no_file_date:
         checked = replace(checked, file_date=False)
@@ -114,9 +122,19 @@ def run(
     if spell_out is not None:
         _spell_out(checked, spell_out)
         return 0
+    machine = {"workers": workers, "memory": memory, "cluster": cluster}
     return make_and_save(
-        checked, outputs, force=force, strict=strict, filter_text=people["filter_text"], notes=notes
+        checked,
+        outputs,
+        force=force,
+        strict=strict,
+        filter_text=people["filter_text"],
+        notes=notes,
+        machine=machine,
     )
+
+
+MACHINE = ("workers", "memory", "cluster")
 
 
 def _spell_out(plan: Plan, path: Path) -> None:
@@ -139,10 +157,11 @@ def make_and_save(
     strict: bool = False,
     filter_text: str | None = None,
     notes: NotesLength | None = None,
+    machine: Mapping[str, Any] | None = None,
 ) -> int:
     """Make a report with a progress line, write it, and tell where it lies: an exit code.
 
-    With `strict`, errors of the audit stop it before anything is made.
+    With `strict`, errors of the audit stop it before anything is made. `machine` says who counts: see `run`.
     """
     from eager_otter.audit.auditing import audit_plan
     from eager_otter.cli.progress import progress_line
@@ -159,7 +178,7 @@ def make_and_save(
         echo("Stopped, as --strict was given; nothing was written.", err=True)
         return FOUND
     with progress_line() as tell:
-        report = make_report(plan, progress=tell)
+        report = make_report(plan, progress=tell, **(machine or {}))
         assert report.survey is not None
         tell_who_is_counted(report.survey, plan, filter_text)
         audited = audit or report.audit or audit_plan(plan, report.survey.responses)

@@ -40,7 +40,7 @@ class Single(KindOfAnswers[SingleAnswers]):
         """Return who gave a valid code."""
         table = np.zeros(answers.size, np.bool_)
         table[[question.by_code[answer.code] for answer in question.valid]] = True
-        return np.asarray(table[answers.codes])
+        return np.asarray(table.take(answers.codes))
 
     def texts(self, question: Question, answers: SingleAnswers, *, labels: bool) -> Texts:
         """Write code or label."""

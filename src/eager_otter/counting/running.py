@@ -1,0 +1,232 @@
+"""The ways to count all parts of the data: one after the other, by several processes, or by a cluster.
+
+Whichever it is, the parts are the same, and what was counted of them is added in the same order: blocks of parts, each
+from its first part on, then the blocks from the first one on. So all ways give the same bits.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import signal
+import weakref
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass, field, replace
+from itertools import islice
+from typing import Any, Protocol, TypeVar
+
+from eager_otter.codebook.model import Codebook
+from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.counting.passes import Pass
+from eager_otter.data import files
+from eager_otter.data.files import PartedFile, RowsOf, Source
+from eager_otter.data.partition import columns_for, parts_of, settle_edges
+from eager_otter.data.responses import EMPTY, Responses, columns_of
+from eager_otter.errors import MachineProblem
+from eager_otter.gates.machine import processors
+from eager_otter.looks.words import counted
+
+S = TypeVar("S")
+Tell = Callable[[int, int], None]  # told how many rows have been counted, of how many
+BLOCK_PARTS = 4  # parts that are counted in one go by one process
+LONG_WORK = 60_000_000  # answers from which on several processes are worth their start
+
+
+class Runner(Protocol):
+    """A way to count all parts of the data."""
+
+    def count(self, one_pass: Pass[S], responses: Responses, tell: Tell | None = None) -> S:
+        """Count all parts, and add what was counted. Raises what counting a part raises, MachineProblem."""
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Share:
+    """Some rows of the data and how to read them: a block of parts, for another process.
+
+    `file` holds the rows from `first` to `end`; `more` is an Arrow table of columns beside it, `edges` are those of
+    bands of equal size, `blank` (rows,) tells rows that hold nothing.
+    """
+
+    codebook: Codebook
+    file: PartedFile
+    source: Source
+    first: int
+    end: int
+    more: Any
+    edges: dict[str, FloatArray]
+    blank: BoolArray | None
+    part_rows: int
+    fingerprint: tuple[int, int] | None
+
+    def responses(self) -> Responses:
+        """Return the responses of these rows. Raises FileProblem where the file is not the one it was."""
+        if self.fingerprint is not None:
+            files.check_same(self.file, self.fingerprint)
+        files.PART_ROWS = self.part_rows
+        rows = self.end - self.first
+        return Responses(
+            self.codebook,
+            self.more,
+            self.source,
+            rows,
+            RowsOf(self.file, self.first, self.end),
+            blank=self.blank,
+            first=self.first,
+            in_parts=rows > self.part_rows,
+            kept_codes=False,
+            _edges=dict(self.edges),
+        )
+
+
+def count_share(one_pass: Pass[S], share: Share) -> S:
+    """Count a block of parts, from its first part on."""
+    responses = share.responses()
+    return folded(one_pass, (one_pass.of(part) for part in parts_of(responses, *_needs(one_pass))))
+
+
+def needs_sharing(responses: Responses) -> bool:
+    """Return whether responses are read part by part and make several blocks."""
+    return responses.in_parts and responses.rows > BLOCK_PARTS * files.PART_ROWS
+
+
+def shares_of(one_pass: Pass[Any], responses: Responses) -> list[Share]:
+    """Cut responses of a file that can be read anywhere into blocks of parts."""
+    file = responses.file_in_parts
+    names, weights = _needs(one_pass)
+    settle_edges(responses, names)
+    wanted = set(columns_for(responses, names, weights))
+    more = responses.table.select(
+        [name for name in responses.table.column_names if name in wanted | set(weights)]
+    )
+    edges = dict(responses.known_edges())
+    codebook = replace(responses.codebook, origin=None)
+    size = BLOCK_PARTS * files.PART_ROWS
+    shares = []
+    for first in range(0, responses.rows, size):
+        end = min(first + size, responses.rows)
+        shares.append(
+            Share(
+                codebook=codebook,
+                file=file,
+                source=responses.source,
+                first=first,
+                end=end,
+                more=more.slice(first, end - first) if more.num_columns else EMPTY,
+                edges=edges,
+                blank=None if responses.blank is None else responses.blank[first:end],
+                part_rows=files.PART_ROWS,
+                fingerprint=files.fingerprint_of(file),
+            )
+        )
+    return shares
+
+
+def _needs(one_pass: Pass[Any]) -> tuple[list[str], list[str]]:
+    weights = {choice.weight for choice in one_pass.choices() if choice.weight is not None}
+    return list(dict.fromkeys(one_pass.names())), sorted(weights)
+
+
+def folded(one_pass: Pass[S], states: Iterable[S]) -> S:
+    """Add states from the first one on."""
+    waiting = iter(states)
+    total = next(waiting)
+    for state in waiting:
+        total = one_pass.added(total, state)
+    return total
+
+
+def _blocks(parts: Iterator[Responses]) -> Iterator[Iterator[Responses]]:
+    for first in parts:
+        yield _with_first(first, islice(parts, BLOCK_PARTS - 1))
+
+
+def _with_first(first: Responses, others: Iterator[Responses]) -> Iterator[Responses]:
+    yield first
+    yield from others
+
+
+@dataclass(frozen=True, slots=True)
+class InTurn:
+    """One part after the other, in this process."""
+
+    def count(self, one_pass: Pass[S], responses: Responses, tell: Tell | None = None) -> S:
+        """Count all parts: see `Runner.count`."""
+        done = 0
+
+        def of(part: Responses) -> S:
+            nonlocal done
+            state = one_pass.of(part)
+            done += part.rows
+            if tell is not None:
+                tell(done, responses.rows)
+            return state
+
+        parts = parts_of(responses, *_needs(one_pass))
+        return folded(one_pass, (folded(one_pass, map(of, block)) for block in _blocks(parts)))
+
+
+@dataclass(slots=True, weakref_slot=True, eq=False)
+class Processes:
+    """Several processes of this machine; they start with the first long count."""
+
+    workers: int
+    _pool: list[ProcessPoolExecutor] = field(default_factory=list)
+
+    def count(self, one_pass: Pass[S], responses: Responses, tell: Tell | None = None) -> S:
+        """Count all parts: see `Runner.count`."""
+        if self.workers < 2 or not needs_sharing(responses):
+            return InTurn().count(one_pass, responses, tell)
+        shares = shares_of(one_pass, responses)
+        try:
+            return folded(
+                one_pass, _in_order(self._submitted(one_pass, shares), shares, responses.rows, tell)
+            )
+        except BrokenProcessPool as error:
+            self._pool.clear()
+            raise MachineProblem(
+                f"One of {counted(self.workers, 'process')} that counted was ended from outside, most likely for lack "
+                "of memory. Run with fewer workers, or make fewer tables at once."
+            ) from error
+
+    def _submitted(self, one_pass: Pass[S], shares: Sequence[Share]) -> Iterator[Future[S]]:
+        """Hand shares out, a few ahead of what is done, so that finished states do not pile up."""
+        if not self._pool:
+            context = multiprocessing.get_context("spawn")
+            pool = ProcessPoolExecutor(self.workers, mp_context=context, initializer=_ignore_interrupts)
+            weakref.finalize(self, pool.shutdown, wait=False, cancel_futures=True)
+            self._pool.append(pool)
+        pool = self._pool[0]
+        waiting: list[Future[S]] = []
+        for share in shares:
+            waiting.append(pool.submit(count_share, one_pass, share))
+            if len(waiting) > 2 * self.workers:
+                yield waiting.pop(0)
+        yield from waiting
+
+
+def _in_order(
+    futures: Iterator[Future[S]], shares: Sequence[Share], rows: int, tell: Tell | None
+) -> Iterator[S]:
+    for share, future in zip(shares, futures, strict=True):
+        while not future.done():  # wake up now and then, so that an interrupt is heard
+            wait([future], timeout=0.5, return_when=FIRST_COMPLETED)
+        yield future.result()
+        if tell is not None:
+            tell(share.end, rows)
+
+
+def _ignore_interrupts() -> None:
+    """Leave interrupts to the process that started this one."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+
+
+def runner_for(workers: int | None, responses: Responses) -> Runner:
+    """Choose how to count responses: by so many processes; None: by all processors, where the work is long.
+
+    It is where there are many answers, and so many that their codes are not kept for the next time.
+    """
+    if workers is None:
+        answers = responses.rows * len(columns_of(responses.codebook))
+        workers = processors() if answers >= LONG_WORK and not responses.kept_codes else 1
+    return Processes(workers) if workers > 1 else InTurn()

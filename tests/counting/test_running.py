@@ -1,0 +1,288 @@
+"""Who counts changes nothing: one process, several, or the workers of a cluster, some of them lost on the way."""
+
+from __future__ import annotations
+
+import os
+import signal
+import threading
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import pandas as pd
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import eager_otter as otter
+from eager_otter.counting import running
+from eager_otter.counting.running import Processes, Share, count_share, runner_for
+from eager_otter.data import files, opened
+from laws import LAW_BOOK, law_columns
+
+BOOK = LAW_BOOK + "  equal: {label: Equal parts, bands: {of: glasses, equal: 3}}\n"
+PLAN = """
+title: Waves
+data: responses.parquet
+codebook: codebook.yaml
+filter: wave in (1, 2, 3)
+banners: {main: [wave, tried, equal]}
+defaults: {figures: [column percent, mean, median]}
+tests: {medians: mood}
+tables:
+  - {each: [liking, area, tried, glasses, kind_of]}
+  - {question: area, base: all, no answer: by reason, id: why}
+  - {items: [liking, again], as: answers by items}
+outputs: [tables.csv, tables.json, tables.xlsx]
+"""
+PARTS = 50  # rows of a part in these tests
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A survey of 16 parts, in four blocks, with its plan."""
+    place = tmp_path_factory.mktemp("long")
+    pd.DataFrame(law_columns(11, 16 * PARTS - 7)).to_parquet(place / "responses.parquet", row_group_size=130)
+    (place / "codebook.yaml").write_text(BOOK, encoding="utf-8")
+    (place / "plan.yaml").write_text(PLAN, encoding="utf-8")
+    return place
+
+
+@pytest.fixture(autouse=True)
+def short_parts(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(files, "PART_ROWS", PARTS)
+
+
+def outputs(report: otter.Report, folder: Path) -> dict[str, bytes]:
+    """Write a report, and read what was written."""
+    folder.mkdir()
+    report.save(*(folder / f"tables.{ending}" for ending in ("csv", "json", "xlsx", "html")))
+    return {path.name: path.read_bytes() for path in sorted(folder.iterdir())}
+
+
+@pytest.fixture(scope="module")
+def in_turn(folder: Path, tmp_path_factory: pytest.TempPathFactory) -> dict[str, bytes]:
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(files, "PART_ROWS", PARTS)
+        return outputs(otter.run(folder / "plan.yaml", workers=1), tmp_path_factory.mktemp("one") / "out")
+
+
+def test_two_processes_write_the_same_bytes_as_one(
+    folder: Path, tmp_path: Path, in_turn: dict[str, bytes]
+) -> None:
+    heard: list[tuple[str, int, int]] = []
+    report = otter.run(folder / "plan.yaml", workers=2, progress=lambda *said: heard.append(said))
+    assert isinstance(report.survey, otter.Survey) and isinstance(report.survey.runner, Processes)
+    assert outputs(report, tmp_path / "out") == in_turn
+    rows = [done for what, done, of in heard if what == "Counting rows" and of == 16 * PARTS - 7]
+    assert rows[:4] == [4 * PARTS, 8 * PARTS, 12 * PARTS, 16 * PARTS - 7]
+
+
+def test_codes_that_are_not_kept_change_nothing(
+    folder: Path, tmp_path: Path, in_turn: dict[str, bytes]
+) -> None:
+    report = otter.run(folder / "plan.yaml", workers=1, memory="1 MB")
+    assert outputs(report, tmp_path / "out") == in_turn
+
+
+@given(st.integers(1, 7), st.integers(1, 799))
+@settings(max_examples=10)
+def test_blocks_are_added_as_one_process_adds_them(folder: Path, size: int, people: int) -> None:
+    """However many parts a block has, shares give the state of counting in turn, bit for bit."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(files, "PART_ROWS", max(20, people // 6))
+        patch.setattr(running, "BLOCK_PARTS", size)
+        survey = otter.open_survey(folder / "codebook.yaml", folder / "responses.parquet")
+        noted: list[Any] = []
+
+        @dataclass
+        class Both:
+            def count(self, one_pass: Any, responses: Any, tell: Any = None) -> Any:
+                alone = running.InTurn().count(one_pass, responses, tell)
+                shares = running.shares_of(one_pass, responses)
+                noted.append(
+                    (alone, running.folded(one_pass, (count_share(one_pass, one) for one in shares)))
+                )
+                return alone
+
+        replace(survey, runner=Both()).table("liking", banner=["tried", "wave"], figures=["mean", "count"])
+        for alone, shared in noted:
+            for one, other in zip(alone, shared, strict=True):
+                assert one.steps == other.steps
+                assert [part.tobytes() for sums in one.tally.sums for part in sums] == [
+                    part.tobytes() for sums in other.tally.sums for part in sums
+                ]
+
+
+def test_a_file_that_is_changed_meanwhile_is_refused(folder: Path, tmp_path: Path) -> None:
+    copy = tmp_path / "d.parquet"
+    copy.write_bytes((folder / "responses.parquet").read_bytes())
+    survey = otter.open_survey(folder / "codebook.yaml", copy)
+    kept: list[Share] = []
+
+    class Late:
+        def count(self, one_pass: Any, responses: Any, tell: Any = None) -> Any:
+            kept.extend(running.shares_of(one_pass, responses))
+            os.utime(copy, ns=(1, 1))
+            return count_share(one_pass, kept[0])
+
+    with pytest.raises(otter.FileProblem, match="is not the file that was opened"):
+        replace(survey, runner=Late()).table("liking")
+
+
+def test_a_process_that_is_ended_from_outside_is_told(folder: Path) -> None:
+    survey = replace(
+        otter.open_survey(folder / "codebook.yaml", folder / "responses.parquet"), runner=Processes(2)
+    )
+    runner = survey.runner
+    assert isinstance(runner, Processes)
+    survey.table("liking")  # starts them
+    (pool,) = runner._pool
+    for process in list((pool._processes or {}).values()):
+        os.kill(process.pid or 0, signal.SIGKILL)
+    with pytest.raises(otter.MachineProblem, match="ended from outside"):
+        for _ in range(20):
+            survey.table("area")
+            time.sleep(0.1)
+    assert survey.table("area").people  # with new ones
+
+
+def test_a_mistake_in_the_data_is_told_by_a_process_as_by_this_one(folder: Path, tmp_path: Path) -> None:
+    frame = pd.read_parquet(folder / "responses.parquet").astype({"glasses": object})
+    frame.loc[777, "glasses"] = "many"
+    frame["glasses"] = frame["glasses"].astype(str).replace("nan", None)
+    frame.to_parquet(tmp_path / "d.parquet")
+    survey = otter.open_survey(folder / "codebook.yaml", tmp_path / "d.parquet")
+    for runner in (running.InTurn(), Processes(2)):
+        with pytest.raises(otter.DataError, match="'many' in row 778"):
+            replace(survey, runner=runner).table("glasses")
+
+
+def test_many_processes_are_taken_where_the_work_is_long(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(running, "processors", lambda: 3)
+    short = otter.open_survey(folder / "codebook.yaml", folder / "responses.parquet").responses
+    assert isinstance(runner_for(None, short), running.InTurn)
+    monkeypatch.setattr(running, "LONG_WORK", 100)
+    assert isinstance(runner_for(None, short), running.InTurn)  # its codes are kept
+    monkeypatch.setattr(opened, "memory_to_use", lambda: 0)
+    long = otter.open_survey(folder / "codebook.yaml", folder / "responses.parquet").responses
+    chosen = runner_for(None, long)
+    assert isinstance(chosen, Processes) and chosen.workers == 3
+
+
+@pytest.mark.parametrize(
+    ("options", "message"),
+    [
+        ({"workers": 0}, "a whole number from 1 up"),
+        ({"workers": True}, "expected a whole number"),
+        ({"workers": "two"}, "expected a whole number"),
+        ({"memory": "plenty"}, "a size such as 500 MB"),
+        ({"workers": 2, "cluster": "tcp://127.0.0.1:1"}, "A cluster has its own workers"),
+        ({"cluster": "somewhere"}, "is no address of a scheduler"),
+        ({"cluster": 17}, "the address of a scheduler, or a client"),
+    ],
+)
+def test_wrong_machines_are_refused(folder: Path, options: dict[str, Any], message: str) -> None:
+    with pytest.raises(otter.OtterError, match=message):
+        otter.run(folder / "plan.yaml", **options)
+
+
+def test_the_command_counts_by_processes(
+    folder: Path, tmp_path: Path, in_turn: dict[str, bytes], run: Callable[..., tuple[int, str, str]]
+) -> None:
+    target, plan = tmp_path / "tables.csv", folder / "plan.yaml"
+    code, _, err = run("run", plan, "-o", target, "--workers", 2, "--memory", "50MB")
+    assert code == 0, err
+    assert target.read_bytes() == in_turn["tables.csv"]
+    code, _, err = run("run", plan, "-o", target, "--memory", "lots")
+    assert code == 2 and "a size such as 500 MB" in err
+    code, _, err = run("run", plan, "--list", "--workers", 2)
+    assert code == 2 and "--workers" in err
+
+
+# --- a cluster ------------------------------------------------------------------------------------------
+
+
+QUIET = pytest.mark.filterwarnings(
+    "ignore::ResourceWarning", "ignore::pytest.PytestUnraisableExceptionWarning"
+)
+
+
+@pytest.fixture(scope="module")
+def cluster() -> Iterator[Any]:
+    """Two workers as processes on the loopback."""
+    distributed = pytest.importorskip("distributed")
+    with distributed.LocalCluster(
+        n_workers=2, threads_per_worker=1, dashboard_address="127.0.0.1:0", host="127.0.0.1", silence_logs=50
+    ) as started:
+        yield started
+
+
+@pytest.mark.slow
+@QUIET
+def test_a_cluster_writes_the_same_bytes_though_a_worker_is_lost(
+    cluster: Any, folder: Path, tmp_path: Path, in_turn: dict[str, bytes]
+) -> None:
+    lost: list[int] = []
+
+    def lose(what: str, done: int, of: int) -> None:
+        if what == "Counting rows" and not lost:
+            worker = next(iter(cluster.workers.values()))
+            lost.append(worker.process.process.pid)
+            os.kill(lost[0], signal.SIGKILL)
+
+    report = otter.run(folder / "plan.yaml", cluster=cluster.scheduler_address, progress=lose)
+    assert lost
+    assert outputs(report, tmp_path / "out") == in_turn
+
+
+@pytest.mark.slow
+@QUIET
+def test_a_client_is_taken_and_a_cluster_without_workers_is_not(
+    folder: Path, tmp_path: Path, in_turn: dict[str, bytes]
+) -> None:
+    distributed = pytest.importorskip("distributed")
+    with (
+        distributed.LocalCluster(
+            n_workers=1, processes=False, dashboard_address="127.0.0.1:0", silence_logs=50
+        ) as own,
+        distributed.Client(own) as client,
+    ):
+        assert outputs(otter.run(folder / "plan.yaml", cluster=client), tmp_path / "out") == in_turn
+        own.scale(0)
+        while client.scheduler_info(n_workers=-1)["workers"]:
+            time.sleep(0.05)
+        with pytest.raises(otter.MachineProblem, match="no workers"):
+            otter.run(folder / "plan.yaml", cluster=client)
+
+
+@pytest.mark.slow
+@QUIET
+def test_a_scheduler_that_is_not_there_or_goes_away_ends_the_run_with_one_message(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    distributed = pytest.importorskip("distributed")
+    from eager_otter.counting import cluster as module
+
+    monkeypatch.setattr(module, "ANSWER_TIME", 1)
+    with pytest.raises(otter.MachineProblem, match=r"No scheduler answers at .tcp://127\.0\.0\.1:1"):
+        otter.run(folder / "plan.yaml", cluster="tcp://127.0.0.1:1")
+    own = distributed.LocalCluster(
+        n_workers=1, processes=False, dashboard_address="127.0.0.1:0", silence_logs=50
+    )
+    client = distributed.Client(own)
+
+    def close(what: str, done: int, of: int) -> None:
+        if what == "Counting rows":
+            threading.Thread(target=client.close).start()
+            time.sleep(0.5)
+
+    try:
+        with pytest.raises(otter.MachineProblem, match="scheduler of the cluster is gone"):
+            otter.run(folder / "plan.yaml", cluster=client, progress=close)
+    finally:
+        own.close()
