@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
+from itertools import accumulate
 from pathlib import Path
 from typing import Any
 
@@ -55,19 +57,19 @@ class ParquetFile:
     @property
     def rows(self) -> int:
         """How many rows it has."""
-        from pyarrow import parquet
-
-        with reading(self.path, WHAT):
-            return int(parquet.read_metadata(self.path).num_rows)
+        return int(self._footer.metadata.num_rows)
 
     def check(self, columns: Sequence[str]) -> None:
         """Check that columns are of types that can be answers. Raises FileProblem, DataError."""
-        from pyarrow import parquet
-
-        with reading(self.path, WHAT):
-            schema = parquet.read_schema(self.path)
+        place = self.place
         for name in columns:
-            answers_in(pa.chunked_array([pa.array([], schema.field(name).type)]), name, self.place)
+            answers_in(pa.chunked_array([pa.array([], self._footer.schema.field(name).type)]), name, place)
+
+    @property
+    def _footer(self) -> _Footer:
+        checked_file(self.path, "a Parquet file")
+        status = self.path.stat()
+        return _footer_of(self.path, status.st_size, status.st_mtime_ns)
 
     def parts(
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
@@ -79,23 +81,23 @@ class ParquetFile:
         """
         from pyarrow import parquet
 
-        names = list(columns)
-        with reading(self.path, WHAT):
-            schema = parquet.read_schema(self.path) if categories else None
-            texts = [
-                name for name in names if schema is not None and pa.types.is_string(schema.field(name).type)
-            ]
-            with parquet.ParquetFile(self.path, read_dictionary=texts, pre_buffer=False) as file:
-                end = file.metadata.num_rows if end is None else end
-                if not names:
-                    yield from (pa.table({}) for _ in range(first, end, files.PART_ROWS))
-                    return
-                groups, skipped = _row_groups(file.metadata, first, end)
-                for batch in in_parts(_batches(file, groups, names), skipped, end - first):
-                    part = batch.select(names)
-                    yield pa.table(
-                        [answers_in(part.column(name), name, self.place) for name in names], names=names
-                    )
+        names, place, footer = list(columns), self.place, self._footer
+        kinds = {name: footer.schema.field(name).type for name in names}
+        texts = [name for name, kind in kinds.items() if categories and pa.types.is_string(kind)]
+        with (
+            reading(self.path, WHAT),
+            parquet.ParquetFile(
+                self.path, metadata=footer.metadata, read_dictionary=texts, pre_buffer=False
+            ) as file,
+        ):
+            end = footer.metadata.num_rows if end is None else end
+            if not names:
+                yield from (pa.table({}) for _ in range(first, end, files.PART_ROWS))
+                return
+            groups, skipped = _row_groups(footer.starts, first, end)
+            for batch in in_parts(_batches(file, groups, names), skipped, end - first):
+                part = batch.select(names)
+                yield pa.table([answers_in(part.column(name), name, place) for name in names], names=names)
 
     def remarks(self, rows: int) -> Iterator[Remark]:
         """Return what was noticed: nothing."""
@@ -106,18 +108,32 @@ class ParquetFile:
         return source_of(self.path, rows)
 
 
-def _row_groups(metadata: Any, first: int, end: int) -> tuple[list[int], int]:
+@dataclass(frozen=True, slots=True, eq=False)
+class _Footer:
+    """What the end of a Parquet file tells: its schema, and the row at which each row group starts, then the end."""
+
+    metadata: Any
+    schema: Any
+    starts: tuple[int, ...]
+
+
+@lru_cache(maxsize=8)
+def _footer_of(path: Path, size: int, changed: int) -> _Footer:
+    """Read the footer of a file, once while it is the same. Raises FileProblem."""
+    from pyarrow import parquet
+
+    with reading(path, WHAT):
+        metadata = parquet.read_metadata(path)
+        groups = (metadata.row_group(number).num_rows for number in range(metadata.num_row_groups))
+        return _Footer(metadata, metadata.schema.to_arrow_schema(), (0, *accumulate(groups)))
+
+
+def _row_groups(starts: Sequence[int], first: int, end: int) -> tuple[list[int], int]:
     """Return the row groups that hold some rows, and how many rows of these are before the first."""
-    groups: list[int] = []
-    skipped = start = 0
-    for number in range(metadata.num_row_groups):
-        stop = start + metadata.row_group(number).num_rows
-        if start < end and stop > first:
-            if not groups:
-                skipped = first - start
-            groups.append(number)
-        start = stop
-    return groups, skipped
+    groups = [
+        number for number in range(len(starts) - 1) if starts[number] < end and starts[number + 1] > first
+    ]
+    return groups, first - starts[groups[0]] if groups else 0
 
 
 def _batches(file: Any, groups: Sequence[int], names: Sequence[str]) -> Iterator[Any]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 import pyarrow as pa
@@ -311,8 +311,7 @@ class Responses:
     @property
     def file_in_parts(self) -> PartedFile:
         """The file that is read part by part."""
-        assert isinstance(self.file, PartedFile)
-        return self.file
+        return cast(PartedFile, self.file)
 
     def people(self, who: BoolArray) -> int:
         """Count the respondents that some rows (rows,) stand for."""
