@@ -13,6 +13,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -64,13 +65,32 @@ with parquet.ParquetFile(sys.argv[1]) as file:
 
 
 def weighed(command: list[str], folder: Path) -> tuple[float, float]:
-    """Run a command: seconds, and its peak of memory in MB."""
+    """Run a command: seconds, and the peak of the memory that it and its own processes hold together, in MB."""
     start = time.perf_counter()
     process = subprocess.Popen(command, cwd=folder, stdout=subprocess.DEVNULL)
-    _, status, usage = os.wait4(process.pid, 0)
-    if status:
+    peak = 0.0
+    while process.poll() is None:
+        peak = max(peak, sum(resident(one) for one in tree_of(process.pid)))
+        time.sleep(0.05)
+    if process.returncode:
         raise SystemExit(f"{command} failed")
-    return time.perf_counter() - start, usage.ru_maxrss / 1024
+    return time.perf_counter() - start, peak
+
+
+def tree_of(root: int) -> list[int]:
+    """List a process and all that it started."""
+    tree = [root]
+    for one in tree:
+        with suppress(OSError):
+            tree += map(int, Path(f"/proc/{one}/task/{one}/children").read_text().split())
+    return tree
+
+
+def resident(process: int) -> float:
+    """Return what a process holds in memory, in MB; 0 for one that is gone."""
+    with suppress(OSError, IndexError):
+        return int(Path(f"/proc/{process}/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 1e6
+    return 0.0
 
 
 def columns() -> list[str]:

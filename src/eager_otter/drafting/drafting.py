@@ -15,7 +15,7 @@ from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.triple_s import TripleSFile
 from eager_otter.data.triple_s_definition import Variable
 from eager_otter.documents.settled import checked
-from eager_otter.drafting.guess import Guess, facts_of, guesses
+from eager_otter.drafting.guess import Facts, Guess, facts_of, guesses
 from eager_otter.drafting.yaml_text import comment, inside, listed, mapped, scalar
 from eager_otter.gates.reading import relative, resolved
 from eager_otter.gates.viewed import Viewed
@@ -25,6 +25,7 @@ from eager_otter.looks.words import counted
 FRAME_FILE = "responses.parquet"  # where the responses of a frame are written
 BANNER_ANSWERS = (2, 7)
 BANNER_GROUPS = 3
+CELLS = 20_000_000  # that are read at a time
 PIECE = 400  # columns looked at in one reading of the file
 
 
@@ -111,11 +112,16 @@ def write_draft(
 
 
 def _guessed(file: DataFile) -> list[Guess]:
-    facts = []
-    for start in range(0, len(file.names), PIECE):
-        names = [name for name in file.names[start : start + PIECE] if name]
+    facts: list[Facts] = []
+    left = [name for name in file.names if name]
+    size = PIECE
+    while left:
+        names, left = left[:size], left[size:]
         table = file.read(names)
         facts += [facts_of(name, Located(table.column(name), 0, file.decimal)) for name in names]
+        size = max(
+            PIECE, CELLS // max(table.num_rows, 1)
+        )  # of short files all at once, as each time it is read whole
     return guesses(facts)
 
 
