@@ -286,3 +286,18 @@ def test_a_scheduler_that_is_not_there_or_goes_away_ends_the_run_with_one_messag
             otter.run(folder / "plan.yaml", cluster=client, progress=close)
     finally:
         own.close()
+
+
+def test_a_lack_of_memory_is_an_answer_with_what_is_needed(
+    folder: Path, run: Callable[..., tuple[int, str, str]], monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    from eager_otter.counting import part
+
+    def lacking(*given: object) -> None:
+        raise MemoryError
+
+    monkeypatch.setattr(part.BannerCounting, "tally", lacking)
+    code, _, err = run("run", folder / "plan.yaml", "-o", tmp_path / "t.csv")
+    assert code == 2 and not list(tmp_path.iterdir())
+    assert "not enough memory to count this. About" in err and "rows of 9 columns" in err
+    assert "This is a fault" not in err

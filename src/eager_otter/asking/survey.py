@@ -20,14 +20,14 @@ from eager_otter.counting.order import check_rows
 from eager_otter.counting.part import BannerCounting, BannerState
 from eager_otter.counting.passes import Banners, Pass
 from eager_otter.counting.population import Choice, Population, check_somebody, choose
-from eager_otter.counting.running import InTurn, Runner, Tell
+from eager_otter.counting.running import InTurn, Runner, Tell, lack_of_memory
 from eager_otter.counting.wanted import BannerPlan, Count, planned
 from eager_otter.data.files import Source
 from eager_otter.data.overview import QuestionOverview, found, overview
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.documents.settled import checked
-from eager_otter.errors import DataError, RequestError, UnknownName
+from eager_otter.errors import DataError, MachineProblem, RequestError, UnknownName
 from eager_otter.gates.viewed import Viewed
 from eager_otter.looks.words import ENGLISH, Words, counted
 from eager_otter.making.figures import refuse_figures
@@ -340,6 +340,8 @@ class Survey(Viewed):
         """Count all parts of the data. Raises DataError, of all rows where a part has wrong weights."""
         try:
             return self.runner.count(one_pass, self.responses, self.counting)
+        except MemoryError as error:
+            raise MachineProblem(lack_of_memory(self.responses)) from error
         except DataError:
             for choice in one_pass.choices():
                 choose(self.responses, choice)

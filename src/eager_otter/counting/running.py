@@ -22,7 +22,7 @@ from eager_otter.counting.passes import Pass
 from eager_otter.data import files
 from eager_otter.data.files import PartedFile, RowsOf, Source
 from eager_otter.data.partition import columns_for, parts_of, settle_edges
-from eager_otter.data.responses import EMPTY, Responses, columns_of
+from eager_otter.data.responses import EMPTY, Responses, code_bytes, columns_of
 from eager_otter.errors import MachineProblem
 from eager_otter.gates.machine import processors
 from eager_otter.looks.words import counted
@@ -30,6 +30,7 @@ from eager_otter.looks.words import counted
 S = TypeVar("S")
 Tell = Callable[[int, int], None]  # told how many rows have been counted, of how many
 BLOCK_PARTS = 4  # parts that are counted in one go by one process
+PART_BYTES = 12  # that an answer takes while its part is counted, about: as read, and as encoded
 LONG_WORK = 60_000_000  # answers from which on several processes are worth their start
 
 
@@ -219,6 +220,21 @@ def _in_order(
 def _ignore_interrupts() -> None:
     """Leave interrupts to the process that started this one."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+
+
+def lack_of_memory(responses: Responses) -> str:
+    """Say that there is too little memory to count, how much a part takes, and what to do."""
+    names = columns_of(responses.codebook)
+    part = files.PART_ROWS * len(names) * PART_BYTES / 1e6
+    kept = responses.rows * code_bytes(responses.codebook) / 1e6 if responses.kept_codes else 0.0
+    at_once = (
+        f"About {part:,.0f} MB are needed for {files.PART_ROWS:,} rows of {counted(len(names), 'column')}"
+    )
+    more = f", and {kept:,.0f} MB for the codes of all {responses.rows:,} rows" if kept > part / 10 else ""
+    return (
+        f"There is not enough memory to count this. {at_once}{more}. Keep less with --memory, take fewer --workers, "
+        "make fewer tables at once (--only), or name fewer questions in the codebook."
+    )
 
 
 def runner_for(workers: int | None, responses: Responses) -> Runner:

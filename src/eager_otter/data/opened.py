@@ -17,7 +17,7 @@ from eager_otter.data.csv_file import CsvFile
 from eager_otter.data.files import DataFile, PartedFile, check_there, read_columns
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.remark import BLANK_ROWS, blank_lines, named
-from eager_otter.data.responses import EMPTY, Responses, columns_of
+from eager_otter.data.responses import EMPTY, Responses, code_bytes, columns_of
 from eager_otter.errors import DataError
 from eager_otter.gates.machine import memory_to_use
 from eager_otter.looks.words import counted
@@ -47,7 +47,7 @@ def open_responses(
         responses.in_parts = bool(file.paths) and rows > files.PART_ROWS
         room = (memory_to_use() if memory is None else memory) // 2
         responses.kept_codes = not responses.in_parts or rows * code_bytes(codebook) <= room
-        responses.room = room
+        responses.room = room // 4
     else:
         table = read_columns(file, wanted)
         responses = Responses(codebook, table, file.source(table.num_rows), table.num_rows, file)
@@ -58,16 +58,6 @@ def open_responses(
         # in a file of one column a blank is a missing answer; the rows of a frame are there on purpose
         _leave_out_blank_rows(responses, file)
     return responses
-
-
-def code_bytes(codebook: Codebook) -> int:
-    """Return how many bytes the encoded answers of one respondent take."""
-    size = 0
-    for question in codebook:
-        if question.columns:
-            kind = question.is_of
-            size += (len(question.answers) // 8 + 2) if kind.several else (1 if kind.of_answers else 8)
-    return size
 
 
 def _leave_out_blank_rows(responses: Responses, file: DataFile) -> None:

@@ -61,9 +61,12 @@ class ParquetFile:
 
     def check(self, columns: Sequence[str]) -> None:
         """Check that columns are of types that can be answers. Raises FileProblem, DataError."""
-        place = self.place
+        place, schema, seen = self.place, self._footer.schema, set()
         for name in columns:
-            answers_in(pa.chunked_array([pa.array([], self._footer.schema.field(name).type)]), name, place)
+            kind = schema.field(name).type
+            if kind not in seen:
+                answers_in(pa.chunked_array([pa.array([], kind)]), name, place)
+                seen.add(kind)
 
     @property
     def _footer(self) -> _Footer:
@@ -98,6 +101,7 @@ class ParquetFile:
             for batch in in_parts(_batches(file, groups, names), skipped, end - first):
                 part = batch.select(names)
                 yield pa.table([answers_in(part.column(name), name, place) for name in names], names=names)
+        pa.default_memory_pool().release_unused()
 
     def remarks(self, rows: int) -> Iterator[Remark]:
         """Return what was noticed: nothing."""

@@ -350,9 +350,12 @@ class Responses:
         return () if self.file is None else tuple(name for name in self.file.names if name not in used)
 
     def _number_column(self, column: str, kind: str) -> FloatArray:
-        if column not in self._numbers_read:
-            self._numbers_read[column] = numbers(self.column(column, kind), Missing(), column)[0]
-        return self._numbers_read[column]
+        if column in self._numbers_read:
+            return self._numbers_read[column]
+        read = numbers(self.column(column, kind), Missing(), column)[0]
+        if self.kept_codes or not self.in_parts:
+            self._numbers_read[column] = read
+        return read
 
     def _column(self, name: str, kind: str) -> Any:
         """Return a column as read; one that is not at hand is read now."""
@@ -402,6 +405,16 @@ def columns_of(codebook: Codebook) -> list[str]:
     """Return all columns of the data that a codebook names."""
     columns = (column for question in codebook for column in question.columns)
     return list(dict.fromkeys((*codebook.special_columns.values(), *columns)))
+
+
+def code_bytes(codebook: Codebook) -> int:
+    """Return how many bytes the encoded answers of one respondent take."""
+    size = 0
+    for question in codebook:
+        if question.columns:
+            kind = question.is_of
+            size += (len(question.answers) // 8 + 2) if kind.several else (1 if kind.of_answers else 8)
+    return size
 
 
 def with_column(table: Any, name: str, values: Any) -> Any:
