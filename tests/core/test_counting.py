@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import fields
 from typing import Any
 
@@ -274,3 +275,38 @@ def test_columns_cut_into_pieces_give_the_sums_of_columns_counted_whole(
     for others in (in_pieces, in_parts):
         for one, other in zip(in_one, others, strict=True):
             np.testing.assert_allclose(one, other, rtol=1e-7, atol=1e-7)
+
+
+@given(st.integers(0, 10_000), st.integers(1, 300), st.floats(1e-3, 1e6))
+def test_sums_of_weights_do_not_depend_on_the_order_of_rows_nor_on_what_is_counted_beside(
+    seed: int, people: int, scale: float
+) -> None:
+    """To the last bit; and they are right to 13 digits, against sums without any rounding."""
+    rng = np.random.default_rng(seed)
+    weights = rng.lognormal(0, 1, people) * scale
+    codes = [rng.integers(0, size, people).astype(np.uint8) for size in (3, 7, 5, 9)]
+    cell = rng.integers(0, 4, people).astype(np.uint8)
+    order = rng.permutation(people)
+
+    def counted(chosen: list[int], rows: np.ndarray) -> Tally:
+        columns = make_cells(
+            [ColumnGroup(cell[rows], np.eye(4, dtype=bool))], people, planned=plan_sets([(4, 4)])
+        )
+        parts = [CodedRows(codes[k][rows], (3, 7, 5, 9)[k]) for k in chosen]
+        return tally(parts, columns, weights=weights[rows]).ordered()
+
+    alone = counted([1], np.arange(people)).sums[0][0]
+    for chosen in ([1, 0], [2, 1], [0, 1, 2, 3]):
+        beside = counted(chosen, order).sums[0][chosen.index(1)]
+        np.testing.assert_array_equal(alone, beside)
+    for measure, terms in ((1, weights), (2, weights**2)):
+        totals = [math.fsum(terms[codes[1] == code]) for code in range(7)]
+        np.testing.assert_allclose(alone[measure].sum(axis=1), totals, rtol=1e-13, atol=1e-13 * terms.max())
+
+
+def test_cells_are_planned_from_what_is_possible_and_not_from_what_some_data_hold() -> None:
+    planned = plan_sets([(3, 4), (3, 8), (12, 4096)])
+    assert [one.columns.tolist() for one in planned] == [[0, 1, 2, 3, 4, 5, 6], list(range(7, 19))]
+    many = plan_sets([(10, 1 << 10), (14, 1 << 14)], np.array([(1, 2), (11, 24), (12, 13)]))
+    assert [pair for one in many for pair in one.pairs.tolist()] == [[1, 2], [12, 13], [11, 24]]
+    assert {column for one in many for column in one.columns.tolist()} == set(range(25))

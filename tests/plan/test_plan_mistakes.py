@@ -218,3 +218,16 @@ def test_whatever_a_table_says_it_is_taken_or_told_and_nothing_else(settings: li
         assert [request.shows.name for request in plan.requests] == ["liking"]
         again = otter.plan_from_text(otter.plan_text(plan), place)
         assert again.requests == plan.requests  # what is taken can be written out and read again
+
+
+@pytest.mark.parametrize("place", [0, 3, 200])
+def test_of_a_very_long_line_what_is_around_the_mistake_is_shown(demo: Path, place: int) -> None:
+    names = ["wave"] * 400
+    names[place] = "wvae"
+    text = f"data: responses.csv\ncodebook: codebook.yaml\ntables: [liking]\nbanners: {{main: [{', '.join(names)}]}}"
+    with pytest.raises(otter.DocumentError) as error:
+        otter.plan_from_text(text, folder=demo)
+    message, line, caret = str(error.value).splitlines()[:3]
+    assert "'wvae'" in message
+    assert len(line) < 190 and line[caret.index("^") :].startswith("wvae")
+    assert ("…" in line[:8]) == (place == 200) and line.endswith("…")

@@ -82,6 +82,11 @@ def _guarded(arguments: list[str], interrupts: _Interrupts) -> int:
         return _stopped() if interrupts.heard else _code_of(fault)
 
 
+NO_MEMORY = (
+    "Error: there is not enough memory for this. Filter the data, or make fewer tables at once (--only)."
+)
+
+
 def _code_of(fault: BaseException) -> int:
     """Say what stopped a command: an exit code."""
     match fault:
@@ -93,9 +98,9 @@ def _code_of(fault: BaseException) -> int:
             _close_quietly()
             return _tell(f"Error: What was to be shown cannot be written ({fault.strerror or fault}).")
         case MemoryError():
-            return _tell(
-                "Error: there is not enough memory for this. Filter the data, or make fewer tables at once (--only)."
-            )
+            return _tell(NO_MEMORY)
+        case ImportError() if "failed to map segment" in str(fault):  # a library that there is no room for
+            return _tell(NO_MEMORY)
     return _tell_fault(fault)
 
 

@@ -185,7 +185,7 @@ def _whole_numbers(array: Any) -> tuple[npt.NDArray[Any], BoolArray | None] | No
     """Return a column of numbers as whole ones, and who is blank; None where it holds anything else."""
     values, null = _plain(array)
     if not pa.types.is_floating(array.type):
-        return values, null
+        return values if values.dtype.itemsize > 1 else values.astype(np.int16), null  # room for differences
     blank = np.isnan(values) if null is None else np.isnan(values) | null
     filled = np.where(blank, 0.0, values)
     if np.any(~(np.abs(filled) <= 2**53)) or np.any(filled != np.rint(filled)):

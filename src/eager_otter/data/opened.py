@@ -103,7 +103,8 @@ def _some_columns(responses: Responses, file: DataFile) -> Iterator[list[str]]:
 def _parts(responses: Responses, file: DataFile, names: Sequence[str]) -> Iterator[Any]:
     if responses.in_parts and isinstance(file, PartedFile):
         yield from file.parts(names)
-    elif set(names) <= set(responses.table.column_names):
+    elif set(names) <= set(columns_of(responses.codebook)):
+        responses.load(names)
         yield responses.table.select(names)
     else:
         yield file.read(names)

@@ -1,0 +1,142 @@
+"""Files read part by part: the same rows as the whole, ids compared as numbers, long CSV files copied once."""
+
+from __future__ import annotations
+
+import errno
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pytest
+from hypothesis import HealthCheck, example, given, settings
+from hypothesis import strategies as st
+from pyarrow import parquet
+
+import eager_otter as otter
+from eager_otter.data import converted, csv_file, files, opened, parquet_file
+from eager_otter.data.columns import all_differ, distinct
+from eager_otter.data.opening import open_data
+
+TEXTS = st.lists(st.sampled_from(["", "1", "02", "x y", "ü", "10.0"]), min_size=1, max_size=60)
+
+
+@given(TEXTS, st.integers(1, 20), st.integers(1, 20), st.integers(1, 40), st.data())
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_any_rows_of_a_file_are_those_of_the_whole(
+    tmp_path: Path, texts: list[str], group: int, part: int, short: int, data: st.DataObject
+) -> None:
+    numbers = pa.array(range(len(texts)), mask=np.array([text == "" for text in texts]))
+    table = pa.table({"t": texts, "n": numbers})
+    parquet.write_table(table, tmp_path / "t.parquet", row_group_size=group)
+    first = data.draw(st.integers(0, len(texts) - 1))
+    end = data.draw(st.integers(first + 1, len(texts)))
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(files, "PART_ROWS", part)
+        patch.setattr(parquet_file, "SHORT_GROUP", short)
+        file = open_data(tmp_path / "t.parquet")
+        assert isinstance(file, files.PartedFile)
+        for categories in (True, False):
+            pieces = list(file.parts(["n", "t"], first, end, categories=categories))
+            assert [piece.num_rows for piece in pieces[:-1]] == [part] * (len(pieces) - 1)
+            assert [row for piece in pieces for row in piece.to_pylist()] == table.slice(
+                first, end - first
+            ).select(["n", "t"]).to_pylist()
+        some = files.RowsOf(file, first, end)
+        assert some.rows == end - first
+        assert some.read(["t"]).column("t").to_pylist() == texts[first:end]
+
+
+@given(
+    st.lists(st.integers(0, 3), min_size=1, max_size=30),
+    st.sampled_from(["{}", "R{}", "respondent-{:09d}", "{:x<3}", "respondent-{}-of-the-second-wave"]),
+    st.integers(1, 30),
+)
+@example([1, 2, 3], "respondent-{:09d}", 1)
+def test_ids_differ_as_sets_say_they_do(numbers: list[int], form: str, cut: int) -> None:
+    ids = [form.format(number) for number in numbers]
+    columns = [pa.array(ids[k : k + cut]) for k in range(0, len(ids), cut)]
+    assert all_differ(columns) == (len(set(ids)) == len(ids))
+    assert all_differ([pa.array(numbers[k : k + cut]) for k in range(0, len(ids), cut)]) == (
+        len(set(numbers)) == len(ids)
+    )
+
+
+def test_an_id_that_stands_twice_in_a_long_file_is_named_with_its_rows(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    ids = [f"respondent-{k:06d}" for k in range(500)]
+    ids[480] = ids[3]
+    pd.DataFrame({"id": ids, "a": 1}).to_parquet(tmp_path / "d.parquet")
+    book = otter.codebook_from_text(
+        "respondent: id\nquestions: {a: {kind: single, column: a, answers: {1: Yes}}}"
+    )
+    monkeypatch.setattr(files, "PART_ROWS", 64)
+    with pytest.raises(otter.DataError, match="'respondent-000003' in rows 4, 481"):
+        otter.open_survey(book, tmp_path / "d.parquet")
+
+
+@pytest.mark.parametrize(
+    "values", [[3, None, -2, 7], [32_000, -32_000, None, 1], [None, None], [127, -128, 0, None], [5]]
+)
+def test_numbers_of_every_width_have_their_texts_and_blanks(values: list[int | None]) -> None:
+    for kind in (pa.int8(), pa.int16(), pa.int32(), pa.int64(), pa.float64()):
+        if kind == pa.int8() and any(value is not None and abs(value) > 128 for value in values):
+            continue
+        for array in (pa.array(values, kind), pa.array([9, *values], pa.int64()).cast(kind).slice(1)):
+            parts = distinct(array)
+            texts = [parts.texts[k] for k in parts.index.tolist()]
+            assert texts == ["" if value is None else str(value) for value in values]
+
+
+def test_columns_are_read_when_they_are_first_needed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    pd.DataFrame({"a": [1, 2], "b": [1, 1], "c": [2, 2]}).to_parquet(tmp_path / "d.parquet")
+    book = otter.codebook_from_text(
+        "questions:\n"
+        + "".join(
+            f"  {name}: {{kind: single, column: {name}, answers: {{1: Yes, 2: No}}}}\n" for name in "abc"
+        )
+    )
+    read: list[list[str]] = []
+    usual = parquet_file.ParquetFile.read
+    monkeypatch.setattr(
+        parquet_file.ParquetFile, "read", lambda one, names: (read.append(list(names)), usual(one, names))[1]
+    )
+    survey = otter.open_survey(book, tmp_path / "d.parquet")
+    before = {name for names in read for name in names}  # to see that no row is blank
+    survey.table("a", "c")
+    survey.table("a", "c")
+    assert before == {"a"} and [sorted(names) for names in read[1:]] == [["c"]]
+    broken = otter.codebook_from_text("questions: {z: {kind: single, column: zz, answers: {1: Yes}}}")
+    with pytest.raises(otter.DataError, match="'zz'"):
+        otter.open_survey(broken, tmp_path / "d.parquet")
+
+
+def test_a_full_disk_while_a_long_file_is_copied_is_told_and_nothing_is_left(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, write: Callable[..., Path]
+) -> None:
+    made: list[Path] = []
+
+    class Folder(converted.TemporaryFolder):
+        def __init__(self) -> None:
+            super().__init__()
+            made.append(self.path)
+
+    class Full:
+        def __init__(self, *given: object, **named: object) -> None:
+            raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(csv_file, "IN_PARTS_FROM", 1)
+    monkeypatch.setattr(converted, "TemporaryFolder", Folder)
+    book = otter.codebook_from_text("questions: {a: {kind: single, column: a, answers: {1: Yes}}}")
+    data = write("d.csv", "a,b\n1,2\n1,3\n")
+    opened.open_responses(book, data)
+    monkeypatch.setattr(parquet, "ParquetWriter", Full)
+    with pytest.raises(otter.FileProblem, match=r"No space left on device\)\. Make room there, name another"):
+        opened.open_responses(book, data)
+    assert len(made) == 2 and not any(path.exists() for path in made)
+    with pytest.raises(otter.DataError, match="a header but no rows"):
+        monkeypatch.undo()
+        monkeypatch.setattr(csv_file, "IN_PARTS_FROM", 1)
+        opened.open_responses(book, write("e.csv", "a,b\n"))
