@@ -70,6 +70,7 @@ class _Slides:
             check_package(template, "a .pptx template")
             with reading(template, "a .pptx template"):
                 self.deck = Presentation(str(template))
+        _remember_part_names(self.deck.part.package)
         self.own = template is None
         self.width: int = int(self.deck.slide_width)
         self.height: int = int(self.deck.slide_height)
@@ -463,6 +464,25 @@ def _chart_data() -> Any:
             return Writer(self)
 
     return Data(number_format="General")
+
+
+def _remember_part_names(package: Any) -> None:
+    """Count the parts of each kind on, where the library would go through all parts for each new name."""
+    from pptx.opc.packuri import PackURI
+
+    usual = package.next_partname
+    numbers: dict[str, int] = {}
+
+    def next_name(template: str) -> Any:
+        if template not in numbers:
+            first = usual(template)
+            before, _, behind = template.partition("%d")
+            numbers[template] = int(first.removeprefix(before).removesuffix(behind))
+            return first
+        numbers[template] += 1
+        return PackURI(template % numbers[template])
+
+    package.next_partname = next_name
 
 
 def _title_of(layout: Any) -> Any:
