@@ -254,8 +254,9 @@ def tally(
     *,
     weights: FloatArray | None = None,
     frequencies: FloatArray | None = None,
+    rows: Sequence[CodeRows | None] | None = None,
 ) -> Tally:
-    """Count question parts by banner cells.
+    """Count question parts by banner cells: by code or, where `rows` says for a part what its rows are, by row.
 
     `weights` (respondents,) are >= 0 and `frequencies` (respondents,) whole numbers of people per row; either
     may be None for 1. Raises ValueError when lengths differ.
@@ -267,7 +268,7 @@ def tally(
             raise ValueError(f"A question has {people} respondents where the banner has {respondents}.")
     bundles = bundles_of(parts)
     values = [(k, part) for k, part in enumerate(parts) if not isinstance(part, CodedRows)]
-    counts, sums = _Counts(bundles, columns), _ValueSums(values, columns)
+    counts, sums = _Counts(bundles, columns, rows or [None] * len(parts)), _ValueSums(values, columns)
     for start in range(0, max(respondents, 1), SPAN):
         span = slice(start, min(start + SPAN, respondents))
         counts.add(span, columns, _Measures(weights, frequencies, span))
@@ -394,10 +395,12 @@ def bundles_of(parts: Sequence[Rows]) -> list[Bundle]:
 
 
 class _Counts:
-    """n, Σw, Σw² per set, part and code × cell, added up span by span."""
+    """n, Σw, Σw² per set, part and code or row × cell, added up span by span."""
 
-    def __init__(self, bundles: Sequence[Bundle], columns: ColumnCells) -> None:
-        self._bundles, self._sets = bundles, len(columns.sets)
+    def __init__(
+        self, bundles: Sequence[Bundle], columns: ColumnCells, rows: Sequence[CodeRows | None]
+    ) -> None:
+        self._rows, self._bundles = rows, bundles
         self._totals: list[dict[int, FloatArray]] = [{} for _ in columns.sets]
 
     def of_set(self, position: int) -> dict[int, FloatArray]:
@@ -420,7 +423,8 @@ class _Counts:
             totals = self._totals[position]
             for bundle, sums in zip(self._bundles, of_set, strict=True):
                 for place, (k, part) in enumerate(bundle.parts):
-                    total = passes.sums(bundle.margin(sums, place, part.size, one.cells))
+                    by_code, rows = bundle.margin(sums, place, part.size, one.cells), self._rows[k]
+                    total = passes.sums(by_code if rows is None else rows.of(by_code))
                     totals[k] = totals[k] + total if k in totals else total
 
     def _add_block(

@@ -185,14 +185,23 @@ class BannerCounting:
         )
         return BannerState(steps=self.steps, tally=Tally(members, sums, kinds), counts=tuple(counts))
 
-    def tally(self, parts: Sequence[Rows]) -> Tally:
+    def tally(self, parts: Sequence[Rows], rows: Sequence[CodeRows | None]) -> Tally:
         """Count parts by the cells of the banner."""
         population = self.population
-        return tally(parts, self.cells, weights=population.weights, frequencies=population.frequencies)
+        return tally(
+            parts, self.cells, weights=population.weights, frequencies=population.frequencies, rows=rows
+        )
 
     def _counted(self, pieces: Sequence[_Piece]) -> Tally:
         """Count pieces, and keep of each its rows or values."""
-        counted = self.tally([part for piece in pieces for part in piece.parts])
+        counted = self.tally(
+            [part for piece in pieces for part in piece.parts],
+            [
+                rows
+                for piece in pieces
+                for rows in (*piece.rows, *[None] * (len(piece.parts) - len(piece.rows)))
+            ],
+        )
         kinds = []
         sums: list[list[FloatArray]] = [[] for _ in counted.members]
         first = 0
@@ -201,7 +210,7 @@ class BannerCounting:
                 if piece.order is None:
                     kept.append(own[first])
                 else:
-                    by_part = [rows.of(own[first + k]) for k, rows in enumerate(piece.rows)]
+                    by_part = own[first : first + len(piece.rows)]
                     kept.append(
                         np.concatenate(by_part, axis=1)[:, list(piece.order)] if by_part else no_rows(own[0])
                     )
