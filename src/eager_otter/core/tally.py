@@ -409,40 +409,18 @@ class _Counts:
 
     def add(self, span: slice, columns: ColumnCells, measures: _Measures) -> None:
         passes = _Passes(measures)
-        added = [
-            [np.zeros((len(passes.terms), bundle.size * one.cells)) for bundle in self._bundles]
-            for one in columns.sets
-        ]
-        for start in range(span.start, span.stop, BLOCK):
-            block = slice(start, min(start + BLOCK, span.stop))
-            inside = slice(block.start - span.start, block.stop - span.start)
-            terms = [None if term is None else term[inside] for term in passes.terms]
-            cells = [one.cell[block].astype(np.intp) for one in columns.sets]
-            self._add_block(block, cells, terms, added)
-        for position, (one, of_set) in enumerate(zip(columns.sets, added, strict=True)):
-            totals = self._totals[position]
-            for bundle, sums in zip(self._bundles, of_set, strict=True):
+        cells = [one.cell[span].astype(np.intp) for one in columns.sets]
+        for bundle in self._bundles:
+            codes = bundle.codes(span.start, span.stop).astype(np.intp)
+            for totals, cell, one in zip(self._totals, cells, columns.sets, strict=True):
+                index = codes * one.cells
+                index += cell
+                size = bundle.size * one.cells
+                added = np.array([np.bincount(index, term, size) for term in passes.terms], np.float64)
                 for place, (k, part) in enumerate(bundle.parts):
-                    by_code, rows = bundle.margin(sums, place, part.size, one.cells), self._rows[k]
+                    by_code, rows = bundle.margin(added, place, part.size, one.cells), self._rows[k]
                     total = passes.sums(by_code if rows is None else rows.of(by_code))
                     totals[k] = totals[k] + total if k in totals else total
-
-    def _add_block(
-        self,
-        block: slice,
-        cells: Sequence[IntArray],
-        terms: Sequence[FloatArray | None],
-        added: Sequence[Sequence[FloatArray]],
-    ) -> None:
-        index = np.empty(block.stop - block.start, np.intp)
-        for k, bundle in enumerate(self._bundles):
-            codes = bundle.codes(block.start, block.stop).astype(np.intp)
-            for of_set, cell in zip(added, cells, strict=True):
-                size = of_set[k].shape[1]
-                np.multiply(codes, size // bundle.size, out=index)
-                np.add(index, cell, out=index)
-                for measure, term in enumerate(terms):
-                    of_set[k][measure] += np.bincount(index, term, size)
 
 
 class _ValueSums:
