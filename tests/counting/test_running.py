@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import signal
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -301,3 +303,17 @@ def test_a_lack_of_memory_is_an_answer_with_what_is_needed(
     assert code == 2 and not list(tmp_path.iterdir())
     assert "not enough memory to count this. About" in err and "rows of 9 columns" in err
     assert "This is a fault" not in err
+
+
+def test_a_plain_script_may_count_by_processes(folder: Path, tmp_path: Path) -> None:
+    """Without a guard of its own: processes do not run the script again."""
+    script = tmp_path / "plain.py"
+    script.write_text(
+        "from eager_otter.data import files\n"
+        f"files.PART_ROWS = {PARTS}\n"
+        "import eager_otter as otter\n"
+        f"print(len(otter.run({str(folder / 'plan.yaml')!r}, workers=2).tables))\n",
+        encoding="utf-8",
+    )
+    done = subprocess.run([sys.executable, script], capture_output=True, text=True, check=False, timeout=120)
+    assert (done.stdout, done.returncode) == ("7\n", 0), done.stderr

@@ -8,12 +8,15 @@ from __future__ import annotations
 
 import multiprocessing
 import signal
+import sys
 import weakref
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from itertools import islice
+from types import ModuleType
 from typing import Any, Protocol, TypeVar
 
 from eager_otter.codebook.model import Codebook
@@ -186,7 +189,7 @@ class Processes:
         except BrokenProcessPool as error:
             self._pool.clear()
             raise MachineProblem(
-                f"One of {counted(self.workers, 'process')} that counted was ended from outside, most likely for lack "
+                f"One of the {self.workers} processes that counted was ended from outside, most likely for lack "
                 "of memory. Run with fewer workers, or make fewer tables at once."
             ) from error
 
@@ -200,7 +203,8 @@ class Processes:
         pool = self._pool[0]
         waiting: list[Future[S]] = []
         for share in shares:
-            waiting.append(pool.submit(count_share, one_pass, share))
+            with _without_main():
+                waiting.append(pool.submit(count_share, one_pass, share))
             if len(waiting) > 2 * self.workers:
                 yield waiting.pop(0)
         yield from waiting
@@ -215,6 +219,17 @@ def _in_order(
         yield future.result()
         if tell is not None:
             tell(share.end, rows)
+
+
+@contextmanager
+def _without_main() -> Iterator[None]:
+    """Let processes start without the script that runs here, which they would run once more; they need only ours."""
+    script = sys.modules["__main__"]
+    sys.modules["__main__"] = ModuleType("__main__")
+    try:
+        yield
+    finally:
+        sys.modules["__main__"] = script
 
 
 def _ignore_interrupts() -> None:
