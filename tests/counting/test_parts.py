@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 from pyarrow import parquet
 
 import eager_otter as otter
+from eager_otter.counting import wanted
 from eager_otter.counting.passes import Banners, Pass
 from eager_otter.counting.running import InTurn, Tell
 from eager_otter.data import files, opened, partition
@@ -105,9 +106,9 @@ def test_cutting_the_data_anywhere_changes_no_text_and_no_letter(
     seed: int, people: int, rows: int, request: otter.TableRequest
 ) -> None:
     with pytest.MonkeyPatch.context() as patch:
-        wanted = [request, *MORE_REQUESTS]
-        whole = survey_cut(seed, people, None, patch).tables(wanted)
-        cut = survey_cut(seed, people, rows, patch).tables(wanted)
+        asked = [request, *MORE_REQUESTS]
+        whole = survey_cut(seed, people, None, patch).tables(asked)
+        cut = survey_cut(seed, people, rows, patch).tables(asked)
     for one, other in zip(whole, cut, strict=True):
         assert_alike(one, other)
 
@@ -213,3 +214,15 @@ def test_memory_is_a_part_of_what_there_is_and_sizes_are_read() -> None:
     for wrong in ("much", "12", "-3 MB", "", "1 XB"):
         with pytest.raises(otter.RequestError, match="a size such as 500 MB"):
             machine.bytes_in(wrong)
+
+
+def test_many_sums_are_gathered_in_several_passes(monkeypatch: pytest.MonkeyPatch) -> None:
+    survey = survey_cut(4, 200, 60, monkeypatch)
+    whole = survey.tables(MORE_REQUESTS)
+    monkeypatch.setattr(wanted, "PASS_SUMS", 500)
+    noting = Noting()
+    made = replace(survey, runner=noting).tables(MORE_REQUESTS)
+    passes = [one for one in noting.passes if isinstance(one, Banners)]
+    assert len(passes) > 1 and sum(len(one.plans) for one in passes) == 5  # two are by one banner
+    for one, other in zip(whole, made, strict=True):
+        assert_alike(one, other, exactly=True)

@@ -21,7 +21,7 @@ from eager_otter.counting.part import BannerCounting, BannerState
 from eager_otter.counting.passes import Banners, Pass
 from eager_otter.counting.population import Choice, Population, check_somebody, choose
 from eager_otter.counting.running import InTurn, Runner, Tell, lack_of_memory
-from eager_otter.counting.wanted import BannerPlan, Count, planned
+from eager_otter.counting.wanted import BannerPlan, Count, in_passes, planned
 from eager_otter.data.files import Source
 from eager_otter.data.overview import QuestionOverview, found, overview
 from eager_otter.data.remark import Remark
@@ -328,13 +328,15 @@ class Survey(Viewed):
         return planned(choice, layouts[key], self.codebook)
 
     def _counts(self, plans: tuple[BannerPlan, ...]) -> Iterator[BannerCounts]:
-        """Count by banners, all in one pass over the data. Raises RequestError where nobody is left of one."""
-        if not plans:
-            return
-        states: tuple[BannerState, ...] = self._over(Banners(plans=plans))
-        for plan, state in zip(plans, states, strict=True):
-            check_somebody(plan.choice, state.steps)
-            yield BannerCounts(plan, state, self.codebook, self._over)
+        """Count by banners, as many in one pass over the data as take little memory.
+
+        Raises RequestError where nobody is left of one.
+        """
+        for together in in_passes(plans, self.codebook):
+            states: tuple[BannerState, ...] = self._over(Banners(plans=together))
+            for plan, state in zip(together, states, strict=True):
+                check_somebody(plan.choice, state.steps)
+                yield BannerCounts(plan, state, self.codebook, self._over)
 
     def _over(self, one_pass: Pass[S]) -> S:
         """Count all parts of the data. Raises DataError, of all rows where a part has wrong weights."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from eager_otter.codebook.model import Codebook, Question
@@ -12,6 +12,8 @@ from eager_otter.counting.membership import possible_patterns
 from eager_otter.counting.nesting import nested_question
 from eager_otter.counting.order import without_left_out
 from eager_otter.counting.population import Choice
+
+PASS_SUMS = 16_000_000  # numbers, about, that one pass over the data may gather: some 250 MB
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,6 +71,23 @@ class BannerPlan:
     def of(self, counts: tuple[Count, ...]) -> BannerPlan:
         """Return the plan with other counts."""
         return replace(self, counts=counts)
+
+
+def in_passes(plans: Sequence[BannerPlan], codebook: Codebook) -> Iterator[tuple[BannerPlan, ...]]:
+    """Put plans together that are counted in one pass: as many as have not too many sums between them."""
+    together: list[BannerPlan] = []
+    sums = 0
+    for plan in plans:
+        cells = sum(len(one.columns) + 1 for one in plan.sets)
+        questions = [codebook.question(count.question) for count in plan.counts]
+        own = 3 * cells * sum(len(question.answers) + len(question.nets) + 1 for question in questions)
+        if together and sums + own > PASS_SUMS:
+            yield tuple(together)
+            together, sums = [], 0
+        together.append(plan)
+        sums += own
+    if together:
+        yield tuple(together)
 
 
 def planned(choice: Choice, layout: BannerColumns, codebook: Codebook) -> BannerPlan:
