@@ -13,10 +13,13 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pandas as pd
+import pyarrow as pa
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pyarrow import parquet
 
 import eager_otter as otter
 from eager_otter.counting import running
@@ -317,3 +320,56 @@ def test_a_plain_script_may_count_by_processes(folder: Path, tmp_path: Path) -> 
     )
     done = subprocess.run([sys.executable, script], capture_output=True, text=True, check=False, timeout=120)
     assert (done.stdout, done.returncode) == ("7\n", 0), done.stderr
+
+
+def test_a_long_csv_file_is_refused_on_a_cluster(
+    folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from eager_otter.counting.cluster import OnCluster
+    from eager_otter.data import csv_file
+
+    monkeypatch.setattr(csv_file, "IN_PARTS_FROM", 1)
+    pd.read_parquet(folder / "responses.parquet").to_csv(tmp_path / "d.csv", index=False)
+    survey = otter.open_survey(folder / "codebook.yaml", tmp_path / "d.csv")
+    with pytest.raises(otter.RequestError, match=r"save the data as Parquet there"):
+        replace(survey, runner=OnCluster(client=None)).table("liking")
+    assert replace(survey, runner=Processes(2)).table("liking").people
+
+
+LIMITED = """
+import sys
+from pathlib import Path
+import eager_otter as otter
+otter.run(sys.argv[1], workers=1, memory="1 MB").save(sys.argv[2], force=True)
+status = Path("/proc/self/status").read_text().split()
+print(status[status.index("VmHWM:") + 1])
+"""
+
+
+@pytest.mark.slow
+@pytest.mark.skipif(not Path("/proc/self/status").exists(), reason="only Linux tells the peak of memory so")
+def test_four_times_the_rows_take_hardly_more_memory(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whole columns of 60 questions would take some 150 MB more, and their texts several times that."""
+    monkeypatch.undo()
+    rng = np.random.default_rng(1)
+    names = [f"q{k}" for k in range(60)]
+    questions = "".join(
+        f"  {name}: {{kind: single, column: {name}, answers: {{1: A, 2: B, 3: C}}}}\n" for name in names
+    )
+    (tmp_path / "codebook.yaml").write_text(f"respondent: id\nquestions:\n{questions}", encoding="utf-8")
+    peaks = []
+    for rows in (150_000, 600_000):
+        columns = {name: pa.array(rng.integers(1, 4, rows).astype(str)) for name in names}
+        table = pa.table({"id": pa.array([f"R{k:07d}" for k in range(rows)]), **columns})
+        parquet.write_table(table, tmp_path / "d.parquet", row_group_size=100_000)
+        plan = "data: d.parquet\ncodebook: codebook.yaml\nbanners: {main: [q0, q1]}\ntables: [{each: all}]\n"
+        (tmp_path / "plan.yaml").write_text(plan, encoding="utf-8")
+        done = subprocess.run(
+            [sys.executable, "-c", LIMITED, tmp_path / "plan.yaml", tmp_path / "t.csv"],
+            capture_output=True,
+            text=True,
+            check=True,
+            timeout=300,
+        )
+        peaks.append(int(done.stdout.split()[-1]) / 1024)
+    assert peaks[1] < peaks[0] + 120, peaks  # some 70, and 210 where columns are kept

@@ -11,8 +11,9 @@ from typing import Any, TypeVar
 
 from eager_otter.counting.passes import Pass
 from eager_otter.counting.running import InTurn, Share, Tell, count_share, folded, needs_sharing, shares_of
+from eager_otter.data.converted import ConvertedFile
 from eager_otter.data.responses import Responses
-from eager_otter.errors import MachineProblem, MissingPackage, OtterError
+from eager_otter.errors import MachineProblem, MissingPackage, OtterError, RequestError
 from eager_otter.version import __version__
 
 S = TypeVar("S")
@@ -31,9 +32,14 @@ class OnCluster:
     client: Any
 
     def count(self, one_pass: Pass[S], responses: Responses, tell: Tell | None = None) -> S:
-        """Count all parts: see `Runner.count`. Short data are counted here."""
+        """Count all parts: see `Runner.count`. Short data are counted here. Raises RequestError for a long CSV file."""
         if not needs_sharing(responses):
             return InTurn().count(one_pass, responses, tell)
+        if isinstance(responses.file, ConvertedFile):
+            raise RequestError(
+                f"{responses.file.place}: workers of a cluster read Parquet files on storage that all of them see; "
+                "save the data as Parquet there, or count them by processes of this machine (workers)."
+            )
         return folded(one_pass, self._states(one_pass, shares_of(one_pass, responses), responses.rows, tell))
 
     def _states(
