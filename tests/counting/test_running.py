@@ -10,6 +10,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import reduce
 from pathlib import Path
 from typing import Any
 
@@ -107,9 +108,7 @@ def test_blocks_are_added_as_one_process_adds_them(folder: Path, size: int, peop
             def count(self, one_pass: Any, responses: Any, tell: Any = None) -> Any:
                 alone = running.InTurn().count(one_pass, responses, tell)
                 shares = running.shares_of(one_pass, responses)
-                noted.append(
-                    (alone, running.folded(one_pass, (count_share(one_pass, one) for one in shares)))
-                )
+                noted.append((alone, reduce(one_pass.added, (count_share(one_pass, one) for one in shares))))
                 return alone
 
         replace(survey, runner=Both()).table("liking", banner=["tried", "wave"], figures=["mean", "count"])

@@ -300,14 +300,17 @@ class Survey(Viewed):
         by_place: dict[int, Table] = {}
         settled = [self._checked(shape_of(request).settled(request)) for request in requests]
         gathered = _together(settled)
-        layouts: dict[tuple[str, str], BannerColumns] = {}
+        layouts: dict[tuple[str, str], BannerColumns] = {}  # one for all who are counted by a banner
         plans, counts_of = [], {}
-        for places in gathered:
-            plan = self._planned(settled[places[0]].counting, layouts)
+        for (_, *key), places in gathered.items():
+            wanted_here = settled[places[0]].counting
+            layout = layouts.get((key[0], key[1])) or self._laid_out(wanted_here)
+            layouts[key[0], key[1]] = layout
+            plan = self._planned(wanted_here, layout)
             for k in places:
                 counts_of[k] = shape_of(settled[k]).counts(settled[k], plan.layout, self.codebook)
             plans.append(plan.of(tuple(dict.fromkeys(count for k in places for count in counts_of[k]))))
-        for places, counting in zip(gathered, self._counts(tuple(plans)), strict=True):
+        for places, counting in zip(gathered.values(), self._counts(tuple(plans)), strict=True):
             facts = self._facts(counting)
             for k in places:
                 by_place[k] = self._made(settled[k], counts_of[k], counting, facts)
@@ -315,17 +318,13 @@ class Survey(Viewed):
                     done(len(by_place))
         return [by_place[k] for k in range(len(requests))]
 
-    def _planned(
-        self, wanted: Counting, layouts: dict[tuple[str, str], BannerColumns] | None = None
-    ) -> BannerPlan:
-        """Plan a banner over some people; `layouts` keeps those that were laid out."""
+    def _laid_out(self, wanted: Counting) -> BannerColumns:
+        return lay_out(wanted.banner, self.codebook, wanted.columns)
+
+    def _planned(self, wanted: Counting, layout: BannerColumns | None = None) -> BannerPlan:
+        """Plan a banner over some people, as laid out."""
         choice = Choice(filter=self.filter, weight=self.weight, people=wanted.people)
-        if layouts is None:
-            layouts = {}
-        key = repr(wanted.banner), repr(wanted.columns)
-        if key not in layouts:
-            layouts[key] = lay_out(wanted.banner, self.codebook, wanted.columns)
-        return planned(choice, layouts[key], self.codebook)
+        return planned(choice, layout or self._laid_out(wanted), self.codebook)
 
     def _counts(self, plans: tuple[BannerPlan, ...]) -> Iterator[BannerCounts]:
         """Count by banners, as many in one pass over the data as take little memory.
@@ -345,8 +344,7 @@ class Survey(Viewed):
         except MemoryError as error:
             raise MachineProblem(lack_of_memory(self.responses)) from error
         except DataError:
-            for choice in one_pass.choices():
-                choose(self.responses, choice)
+            choose(self.responses, Choice(filter=self.filter, weight=self.weight))
             raise
 
     def _checked(self, request: TableRequest) -> TableRequest:
@@ -445,12 +443,17 @@ def banner_called(names: Sequence[str], banners: Mapping[str, Banner], codebook:
     return Banner(groups=tuple(group for part in parts for group in part.groups))
 
 
-def _together(requests: Sequence[TableRequest]) -> list[list[int]]:
-    """Gather the requests that count the same people in the same columns, so that they are counted in one go."""
-    said_banners: dict[int, str] = {}  # what is equal is written alike
+def _together(requests: Sequence[TableRequest]) -> dict[tuple[str, str, str], list[int]]:
+    """Gather the requests that count the same people in the same columns, so that they are counted in one go.
+
+    What is equal is written alike: people, banner and rules of columns are the keys.
+    """
+    written: dict[int, str] = {}  # banners, most of which are one object
     gathered: dict[tuple[str, str, str], list[int]] = {}
     for k, request in enumerate(requests):
         wanted = request.counting
-        banner = said_banners.setdefault(id(request.banner), repr(wanted.banner))
-        gathered.setdefault((repr(wanted.people), banner, repr(wanted.columns)), []).append(k)
-    return list(gathered.values())
+        if id(request.banner) not in written:
+            written[id(request.banner)] = repr(wanted.banner)
+        key = repr(wanted.people), written[id(request.banner)], repr(wanted.columns)
+        gathered.setdefault(key, []).append(k)
+    return gathered

@@ -148,7 +148,7 @@ def _pieces(
 
     Each comes with how many patterns it can have.
     """
-    if patterns <= MOST_CELLS or size <= PIECE:
+    if patterns <= max(MOST_CELLS, 2 * size) or size <= PIECE:  # columns that hardly overlap stay together
         columns = position + np.arange(size)
         yield PlannedSet(((number, None),), columns, pairs), min(patterns, 1 << size)
         return

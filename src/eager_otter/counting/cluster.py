@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from concurrent.futures import CancelledError
 from dataclasses import dataclass
+from functools import partial, reduce
 from typing import Any, TypeVar
 
 from eager_otter.counting.passes import Pass
-from eager_otter.counting.running import InTurn, Share, Tell, count_share, folded, needs_sharing, shares_of
+from eager_otter.counting.running import InTurn, Share, Tell, count_share, in_order, needs_sharing, shares_of
 from eager_otter.data.converted import ConvertedFile
 from eager_otter.data.responses import Responses
 from eager_otter.errors import MachineProblem, MissingPackage, OtterError, RequestError
@@ -40,24 +41,10 @@ class OnCluster:
                 f"{responses.file.place}: workers of a cluster read Parquet files on storage that all of them see; "
                 "save the data as Parquet there, or count them by processes of this machine (workers)."
             )
-        return folded(one_pass, self._states(one_pass, shares_of(one_pass, responses), responses.rows, tell))
-
-    def _states(
-        self, one_pass: Pass[S], shares: Sequence[Share], rows: int, tell: Tell | None
-    ) -> Iterator[S]:
-        """Hand blocks out, a few ahead of their turn, and give their states in order."""
         ahead = AHEAD * max(1, len(self.client.scheduler_info(n_workers=-1)["workers"]))
-        waiting: list[tuple[Share, Any]] = []
-        left = iter(shares)
-        while True:
-            while len(waiting) < ahead and (share := next(left, None)) is not None:
-                waiting.append((share, self._submitted(one_pass, share)))
-            if not waiting:
-                return
-            share, future = waiting.pop(0)
-            yield self._result(future)
-            if tell is not None:
-                tell(share.end, rows)
+        start = partial(self._submitted, one_pass)
+        states: Iterator[S] = in_order(shares_of(one_pass, responses), ahead, start, self._result, tell)
+        return reduce(one_pass.added, states)
 
     def _submitted(self, one_pass: Pass[S], share: Share) -> Any:
         """Hand a block out. Raises MachineProblem where the scheduler is gone."""

@@ -103,29 +103,26 @@ def choose(responses: Responses, choice: Choice) -> tuple[Population, Steps]:
     times = responses.times()
     rows = responses.everyone() if times is None else times > 0
     read = people_of(rows, times)
-    weights: FloatArray | None = None
     alone: list[int] = []
     left: list[int] = []
     kept: list[int] = []
-    weighted = positive = 0
 
-    def weigh() -> None:
-        nonlocal weights, weighted, positive
-        if choice.weight is not None:
-            weights = responses.weights(choice.weight, rows, may_be_nobody=True)
-            weighted, positive = weights.size, int((weights > 0).sum())
-
-    if choice.filter is None:
-        weigh()
-    for what, text in choice.expressions():
+    def narrowed(text: str) -> tuple[BoolArray, BoolArray]:
         keep = responses.chosen_by(text)
-        weights = None if weights is None else weights[keep[rows]]
-        rows = rows & keep
+        both = rows & keep
         alone.append(int(keep.sum()))
-        left.append(int(rows.sum()))
-        kept.append(people_of(rows, times))
-        if what == "the report's filter":
-            weigh()
+        left.append(int(both.sum()))
+        kept.append(people_of(both, times))
+        return both, keep
+
+    if choice.filter is not None:
+        rows, _ = narrowed(choice.filter)
+    weights = None if choice.weight is None else responses.weights(choice.weight, rows, may_be_nobody=True)
+    weighted, positive = (0, 0) if weights is None else (weights.size, int((weights > 0).sum()))
+    for text in filter(None, (choice.people.filter, choice.people.base)):
+        before = rows
+        rows, keep = narrowed(text)
+        weights = None if weights is None else weights[keep[before]]
     if weights is not None and not bool((weights > 0).all()):
         there = weights > 0
         chosen = rows.copy()
@@ -149,8 +146,8 @@ def choose(responses: Responses, choice: Choice) -> tuple[Population, Steps]:
 def check_somebody(choice: Choice, steps: Steps) -> None:
     """Refuse to count nobody, over all rows. Raises RequestError, DataError for weights that are all 0."""
     named = list(choice.expressions())
-    for place, (what, text) in enumerate(named):
-        of_report = what == "the report's filter"
+    for place, (_, text) in enumerate(named):
+        of_report = choice.filter is not None and place == 0
         may_be_empty = choice.people.may_be_empty and not of_report
         if not steps.alone[place] and not may_be_empty:
             raise RequestError(keeps_nobody(text, steps.rows))

@@ -6,18 +6,17 @@ from its first part on, then the blocks from the first one on. So all ways give 
 
 from __future__ import annotations
 
-import multiprocessing
 import signal
 import sys
 import weakref
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
-from concurrent.futures.process import BrokenProcessPool
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
-from itertools import islice
+from functools import reduce
+from itertools import groupby, islice
 from types import ModuleType
-from typing import Any, Protocol, TypeVar
+from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.core.arrays import BoolArray, FloatArray
@@ -25,12 +24,16 @@ from eager_otter.counting.passes import Pass
 from eager_otter.data import files
 from eager_otter.data.files import PartedFile, RowsOf, Source
 from eager_otter.data.partition import columns_for, parts_of, settle_edges
-from eager_otter.data.responses import EMPTY, Responses, code_bytes, columns_of
+from eager_otter.data.responses import Responses, code_bytes, columns_of
 from eager_otter.errors import MachineProblem
 from eager_otter.gates.machine import processors
 from eager_otter.looks.words import counted
 
+if TYPE_CHECKING:
+    from concurrent.futures import Future, ProcessPoolExecutor
+
 S = TypeVar("S")
+F = TypeVar("F")  # what stands for a share that was started
 Tell = Callable[[int, int], None]  # told how many rows have been counted, of how many
 BLOCK_PARTS = 4  # parts that are counted in one go by one process
 PART_BYTES = 12  # that an answer takes while its part is counted, about: as read, and as encoded
@@ -48,8 +51,8 @@ class Runner(Protocol):
 class Share:
     """Some rows of the data and how to read them: a block of parts, for another process.
 
-    `file` holds the rows from `first` to `end`; `more` is an Arrow table of columns beside it, `edges` are those of
-    bands of equal size, `blank` (rows,) tells rows that hold nothing.
+    `file` holds the rows from `first` to `end`, of `rows` in all; `more` is an Arrow table of columns beside it,
+    `edges` are those of bands of equal size, `blank` (rows,) tells rows that hold nothing.
     """
 
     codebook: Codebook
@@ -57,6 +60,7 @@ class Share:
     source: Source
     first: int
     end: int
+    rows: int
     more: Any
     edges: dict[str, FloatArray]
     blank: BoolArray | None
@@ -86,7 +90,7 @@ class Share:
 def count_share(one_pass: Pass[S], share: Share) -> S:
     """Count a block of parts, from its first part on."""
     responses = share.responses()
-    return folded(one_pass, (one_pass.of(part) for part in parts_of(responses, *_needs(one_pass))))
+    return reduce(one_pass.added, map(one_pass.of, parts_of(responses, *_needs(one_pass))))
 
 
 def needs_sharing(responses: Responses) -> bool:
@@ -106,6 +110,7 @@ def shares_of(one_pass: Pass[Any], responses: Responses) -> list[Share]:
     edges = dict(responses.known_edges())
     codebook = replace(responses.codebook, origin=None)
     size = BLOCK_PARTS * files.PART_ROWS
+    fingerprint = files.fingerprint_of(file)
     shares = []
     for first in range(0, responses.rows, size):
         end = min(first + size, responses.rows)
@@ -116,11 +121,12 @@ def shares_of(one_pass: Pass[Any], responses: Responses) -> list[Share]:
                 source=responses.source,
                 first=first,
                 end=end,
-                more=more.slice(first, end - first) if more.num_columns else EMPTY,
+                rows=responses.rows,
+                more=more.slice(first, end - first),
                 edges=edges,
                 blank=None if responses.blank is None else responses.blank[first:end],
                 part_rows=files.PART_ROWS,
-                fingerprint=files.fingerprint_of(file),
+                fingerprint=fingerprint,
             )
         )
     return shares
@@ -131,23 +137,24 @@ def _needs(one_pass: Pass[Any]) -> tuple[list[str], list[str]]:
     return list(dict.fromkeys(one_pass.names())), sorted(weights)
 
 
-def folded(one_pass: Pass[S], states: Iterable[S]) -> S:
-    """Add states from the first one on."""
-    waiting = iter(states)
-    total = next(waiting)
-    for state in waiting:
-        total = one_pass.added(total, state)
-    return total
-
-
-def _blocks(parts: Iterator[Responses]) -> Iterator[Iterator[Responses]]:
-    for first in parts:
-        yield _with_first(first, islice(parts, BLOCK_PARTS - 1))
-
-
-def _with_first(first: Responses, others: Iterator[Responses]) -> Iterator[Responses]:
-    yield first
-    yield from others
+def in_order(
+    shares: Iterable[Share],
+    ahead: int,
+    start: Callable[[Share], F],
+    result: Callable[[F], S],
+    tell: Tell | None,
+) -> Iterator[S]:
+    """Start shares, at most so many ahead, so that finished states do not pile up; give their states in order."""
+    waiting: deque[tuple[Share, F]] = deque()
+    left = iter(shares)
+    while True:
+        waiting.extend((share, start(share)) for share in islice(left, ahead - len(waiting)))
+        if not waiting:
+            return
+        share, started = waiting.popleft()
+        yield result(started)
+        if tell is not None:
+            tell(share.end, share.rows)
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,8 +173,9 @@ class InTurn:
                 tell(done, responses.rows)
             return state
 
-        parts = parts_of(responses, *_needs(one_pass))
-        return folded(one_pass, (folded(one_pass, map(of, block)) for block in _blocks(parts)))
+        parts, block = parts_of(responses, *_needs(one_pass)), BLOCK_PARTS * files.PART_ROWS
+        blocks = groupby(parts, lambda part: part.first // block)
+        return reduce(one_pass.added, (reduce(one_pass.added, map(of, inside)) for _, inside in blocks))
 
 
 @dataclass(slots=True, weakref_slot=True, eq=False)
@@ -181,11 +189,15 @@ class Processes:
         """Count all parts: see `Runner.count`."""
         if self.workers < 2 or not needs_sharing(responses):
             return InTurn().count(one_pass, responses, tell)
+        from concurrent.futures.process import BrokenProcessPool
+
+        def start(share: Share) -> Future[S]:
+            with _without_main():
+                return self._started().submit(count_share, one_pass, share)
+
         shares = shares_of(one_pass, responses)
         try:
-            return folded(
-                one_pass, _in_order(self._submitted(one_pass, shares), shares, responses.rows, tell)
-            )
+            return reduce(one_pass.added, in_order(shares, 2 * self.workers + 1, start, _result, tell))
         except BrokenProcessPool as error:
             self._pool.clear()
             raise MachineProblem(
@@ -193,32 +205,24 @@ class Processes:
                 "of memory. Run with fewer workers, or make fewer tables at once."
             ) from error
 
-    def _submitted(self, one_pass: Pass[S], shares: Sequence[Share]) -> Iterator[Future[S]]:
-        """Hand shares out, a few ahead of what is done, so that finished states do not pile up."""
+    def _started(self) -> ProcessPoolExecutor:
         if not self._pool:
+            import multiprocessing
+            from concurrent.futures import ProcessPoolExecutor
+
             context = multiprocessing.get_context("spawn")
             pool = ProcessPoolExecutor(self.workers, mp_context=context, initializer=_ignore_interrupts)
             weakref.finalize(self, pool.shutdown, wait=False, cancel_futures=True)
             self._pool.append(pool)
-        pool = self._pool[0]
-        waiting: list[Future[S]] = []
-        for share in shares:
-            with _without_main():
-                waiting.append(pool.submit(count_share, one_pass, share))
-            if len(waiting) > 2 * self.workers:
-                yield waiting.pop(0)
-        yield from waiting
+        return self._pool[0]
 
 
-def _in_order(
-    futures: Iterator[Future[S]], shares: Sequence[Share], rows: int, tell: Tell | None
-) -> Iterator[S]:
-    for share, future in zip(shares, futures, strict=True):
-        while not future.done():  # wake up now and then, so that an interrupt is heard
-            wait([future], timeout=0.5, return_when=FIRST_COMPLETED)
-        yield future.result()
-        if tell is not None:
-            tell(share.end, rows)
+def _result(future: Future[S]) -> S:
+    from concurrent.futures import wait
+
+    while not future.done():  # wake up now and then, so that an interrupt is heard
+        wait([future], timeout=0.5)
+    return future.result()
 
 
 @contextmanager

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 
 from eager_otter.data.csv_file import CsvFile
-from eager_otter.data.files import Source
+from eager_otter.data.files import OfAnother
 from eager_otter.data.parquet_file import ParquetFile, in_parts
 from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError, FileProblem
@@ -21,42 +20,19 @@ GROUP_ROWS = 1 << 18  # rows of a row group
 
 
 @dataclass(frozen=True, slots=True)
-class ConvertedFile:
+class ConvertedFile(OfAnother):
     """A CSV file of which some columns are in a Parquet file as well; the `folder` of that goes when this does."""
 
-    original: CsvFile
+    whole: CsvFile
     copy: ParquetFile
     rows: int
     folder: TemporaryFolder
-
-    @property
-    def names(self) -> Sequence[str]:
-        """The names of all columns."""
-        return self.original.names
-
-    @property
-    def decimal(self) -> str:
-        """The sign between whole and fraction in its numbers."""
-        return self.original.decimal
-
-    @property
-    def place(self) -> str:
-        """Its name in a message."""
-        return self.original.place
-
-    @property
-    def paths(self) -> Sequence[Path]:
-        """The files it is read from."""
-        return self.original.paths
-
-    def check(self, columns: Sequence[str]) -> None:
-        """Check that columns are of types that can be answers: all are text."""
 
     def read(self, columns: Sequence[str]) -> Any:
         """Read some columns as text: an Arrow table."""
         if set(columns) <= set(self.copy.names):
             return self.copy.read(columns)
-        return self.original.read(columns)
+        return self.whole.read(columns)
 
     def parts(
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
@@ -66,15 +42,11 @@ class ConvertedFile:
             yield from self.copy.parts(columns, first, end, categories=categories)
             return
         stop = self.rows if end is None else end
-        yield from in_parts(self.original.parts(columns), first, stop - first)
+        yield from in_parts(self.whole.parts(columns), first, stop - first)
 
     def remarks(self, rows: int) -> Iterable[Remark]:
         """Tell what was noticed in the CSV file."""
-        return self.original.remarks(rows)
-
-    def source(self, rows: int) -> Source:
-        """Return where the responses came from."""
-        return self.original.source(rows)
+        return self.whole.remarks(rows)
 
 
 def converted(file: CsvFile, columns: Sequence[str]) -> ConvertedFile:

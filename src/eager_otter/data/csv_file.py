@@ -20,7 +20,7 @@ from eager_otter.data.line_breaks import swallowed_rows
 from eager_otter.data.remark import Remark, blank_lines, named
 from eager_otter.errors import DataError, FileProblem, RequestError, shown_path
 from eager_otter.gates.encodings import USUAL, WESTERN, not_western
-from eager_otter.gates.reading import read_blocks, read_lines, read_start, reading
+from eager_otter.gates.reading import read_blocks, read_lines, read_start, reading, stamp_of
 from eager_otter.looks.words import said
 
 DELIMITERS = (",", ";", "\t", "|")
@@ -237,13 +237,14 @@ class _CsvReader:
     def _options(self, *, slowly: bool = False) -> dict[str, Any]:
         from pyarrow import csv as arrow_csv
 
+        path = self.file.path
         return {
             "read_options": arrow_csv.ReadOptions(
                 use_threads=not slowly, block_size=BLOCK, encoding=self.file.encoding
             ),
             "parse_options": arrow_csv.ParseOptions(
                 delimiter=self.file.delimiter,
-                newlines_in_values=_has_quotes(self.file.path),  # without any, lines are parted much faster
+                newlines_in_values=_has_quotes(path, stamp_of(path)),  # lines are parted faster without
                 ignore_empty_lines=len(self.file.names) > 1,
                 invalid_row_handler=self._skip if slowly else None,
             ),
@@ -278,14 +279,9 @@ class _CsvReader:
         )
 
 
-def _has_quotes(path: Path) -> bool:
-    """Return whether a file holds a quote anywhere, which line breaks within a cell need."""
-    status = path.stat()
-    return _quotes_in(path, status.st_size, status.st_mtime_ns)
-
-
 @lru_cache(maxsize=8)
-def _quotes_in(path: Path, size: int, changed: int) -> bool:
+def _has_quotes(path: Path, stamp: tuple[int, int]) -> bool:
+    """Return whether a file, as it is, holds a quote anywhere, which line breaks within a cell need."""
     return any(b'"' in block for block in read_blocks(path, TEXT_FILE, BLOCK))
 
 

@@ -15,7 +15,7 @@ from pyarrow import concat_tables
 from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError, FileProblem, nearest
 from eager_otter.gates.machine import memory
-from eager_otter.gates.reading import checked_file, read_blocks
+from eager_otter.gates.reading import checked_file, read_blocks, stamp_of
 from eager_otter.looks.words import counted
 
 SHOWN = 5
@@ -74,12 +74,10 @@ class PartedFile(DataFile, Protocol):
 
 
 @dataclass(frozen=True, slots=True)
-class RowsOf:
-    """Some rows of responses, from `first` to `end` (from 0, not included)."""
+class OfAnother:
+    """The base of responses that are read in another way than the `whole` file they are of."""
 
     whole: DataFile
-    first: int
-    end: int
 
     @property
     def names(self) -> Sequence[str]:
@@ -101,6 +99,21 @@ class RowsOf:
         """The files it is read from."""
         return self.whole.paths
 
+    def check(self, columns: Sequence[str]) -> None:
+        """Check nothing: the whole was checked, or is text."""
+
+    def source(self, rows: int) -> Source:
+        """Return where the responses came from."""
+        return self.whole.source(rows)
+
+
+@dataclass(frozen=True, slots=True)
+class RowsOf(OfAnother):
+    """Some rows of responses, from `first` to `end` (from 0, not included)."""
+
+    first: int
+    end: int
+
     def read(self, columns: Sequence[str]) -> Any:
         """Read some columns: an Arrow table."""
         if isinstance(self.whole, PartedFile):
@@ -111,9 +124,6 @@ class RowsOf:
     def rows(self) -> int:
         """How many rows these are."""
         return self.end - self.first
-
-    def check(self, columns: Sequence[str]) -> None:
-        """Check nothing: the whole was checked."""
 
     def parts(
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
@@ -127,17 +137,10 @@ class RowsOf:
         """Return what was noticed: that is told of the whole."""
         return ()
 
-    def source(self, rows: int) -> Source:
-        """Return where the responses came from."""
-        return self.whole.source(rows)
-
 
 def fingerprint_of(file: DataFile) -> tuple[int, int] | None:
-    """Return what tells quickly whether a file is still the same: its bytes and when it was changed; None for none."""
-    if len(file.paths) != 1:
-        return None
-    status = file.paths[0].stat()
-    return status.st_size, status.st_mtime_ns
+    """Return what tells quickly whether a file is still the same: see `stamp_of`; None for none, or several."""
+    return stamp_of(file.paths[0]) if len(file.paths) == 1 else None
 
 
 def check_same(file: DataFile, fingerprint: tuple[int, int]) -> None:
@@ -149,13 +152,6 @@ def check_same(file: DataFile, fingerprint: tuple[int, int]) -> None:
             f"{file.place}: is not the file that was opened: its size or date is another. Was it changed meanwhile, or "
             "is another file under that path on the machine that counts?"
         )
-
-
-def read_columns(file: DataFile, wanted: Iterable[str]) -> Any:
-    """Read columns, each once: an Arrow table. Raises DataError naming all that are not there."""
-    columns = list(dict.fromkeys(wanted))
-    check_there(file, columns)
-    return file.read(columns)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

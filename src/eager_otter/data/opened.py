@@ -14,7 +14,7 @@ from eager_otter.data import files
 from eager_otter.data.columns import SHOWN, all_differ, distinct
 from eager_otter.data.converted import converted
 from eager_otter.data.csv_file import CsvFile
-from eager_otter.data.files import DataFile, PartedFile, check_there, read_columns
+from eager_otter.data.files import DataFile, PartedFile, check_there
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.remark import BLANK_ROWS, blank_lines, named
 from eager_otter.data.responses import EMPTY, Responses, code_bytes, columns_of
@@ -49,7 +49,7 @@ def open_responses(
         responses.kept_codes = not responses.in_parts or rows * code_bytes(codebook) <= room
         responses.room = room // 4
     else:
-        table = read_columns(file, wanted)
+        table = file.read(wanted)
         responses = Responses(codebook, table, file.source(table.num_rows), table.num_rows, file)
     responses.remarks = tuple(file.remarks(responses.rows))
     if codebook.respondent is not None:

@@ -16,7 +16,7 @@ from eager_otter.data.arrow_columns import answers_in
 from eager_otter.data.files import Source, check_room, checked_names, source_of
 from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError, shown_path
-from eager_otter.gates.reading import checked_file, reading
+from eager_otter.gates.reading import checked_file, reading, stamp_of
 
 WHAT = "Parquet"
 SHORT_GROUP = 1 << 18  # rows
@@ -71,8 +71,7 @@ class ParquetFile:
     @property
     def _footer(self) -> _Footer:
         checked_file(self.path, "a Parquet file")
-        status = self.path.stat()
-        return _footer_of(self.path, status.st_size, status.st_mtime_ns)
+        return _footer_of(self.path, stamp_of(self.path))
 
     def parts(
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
@@ -122,7 +121,7 @@ class _Footer:
 
 
 @lru_cache(maxsize=8)
-def _footer_of(path: Path, size: int, changed: int) -> _Footer:
+def _footer_of(path: Path, stamp: tuple[int, int]) -> _Footer:
     """Read the footer of a file, once while it is the same. Raises FileProblem."""
     from pyarrow import parquet
 

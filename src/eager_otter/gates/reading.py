@@ -52,6 +52,12 @@ def checked_file(path: Path, what: str, *, most: int | None = None, remedy: str 
     return path
 
 
+def stamp_of(path: Path) -> tuple[int, int]:
+    """Return what tells quickly whether a file is still the same: its bytes, and when it was changed (ns)."""
+    status = path.stat()
+    return status.st_size, status.st_mtime_ns
+
+
 def is_file(path: Path) -> bool:
     """Return whether there is a file; no name that can be is no file."""
     return os.path.isfile(path)  # noqa: PTH113 - the method of a path raises for some names

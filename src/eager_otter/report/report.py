@@ -478,7 +478,8 @@ def run(
             viewer=StandardViewer(plan.theme, plan.notes),
         )
     )
-    survey.population()
+    if earlier is not None:  # else opening it has seen to it that somebody is counted
+        survey.population()
     survey = replace(
         survey,
         runner=_runner(survey, workers, cluster),
