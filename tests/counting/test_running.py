@@ -252,7 +252,7 @@ def test_a_client_is_taken_and_a_cluster_without_workers_is_not(
     distributed = pytest.importorskip("distributed")
     with (
         distributed.LocalCluster(
-            n_workers=1, processes=False, dashboard_address="127.0.0.1:0", silence_logs=50
+            n_workers=1, threads_per_worker=1, dashboard_address="127.0.0.1:0", silence_logs=50
         ) as own,
         distributed.Client(own) as client,
     ):
@@ -276,7 +276,7 @@ def test_a_scheduler_that_is_not_there_or_goes_away_ends_the_run_with_one_messag
     with pytest.raises(otter.MachineProblem, match=r"No scheduler answers at .tcp://127\.0\.0\.1:1"):
         otter.run(folder / "plan.yaml", cluster="tcp://127.0.0.1:1")
     own = distributed.LocalCluster(
-        n_workers=1, processes=False, dashboard_address="127.0.0.1:0", silence_logs=50
+        n_workers=1, threads_per_worker=1, dashboard_address="127.0.0.1:0", silence_logs=50
     )
     client = distributed.Client(own)
 
