@@ -73,7 +73,7 @@ def main() -> None:
     script = best(lambda: frame_script(frame, codebook, names), 1) * len(names) / SCRIPT_QUESTIONS
     peak = peak_memory(lambda: survey.tables(requests))
     written = Plan(data=Path("made-up.csv"), codebook=codebook, requests=tuple(requests), weight="wt")
-    audit = best(lambda: audit_plan(written, survey.responses), options.repeat)
+    audit = best(lambda: audit_plan(written, survey), options.repeat)
     workbook = best(lambda: write_workbook(survey, requests), 1)
     report(
         size,

@@ -75,7 +75,7 @@ def test_the_audit_counts_people(seed: int) -> None:
     found = []
     for survey, book in zip(surveys(seed), (SHORT, LONG), strict=True):
         plan = Plan(data="d.csv", codebook=book, requests=(), weight=None)  # type: ignore[arg-type]
-        audit = audit_plan(plan, survey.responses)
+        audit = audit_plan(plan, survey)
         counts = {(one.name, one.where): one.count for one in audit.slips if one.name != "columns left aside"}
         recodes = {
             (one.question, line.answer): (line.count, line.source)

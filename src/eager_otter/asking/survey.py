@@ -18,18 +18,18 @@ from eager_otter.counting.banner import BannerColumns, lay_out
 from eager_otter.counting.counts import BannerCounts, QuestionSums
 from eager_otter.counting.order import check_rows
 from eager_otter.counting.part import BannerCounting, BannerState
-from eager_otter.counting.passes import Banners, Pass
+from eager_otter.counting.passes import Banners
 from eager_otter.counting.population import Choice, Population, check_somebody, choose
-from eager_otter.counting.running import InTurn, Runner, Tell, lack_of_memory
+from eager_otter.counting.running import InTurn, OverAll, Runner, Tell
 from eager_otter.counting.wanted import BannerPlan, Count, in_passes, planned
 from eager_otter.data.files import Source
 from eager_otter.data.overview import QuestionOverview, found, overview
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.documents.settled import checked
-from eager_otter.errors import DataError, MachineProblem, RequestError, UnknownName
+from eager_otter.errors import RequestError, UnknownName
 from eager_otter.gates.viewed import Viewed
-from eager_otter.looks.words import ENGLISH, Words, counted
+from eager_otter.looks.words import ENGLISH, Words, counted, most_frequent
 from eager_otter.making.figures import refuse_figures
 from eager_otter.making.finishing import make_preview
 from eager_otter.making.setting import Setting
@@ -337,15 +337,10 @@ class Survey(Viewed):
                 check_somebody(plan.choice, state.steps)
                 yield BannerCounts(plan, state, self.codebook, self._over)
 
-    def _over(self, one_pass: Pass[S]) -> S:
-        """Count all parts of the data. Raises DataError, of all rows where a part has wrong weights."""
-        try:
-            return self.runner.count(one_pass, self.responses, self.counting)
-        except MemoryError as error:
-            raise MachineProblem(lack_of_memory(self.responses)) from error
-        except DataError:
-            choose(self.responses, Choice(filter=self.filter, weight=self.weight))
-            raise
+    @property
+    def _over(self) -> OverAll:
+        choice = Choice(filter=self.filter, weight=self.weight)
+        return OverAll(self.runner, self.responses, choice, self.counting)
 
     def _checked(self, request: TableRequest) -> TableRequest:
         """Refuse what a request asks for in vain. Raises UnknownName, RequestError."""
@@ -412,7 +407,7 @@ class Survey(Viewed):
     def _own_facts(self, facts: Facts, sums: QuestionSums) -> Facts:
         asked = sums.question.asked
         text = "" if asked is None else self.conditions.people(asked)
-        return replace(facts, unknown=tuple(sums.unknown.items()), asked=text)
+        return replace(facts, unknown=tuple(most_frequent(sums.unknown)), asked=text)
 
     @property
     def conditions(self) -> Conditions:

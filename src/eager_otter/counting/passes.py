@@ -48,6 +48,10 @@ class Pass(Generic[S]):
         """Go through the choices of who is counted."""
         raise NotImplementedError
 
+    def as_read(self) -> Iterator[str]:
+        """Go through the columns that it needs as they stand in the data."""
+        yield from ()
+
     def of(self, part: Responses) -> S:
         """Count a part. Raises DataError, RequestError."""
         raise NotImplementedError

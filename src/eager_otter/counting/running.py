@@ -21,11 +21,12 @@ from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 from eager_otter.codebook.model import Codebook
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.counting.passes import Pass
+from eager_otter.counting.population import Choice, choose
 from eager_otter.data import files
 from eager_otter.data.files import PartedFile, RowsOf, Source
 from eager_otter.data.partition import columns_for, parts_of, settle_edges
 from eager_otter.data.responses import Responses, code_bytes, columns_of
-from eager_otter.errors import MachineProblem
+from eager_otter.errors import DataError, MachineProblem
 from eager_otter.gates.machine import processors
 from eager_otter.looks.words import counted
 
@@ -101,9 +102,9 @@ def needs_sharing(responses: Responses) -> bool:
 def shares_of(one_pass: Pass[Any], responses: Responses) -> list[Share]:
     """Cut responses of a file that can be read anywhere into blocks of parts."""
     file = responses.file_in_parts
-    names, weights = _needs(one_pass)
+    names, weights, as_read = _needs(one_pass)
     settle_edges(responses, names)
-    wanted = set(columns_for(responses, names, weights))
+    wanted = set(columns_for(responses, names, [*weights, *as_read]))
     more = responses.table.select(
         [name for name in responses.table.column_names if name in wanted | set(weights)]
     )
@@ -132,9 +133,10 @@ def shares_of(one_pass: Pass[Any], responses: Responses) -> list[Share]:
     return shares
 
 
-def _needs(one_pass: Pass[Any]) -> tuple[list[str], list[str]]:
+def _needs(one_pass: Pass[Any]) -> tuple[list[str], list[str], list[str]]:
+    """Return the questions that a pass needs, its columns of weights, and columns as they stand in the data."""
     weights = {choice.weight for choice in one_pass.choices() if choice.weight is not None}
-    return list(dict.fromkeys(one_pass.names())), sorted(weights)
+    return list(dict.fromkeys(one_pass.names())), sorted(weights), list(dict.fromkeys(one_pass.as_read()))
 
 
 def in_order(
@@ -254,6 +256,26 @@ def lack_of_memory(responses: Responses) -> str:
         f"There is not enough memory to count this. {at_once}{more}. Keep less with --memory, take fewer --workers, "
         "make fewer tables at once (--only), or name fewer questions in the codebook."
     )
+
+
+@dataclass(frozen=True, slots=True)
+class OverAll:
+    """Goes over all parts of responses in one way, of which a `choice` of people is counted; `tell` is told of rows."""
+
+    runner: Runner
+    responses: Responses
+    choice: Choice
+    tell: Tell | None = None
+
+    def __call__(self, one_pass: Pass[S]) -> S:
+        """Count all parts. Raises MachineProblem, DataError; of all rows where a part has wrong weights."""
+        try:
+            return self.runner.count(one_pass, self.responses, self.tell)
+        except MemoryError as error:
+            raise MachineProblem(lack_of_memory(self.responses)) from error
+        except DataError:
+            choose(self.responses, self.choice)
+            raise
 
 
 def runner_for(workers: int | None, responses: Responses) -> Runner:

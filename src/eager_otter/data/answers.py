@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -54,12 +54,14 @@ class MultiAnswers:
 
     `packed` (bytes, respondents): bit b of byte k is answer 8·k + b of the question's list; the bit after the
     last answer tells whether the respondent answered at all. `absent` says why some did not; None: all left it blank.
+    `held` counts, for each column of ticks, the texts that it holds, over all rows read.
     """
 
     packed: ByteArray
     answers: int
     unknown: Mapping[str, int] = field(default_factory=dict)
     absent: Reasons | None = None
+    held: Sequence[Mapping[str, int]] = ()
 
     def tick(self, position: int) -> BoolArray:
         """Return who gave the answer at a position of the list: (respondents,)."""
@@ -160,9 +162,9 @@ def joined_reasons(pieces: Sequence[Reasons | None], without: Sequence[BoolArray
     return Reasons(np.concatenate(codes), tuple(known))
 
 
-def added(pieces: Sequence[SingleAnswers] | Sequence[MultiAnswers]) -> dict[str, int]:
-    """Add up the codes that the codebook does not know."""
-    unknown: Counter[str] = Counter()
-    for piece in pieces:
-        unknown.update(piece.unknown)
-    return dict(unknown)
+def added(counts: Iterable[Mapping[str, int]]) -> dict[str, int]:
+    """Add up how often texts were found in parts."""
+    together: Counter[str] = Counter()
+    for one in counts:
+        together.update(one)
+    return dict(together)

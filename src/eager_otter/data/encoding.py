@@ -290,6 +290,7 @@ def _from_ticks(question: Question, source: TickColumns, columns: Columns) -> Mu
     readable = None if source.unticked is None else ticked | set(source.unticked)
     entries = _TickReasons(question, ticked)
     coded: list[tuple[CodeArray, CodeArray | IntArray]] = []
+    held: list[dict[str, int]] = []
     for k, ((code, name), answer) in enumerate(zip(source.columns, question.answers, strict=True)):
         parts = distinct(columns[name])
         yes = np.array(
@@ -302,11 +303,12 @@ def _from_ticks(question: Question, source: TickColumns, columns: Columns) -> Mu
             _count_texts(parts, strange, unknown)
             which[strange] = entries.unknown
         coded.append((which.astype(entries.kind), parts.index))
+        held.append({text: n for text, n in zip(parts.texts, parts.counts().tolist(), strict=True) if n})
         if not answer.missing:
             packed[k // 8] |= (yes & given).astype(np.uint8).take(parts.index) << np.uint8(k % 8)
         answered |= (which == 0).take(parts.index)
     packed[size // 8] |= answered.astype(np.uint8) << np.uint8(size % 8)
-    return MultiAnswers(packed, size, dict(unknown), entries.reasons(coded, answered))
+    return MultiAnswers(packed, size, dict(unknown), entries.reasons(coded, answered), held)
 
 
 class _TickReasons:

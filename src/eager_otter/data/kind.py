@@ -15,6 +15,7 @@ from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.data.answers import Answers
 from eager_otter.data.reasons import REASONS, Reason, Reasons
 from eager_otter.errors import RequestError
+from eager_otter.looks.words import most_frequent
 
 A = TypeVar("A", bound=Answers)
 Columns = Mapping[str, Any]  # column name → Arrow column
@@ -110,7 +111,7 @@ def without_answer(
 
 def unknown_codes(unknown: Mapping[str, int]) -> Iterator[AnswerCount]:
     """List the codes that the codebook does not know."""
-    for code, people in unknown.items():
+    for code, people in most_frequent(unknown):
         yield AnswerCount(code=code, label="", people=people, note="not in the codebook")
 
 

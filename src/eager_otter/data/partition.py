@@ -46,13 +46,17 @@ def settle_edges(responses: Responses, names: Iterable[str]) -> None:
             responses.edges(name, source.of, source.count)
 
 
-def parts_of(responses: Responses, names: Iterable[str], columns: Iterable[str]) -> Iterator[Responses]:
-    """Go through responses in parts, with what some questions and more columns need at hand.
+def parts_of(
+    responses: Responses, names: Iterable[str], numbers: Iterable[str], as_read: Iterable[str] = ()
+) -> Iterator[Responses]:
+    """Go through responses in parts, with what some questions and columns of `numbers` need at hand.
 
+    Columns `as_read` are at hand as they stand in the data, also where the answers made of them were kept.
     Parts are cut by the numbers of rows, so they are the same whatever the data are read from, and however they are
     counted. Raises DataError.
     """
-    wanted = columns_for(responses, names, columns)
+    as_they_stand = list(as_read)
+    wanted = columns_for(responses, names, [*numbers, *as_they_stand])
     settle_edges(responses, names)
     if responses.rows <= files.PART_ROWS:
         responses.load(wanted)
@@ -63,17 +67,19 @@ def parts_of(responses: Responses, names: Iterable[str], columns: Iterable[str])
             part.table = responses.table.slice(part.first - responses.first, part.rows)
             yield part
     else:
-        yield from _read(responses, questions_for(responses.codebook, names), wanted)
+        yield from _read(responses, questions_for(responses.codebook, names), wanted, as_they_stand)
 
 
-def _read(responses: Responses, names: list[str], wanted: list[str]) -> Iterator[Responses]:
+def _read(
+    responses: Responses, names: list[str], wanted: list[str], as_read: list[str]
+) -> Iterator[Responses]:
     """Read parts one by one; only their encoded answers are kept, where these do not take too much memory."""
     parts, codebook = responses.all_parts(), responses.codebook
     of_columns = [name for name in names if codebook.questions[name].columns]
     encoded = {name for name in of_columns if all(part.has_codes(name) for part in parts)}
     known = {column for name in encoded for column in codebook.questions[name].columns}
     known |= {column for column in wanted if all(part.has_numbers(column) for part in parts)}
-    known |= set(responses.table.column_names)
+    known = (known - set(as_read)) | set(responses.table.column_names)
     absent = [column for column in wanted if column not in known]
     tables = responses.file_in_parts.parts(absent)
     for part, read in zip(parts, tables, strict=True):

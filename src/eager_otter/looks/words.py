@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
+from math import inf
 from typing import TYPE_CHECKING
 
 from eager_otter.documents.settled import checked
+from eager_otter.gates.numbers import number_of
 
 if TYPE_CHECKING:
     from babel.core import Locale
@@ -29,6 +31,20 @@ def counted(count: int, one: str, many: str = "") -> str:
     ('1 row', '1,200 rows', '0 entries')
     """
     return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
+def most_frequent(counts: Mapping[str, int]) -> list[tuple[str, int]]:
+    """Order codes by how often they were found, the most frequent first; ties by their numbers, then their texts.
+
+    >>> most_frequent({"10": 2, "9": 2, "x": 2, "7": 5})
+    [('7', 5), ('9', 2), ('10', 2), ('x', 2)]
+    """
+
+    def place(code: str) -> tuple[int, float, str]:
+        number = number_of(code)
+        return -counts[code], inf if number is None else number, code
+
+    return [(code, counts[code]) for code in sorted(counts, key=place)]
 
 
 @lru_cache(maxsize=64)

@@ -77,7 +77,7 @@ def manifest_of(report: Reported, outputs: Mapping[str, Path]) -> Manifest:
     plan, survey = report.plan, report.survey
     if plan is None or survey is None:
         raise RequestError("This report was not made from a plan, so it has no manifest.")
-    audit = report.audited or report.audit or audit_plan(plan, survey.responses)
+    audit = report.audited or report.audit or audit_plan(plan, survey)
     source, book = report.source, plan.codebook
     return Manifest(
         title=report.title,

@@ -506,7 +506,7 @@ def run(
         output_notes=plan.output_notes,
     )
     if plan.audit:
-        report = replace(report, audit=audit_plan(plan, survey.responses))
+        report = replace(report, audit=audit_plan(plan, survey))
     if not plan.findings:
         return report
     if progress is not None:
@@ -567,7 +567,8 @@ def run_audit(plan: str | Path | Plan) -> Audit:
     Raises what `run` raises.
     """
     checked = plan if isinstance(plan, Plan) else read_plan(plan)
-    return audit_plan(checked, survey_of(checked).responses)
+    survey = survey_of(checked)
+    return audit_plan(checked, replace(survey, runner=_runner(survey, None, None)))
 
 
 @checked

@@ -172,7 +172,7 @@ def make_and_save(
 
     check_before(plan, outputs, force=force)
     early = survey_of(plan) if strict else None
-    audit = None if early is None else audit_plan(plan, early.responses)
+    audit = None if early is None else audit_plan(plan, early)
     if audit is not None and audit.counts()["error"]:
         tell_audit(audit, plan)
         echo("Stopped, as --strict was given; nothing was written.", err=True)
@@ -181,7 +181,7 @@ def make_and_save(
         report = make_report(plan, progress=tell, **(machine or {}))
         assert report.survey is not None
         tell_who_is_counted(report.survey, plan, filter_text)
-        audited = audit or report.audit or audit_plan(plan, report.survey.responses)
+        audited = audit or report.audit or audit_plan(plan, report.survey)
         report = replace(report, audited=audited)
         written = report.save(*outputs, progress=tell, force=force, notes=notes, manifest=True)
         tell_audit(audited, plan)

@@ -36,7 +36,9 @@ class Multi(KindOfAnswers[MultiAnswers]):
         """Put packed answers behind one another."""
         packed = np.concatenate([piece.packed for piece in pieces], axis=1)
         absent = joined_reasons([piece.absent for piece in pieces], [~piece.answered for piece in pieces])
-        return MultiAnswers(packed, pieces[0].answers, added(pieces), absent)
+        unknown = added(piece.unknown for piece in pieces)
+        held = [added(columns) for columns in zip(*(piece.held for piece in pieces), strict=True)]
+        return MultiAnswers(packed, pieces[0].answers, unknown, absent, held)
 
     def answered(self, question: Question, answers: MultiAnswers) -> BoolArray:
         """Return who answered at all."""

@@ -34,7 +34,7 @@ class Single(KindOfAnswers[SingleAnswers]):
         """Put codes behind one another."""
         first = pieces[0]
         codes = np.concatenate([piece.codes for piece in pieces])
-        return SingleAnswers(codes, first.answers, first.reasons, added(pieces))
+        return SingleAnswers(codes, first.answers, first.reasons, added(piece.unknown for piece in pieces))
 
     def answered(self, question: Question, answers: SingleAnswers) -> BoolArray:
         """Return who gave a valid code."""
