@@ -46,7 +46,7 @@ if TYPE_CHECKING:
     from eager_otter.demo.files import write_demo as write_demo
     from eager_otter.drafting.drafting import Draft as Draft
     from eager_otter.drafting.drafting import draft as draft
-    from eager_otter.drafting.guess import Guess as Guess
+    from eager_otter.drafting.facts import Guess as Guess
     from eager_otter.errors import DataError as DataError
     from eager_otter.errors import DocumentError as DocumentError
     from eager_otter.errors import ExpressionError as ExpressionError
@@ -130,7 +130,7 @@ _HOME = {
     "FileProblem": "errors",
     "Findings": "asking.notable",
     "Group": "tables.table",
-    "Guess": "drafting.guess",
+    "Guess": "drafting.facts",
     "Hint": "errors",
     "ItemsByColumns": "tables.shows",
     "ItemsSettings": "asking.given",

@@ -157,7 +157,7 @@ def test_audit_exits_with_1_when_something_is_found(run: Run, demo: Path) -> Non
 def test_draft_then_run_work_untouched(run: Run, demo: Path, tmp_path: Path) -> None:
     shutil.copy(demo / "responses.csv", tmp_path / "bare.csv")
     code, out, err = run("draft", "bare.csv", cwd=tmp_path)
-    assert code == 0 and out.split() == ["codebook.yaml", "plan.yaml"] and "1 respondent" in err
+    assert code == 0 and out.split() == ["codebook.yaml", "plan.yaml"] and "id of the respondent" in err
     code, out, _ = run("run")
     assert code == 0 and "tables.xlsx" in out
     code, _, err = run("draft", "bare.csv")

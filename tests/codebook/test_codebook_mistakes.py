@@ -61,7 +61,7 @@ def told(write: Write, folder: Path, text: str) -> str:
         ("x: {kind: single, scale: true, answers: {1: {label: A, score: none}, 2: {label: B, score: none}}}", "score"),
         ("x: {kind: number, missing: [100+]}", "100+"),
         ("x: {kind: number, missing: [\"9..1\"]}", "9..1"),
-        ("x: {kind: number, missing: [\">= many\"]}", "'many' is not a number; write a code (99), a range (300..9999) or a comparison ('>= 100')"),
+        ("x: {kind: number, missing: [\">= many\"]}", "'many' is not a number; write a code (99), a range (300..9999), a comparison ('>= 100') or a text as it stands ('= <1')"),
         # made of others
         ("x: {bands: {of: region, ranges: [1-2]}}", "only a number can be cut into bands"),
         ("x: {bands: {of: age}}", "bands need exactly one of ranges"),

@@ -152,7 +152,7 @@ def test_missing_codes_of_numbers_and_dates_are_codes_ranges_and_comparisons(sma
         (
             "number",
             "100+",
-            "missing: '100+' can match no number; write a code (99), a range (300..9999) or a comparison ('>= 100').",
+            "missing: '100+' can match no number; write a code (99), a range (300..9999), a comparison ('>= 100') or a text as it stands ('= <1').",
         ),
         ("number", "1-5", "missing: '1-5' can match no number;"),
         ("number", "5..x", "missing: 'x' is not a number;"),

@@ -84,13 +84,13 @@ def test_labels_dates_and_frequencies_in_bare_data(tmp_path: Path) -> None:
     roles = {guess.name: guess.role for guess in made.guesses}
     assert roles == {
         "sex": "single", "when": "date", "likes": "ticks", "yn": "ticks", "freq": "frequency", "void": "empty",
-        "odd: name?": "single",
+        "odd_name": "single",
     }  # fmt: skip
     write_draft(made, tmp_path)
     survey = otter.open_survey(tmp_path / "codebook.yaml", tmp_path / "d.csv")
     assert survey.table("sex").lines[0].values[0] == sum(k + 1 for k in range(40) if k % 4 != 2)
     assert survey.table("yn", figures=["unweighted count"]).value("yn_1", "Total") == sum(range(1, 41, 2))
-    assert otter.run(tmp_path / "plan.yaml").table("odd: name?").body[0].label == "#1"
+    assert otter.run(tmp_path / "plan.yaml").table("odd_name").body[0].label == "#1"
 
 
 @given(st.text(max_size=30))

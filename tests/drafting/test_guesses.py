@@ -81,21 +81,24 @@ def test_a_column_alone(name: str, values: Sequence[Any], role: str) -> None:
     [
         ({"q1": cycled([0, 1]), "q2": cycled([1, 1, 0])}, {"q": "ticks"}),
         ({"q_1": cycled([1, None]), "q_2": cycled([None, None, 1])}, {"q": "ticks"}),
-        ({"q1": cycled([1, 2]), "q2": cycled([1, 2, 2]), "q3": cycled([2, 1, 1])}, {"q": "ticks"}),
+        ({"q_1": cycled([1, 2]), "q_2": cycled([1, 2, 2]), "q_3": cycled([2, 1, 1])}, {"q": "ticks"}),
+        ({"q1": cycled([1, 2]), "q2": cycled([1, 2, 2]), "q3": cycled([2, 1, 1])}, {f"q{k}": "single" for k in (1, 2, 3)}),
         ({"q1": cycled([1, 2]), "q2": cycled([1, 2, 2])}, {"q1": "single", "q2": "single"}),  # two yes-no questions
         ({"q1": cycled(["Yes", "no"]), "q2": cycled(["no", "Yes"])}, {"q": "ticks"}),
         ({"q1": cycled(["no", "n"]), "q2": cycled(["no"])}, {"q1": "single", "q2": "single"}),  # nobody said yes
         ({"q1": cycled(["Tarn", None]), "q2": cycled([None, "Fizz"])}, {"q": "ticks"}),
-        ({"q1": cycled(["Tarn", None]), "q2": cycled([None, "Tarn"])}, {"q1": "single", "q2": "single"}),
+        ({"q1": cycled(["Tarn", None]), "q2": cycled([None, "Tarn"])}, {"q": "ticks"}),  # a word against nothing
         ({"q1": cycled([3, 1, 2]), "q2": cycled([1, None, 3]), "q3": cycled([None, None, 1])}, {"q": "mentions"}),
-        ({"q1": cycled([3, 1, 2]), "q2": cycled([3, 1, None])}, {"q": "grid"}),  # the same twice in a row
-        ({"q1": cycled([1, 2, 3, 4]), "q2": cycled([2, 3, 4, 1])}, {"q": "grid"}),
-        ({"q1": cycled([1, 2, 3, 4, 5]), "q2": cycled([1, 2, 3])}, {"q": "grid"}),  # three of five in common
-        ({"q1": cycled([1, 2, 3, 4, 5]), "q2": cycled([1, 2])}, {"q1": "single", "q2": "single"}),
-        ({"q1": cycled(range(13)), "q2": cycled(range(13))}, {"q1": "number", "q2": "number"}),
-        ({"wt": cycled([1, 2]), "wgt": cycled([2, 3])}, {"wt": "weight", "wgt": "number"}),
+        ({"q_1": cycled([3, 1, 2]), "q_2": cycled([3, 1, None])}, {"q": "grid"}),  # the same twice in a row
+        ({"q_1": cycled([1, 2, 3, 4]), "q_2": cycled([2, 3, 4, 1])}, {"q": "grid"}),
+        ({"q1": cycled([1, 2, 3, 4]), "q2": cycled([2, 3, 4, 1])}, {"q1": "single", "q2": "single"}),
+        ({"q_1": cycled([1, 2, 3, 4, 5]), "q_2": cycled([1, 2, 3])}, {"q": "grid"}),  # three of five in common
+        ({"q_1": cycled([1, 2, 3, 4, 5]), "q_2": cycled([1, 2])}, {"q_1": "single", "q_2": "single"}),
+        ({"q_1": cycled(range(13)), "q_2": cycled(range(13))}, {"q_1": "number", "q_2": "number"}),
+        ({"wt": cycled([0.5, 1.5]), "wgt": cycled([0.9, 1.1])}, {"wt": "weight", "wgt": "number"}),
         ({"id": range(40), "serial": range(40, 80)}, {"id": "respondent", "serial": "text"}),
         ({"q": cycled(["1;2", "2;3", "3", "1", "2;1;3"])}, {"q": "joined"}),
+        ({"q": [*cycled(["1", "2", "3"], 100), "1;2", "2;3"]}, {"q": "joined"}),  # only two are ever joined
         ({"q": [*cycled(["1", "2", "3"], 100), "1;2"]}, {"q": "single"}),  # joined only once
         ({"q": cycled(["good, really", "bad, really", "dull", "good"])}, {"q": "single"}),
     ],
@@ -104,26 +107,46 @@ def test_columns_that_belong_together(columns: Mapping[str, Sequence[Any]], role
     assert {name: guess.role for name, guess in guesses(columns).items()} == roles
 
 
-def test_what_else_is_guessed() -> None:
-    scale = {"q1": cycled([1, 2, 3, 4, 5, 98, 99]), "q2": cycled([1, 2, 3, 4, 5, 99, 98])}
+def test_codes_apart_from_a_scale_are_proposed_and_never_live() -> None:
+    scale = {"q_1": cycled([1, 2, 3, 4, 5, 98, 99]), "q_2": cycled([1, 2, 3, 4, 5, 99, 98])}
     grid = guesses(scale)["q"]
-    assert grid.details == {"scale": True, "missing": ("98", "99")} and grid.columns == ("q1", "q2")
-    assert guesses({"q1": cycled([1, 2, 4]), "q2": cycled([1, 2, 4])})["q"].details == {"scale": False, "missing": ()}  # fmt: skip
-    assert (
-        guesses({"q1": cycled([1, 2, 3]), "q2": cycled([2, 3, 1])})["q"].details["scale"] is False
-    )  # three are few
-    single = guesses({"q": cycled([1, 2, 3, 4, 99])})["q"]
-    assert single.details == {"missing": ("99",)} and "a scale? then add scale: true" in single.reason
-    assert guesses({"q": cycled([1, 2, 3, 4, 50])})["q"].details == {"missing": ()}
-    assert guesses({"q": cycled(["Good", "Don't know"])})["q"].details == {"missing": ("Don't know",)}
+    assert grid.columns == ("q_1", "q_2") and "98, 99 no answer" in grid.doubts[0]
+    drafted = otter.draft(pd.DataFrame(scale))
+    book = otter.codebook_from_text(drafted.codebook)
+    assert not any(answer.missing for answer in book.question("q.q_1").answers)
+    assert "99: 99  # check: {label: 99, missing: true}" in drafted.codebook
+    unscored = guesses({"q": cycled([1, 2, 3, 4, 5, 9])})["q"]
+    assert unscored.doubts == ("is 9 an answer without a score? then add score: none",)
+    assert guesses({"q": cycled([1, 2, 3, 4, 50])})["q"].doubts == ()
+    words = otter.draft(pd.DataFrame({"q": cycled(["Good", "Don't know", "Refused"])}))
+    answers = otter.codebook_from_text(words.codebook).question("q").answers
+    assert {answer.code: answer.missing for answer in answers} == {
+        "Good": False,
+        "Don't know": False,
+        "Refused": True,
+    }
+    far = guesses({"n": [*range(60), 999, 999]})["n"]
+    assert far.role == "number" and far.doubts == ("is 999 no answer? then write missing: [999]",)
+
+
+def test_what_else_is_guessed() -> None:
     ticks = guesses({"q1": cycled(["Y", "n"]), "q2": cycled(["n", "Y"])})["q"]
-    assert ticks.details == {"ticked": "Y", "unticked": "n"} and ticks.answers == (("1", "q1"), ("2", "q2"))
-    assert guesses({"q1": cycled([1, None]), "q2": cycled([1, None])})["q"].details == {"ticked": "1", "unticked": None}  # fmt: skip
+    assert ticks.details == {"ticked": ["Y"], "unticked": ["n"]} and ticks.answers == (
+        ("1", "q1"),
+        ("2", "q2"),
+    )
+    assert guesses({"q1": cycled([1, None]), "q2": cycled([1, None])})["q"].details == {
+        "ticked": ["1"],
+        "unticked": [],
+    }
     labels = guesses({"q1": cycled(["Tarn", None]), "q2": cycled([None, "Fizz"])})["q"]
     assert labels.answers == (("1", "Tarn"), ("2", "Fizz"))
-    assert guesses({"q": cycled(["1|2", "2|3", "3", "1", "3|2|1"])})["q"].details == {"by": "|"}
-    assert guesses({"d": cycled(["03/31/2026"])})["d"].details == {"format": "%m/%d/%Y"}
-    assert "check that day and month" in guesses({"d": cycled(["01/02/2026"])})["d"].reason
+    negated = guesses({"q1": cycled(["Tarn", "Not Tarn"]), "q2": cycled(["Not Fizz", "Fizz"])})["q"]
+    assert negated.answers == (("1", "Tarn"), ("2", "Fizz"))
+    assert negated.details["unticked"] == ["Not Tarn", "Not Fizz"]
+    assert guesses({"q": cycled(["1|2", "2|3", "3", "1", "3|2|1"])})["q"].details["by"] == "|"
+    assert guesses({"d": cycled(["03/31/2026"])})["d"].details["format"] == "%m/%d/%Y"
+    assert "check that day and month" in guesses({"d": cycled(["01/02/2026"])})["d"].doubts[0]
     assert [text for text, _ in guesses({"q": cycled(["10", "9", "x", "B"])})["q"].answers] == [
         "9",
         "10",
@@ -132,9 +155,106 @@ def test_what_else_is_guessed() -> None:
     ]
 
 
+@pytest.mark.parametrize(
+    ("name", "values", "role", "doubt"),
+    [
+        ("weight", cycled(range(48, 111)), "number", "may weigh people themselves"),
+        ("weight_kg", cycled([48.5, 60.2, 81.9]), "number", "may weigh people themselves"),
+        ("weight", cycled([0.8, 1.2]), "weight", ""),
+        ("weight", cycled([812.5, 1204.1]), "weight", ""),  # they add up to a population
+        ("weight", cycled([8.25, 4.5], 40), "number", "a weight of the sample?"),
+        ("people", cycled(range(1, 30)), "number", "how many people each row stands for?"),
+        ("n", cycled([1.5, 2, 3]), "number", ""),
+        ("household_size", cycled([1, 2, 3, 4, 5]), "single", ""),
+        ("minutes", [*np.linspace(3, 40, 200).round(2), "<0.5", "."], "number", "is taken for no number"),
+        ("spend", ["1,204.50", "812.00", "77.10", "2,000.00"] * 40, "single", ""),
+        ("spend", [f"{k:,}.5" for k in range(900, 1100)], "text", "a mark between thousands, such as 1,000.5"),
+        ("recommend", cycled(range(11)), "single", "0 to 10: then add scale: true"),
+        ("years", cycled(range(1, 9)), "single", "a number that was asked?"),
+    ],
+)  # fmt: skip
+def test_risky_guesses_are_proposed(name: str, values: Sequence[Any], role: str, doubt: str) -> None:
+    guess = guesses({name: values})[name]
+    assert guess.role == role
+    assert doubt in " ".join(guess.doubts) and bool(doubt) == bool(guess.doubts)
+
+
+@pytest.mark.parametrize(
+    ("columns", "name", "labels"),
+    [
+        (["Q5. Heard of? [Tarn]", "Q5. Heard of? [Birk]"], "Q5", ["Tarn", "Birk"]),
+        (["Q5_1: Tarn", "Q5_2: Birk"], "Q5", ["Tarn", "Birk"]),
+        (["Which do you know? - Tarn", "Which do you know? - Lumen - still"], "know", ["Tarn", "Lumen - still"]),
+        (["Tarn | Which do you know?", "Birk | Which do you know?"], "know", ["Tarn", "Birk"]),
+        (["heard_tarn", "heard_birk"], "heard", ["tarn", "birk"]),
+        (["heardTarn", "heardBirk"], "heard", ["Tarn", "Birk"]),
+        (["q3 Tarn", "q3 Birk"], "q3", ["Tarn", "Birk"]),
+        (["q3a", "q3b"], "q3", ["q3a", "q3b"]),
+        (["Heard of", "Heard of (2)"], "Heard", ["Heard of", "Heard of (2)"]),
+    ],
+)  # fmt: skip
+def test_headings_are_taken_apart(columns: Sequence[str], name: str, labels: Sequence[str]) -> None:
+    found = guesses({column: cycled([0, 1, 1]) for column in columns})
+    assert [guess.role for guess in found.values()] == ["ticks"]
+    (guess,) = found.values()
+    assert guess.name.casefold() == name.casefold() and [label for _, label in guess.answers] == labels
+    assert guess.columns == tuple(columns)
+
+
+def test_two_yes_no_questions_side_by_side_stay_two() -> None:
+    asked = {"Do you own one?": cycled(["Yes", "No"]), "Do you want one?": cycled(["No", "Yes", "Yes"])}
+    assert [guess.role for guess in guesses(asked).values()] == ["single", "single"]
+    three = {name: cycled([0, 1]) for name in ("tarn", "birk", "fjell")}
+    (guess,) = guesses(three).values()
+    assert guess.role == "ticks" and "one question, or several?" in guess.doubts[0]
+
+
+@pytest.mark.parametrize(
+    "steps",
+    [
+        ["Strongly disagree", "Disagree", "Neither agree nor disagree", "Agree", "Strongly agree"],
+        ["Not at all important", "Not very important", "Fairly important", "Very important"],
+        ["Never", "Rarely", "Sometimes", "Often", "Always"],
+        [
+            "Stimme überhaupt nicht zu",
+            "Stimme eher nicht zu",
+            "Teils, teils",
+            "Stimme eher zu",
+            "Stimme voll zu",
+        ],
+        ["Nie", "Selten", "Manchmal", "Oft", "Immer"],
+        ["Very poor", "Poor", "Fair", "Good", "Very good", "Excellent"],
+        ["<18", "18-24", "25-34", "35 to 54", "55+"],
+        ["LT 8 yrs", "8-12 yrs", "13+ yrs"],
+        ["[15,25]", "(25,40]", "(40,99]"],
+        ["Under 5", "5 to 9", "10 or more"],
+    ],
+)
+def test_answers_stand_in_the_order_of_their_meaning(steps: Sequence[str]) -> None:
+    found = guesses({"q": cycled([*steps[::-1], "Other", "Don't know"][: len(steps)])})["q"]
+    assert [label for _, label in found.answers] == list(steps)
+    behind = guesses({"q": cycled([*steps[::-1], "Don't know"])})["q"]
+    assert [label for _, label in behind.answers] == [*steps, "Don't know"]
+
+
+def test_an_answer_that_holds_the_sign_which_joins_answers_stays_whole() -> None:
+    cells = cycled(
+        ["Taste", "Bubbles, many of them, Taste", "Price, Bubbles, many of them", "Price", "Price, Taste"]
+    )
+    drafted = otter.draft(pd.DataFrame({"why": cells}))
+    (guess,) = drafted.guesses
+    assert [label for _, label in guess.answers] == ["Bubbles, many of them", "Price", "Taste"]
+    table = otter.open_survey(otter.codebook_from_text(drafted.codebook), pd.DataFrame({"why": cells})).table(
+        "why", figures=["count"]
+    )
+    assert [line.values[0] for line in table.body] == [96, 144, 144]
+
+
 def test_a_draft_makes_a_banner_of_questions_with_few_answers() -> None:
     drafted = otter.draft(pd.DataFrame({f"{letter}x": cycled([f"a{k}" for k in range(size)]) for letter, size in zip("abcdefg", (1, 2, 8, 7, 3, 4, 2), strict=True)}))  # fmt: skip
     assert "main: [bx, dx, ex]" in drafted.plan and "each: all" in drafted.plan
+    people = {"like": cycled(["a", "b"]), "age_group": cycled(["<30", "30-59", "60+"]), "gender": cycled(["w", "m"]), "wave": cycled(["1", "2"])}  # fmt: skip
+    assert "main: [wave, gender, age_group]" in otter.draft(pd.DataFrame(people)).plan
     assert "banners" not in otter.draft(pd.DataFrame({"n": np.linspace(0.5, 99, 50)})).plan
 
 

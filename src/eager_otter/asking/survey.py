@@ -394,7 +394,7 @@ class Survey(Viewed):
 
     def _remarks_on(self, request: TableRequest) -> tuple[Remark, ...]:
         """Return what was noticed while the data were read, as far as it touches a table: all of it, or its columns."""
-        remarks = self.responses.remarks
+        remarks = tuple(remark for remark in self.responses.remarks if remark.of_tables)
         if not any(remark.columns for remark in remarks):
             return remarks
         sources = self.codebook.sources()

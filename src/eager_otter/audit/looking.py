@@ -32,6 +32,7 @@ from eager_otter.counting.passes import Pass
 from eager_otter.counting.population import Choice
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
 from eager_otter.data.columns import Distinct, distinct
+from eager_otter.data.encoding import answers_with, parted
 from eager_otter.data.reasons import NO_BAND, UNKNOWN
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import reasons_of, who_answered
@@ -158,7 +159,7 @@ class _PartChecks:
             case MentionColumns(columns):
                 slips["same mention twice"] = _same_twice([self._distinct(name) for name in columns])
             case JoinedColumn(column, by):
-                slips["same mention twice"] = self._distinct(column).which(lambda text: _repeats(text, by))
+                slips["same mention twice"] = _repeats(self._distinct(column), by, answers_with(question, by))
         match answers:
             case SingleAnswers():
                 banded = isinstance(question.source, Banded | Periods)
@@ -261,7 +262,10 @@ class _PartChecks:
             part = self._distinct(column)
             texts |= {part.texts[k] for k in np.flatnonzero(part.counts())}
         if isinstance(question.source, JoinedColumn):
-            return {canonical(piece) for text in texts for piece in text.split(question.source.by)}
+            by = question.source.by
+            return {
+                canonical(piece) for text in texts for piece in parted(text, by, answers_with(question, by))
+            }
         return texts
 
 
@@ -295,9 +299,12 @@ def _same_twice(parts: Sequence[Distinct]) -> BoolArray:
     return np.asarray(np.logical_or.reduce((table[1:] == table[:-1]) & (table[1:] > 0)), np.bool_)
 
 
-def _repeats(text: str, by: str) -> bool:
-    pieces = [piece.strip() for piece in text.split(by) if piece.strip()]
-    return len(set(pieces)) < len(pieces)
+def _repeats(column: Distinct, by: str, whole: frozenset[str]) -> BoolArray:
+    def repeats(text: str) -> bool:
+        pieces = [piece for piece in parted(text, by, whole) if piece]
+        return len(set(pieces)) < len(pieces)
+
+    return column.which(repeats)
 
 
 def _holds_something(question: Question, answers: Answers) -> BoolArray:

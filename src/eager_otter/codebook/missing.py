@@ -17,8 +17,9 @@ Number = Callable[[str], float]  # an end of a range as written in, its number o
 
 _COMPARISON = re.compile(r"(<=|>=|<|>)\s*(\S.*)\Z")
 _ALMOST_NUMBER = re.compile(r"[-+]?\.?\d")
+AS_IT_STANDS = "="  # before a text that is not to be read as a comparison or a range
 WAYS = {
-    "number": "write a code (99), a range (300..9999) or a comparison ('>= 100')",
+    "number": "write a code (99), a range (300..9999), a comparison ('>= 100') or a text as it stands ('= <1')",
     "date": "write a day as in the data, a range (1900-01-01..1999-12-31) or a comparison ('< 2000-01-01')",
 }
 
@@ -82,9 +83,12 @@ def read_missing(entries: Sequence[str], kind: str) -> tuple[Missing, list[tuple
     """Read a list of missing codes for a kind of question; also the mistakes: (place in the list, message).
 
     Numbers and dates take comparisons; singles, multiple responses and numbers take ranges of numbers, dates of days.
+    A text behind "=" is taken as it stands.
 
     >>> read_missing(["99", "300..9999", ">= 100"], "number")[0].names
     ('99', '300..9999', '>= 100')
+    >>> read_missing(["= <0.5", "< 0"], "number")[0].names
+    ('<0.5', '< 0')
     >>> read_missing(["100+"], "number")[1][0][1].partition(";")[0]
     "missing: '100+' can match no number"
     """
@@ -105,6 +109,8 @@ def read_missing(entries: Sequence[str], kind: str) -> tuple[Missing, list[tuple
 
 def _code(entry: str, kind: str) -> str:
     code = canonical(entry)
+    if code.startswith(AS_IT_STANDS) and code[1:].strip():
+        return canonical(code[1:])
     if kind == "number" and _ALMOST_NUMBER.match(code) and number_of(code) is None:
         raise RequestError(f"{entry!r} can match no number; {WAYS['number']}.")
     return code
@@ -113,6 +119,8 @@ def _code(entry: str, kind: str) -> str:
 def _span(entry: str, kind: str) -> Span | None:
     """Read a range or comparison; None for a plain code. Raises RequestError."""
     number: Number = _day if kind == "date" else _number
+    if entry.strip().startswith(AS_IT_STANDS):
+        return None
     if match := _COMPARISON.match(entry.strip()):
         sign, end = match[1], number(match[2])
         if kind not in WAYS:

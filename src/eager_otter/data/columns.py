@@ -234,9 +234,8 @@ def numbers(column: Any, missing: Missing, name: str) -> tuple[FloatArray, CodeA
     That is 0 for none, else the place (from 1) among `missing.names`; None where nobody has any. Raises DataError
     naming the rows (from 1) of values that are not numbers.
     """
-    if isinstance(column, Located) and column.decimal != ".":
-        column = _with_points(column)
-    plain = _one_array(column.column if isinstance(column, Located) else column)
+    pointed = _with_points(column) if isinstance(column, Located) and column.decimal != "." else column
+    plain = _one_array(pointed.column if isinstance(pointed, Located) else pointed)
     if pa.types.is_dictionary(plain.type):
         plain = plain.cast(plain.type.value_type)
     fast = _as_floats(plain)
@@ -311,7 +310,9 @@ def _remedy_for(wrong: set[str]) -> str:
             "Is the comma a decimal sign? Then write decimal: ',' beside the file in the plan's data. "
             "If it parts thousands, export the numbers without it."
         )
-    return "Correct the data, or list these values under 'missing' in the codebook."
+    example = next((text for text in sorted(wrong) if text.startswith(("<", ">"))), "")
+    as_it_stands = f" ('= {example}' for the text {example!r})" if example else ""
+    return f"Correct the data, or list these values under 'missing' in the codebook{as_it_stands}."
 
 
 def _numbers_by_text(column: Any, missing: Missing, name: str) -> tuple[FloatArray, CodeArray | None]:

@@ -8,14 +8,16 @@ import io
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 
 from eager_otter.data.files import Source, checked_names, source_of
+from eager_otter.data.headings import ROWS_LOOKED_AT, Headings, read_headings
 from eager_otter.data.line_breaks import swallowed_rows
 from eager_otter.data.remark import Remark, blank_lines, named
 from eager_otter.errors import DataError, FileProblem, RequestError, shown_path
@@ -43,6 +45,9 @@ class CsvFile:
     encoding: str
     decimal: str
     guessed: bool  # the encoding is a guess: the file is not UTF-8 and nobody said what it is
+    headings: Headings = field(default_factory=lambda: Headings(()))
+    heading_rows: int = 1
+    above: int = 1  # rows above the first respondent, blank ones as well
 
     @property
     def place(self) -> str:
@@ -74,10 +79,11 @@ class CsvFile:
 
     def remarks(self, rows: int) -> Iterator[Remark]:
         """Tell of blank lines, and of quotes that were not closed: fewer rows were read than the file has lines."""
+        yield from self.headings.remarks()
         filled, blank = self._count_lines()
         if blank and len(self.names) > 1:
             yield blank_lines(blank)
-        if rows >= filled - 1:
+        if rows >= filled - self.heading_rows:
             return
         lines = read_lines(self.path, TEXT_FILE, encoding=self.encoding, errors="replace")
         remarks = list(swallowed_rows(lines, self.delimiter, len(self.names)))
@@ -119,13 +125,17 @@ class CsvFile:
 
 
 def open_csv(
-    path: Path, *, delimiter: str | None = None, encoding: str | None = None, decimal: str | None = None
+    path: Path,
+    *,
+    delimiter: str | None = None,
+    encoding: str | None = None,
+    decimal: str | None = None,
+    heading_rows: int | None = None,
 ) -> CsvFile:
-    """Open a CSV file and read its header; delimiter, encoding and decimal sign are found out unless given.
+    """Open a CSV file and read its headings; delimiter, encoding and decimal sign are found out unless given.
 
     UTF-8, UTF-16 with its mark, and otherwise Windows-1252, which is then told in the provenance.
-    Raises FileProblem for a file that is no text or of an unknown encoding, DataError for one that is empty or
-    names a column twice.
+    Raises FileProblem for a file that is no text or of an unknown encoding, DataError for one that is empty.
     """
     start = read_start(path, TEXT_FILE, LONGEST_START)
     if not start.strip():
@@ -141,11 +151,16 @@ def open_csv(
     delimiter = delimiter or max(DELIMITERS, key=first_line.count)
     csv.field_size_limit(LONGEST_START)
     try:
-        header = next(iter(csv.reader(io.StringIO(text, newline=None), delimiter=delimiter)), [])
+        lines = csv.reader(io.StringIO(text, newline=None), delimiter=delimiter)
+        first = list(islice(lines, ROWS_LOOKED_AT + 2))
     except csv.Error as error:
         raise FileProblem(f"{shown_path(path)}: the header row cannot be read ({error}).") from error
-    names = checked_names(header, shown_path(path))
-    return CsvFile(path, tuple(names), delimiter, encoding, decimal or _decimal_of(text, delimiter), guessed)
+    filled = [k for k, row in enumerate(first, 1) if row]
+    headings = read_headings([first[k - 1] for k in filled], heading_rows, shown_path(path))
+    names = tuple(checked_names(headings.names, shown_path(path)))
+    sign = decimal or _decimal_of(text, delimiter)
+    count = heading_rows or 1
+    return CsvFile(path, names, delimiter, encoding, sign, guessed, headings, count, filled[count - 1])
 
 
 def _known_encoding(name: str) -> str:
@@ -240,7 +255,7 @@ class _CsvReader:
         path = self.file.path
         return {
             "read_options": arrow_csv.ReadOptions(
-                use_threads=not slowly, block_size=BLOCK, encoding=self.file.encoding
+                use_threads=not slowly, block_size=BLOCK, encoding=self.file.encoding, **self._own_names()
             ),
             "parse_options": arrow_csv.ParseOptions(
                 delimiter=self.file.delimiter,
@@ -254,6 +269,12 @@ class _CsvReader:
                 strings_can_be_null=False,
             ),
         }
+
+    def _own_names(self) -> dict[str, Any]:
+        """Name the columns where their names are not just the first row."""
+        if self.file.heading_rows == 1 and not self.file.headings.repeated:
+            return {}
+        return {"column_names": list(self.file.names), "skip_rows_after_names": self.file.above}
 
     def _skip(self, row: Any) -> str:
         self.skipped.append(row)

@@ -378,16 +378,49 @@ def _from_mentions(question: Question, names: Sequence[str], columns: Columns) -
     return _answered_if_any(question, ticks[: places.behind], unknown, places, coded)
 
 
+def answers_with(question: Question, by: str) -> frozenset[str]:
+    """Return the codes and labels of a question that hold the sign which joins answers."""
+    texts = (text for answer in question.answers for text in (answer.code, answer.label))
+    return frozenset(canonical(text) for text in texts if by in text)
+
+
+def parted(text: str, by: str, whole: frozenset[str] = frozenset()) -> list[str]:
+    """Part a cell at the sign that joins answers, but not the answers that hold it themselves.
+
+    >>> parted("Price, Bubbles, many of them,Taste", ",", frozenset({"Bubbles, many of them"}))
+    ['Price', 'Bubbles, many of them', 'Taste']
+    """
+    pieces = [piece.strip() for piece in text.split(by)]
+    if not whole:
+        return pieces
+    known = {_joined_again(answer.split(by), by): answer for answer in whole}
+    most = max(answer.count(by) for answer in whole) + 1
+    found: list[str] = []
+    while pieces:
+        sizes = (
+            size for size in range(min(most, len(pieces)), 1, -1) if _joined_again(pieces[:size], by) in known
+        )
+        size = next(sizes, 1)
+        found.append(known[_joined_again(pieces[:size], by)] if size > 1 else pieces[0])
+        pieces = pieces[size:]
+    return found
+
+
+def _joined_again(pieces: Sequence[str], by: str) -> str:
+    return by.join(piece.strip() for piece in pieces)
+
+
 def _from_joined(question: Question, name: str, by: str, columns: Columns) -> MultiAnswers:
     places = _Places(question)
     parts = distinct(columns[name])
     counts = parts.counts()
     unknown: Counter[str] = Counter()
     patterns = np.zeros((places.behind, len(parts.texts)), np.bool_)
+    whole = answers_with(question, by)
     deepest = max((text.count(by) for text in parts.texts), default=0) + 1
     coded = np.full((deepest, len(parts.texts)), places.blank)
     for k, text in enumerate(parts.texts):
-        for j, mention in enumerate(sorted({canonical(piece) for piece in text.split(by)} - {""})):
+        for j, mention in enumerate(sorted({canonical(piece) for piece in parted(text, by, whole)} - {""})):
             position = coded[j, k] = places.of(mention)
             if position < places.behind:
                 patterns[position, k] = True

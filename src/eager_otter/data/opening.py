@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import Any, Literal
 
@@ -17,13 +17,20 @@ from eager_otter.gates.reading import checked_file
 class Reading:
     """How to read a file, where it cannot be told from the file itself; None: find out.
 
-    `sheet` names a sheet of a workbook; `delimiter`, `encoding` and `decimal` are those of a text file.
+    `sheet` names a sheet of a workbook; `delimiter`, `encoding` and `decimal` are those of a text file. `heading_rows`
+    (1 or 2) is the number of rows that name the columns.
     """
 
     sheet: str | None = None
     delimiter: str | None = None
     encoding: str | None = None
     decimal: Literal[".", ","] | None = None
+    heading_rows: Literal[1, 2] | None = None
+
+    def given(self) -> dict[str, Any]:
+        """Return what was said, by the key that it has in a plan."""
+        values = {one.name: getattr(self, one.name) for one in fields(self)}
+        return {name.replace("_", " "): value for name, value in values.items() if value is not None}
 
 
 def open_data(data: Any, reading: Reading | None = None) -> DataFile:
@@ -63,11 +70,7 @@ def _open_path(path: Path, reading: Reading) -> DataFile:
         raise FileProblem(
             f"{shown_path(path)}: no data file ends in {ending or 'nothing'!r}. Known endings: {known}."
         )
-    idle = [
-        name
-        for name in ("sheet", "delimiter", "encoding", "decimal")
-        if getattr(reading, name) is not None and name not in OPTIONS.get(ending, ())
-    ]
+    idle = [name for name in reading.given() if name not in OPTIONS.get(ending, ())]
     if idle:
         raise RequestError(
             f"{shown_path(path)}: {', '.join(idle)} would do nothing for a file that ends in {ending}; leave it out."
@@ -78,13 +81,19 @@ def _open_path(path: Path, reading: Reading) -> DataFile:
 def _csv(path: Path, reading: Reading) -> DataFile:
     from eager_otter.data.csv_file import open_csv
 
-    return open_csv(path, delimiter=reading.delimiter, encoding=reading.encoding, decimal=reading.decimal)
+    return open_csv(
+        path,
+        delimiter=reading.delimiter,
+        encoding=reading.encoding,
+        decimal=reading.decimal,
+        heading_rows=reading.heading_rows,
+    )
 
 
 def _sheet(path: Path, reading: Reading) -> DataFile:
     from eager_otter.data.sheet_file import open_sheet
 
-    return open_sheet(path, reading.sheet)
+    return open_sheet(path, reading.sheet, reading.heading_rows)
 
 
 def _parquet(path: Path, _: Reading) -> DataFile:
@@ -105,14 +114,15 @@ def _triple_s(path: Path, _: Reading) -> DataFile:
     return open_triple_s(path)
 
 
-CSV_OPTIONS = ("delimiter", "encoding", "decimal")
+CSV_OPTIONS = ("delimiter", "encoding", "decimal", "heading rows")
+SHEET_OPTIONS = ("sheet", "heading rows")
 OPTIONS: Mapping[str, tuple[str, ...]] = {
     ".csv": CSV_OPTIONS,
     ".tsv": CSV_OPTIONS,
     ".txt": CSV_OPTIONS,
-    ".xlsx": ("sheet",),
-    ".xlsm": ("sheet",),
-    ".ods": ("sheet",),
+    ".xlsx": SHEET_OPTIONS,
+    ".xlsm": SHEET_OPTIONS,
+    ".ods": SHEET_OPTIONS,
 }
 OPENERS: Mapping[str, Callable[[Path, Reading], DataFile]] = {
     ".csv": _csv,

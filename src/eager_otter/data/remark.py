@@ -17,7 +17,7 @@ class Remark:
 
     `slip` is its short name, `text` says it with places to fill from `values`, in English; `remedy` is what to do.
     `columns` are those whose figures it touches, none where it touches all; `count` tells how often it was seen.
-    With `severe`, figures are likely to be wrong.
+    With `severe`, figures are likely to be wrong. `of_tables` says whether readers of tables are told.
     """
 
     slip: str
@@ -27,6 +27,7 @@ class Remark:
     columns: tuple[str, ...] = ()
     count: int = 0
     severe: bool = False
+    of_tables: bool = True
 
     def said(self, say: Words = ENGLISH) -> str:
         """Say it to readers."""

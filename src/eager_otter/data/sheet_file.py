@@ -12,6 +12,7 @@ import pyarrow as pa
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.data.files import Source, checked_names, source_of
+from eager_otter.data.headings import ROWS_LOOKED_AT, Headings, read_headings
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.sheet_cells import SheetCells, check_cells, check_ods
 from eager_otter.errors import DataError, UnknownName, shown_path
@@ -39,6 +40,8 @@ class SheetFile:
     decimal: str = "."
     cells: SheetCells = field(default_factory=SheetCells)
     corner: tuple[int, int] = (0, 0)  # where its header begins: row and column, from 0
+    headings: Headings = field(default_factory=lambda: Headings(()))
+    heading_rows: int = 1
 
     @property
     def place(self) -> str:
@@ -63,6 +66,7 @@ class SheetFile:
 
     def remarks(self, rows: int) -> Iterator[Remark]:
         """Tell of cells that hold an error or were not computed, and of cells beside the columns."""
+        yield from self.headings.remarks()
         wrong = [f"{place} {text}".strip() for place, text in self.cells.errors.items()]
         for slip, text, places in (
             ("error in a cell", ERRORS, wrong),
@@ -81,7 +85,7 @@ class SheetFile:
                 )
         beside = [
             f"row {number}"
-            for number, row in enumerate(self.rows, self.corner[0] + 2)
+            for number, row in enumerate(self.rows, self.corner[0] + 1 + self.heading_rows)
             if any(map(_given, row[len(self.names) :]))
         ]
         if beside:
@@ -106,11 +110,11 @@ class SheetFile:
         return source_of(self.path, rows, how=f"sheet {self.sheet}")
 
 
-def open_sheet(path: Path, sheet: str | None = None) -> SheetFile:
+def open_sheet(path: Path, sheet: str | None = None, heading_rows: int | None = None) -> SheetFile:
     """Open a workbook and read one sheet, the first unless named.
 
     Raises FileProblem for a file that is not a workbook or reaches further than is read, UnknownName for a sheet that
-    is not there, DataError for a sheet without a header or with a column name twice.
+    is not there, DataError for a sheet without a header.
     """
     from python_calamine import CalamineWorkbook
 
@@ -133,11 +137,12 @@ def open_sheet(path: Path, sheet: str | None = None) -> SheetFile:
         rows.pop()
     if not rows:
         raise DataError(f"{place}: is empty; a header row and respondents are needed.")
-    header = [cell_as_text(value) or "" for value in rows[0]]
-    while header and not header[-1]:
-        header.pop()
-    names_read = checked_names(header, place)
-    return SheetFile(path, chosen, tuple(names_read), rows[1:], ".", cells, (top, left))
+    looked_at = [[cell_as_text(value) or "" for value in row] for row in rows[: ROWS_LOOKED_AT + 2]]
+    while looked_at[0] and not looked_at[0][-1] and heading_rows != 2:
+        looked_at[0].pop()
+    headings = read_headings(looked_at, heading_rows, place)
+    names_read, count = checked_names(headings.names, place), heading_rows or 1
+    return SheetFile(path, chosen, tuple(names_read), rows[count:], ".", cells, (top, left), headings, count)
 
 
 def _given(value: Any) -> bool:

@@ -3,28 +3,30 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from eager_otter.codebook.label_words import says_no_answer
 from eager_otter.data.columns import Located
+from eager_otter.data.csv_file import CsvFile
 from eager_otter.data.files import DataFile
 from eager_otter.data.opening import Reading, open_data
+from eager_otter.data.sheet_file import SheetFile
 from eager_otter.data.triple_s import TripleSFile
 from eager_otter.data.triple_s_definition import Variable
 from eager_otter.documents.settled import checked
-from eager_otter.drafting.guess import Facts, Guess, facts_of, guesses
-from eager_otter.drafting.yaml_text import comment, inside, listed, mapped, scalar
+from eager_otter.drafting.facts import Described, Facts, Guess, facts_of
+from eager_otter.drafting.guess import guesses
+from eager_otter.drafting.writing import codebook_text, plan_text
 from eager_otter.gates.reading import relative, resolved
 from eager_otter.gates.viewed import Viewed
 from eager_otter.gates.writing import check_new, new_folder, write_bytes, write_text, written_beside
 from eager_otter.looks.words import counted
 
 FRAME_FILE = "responses.parquet"  # where the responses of a frame are written
-BANNER_ANSWERS = (2, 7)
-BANNER_GROUPS = 3
 CELLS = 20_000_000  # that are read at a time
 PIECE = 400  # columns looked at in one reading of the file
 
@@ -74,7 +76,7 @@ def draft(
 
     Example: `codebook_from_text(draft(frame).codebook)`.
     """
-    file = open_data(data, reading)
+    file, reading = _opened(data, reading)
     path = Path(data) if isinstance(data, str | Path) else Path(FRAME_FILE)
     into = None if folder is None or not isinstance(data, str | Path) else Path(folder)
     title, origin = path.stem, "guessed from the data"
@@ -83,10 +85,10 @@ def draft(
         guessed = list(_from_definition(file))
     else:
         guessed = _guessed(file)
-    head = f"A first codebook for {path.name}, {origin}. Correct it; each question says why it is so."
+    place = path.name if into is None else relative(resolved(path), resolved(into))
     return Draft(
-        codebook="\n".join([comment(head), f"title: {scalar(title)}", *_codebook_lines(guessed)]) + "\n",
-        plan="\n".join(_plan_lines(path, guessed, codebook_name, reading, into)) + "\n",
+        codebook=codebook_text(path.name, title, origin, guessed),
+        plan=plan_text(place, guessed, codebook_name, reading),
         guesses=tuple(guessed),
         frame=None if isinstance(data, str | Path) else file.read(file.names),
     )
@@ -111,14 +113,44 @@ def write_draft(
     return places
 
 
+def _opened(data: Any, reading: Reading | None) -> tuple[DataFile, Reading | None]:
+    """Open data; where their first row looks like a second row of headings, it is read as one."""
+    file = open_data(data, reading)
+    if isinstance(file, CsvFile | SheetFile) and file.headings.respondent:
+        reading = replace(reading or Reading(), heading_rows=2)
+        return open_data(data, reading), reading
+    return file, reading
+
+
+def _described(file: DataFile) -> dict[str, Described]:
+    """Return what two rows of headings say of each column."""
+    if not isinstance(file, CsvFile | SheetFile):
+        return {}
+    rows = file.headings.rows
+    columns = Counter(first for first, _ in rows.values())
+    alone = Counter(second for first, second in rows.values() if columns[first] == 1)
+    about = {}
+    for name, (first, second) in rows.items():
+        if name == first:
+            about[name] = Described(text=second or first)
+        elif columns[first] == 1 and alone[second] > 1:  # a word such as "Response" below many questions
+            about[name] = Described(text=first, stem=first)
+        else:
+            about[name] = Described(text=name, stem=first, item=second)
+    return about
+
+
 def _guessed(file: DataFile) -> list[Guess]:
+    about = _described(file)
     facts: list[Facts] = []
     left = [name for name in file.names if name]
     size = PIECE
     while left:
         names, left = left[:size], left[size:]
         table = file.read(names)
-        facts += [facts_of(name, Located(table.column(name), 0, file.decimal)) for name in names]
+        facts += [
+            facts_of(name, Located(table.column(name), 0, file.decimal), about.get(name)) for name in names
+        ]
         size = max(
             PIECE, CELLS // max(table.num_rows, 1)
         )  # of short files all at once, as each time it is read whole
@@ -157,111 +189,3 @@ def _defined(variable: Variable, reason: str) -> Guess:
         answers=answers,
         details=details,
     )
-
-
-# --- the codebook ---------------------------------------------------------------------------------------
-
-
-def _codebook_lines(guessed: Sequence[Guess]) -> Iterator[str]:
-    for guess in guessed:
-        if guess.role in ("respondent", "weight", "frequency"):
-            yield f"{guess.role}: {scalar(guess.columns[0])}  {comment(guess.reason)}"
-    yield from ("", "questions:")
-    for guess in guessed:
-        if guess.role not in ("respondent", "weight", "frequency", "empty"):
-            yield ""
-            yield f"  {comment(guess.reason)}"
-            yield f"  {scalar(guess.name)}:"
-            yield from (f"    {line}" for line in _question_lines(guess))
-    empty = [guess.name for guess in guessed if guess.role == "empty"]
-    if empty:
-        yield from ("", f"  {comment('Left out, as nothing is in them: ' + ', '.join(empty))}")
-
-
-def _question_lines(guess: Guess) -> Iterator[str]:
-    yield f"text: {scalar(str(guess.details.get('text', guess.name)))}"
-    kind = {"ticks": "multi", "mentions": "multi", "joined": "multi"}.get(guess.role, guess.role)
-    yield f"kind: {kind}"
-    match guess.role:
-        case "single" | "number" | "text" | "date":
-            if guess.columns[0] != guess.name:
-                yield f"column: {scalar(guess.columns[0])}"
-            if guess.details.get("format"):
-                yield f"format: {scalar(str(guess.details['format']))}"
-            if guess.role == "single":
-                if guess.details.get("scale"):
-                    yield f"scale: true  {comment('the answers have scores')}"
-                yield from _answer_lines(guess)
-        case "ticks":
-            yield from _tick_lines(guess)
-        case "mentions":
-            yield f"mentions: {listed(guess.columns)}"
-            yield from _answer_lines(guess)
-        case "joined":
-            yield f"joined: {mapped({'column': inside(guess.columns[0]), 'by': inside(guess.details['by'])})}"
-            yield from _answer_lines(guess)
-        case "grid":
-            if guess.details.get("scale"):
-                yield f"scale: true  {comment('whole numbers in a row; correct it where they have no order')}"
-            yield "items:"
-            for column in guess.columns:
-                yield f"  {scalar(column)}: {mapped({'column': inside(column), 'label': inside(column)})}"
-            yield from _answer_lines(guess)
-    if guess.details.get("asked by"):
-        yield comment(f"asked of those that {guess.details['asked by']} selects; write it as asked: …")
-
-
-def _tick_lines(guess: Guess) -> Iterator[str]:
-    yield "columns:"
-    for column, (_, label) in zip(guess.columns, guess.answers, strict=True):
-        yield f"  {scalar(column)}: {scalar(label)}"
-    if guess.details.get("ticked"):
-        yield f"ticked: {listed([str(guess.details['ticked'])])}"
-    if guess.details.get("unticked"):
-        yield f"unticked: {listed([str(guess.details['unticked'])])}"
-
-
-def _answer_lines(guess: Guess) -> Iterator[str]:
-    missing = set(guess.details.get("missing", ()))
-    scale, scores = guess.details.get("scale"), guess.details.get("scores", {})
-    yield "answers:"
-    for code, label in guess.answers:
-        if code in missing:
-            entry = mapped({"label": inside(label), "missing": "true"})
-            yield f"  {scalar(code)}: {entry}  {comment('looks like no answer')}"
-        elif code in scores and not scale and format(scores[code], ".15g") != code:
-            yield f"  {scalar(code)}: {scalar(label)}  {comment(f'score {scores[code]:.15g}, which a scale would use')}"
-        elif code in scores and format(scores[code], ".15g") != code:
-            yield f"  {scalar(code)}: {mapped({'label': inside(label), 'score': format(scores[code], '.15g')})}"
-        else:
-            yield f"  {scalar(code)}: {scalar(label)}"
-
-
-# --- the plan -------------------------------------------------------------------------------------------
-
-
-def _plan_lines(
-    path: Path, guessed: Sequence[Guess], codebook: str, reading: Reading | None, folder: Path | None
-) -> Iterator[str]:
-    yield comment(
-        f"A first plan for {path.name}: every question by a few that may make a banner. Correct it."
-    )
-    yield f"data: {_data_entry(path.name if folder is None else relative(resolved(path), resolved(folder)), reading)}"
-    yield f"codebook: {scalar(codebook)}"
-    low, high = BANNER_ANSWERS
-    banner = [guess.name for guess in guessed if guess.role == "single" and low <= len(guess.answers) <= high]
-    if banner:
-        yield from ("", "banners:", f"  main: {listed(banner[:BANNER_GROUPS])}")
-    yield from ("", "tests: {levels: [95]}", "bases: {mark below: 75, no test below: 30}")
-    yield from ("", "tables:", "  - {each: all}", "", "outputs: [tables.xlsx, tables.csv]")
-
-
-def _data_entry(name: str, reading: Reading | None) -> str:
-    options = {
-        key: getattr(reading, key)
-        for key in ("sheet", "delimiter", "encoding", "decimal")
-        if reading is not None and getattr(reading, key) is not None
-    }
-    if not options:
-        return scalar(name)
-    return mapped({"file": inside(name), **{key: inside(value) for key, value in options.items()}})

@@ -408,6 +408,7 @@ class DataPart(Part):
     delimiter: str | None = None
     encoding: str | None = None
     decimal: Literal[".", ","] | None = None
+    heading_rows: Literal[1, 2] | None = Field(default=None, alias="heading rows")
 
 
 class AcceptFile(Part):

@@ -141,6 +141,7 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
             delimiter=head.data.delimiter,
             encoding=head.data.encoding,
             decimal=head.data.decimal,
+            heading_rows=head.data.heading_rows,
         ),
         codebook=replace(context.codebook, weight=weight),
         filter=head.filter,

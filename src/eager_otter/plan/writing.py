@@ -54,13 +54,7 @@ class _Writing:
             raise RequestError(
                 "The codebook was not read from a file; write it to one and read the plan with it."
             )
-        reading = {
-            "sheet": plan.reading.sheet,
-            "delimiter": plan.reading.delimiter,
-            "encoding": plan.reading.encoding,
-            "decimal": plan.reading.decimal,
-        }
-        how = {key: value for key, value in reading.items() if value is not None}
+        how = plan.reading.given()
         data = relative(plan.data, self.folder)
         return filled(
             {

@@ -351,7 +351,7 @@ def open_survey(codebook: str | Path | Codebook, data: Any, *, reading: Reading 
 
     `codebook` may also be the path of one; `data` are a path, or a frame of pandas, Polars, Arrow or anything that
     gives itself as a stream of Arrow. Paths end in .csv, .xlsx, .ods, .parquet, .json, .jsonl or, for triple-s, .xml.
-    `reading` names a sheet, delimiter, encoding or decimal sign where the file does not tell.
+    `reading` names a sheet, delimiter, encoding, decimal sign or two rows of headings where the file does not tell.
 
     It is weighted by the codebook's weight, if it names one. Raises FileProblem, DocumentError (every mistake
     in the codebook), DataError.

@@ -19,6 +19,7 @@ from eager_otter.gates.terminal import Text, html_view
 from eager_otter.plan.plan import Plan
 from eager_otter.report.audit_view import audit_view
 from eager_otter.report.compare_view import compare_view
+from eager_otter.report.draft_view import draft_view
 from eager_otter.report.explain_view import explain_view
 from eager_otter.report.findings_view import findings_view
 from eager_otter.report.grids import plain_grid
@@ -80,11 +81,6 @@ def _(thing: Plan) -> RenderableType:
 
 
 @view_of.register
-def _(thing: Draft) -> RenderableType:
-    return Group(Text(thing.codebook), Text(thing.plan))
-
-
-@view_of.register
 def _(thing: Report) -> RenderableType:
     grid = plain_grid()
     for head in ("Id", "Title", "Rows", "Columns", "Base"):
@@ -105,6 +101,7 @@ def _(thing: Report) -> RenderableType:
 view_of.register(Question)(definition_view)
 view_of.register(QuestionOverview)(question_view)
 view_of.register(Audit)(audit_view)
+view_of.register(Draft)(draft_view)
 view_of.register(Comparison)(compare_view)
 view_of.register(Weighting)(weighting_view)
 view_of.register(Explanation)(explain_view)

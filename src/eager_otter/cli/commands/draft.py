@@ -9,6 +9,7 @@ import click
 
 from eager_otter.errors import shown_path
 from eager_otter.gates.streams import echo
+from eager_otter.looks.words import counted
 
 
 @click.command()
@@ -24,6 +25,11 @@ from eager_otter.gates.streams import echo
 @click.option(
     "--decimal", type=click.Choice([".", ","]), help="The decimal sign of a CSV file. Default: detected."
 )
+@click.option(
+    "--heading-rows",
+    type=click.IntRange(1, 2),
+    help="How many rows of a CSV file or sheet name the columns. Default: detected.",
+)
 def draft(
     data: Path,
     into: Path | None,
@@ -31,26 +37,39 @@ def draft(
     delimiter: str | None,
     encoding: str | None,
     decimal: str | None,
+    heading_rows: int | None,
 ) -> None:
     """Write a first codebook and plan for DATA, guessed from what is in it.
 
     Kinds of questions, tick batteries, mentions, joined codes, grids, dates, ids and weights are guessed; each
-    guess says why in a comment. Correct codebook.yaml, then run plan.yaml; both work untouched. A triple-s
-    definition (.xml) brings its codebook with it. Files that are there are never overwritten.
+    guess says why in a comment, and what is doubtful is marked with check: and listed here first. Two rows of
+    headings are found. Correct codebook.yaml, then run plan.yaml; both work untouched. A triple-s definition (.xml)
+    brings its codebook with it. Files that are there are never overwritten.
     """
-    from collections import Counter
-
     from eager_otter.data.opening import Reading
     from eager_otter.drafting.drafting import draft as make_draft
     from eager_otter.drafting.drafting import write_draft
+    from eager_otter.gates.terminal import terminal
+    from eager_otter.report.draft_view import draft_view
 
-    reading = Reading(sheet=sheet, delimiter=delimiter, encoding=encoding, decimal=decimal)  # type: ignore[arg-type]
+    reading = Reading(
+        sheet=sheet,
+        delimiter=delimiter,
+        encoding=encoding,
+        decimal=decimal,  # type: ignore[arg-type]
+        heading_rows=heading_rows,  # type: ignore[arg-type]
+    )
     folder = into or data.parent
     drafted = make_draft(data, reading, folder=folder)
     written = write_draft(drafted, folder)
     for path in written:
         echo(shown_path(path))
-    roles = Counter(guess.role for guess in drafted.guesses)
-    echo("Guessed: " + ", ".join(f"{count} {role}" for role, count in roles.items()), err=True)
+    terminal(err=True).print("", draft_view(drafted))
     plan = shlex.quote(shown_path(written[-1]))
-    echo(f"Next: read the comments in the codebook, correct it, then: eager-otter run {plan}", err=True)
+    doubted = sum(bool(guess.doubts) for guess in drafted.guesses)
+    first = (
+        f'look at the {counted(doubted, "guess", "guesses")} marked "check:" in the codebook, then'
+        if doubted
+        else "read the codebook, then"
+    )
+    echo(f"Next: {first}: eager-otter audit {plan}", err=True)

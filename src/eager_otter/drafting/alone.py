@@ -1,0 +1,316 @@
+"""Columns on their own: ids, weights, dates, numbers, joined codes, answers, open texts."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from datetime import datetime
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from eager_otter.codebook.expression import day_of
+from eager_otter.data.encoding import parted
+from eager_otter.drafting.answers import listed_answers
+from eager_otter.drafting.facts import Facts, Guess, Role, doubted, in_order
+from eager_otter.drafting.headings import text_of
+from eager_otter.drafting.meaning import asks_to_recommend, last_behind
+from eager_otter.gates.numbers import number_of
+
+FEW = 12  # whole numbers with at most this many values are taken for codes
+FEW_WORDS = 30  # texts with at most this many values are taken for answers
+LONGEST_ANSWER = 60
+DATE_FORMATS = ("%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%Y/%m/%d", "%Y%m%d")
+JOINTS = (";", "|", ",", "/")
+MOST_JOINED = 60
+STRAY = 0.1  # share of rows that may hold another text in a column of numbers
+MEAN_OF_WEIGHTS = (0.8, 1.25)
+FEWEST_WEIGHED = 1_000  # people that weights which add up to a population stand for
+WEIGHT_NAME = re.compile(
+    r"(?:.*[_ ])?(?:wt|wgt|weight|weights|weighting|gewicht)(?:[_ ]?(?:\d+|final|total|all))?\Z",
+    re.IGNORECASE,
+)
+WEIGHT_WORDS = re.compile(r"\b(?:weight(?:s|ing)?|gewicht\w*)\b", re.IGNORECASE)
+BODY_WORDS = re.compile(r"\b(?:kg|kilo\w*|pounds|lbs?|body|körper\w*|stone)\b", re.IGNORECASE)
+ID_NAME = re.compile(
+    r"(?:.*[_ ])?(?:id|rid|respid|uuid|serial|respondent|record|caseid|respno|resp|case|key)"
+    r"(?:[_ ]?(?:no|nr|number|id))?\Z",
+    re.IGNORECASE,
+)
+ID_TEXT = re.compile(r"(?!-?\d+[.,]\d)[^\s,;<>]+")
+FREQUENCY_NAME = re.compile(r"(?:freq|frequency)\Z", re.IGNORECASE)
+MAYBE_FREQUENCY = re.compile(r"(?:n|people|respondents|count|cases)\Z", re.IGNORECASE)
+COUNT_WORDS = re.compile(
+    r"\b(?:how (?:many|much|old|long|often)|number of|minutes|years|year|times|wie (?:viele?|alt|lange)|anzahl)\b",
+    re.IGNORECASE,
+)
+
+
+def alone(facts: Facts, *, first: bool) -> Guess:
+    """Say what one column is; the `first` of the data may be an id whatever its name."""
+    if not facts.texts:
+        return _guess(facts, "empty", "nothing in it")
+    whole = facts.filled == facts.rows
+    unique = len(facts.texts) == facts.rows and whole
+    plain = all(map(ID_TEXT.fullmatch, facts.texts))
+    if (
+        unique
+        and facts.rows > 1
+        and plain
+        and (ID_NAME.match(facts.name) or (first and facts.rows > FEW_WORDS))
+    ):
+        return _guess(facts, "respondent", "a different value in every row")
+    counts_people = facts.all_numbers and whole and min(facts.numbers) >= 0 and max(facts.numbers) > 0
+    if counts_people:
+        weighing = _weighing(facts)
+        if weighing is not None:
+            return weighing
+    ways = (_described, _date, _joined, _numeric, _nearly_numbers, _words)
+    return next(guess for way in ways if (guess := way(facts)) is not None)
+
+
+def _guess(facts: Facts, role: Role, reason: str, **more: Any) -> Guess:
+    details: Mapping[str, Any] = {"text": text_of(facts.heading), **more.pop("details", {})}
+    return Guess(role=role, name=facts.name, columns=(facts.name,), reason=reason, details=details, **more)
+
+
+def _weighing(facts: Facts) -> Guess | None:
+    """Take a column for weights or frequencies where its name says so, or propose it where that is likely."""
+    if FREQUENCY_NAME.match(facts.name) and facts.all_whole:
+        return _guess(
+            facts,
+            "frequency",
+            "whole numbers under a name that says count: rows that stand for several people",
+        )
+    words = facts.name.replace("_", " ") + " " + facts.heading
+    if MAYBE_FREQUENCY.match(facts.name) and facts.all_whole and min(facts.numbers) >= 1:
+        return doubted(
+            _number(facts), f"how many people each row stands for? then write frequency: {facts.name}"
+        )
+    if not WEIGHT_NAME.match(facts.name) and not WEIGHT_WORDS.search(words):
+        return None
+    sums = float(np.dot(facts.numbers, facts.counts))
+    mean = sums / facts.filled
+    low, high = MEAN_OF_WEIGHTS
+    like_one = low <= mean <= high or (mean > high and sums >= FEWEST_WEIGHED and not facts.all_whole)
+    if BODY_WORDS.search(words) or (facts.all_whole and mean > high):
+        return doubted(
+            _number(facts), "numbers that may weigh people themselves, not the sample: not used as a weight"
+        )
+    if WEIGHT_NAME.match(facts.name) and like_one:
+        what = f"a mean of {mean:.2f}" if mean <= high else f"a sum of {sums:,.0f}"
+        return _guess(facts, "weight", f"numbers from 0 up with {what}, under a name that says weight")
+    return doubted(
+        _number(facts), f"a weight of the sample? its mean is {mean:.3g}; then write weight: {facts.name}"
+    )
+
+
+def _number(facts: Facts) -> Guess:
+    low, high = min(facts.numbers), max(facts.numbers)
+    return _guess(facts, "number", f"{len(facts.texts):,} different numbers from {low:g} to {high:g}")
+
+
+def _described(facts: Facts) -> Guess | None:
+    """Take a column as a dictionary describes it: its labels, or its kind."""
+    about = facts.about
+    kinds: dict[str, Role] = {"number": "number", "text": "text", "date": "date", "single": "single"}
+    if about.labels:
+        if about.role == "number" or (facts.all_numbers and len(facts.texts) > len(about.labels) + FEW):
+            missing = tuple(code for code in facts.texts if code in about.labels or code in about.missing)
+            if not facts.all_numbers or len(missing) == len(facts.texts):
+                return None
+            return _guess(
+                facts,
+                "number",
+                f"numbers, some with a label, as {about.origin} has it",
+                details={"missing": missing},
+            )
+        listed = listed_answers(facts.texts, about.labels, about.missing)
+        unknown = [
+            code
+            for code, _ in listed.answers
+            if code not in about.labels and code not in about.labels.values()
+        ]
+        guess = _guess(
+            facts, "single", f"as {about.origin} has it", answers=listed.answers, details={"listed": listed},
+            doubts=listed.doubts(),
+        )  # fmt: skip
+        return doubted(guess, f"{', '.join(unknown[:8])} has no label in {about.origin}" if unknown else "")
+    role = kinds.get(about.role)
+    if role == "number" and facts.all_numbers:
+        return _guess(facts, "number", f"as {about.origin} has it", details={"missing": about.missing})
+    if role == "text":
+        return _guess(facts, "text", f"as {about.origin} has it")
+    return None
+
+
+# --- numbers --------------------------------------------------------------------------------------------
+
+
+def _numeric(facts: Facts) -> Guess | None:
+    if not facts.all_numbers:
+        return None
+    few = (
+        facts.all_whole and len(facts.texts) <= FEW and min(facts.numbers) >= -1 and max(facts.numbers) < 1000
+    )
+    if not few or len(facts.texts) > max(2, facts.filled / 2):
+        return _far_codes(facts)
+    listed = listed_answers(facts.texts, {}, facts.about.missing)
+    words = facts.heading
+    scale = listed.scale and not COUNT_WORDS.search(words)
+    recommends = asks_to_recommend(words) and set(facts.texts) <= {str(k) for k in range(11)}
+    return _guess(
+        facts, "single",
+        f"{len(facts.texts)} different whole numbers; taken for codes"
+        + (" (a scale? then add scale: true)" if scale else ""),
+        answers=listed.answers, details={"listed": listed},
+        doubts=(
+            *listed.doubts(),
+            *(["0 to 10: then add scale: true, and a net such as 9 and 10"] if recommends else []),
+            *(["a number that was asked? then write kind: number"] if COUNT_WORDS.search(words) else []),
+        ),
+    )  # fmt: skip
+
+
+def _far_codes(facts: Facts) -> Guess:
+    """Take a column for numbers; codes such as 999 far beyond all others are proposed as missing."""
+    guess = _number(facts)
+    known = [code for code in facts.about.missing if code in facts.texts]
+    if known and len(known) < len(facts.texts):
+        return Guess(**{**_fields(guess), "details": {**guess.details, "missing": tuple(known)}})
+    if len(facts.texts) < 3 or not facts.all_whole:
+        return guess
+    *others, top = (float(number) for number in facts.numbers)
+    nines = re.fullmatch(r"9{2,6}|9{1,5}[78]|8{2,6}", facts.texts[-1]) is not None
+    if nines and top > 2 * max(map(abs, others)) and facts.counts[-1] > 1:
+        return doubted(guess, f"is {facts.texts[-1]} no answer? then write missing: [{facts.texts[-1]}]")
+    return guess
+
+
+def _fields(guess: Guess) -> dict[str, Any]:
+    return {name: getattr(guess, name) for name in guess.__dataclass_fields__}
+
+
+def _nearly_numbers(facts: Facts) -> Guess | None:
+    """Find numbers among which a few rows hold another text, such as a dot or <0.5; these are listed as missing."""
+    words = [text for text, number in zip(facts.texts, facts.numbers, strict=True) if np.isnan(number)]
+    rows = sum(facts.often(text) for text in words)
+    distinct_numbers = len(facts.texts) - len(words)
+    if not words or len(words) > FEW or rows > STRAY * facts.filled or distinct_numbers <= FEW:
+        return None
+    shown = ", ".join(repr(text) for text in words)
+    guess = _guess(
+        facts,
+        "number",
+        f"{distinct_numbers:,} different numbers, and {shown}",
+        details={"missing": tuple(words)},
+    )
+    return doubted(guess, f"{shown} of {rows:,} rows is taken for no number")
+
+
+# --- dates, joined codes, words -------------------------------------------------------------------------
+
+
+def _date(facts: Facts) -> Guess | None:
+    sample = facts.texts[:500]
+    if all(day_of(text[:10]) is not None and len(text) >= 10 for text in sample):
+        return _guess(facts, "date", "days written as 2026-03-31")
+    fitting = [pattern for pattern in DATE_FORMATS if all(_is_day(text, pattern) for text in sample)]
+    if not fitting:
+        return None
+    guess = _guess(facts, "date", f"days written as {fitting[0]}", details={"format": fitting[0]})
+    both = {"%d/%m/%Y", "%m/%d/%Y"} <= set(fitting)
+    return doubted(guess, "check that day and month are not the other way round" if both else "")
+
+
+def _is_day(text: str, pattern: str) -> bool:
+    try:
+        return 1900 <= datetime.strptime(text, pattern).year <= 2100
+    except ValueError:
+        return False
+
+
+def _joined(facts: Facts) -> Guess | None:
+    for by in JOINTS:
+        several = sum(count for text, count in zip(facts.texts, facts.counts, strict=True) if by in text)
+        if several < 2:
+            continue
+        whole = frozenset(_always_together(facts.texts, by))
+        pieces: Counter[str] = Counter()
+        for text, count in zip(facts.texts, facts.counts, strict=True):
+            for piece in filter(None, parted(text, by, whole)):
+                pieces[piece] += count
+        values = last_behind(sorted(pieces, key=in_order))
+        if (
+            2 <= len(values) < len(facts.texts)
+            and len(values) <= MOST_JOINED
+            and max(map(len, values)) <= LONGEST_ANSWER
+            and min(pieces.values()) > 1
+            and _stand_alone(facts, by, several)
+        ):
+            labels = facts.about.labels
+            guess = _guess(
+                facts, "joined", f"{len(values)} values joined by {by!r}; taken for several answers in a cell",
+                answers=tuple((value, labels.get(value, value)) for value in values), details={"by": by},
+            )  # fmt: skip
+            rare = several < 0.1 * facts.filled
+            return doubted(
+                guess,
+                *(
+                    f"{one!r} is taken for one answer, as its parts only stand together"
+                    for one in sorted(whole)
+                ),
+                f"only {several:,} rows join answers" if rare else "",
+            )
+    return None
+
+
+def _stand_alone(facts: Facts, by: str, several: int) -> bool:
+    """Return whether joined texts are more than numbers with a comma, or answers with a stroke in them."""
+    joined = [text for text in facts.texts if by in text]
+    if by == "," and all(re.fullmatch(r"-?\d{1,3}(?:,\d+)+(?:\.\d+)?", text) for text in joined):
+        alone_too = {text for text in facts.texts if by not in text}
+        return {piece for text in joined for piece in text.split(by)} <= alone_too
+    if several >= 0.1 * facts.filled:
+        return True
+    single = {text.strip() for text in facts.texts if by not in text}
+    return all(piece.strip() in single for text in joined for piece in text.split(by) if piece.strip())
+
+
+def _always_together(texts: Sequence[str], by: str) -> Iterator[str]:
+    """Find pieces that only ever stand side by side: one answer that holds the sign itself."""
+    follows: dict[str, set[str]] = {}
+    before: dict[str, set[str]] = {}
+    seen: Counter[tuple[str, str]] = Counter()
+    for text in texts:
+        pieces = ["", *parted(text, by), ""]
+        for one, other in pairwise(pieces):
+            follows.setdefault(one, set()).add(other)
+            before.setdefault(other, set()).add(one)
+            seen[one, other] += 1
+    for (one, other), count in seen.items():
+        if one and other and count > 1 and follows[one] == {other} and before[other] == {one}:
+            yield (
+                f"{one}{by} {other}" if any(f"{one}{by} " in text for text in texts) else f"{one}{by}{other}"
+            )
+
+
+def _words(facts: Facts) -> Guess:
+    longest = max(len(text) for text in facts.texts)
+    repeated = len(facts.texts) <= max(2, facts.filled / 3)
+    if len(facts.texts) <= FEW_WORDS and longest <= LONGEST_ANSWER and repeated:
+        listed = listed_answers(facts.texts, {}, facts.about.missing)
+        return _guess(
+            facts, "single", f"{len(facts.texts)} different texts; taken for answers", answers=listed.answers,
+            details={"listed": listed}, doubts=listed.doubts(),
+        )  # fmt: skip
+    guess = _guess(facts, "text", f"{len(facts.texts):,} different texts; taken for open answers")
+    parted = [text for text in facts.texts if re.fullmatch(r"-?\d{1,3}(?:[,' ]\d{3})+(?:\.\d+)?", text)]
+    numeric = sum(number_of(text) is not None for text in facts.texts)
+    if parted and numeric + len(parted) >= 0.9 * len(facts.texts):
+        return doubted(
+            guess, f"numbers with a mark between thousands, such as {parted[0]}? export them without it"
+        )
+    return guess

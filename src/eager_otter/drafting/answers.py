@@ -1,0 +1,110 @@
+"""The answers of a question as they are guessed: their order, a scale, and codes that may be no answer."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from eager_otter.codebook.label_words import says_no_answer
+from eager_otter.drafting.facts import in_order
+from eager_otter.drafting.meaning import band_order, last_behind, scale_order, surely_no_answer
+from eager_otter.gates.numbers import number_of
+
+LONGEST_SCALE = 11
+SHORTEST_SCALE = 4
+APART_FROM = 90  # codes such as 98 and 99 stand apart from a scale
+NO_SCORE_CODES = ("6", "7", "8", "9", "0")  # behind 1 to 5 they are often "don't know"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Listed:
+    """The answers of a question in their order, as (code, label).
+
+    `missing` are surely no answer; `maybe_missing` may be none, `unscored` may be answers without a score. `scale` says
+    that the answers are steps: "codes" in a row, or "words" whose meaning tells; "" for neither.
+    """
+
+    answers: tuple[tuple[str, str], ...]
+    missing: tuple[str, ...] = ()
+    maybe_missing: tuple[str, ...] = ()
+    unscored: tuple[str, ...] = ()
+    scale: str = ""
+
+    def doubts(self) -> tuple[str, ...]:
+        """Say what a person has to check."""
+        shown = [
+            f"is {', '.join(codes)} {what}"
+            for codes, what in (
+                (self.maybe_missing, "no answer? then add missing: true"),
+                (self.unscored, "an answer without a score? then add score: none"),
+            )
+            if codes
+        ]
+        return tuple(shown)
+
+
+def listed_answers(values: Sequence[str], labels: Mapping[str, str], missing: Sequence[str] = ()) -> Listed:
+    """List the answers of a question from the values that occur, and the labels and missing codes that are known."""
+    if labels:
+        return _labelled(values, labels, missing)
+    if all(number_of(value) is not None for value in values):
+        return _codes(sorted(values, key=in_order), missing)
+    words = scale_order(values) or band_order(values)
+    ordered = words or last_behind(sorted(values, key=in_order))
+    surely = tuple(value for value in ordered if value in missing or surely_no_answer(value))
+    maybe = tuple(value for value in ordered if says_no_answer(value) and value not in surely)
+    return Listed(
+        answers=tuple((value, value) for value in ordered),
+        missing=surely,
+        maybe_missing=maybe if scale_order(values) is None else (),
+        unscored=maybe if scale_order(values) is not None else (),
+        scale="words" if scale_order(values) else "",
+    )
+
+
+def _labelled(values: Sequence[str], labels: Mapping[str, str], missing: Sequence[str]) -> Listed:
+    """List codes with the labels of a dictionary, in its order; values that it does not know behind."""
+    by_label = {label: code for code, label in labels.items()}
+    held = set(values)
+    if held and not held & set(labels) and held & set(by_label):  # the data hold labels
+        labels = {label: label for label in labels.values()}
+        missing = [label for code, label in zip(by_label.values(), by_label, strict=True) if code in missing]
+    unknown = sorted((value for value in held if value not in labels), key=in_order)
+    entries = {**labels, **{value: value for value in unknown}}
+    surely = tuple(code for code, label in entries.items() if code in missing or surely_no_answer(label))
+    maybe = tuple(code for code, label in entries.items() if says_no_answer(label) and code not in surely)
+    real = [label for code, label in entries.items() if code not in surely]
+    scale = scale_order(real) is not None and all(number_of(code) is not None for code in labels)
+    return Listed(
+        answers=tuple(entries.items()),
+        missing=surely,
+        maybe_missing=() if scale else maybe,
+        unscored=maybe if scale else (),
+        scale="words" if scale else "",
+    )
+
+
+def _codes(values: Sequence[str], missing: Sequence[str]) -> Listed:
+    """Look at bare numbers: a scale where they run in a row, with codes apart that may be no answer."""
+    answers = tuple((value, value) for value in values)
+    surely = tuple(value for value in values if value in missing)
+    numbers = [number_of(value) for value in values if value not in surely]
+    if any(number is None or number != round(number) for number in numbers):
+        return Listed(answers=answers, missing=surely)
+    whole = [int(number) for number in numbers if number is not None]
+    negative = tuple(value for value in values if value.startswith("-") and value not in surely)
+    own = [k for k in whole if k >= 0]
+    apart = tuple(value for value in values if value not in (*surely, *negative) and int(value) >= APART_FROM)
+    run = [k for k in own if k < APART_FROM]
+    unscored: tuple[str, ...] = ()
+    if len(run) > SHORTEST_SCALE and run[-1] - run[-2] > 1 and str(run[-1]) in NO_SCORE_CODES:
+        unscored, run = (str(run[-1]),), run[:-1]
+    steps = len(run) if not run or run == list(range(run[0], run[0] + len(run))) else 0
+    scale = SHORTEST_SCALE <= steps <= LONGEST_SCALE and run[0] in (0, 1)
+    return Listed(
+        answers=answers,
+        missing=surely,
+        maybe_missing=(*negative, *apart),
+        unscored=unscored if scale else (),
+        scale="codes" if scale else "",
+    )

@@ -1,0 +1,329 @@
+"""Columns that belong together: ticks, mentions, and grids, by what their headings share and what they hold."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+
+from eager_otter.drafting.answers import listed_answers
+from eager_otter.drafting.facts import Facts, Guess, doubted, in_order
+from eager_otter.drafting.headings import Split, splits, text_of
+from eager_otter.gates.numbers import number_of
+
+FEW = 12  # values that a grid may have
+MOST_MENTIONED = 200
+LONGEST_SHOWN = 24
+YES_WORDS = frozenset(
+    [
+        "yes",
+        "y",
+        "true",
+        "t",
+        "ticked",
+        "checked",
+        "selected",
+        "mentioned",
+        "chosen",
+        "quoted",
+        "x",
+        "✓",
+        "ja",
+        "j",
+        "wahr",
+        "angekreuzt",
+        "genannt",
+        "gewählt",
+    ]
+)
+NO_WORDS = frozenset(
+    {"no", "n", "false", "f", "unticked", "unchecked", "unselected", "-", "nein", "falsch"}
+    | {f"not {word}" for word in YES_WORDS if len(word) > 4}
+    | {f"nicht {word}" for word in ("angekreuzt", "genannt", "gewählt")}
+)
+NOT = re.compile(r"(?:not|no|non|nicht|kein\w*)[ :_-]+(.+)\Z", re.IGNORECASE | re.DOTALL)
+GENERIC_STEMS = frozenset(
+    {"q", "v", "f", "s", "c", "x", "a", "var", "col", "column", "question", "item", "frage"}
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Member:
+    """A column as one of several: its facts, and the answer or item that its heading says it is of."""
+
+    facts: Facts
+    item: str
+
+    @property
+    def label(self) -> str:
+        """The words of its item; its name where this is but a number or a letter."""
+        plain = self.item.strip()
+        return (
+            plain if len(plain) > 1 and number_of(plain) is None else self.facts.about.item or self.facts.name
+        )
+
+
+def batteries(columns: Sequence[Facts]) -> Iterator[Guess]:
+    """Find columns that belong together; each is in one guess at most."""
+    taken: set[str] = set()
+    ways = [list(_splits(facts)) for facts in columns]
+    by_stem: dict[tuple[str, str], list[int]] = {}
+    for k, own in enumerate(ways):
+        for split in own:
+            by_stem.setdefault(_key(split), []).append(k)
+    for k, facts in enumerate(columns):
+        if facts.name in taken:
+            continue
+        found = [
+            guess
+            for split in ways[k]
+            if (guess := _longest(columns, ways, by_stem[_key(split)], k, split, taken)) is not None
+        ]
+        found = found or list(_side_by_side(columns, k, taken))
+        if found:
+            best = max(found, key=lambda guess: (len(guess.columns), not guess.doubts))
+            taken |= set(best.columns)
+            yield best
+
+
+def _splits(facts: Facts) -> Iterator[Split]:
+    if facts.about.stem:
+        yield Split("rows", facts.about.stem, facts.about.item)
+        return
+    if facts.about.text and facts.about.text != facts.name:
+        yield from (replace(split, way=f"text {split.way}") for split in splits(facts.about.text))
+    yield from splits(facts.name)
+
+
+def _key(split: Split) -> tuple[str, str]:
+    return split.way, split.stem.casefold()
+
+
+def _longest(
+    columns: Sequence[Facts],
+    ways: Sequence[Sequence[Split]],
+    places: Sequence[int],
+    start: int,
+    split: Split,
+    taken: set[str],
+) -> Guess | None:
+    """Find the longest battery from a column on, of those whose headings share a stem."""
+    key = _key(split)
+    run: list[Member] = []
+    last = start - 1
+    for place in places:
+        if place < start or columns[place].name in taken or place == last:
+            continue
+        if split.near and place != last + 1:
+            break
+        own = next(one for one in ways[place] if _key(one) == key)
+        if split.way.endswith("lettered") and own.item.casefold() != chr(ord("a") + len(run)):
+            break
+        run.append(Member(columns[place], own.item))
+        last = place
+    stem = split.stem.rstrip("_. ")
+    bare = split.way.endswith("numbered") and stem.casefold() in GENERIC_STEMS and split.stem == stem
+    while len(run) > 1:
+        guess = _battery(stem, run, bare=bare)
+        if guess is not None:
+            return guess
+        run = run[:-1]
+    return None
+
+
+def _battery(stem: str, members: Sequence[Member], *, bare: bool) -> Guess | None:
+    filled = [member for member in members if member.facts.texts]
+    if _texts_differ(members):
+        return None
+    if len(filled) < 2 or (not members[0].facts.texts and len(filled) < 3):
+        return None
+    hows: tuple[Callable[[str, Sequence[Member]], Guess | None], ...] = (_own_words, _ticks, _mentions, _grid)
+    for how in hows:
+        guess = how(stem, members)
+        if guess is not None and not (bare and (how is _grid or guess.details.get("unticked") == ["2"])):
+            return _named(guess, stem, members)
+    return None
+
+
+def _texts_differ(members: Sequence[Member]) -> bool:
+    """Return whether columns have texts beside their names, and these share nothing."""
+    texts = [member.facts.about.text for member in members]
+    if not all(texts) or any(text == member.facts.name for text, member in zip(texts, members, strict=True)):
+        return False
+    if any(member.facts.about.stem for member in members):
+        return False
+    stems = [{split.stem.casefold() for split in splits(text)} | {text.casefold()} for text in texts]
+    return not set.intersection(*stems)
+
+
+def _named(guess: Guess, stem: str, members: Sequence[Member]) -> Guess:
+    first = members[0].facts
+    text = first.about.stem or (stem if " " in stem else "")
+    if not text and first.about.text and first.about.text != first.name:
+        text = next((one.stem for one in splits(first.about.text) if " " in one.stem), "")
+    details = {"text": text_of(text)} if text else {}
+    return replace(guess, details={**details, **guess.details})
+
+
+# --- ticks ----------------------------------------------------------------------------------------------
+
+
+def _own_words(stem: str, members: Sequence[Member]) -> Guess | None:
+    """Find columns that hold their own answer, or nothing, or the same with a "not"."""
+    labels: list[str] = []
+    no: list[str] = []
+    for member in members:
+        refused = [text for text in member.facts.texts if text.casefold() in NO_WORDS | {"0"}]
+        texts = [text for text in member.facts.texts if text not in refused]
+        negated = [text for text in texts if _negates(text, (*texts, member.item))]
+        texts = [text for text in texts if text not in negated]
+        if len(texts) > 1 or (texts and number_of(texts[0]) is not None):
+            return None
+        labels.append(texts[0] if texts else "")
+        no += [*refused, *negated]
+    given = [label for label in labels if label]
+    if len(given) < 2 or len(set(given)) < len(given) or {label.casefold() for label in given} & YES_WORDS:
+        return None
+    answers = [
+        (_code(k, member), label or member.label)
+        for k, (member, label) in enumerate(zip(members, labels, strict=True), 1)
+    ]
+    unticked = list(dict.fromkeys(no))
+    return Guess(
+        role="ticks", name=stem, columns=_columns(members), answers=tuple(answers),
+        details={"unticked": unticked} if unticked else {},
+        reason="one column per answer, each holding its answer's label or "
+        + ("another word for no" if unticked else "nothing"),
+    )  # fmt: skip
+
+
+def _negates(text: str, answers: Sequence[str]) -> bool:
+    """Return whether a text is one of some answers with a "not" before it."""
+    found = NOT.match(text)
+    return found is not None and found[1].strip().casefold() in {answer.casefold() for answer in answers}
+
+
+def _ticks(stem: str, members: Sequence[Member]) -> Guess | None:
+    """Find columns that hold the same two values, or one, which mean yes and no."""
+    values = {text for member in members for text in member.facts.texts}
+    yes, no = _yes_and_no(values)
+    if not yes or (values == {"1", "2"} and len(members) < 3):
+        return None
+    what = f"{', '.join(yes)} and {', '.join(no)}" if no else f"{', '.join(yes)} or nothing"
+    guess = Guess(
+        role="ticks", name=stem, columns=_columns(members),
+        answers=tuple((_code(k, member), member.label) for k, member in enumerate(members, 1)),
+        details={"ticked": yes, "unticked": no},
+        reason=f"{_span(members)} hold only {what}; taken for ticks",
+    )  # fmt: skip
+    unusual = (
+        len(values) == 1 and not values <= {"1"} and not {text.casefold() for text in values} <= YES_WORDS
+    )
+    return doubted(
+        guess,
+        "1 is taken for yes, 2 for no" if values == {"1", "2"} else "",
+        f"{yes[0]!r} is taken for yes" if unusual else "",
+    )
+
+
+def _yes_and_no(values: set[str]) -> tuple[list[str], list[str]]:
+    for fitting, yes, no in (({"0", "1"}, "1", "0"), ({"1"}, "1", ""), ({"1", "2"}, "1", "2")):
+        if values == fitting:
+            return [yes], [no] if no else []
+    lowered = {text.casefold() for text in values}
+    if lowered & YES_WORDS and lowered <= YES_WORDS | NO_WORDS | {"0"}:
+        yes_words = sorted(text for text in values if text.casefold() in YES_WORDS)
+        return yes_words, sorted(values - set(yes_words))
+    (only, *more) = sorted(values)
+    if not more and number_of(only) is None and only.casefold() not in NO_WORDS and len(only) <= 30:
+        return [only], []
+    return [], []
+
+
+def _side_by_side(columns: Sequence[Facts], start: int, taken: set[str]) -> Iterator[Guess]:
+    """Find three or more columns of 0 and 1 side by side whose headings share nothing."""
+    run: list[Member] = []
+    for facts in columns[start:]:
+        if facts.name in taken or set(facts.texts) != {"0", "1"} or any(True for _ in _numbered(facts)):
+            break
+        run.append(Member(facts, facts.heading))
+    if len(run) >= 3:
+        guess = _ticks(run[0].facts.name, run)
+        if guess is not None:
+            yield doubted(
+                replace(guess, name=f"{run[0].facts.name} etc"),
+                "columns of 0 and 1 side by side: one question, or several?",
+            )
+
+
+def _numbered(facts: Facts) -> Iterator[Split]:
+    return (split for split in splits(facts.name) if split.way in ("numbered", "bracket"))
+
+
+# --- mentions and grids ---------------------------------------------------------------------------------
+
+
+def _mentions(stem: str, members: Sequence[Member]) -> Guess | None:
+    if any(len(member.item) > 2 and number_of(member.item) is None for member in members):
+        return None
+    facts = [member.facts for member in members if member.facts.texts]
+    held = Counter(text for one in facts for text in one.texts)
+    if any(sum(held[text] > 1 for text in one.texts) < 0.5 * len(one.texts) for one in facts):
+        return None
+    fills = [one.filled for one in facts]
+    falling = all(a >= b for a, b in pairwise(fills)) and fills[-1] < 0.7 * fills[0]
+    values = sorted({text for one in facts for text in one.texts}, key=in_order)
+    if not falling or not 3 <= len(values) <= MOST_MENTIONED or _twice_in_a_row(facts) > 0.1:
+        return None
+    labels = facts[0].about.labels
+    return Guess(
+        role="mentions", name=stem, columns=_columns(members),
+        answers=tuple((value, labels.get(value, value)) for value in values),
+        reason=f"{_span(members)} hold the same codes and are ever less filled; "
+        "taken for first, second … mention",
+    )  # fmt: skip
+
+
+def _twice_in_a_row(members: Sequence[Facts]) -> float:
+    """Return the share of respondents whose first two columns hold the same: rare among mentions."""
+    (texts, index), (other_texts, other_index) = members[0].index, members[1].index
+    both = members[0].given & members[1].given
+    if not both.any():
+        return 0.0
+    place = {text: k for k, text in enumerate(texts)}
+    mapped = np.array([place.get(text, -1) for text in other_texts])[other_index]
+    return float((index[both] == mapped[both]).mean())
+
+
+def _grid(stem: str, members: Sequence[Member]) -> Guess | None:
+    facts = [member.facts for member in members if member.facts.texts]
+    values = sorted({text for one in facts for text in one.texts}, key=in_order)
+    common = set(facts[0].texts).intersection(*(one.texts for one in facts))
+    if not 3 <= len(values) <= FEW or len(common) < 0.6 * len(values) or len(facts) < len(members):
+        return None
+    listed = listed_answers(values, facts[0].about.labels, facts[0].about.missing)
+    return Guess(
+        role="grid", name=stem, columns=_columns(members), answers=listed.answers,
+        details={"listed": listed, "items": tuple(member.label for member in members)},
+        reason=f"{_span(members)} hold the same {len(values)} values; taken for a grid",
+        doubts=listed.doubts(),
+    )  # fmt: skip
+
+
+def _span(members: Sequence[Member]) -> str:
+    first, last = members[0].facts.name, members[-1].facts.name
+    short = max(len(first), len(last)) <= LONGEST_SHOWN
+    return f"columns {first} to {last}" if short else f"{len(members)} columns side by side"
+
+
+def _columns(members: Sequence[Member]) -> tuple[str, ...]:
+    return tuple(member.facts.name for member in members)
+
+
+def _code(place: int, member: Member) -> str:
+    found = re.search(r"(\d+)\Z", member.item) or re.search(r"(\d+)\Z", member.facts.name)
+    return found[1] if found else str(place)

@@ -1,0 +1,192 @@
+"""Write a first codebook and plan from guesses; what has to be checked is marked with a word to search for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from eager_otter.data.opening import Reading
+from eager_otter.drafting.answers import Listed
+from eager_otter.drafting.facts import Guess
+from eager_otter.drafting.headings import short_name
+from eager_otter.drafting.meaning import demographic_place
+from eager_otter.drafting.yaml_text import comment, inside, listed, mapped, scalar
+from eager_otter.gates.numbers import number_of
+from eager_otter.looks.words import counted
+
+BANNER_ANSWERS = (2, 7)
+BANNER_GROUPS = 3
+CHECK = "check:"
+SPECIAL = ("respondent", "weight", "frequency")
+
+
+def codebook_text(file: str, title: str, origin: str, guessed: Sequence[Guess]) -> str:
+    """Write the codebook of a `file`; `origin` says what it was made from."""
+    doubts = sum(len(guess.doubts) for guess in guessed)
+    head = [f"A first codebook for {file}, {origin}. Correct it; each question says why it is so."]
+    if doubts:
+        head.append(f'{counted(doubts, "guess", "guesses")} to check: search for "{CHECK}".')
+    lines = [*map(comment, head), f"title: {scalar(title)}", *_codebook_lines(guessed)]
+    return "\n".join(lines) + "\n"
+
+
+def _codebook_lines(guessed: Sequence[Guess]) -> Iterator[str]:
+    for guess in guessed:
+        if guess.role in SPECIAL:
+            yield f"{guess.role}: {scalar(guess.columns[0])}  {comment(guess.reason)}"
+            yield from (comment(f"{CHECK} {doubt}") for doubt in guess.doubts)
+    yield from ("", "questions:")
+    for guess in guessed:
+        if guess.role not in (*SPECIAL, "empty"):
+            yield ""
+            yield from (f"  {comment(f'{CHECK} {doubt}')}" for doubt in guess.doubts)
+            yield f"  {comment(guess.reason)}"
+            yield f"  {scalar(guess.name)}:"
+            yield from (f"    {line}" for line in _question_lines(guess))
+    empty = [guess.name for guess in guessed if guess.role == "empty"]
+    if empty:
+        yield from ("", f"  {comment('Left out, as nothing is in them: ' + ', '.join(empty))}")
+
+
+def _question_lines(guess: Guess) -> Iterator[str]:
+    yield f"text: {scalar(str(guess.details.get('text') or guess.name))}"
+    kind = {"ticks": "multi", "mentions": "multi", "joined": "multi"}.get(guess.role, guess.role)
+    yield f"kind: {kind}"
+    match guess.role:
+        case "single" | "number" | "text" | "date":
+            if guess.columns[0] != guess.name:
+                yield f"column: {scalar(guess.columns[0])}"
+            if guess.details.get("format"):
+                yield f"format: {scalar(str(guess.details['format']))}"
+            if guess.role == "single":
+                yield from _scale_lines(guess)
+                yield from _answer_lines(guess)
+            elif guess.details.get("missing"):
+                yield f"missing: {listed([_as_it_stands(str(code)) for code in guess.details['missing']])}"
+        case "ticks":
+            yield from _tick_lines(guess)
+        case "mentions":
+            yield f"mentions: {listed(guess.columns)}"
+            yield from _answer_lines(guess)
+        case "joined":
+            yield f"joined: {mapped({'column': inside(guess.columns[0]), 'by': inside(guess.details['by'])})}"
+            yield from _answer_lines(guess)
+        case "grid":
+            yield from _scale_lines(guess)
+            yield "items:"
+            taken: set[str] = set()
+            for column, label in zip(guess.columns, guess.details["items"], strict=True):
+                name = item = short_name(column)
+                while name in taken:
+                    name = f"{item}_{len(taken) + 1}"
+                taken.add(name)
+                yield f"  {scalar(name)}: {mapped({'column': inside(column), 'label': inside(label)})}"
+            yield from _answer_lines(guess)
+    if guess.details.get("asked by"):
+        yield comment(f"asked of those that {guess.details['asked by']} selects; write it as asked: …")
+
+
+def _as_it_stands(code: str) -> str:
+    """Write a missing code so that it is not read as a range or a comparison."""
+    return code if number_of(code) is not None or code.isalpha() else f"= {code}"
+
+
+def _scale_lines(guess: Guess) -> Iterator[str]:
+    """Say that the answers are a scale: live where their words, or a definition, say so."""
+    answers = guess.details.get("listed")
+    if guess.details.get("scale"):
+        yield f"scale: true  {comment('the answers have scores')}"
+    elif isinstance(answers, Listed) and is_scale(guess):
+        yield f"scale: true  {comment('the answers are steps; correct it where they are not')}"
+    elif isinstance(answers, Listed) and answers.scale == "codes":
+        yield comment(f"{CHECK} scale: true" if guess.role == "grid" else "scale: true")
+    elif isinstance(answers, Listed) and answers.scale == "words":
+        yield comment("steps in their order; for a mean write scale: true, and a score to each answer")
+
+
+def is_scale(guess: Guess) -> bool:
+    """Return whether a guess takes its answers for a scale with scores: codes in a row of a grid, or labelled steps."""
+    answers = guess.details.get("listed")
+    if not isinstance(answers, Listed) or not answers.scale or guess.role not in ("grid", "single"):
+        return False
+    if answers.scale == "codes":
+        return guess.role == "grid" and not answers.maybe_missing and not answers.unscored
+    return all(code.lstrip("-").isdecimal() for code, _ in answers.answers)
+
+
+def _tick_lines(guess: Guess) -> Iterator[str]:
+    yield "columns:"
+    for column, (_, label) in zip(guess.columns, guess.answers, strict=True):
+        yield f"  {scalar(column)}: {scalar(label)}"
+    for key in ("ticked", "unticked"):
+        values = guess.details.get(key)
+        if values:
+            yield f"{key}: {listed([values] if isinstance(values, str) else values)}"
+
+
+def _answer_lines(guess: Guess) -> Iterator[str]:
+    answers = guess.details.get("listed")
+    known = answers if isinstance(answers, Listed) else Listed(answers=guess.answers)
+    missing = {*known.missing, *guess.details.get("missing", ())}
+    scale, scores = guess.details.get("scale"), guess.details.get("scores", {})
+    yield "answers:"
+    for code, label in guess.answers:
+        if code in missing:
+            entry = mapped({"label": inside(label), "missing": "true"})
+            yield f"  {scalar(code)}: {entry}  {comment('no answer')}"
+        elif code in known.maybe_missing:
+            entry = mapped({"label": inside(label), "missing": "true"})
+            yield f"  {scalar(code)}: {scalar(label)}  {comment(f'{CHECK} {entry}')}"
+        elif code in known.unscored and is_scale(guess):
+            entry = mapped({"label": inside(label), "score": "none"})
+            yield f"  {scalar(code)}: {entry}  {comment(f'{CHECK} in the base, without a score')}"
+        elif code in known.unscored:
+            entry = mapped({"label": inside(label), "score": "none"})
+            yield f"  {scalar(code)}: {scalar(label)}  {comment(f'{CHECK} {entry}')}"
+        elif code in scores and not scale and format(scores[code], ".15g") != code:
+            yield f"  {scalar(code)}: {scalar(label)}  {comment(f'score {scores[code]:.15g}, which a scale would use')}"
+        elif code in scores and format(scores[code], ".15g") != code:
+            yield f"  {scalar(code)}: {mapped({'label': inside(label), 'score': format(scores[code], '.15g')})}"
+        else:
+            yield f"  {scalar(code)}: {scalar(label)}"
+
+
+# --- the plan -------------------------------------------------------------------------------------------
+
+
+def plan_text(place: str, guessed: Sequence[Guess], codebook: str, reading: Reading | None) -> str:
+    """Write the plan of the data at a `place`, as seen from its folder."""
+    return "\n".join(_plan_lines(place, guessed, codebook, reading)) + "\n"
+
+
+def _plan_lines(
+    place: str, guessed: Sequence[Guess], codebook: str, reading: Reading | None
+) -> Iterator[str]:
+    yield comment(f"A first plan for {place}: every question by a few that may make a banner. Correct it.")
+    yield f"data: {_data_entry(place, reading)}"
+    yield f"codebook: {scalar(codebook)}"
+    banner = banner_of(guessed)
+    if banner:
+        yield from ("", "banners:", f"  main: {listed(banner)}")
+    yield from ("", "tests: {levels: [95]}", "bases: {mark below: 75, no test below: 30}")
+    yield from ("", "tables:", "  - {each: all}", "", "outputs: [tables.xlsx, tables.csv]")
+
+
+def banner_of(guessed: Sequence[Guess]) -> list[str]:
+    """Choose the questions of a first banner: those about the people themselves, else the first with few answers."""
+    low, high = BANNER_ANSWERS
+    fitting = [guess for guess in guessed if guess.role == "single" and low <= len(guess.answers) <= high]
+    places = [
+        (place, k, guess)
+        for k, guess in enumerate(fitting)
+        if (place := demographic_place(f"{guess.name} {guess.details.get('text', '')}")) is not None
+    ]
+    first_of = {place: guess for place, _, guess in sorted(places, key=lambda one: one[:2], reverse=True)}
+    chosen = [first_of[place].name for place in sorted(first_of)]
+    return (chosen or [guess.name for guess in fitting])[:BANNER_GROUPS]
+
+
+def _data_entry(name: str, reading: Reading | None) -> str:
+    options = {} if reading is None else reading.given()
+    if not options:
+        return scalar(name)
+    return mapped({"file": inside(name), **{key: inside(str(value)) for key, value in options.items()}})
