@@ -6,7 +6,7 @@ import codecs
 import csv
 import io
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -16,6 +16,7 @@ from typing import Any
 
 import pyarrow as pa
 
+from eager_otter.data.described import Described
 from eager_otter.data.files import Source, checked_names, source_of
 from eager_otter.data.headings import ROWS_LOOKED_AT, Headings, read_headings
 from eager_otter.data.line_breaks import swallowed_rows
@@ -48,6 +49,8 @@ class CsvFile:
     headings: Headings = field(default_factory=lambda: Headings(()))
     heading_rows: int = 1
     above: int = 1  # rows above the first respondent, blank ones as well
+    described: Mapping[str, Described] = field(default_factory=dict)  # what a definition beside it says
+    definition: Path | None = None
 
     @property
     def place(self) -> str:
@@ -57,7 +60,7 @@ class CsvFile:
     @property
     def paths(self) -> tuple[Path, ...]:
         """The files it is read from."""
-        return (self.path,)
+        return (self.path,) if self.definition is None else (self.path, self.definition)
 
     def read(self, columns: Sequence[str]) -> Any:
         """Read some columns as text: an Arrow table. Raises FileProblem, DataError for a file without rows."""
@@ -121,7 +124,10 @@ class CsvFile:
 
     def source(self, rows: int) -> Source:
         """Return where the responses came from."""
-        return source_of(self.path, rows, how=f"read as {self.encoding}" if self.guessed else "")
+        how = f"read as {self.encoding}" if self.guessed else ""
+        if self.definition is not None:
+            how = f"defined by {self.definition.name}{', ' if how else ''}{how}"
+        return source_of(self.path, rows, how=how)
 
 
 def open_csv(

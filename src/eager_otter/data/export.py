@@ -1,4 +1,4 @@
-"""Write a survey back: as CSV with codes or labels, or as triple-s 2.0, so that work can leave."""
+"""Write a survey back: as CSV, triple-s 2.0, DDI-Codebook or a data package, so that work can leave."""
 
 from __future__ import annotations
 
@@ -9,9 +9,13 @@ from xml.etree.ElementTree import Element, SubElement, indent, tostring
 from eager_otter.codebook.model import Question
 from eager_otter.core.arrays import BoolArray
 from eager_otter.data.answers import Answers
+from eager_otter.data.ddi import ddi_codebook
+from eager_otter.data.described import ColumnsTogether, ColumnToWrite
 from eager_otter.data.kind import Field, codes_fit
 from eager_otter.data.kind_of import kind_of
+from eager_otter.data.package import data_package
 from eager_otter.data.responses import Responses
+from eager_otter.data.xml import printable
 from eager_otter.gates.numbers import number_of
 from eager_otter.gates.writing import write_bytes, write_rows
 
@@ -104,7 +108,7 @@ class _TripleS:
         number = len(self.fields)
         element = SubElement(self.record, "variable", ident=str(number), type=kind)
         SubElement(element, "name").text = name
-        SubElement(element, "label").text = _printable(label)
+        SubElement(element, "label").text = printable(label)
         SubElement(element, "position", start=str(number))
         return element
 
@@ -113,7 +117,7 @@ class _TripleS:
         scores = question.scores()
         for answer in question.answers:
             value = SubElement(values, "value", code=str(numbers[answer.code]))
-            value.text = _printable(answer.label)
+            value.text = printable(answer.label)
             if answer.code in scores:
                 value.set("score", format(scores[answer.code], ".15g"))
 
@@ -127,6 +131,80 @@ class _TripleS:
         SubElement(values, "range", {"from": format(low, ".15g"), "to": format(high, ".15g")})
 
 
-def _printable(text: str) -> str:
-    """Leave out characters that XML cannot hold."""
-    return "".join(c for c in text if c in "\t\n\r" or (c >= " " and not "\ud800" <= c <= "\udfff"))
+# --- CSV with a description beside it --------------------------------------------------------------------
+
+
+def write_described(
+    responses: Responses, description: Path, data: Path, rows: BoolArray, *, data_name: str, as_ddi: bool
+) -> None:
+    """Write the chosen rows as CSV with codes, and what they mean as a DDI codebook or as a data package.
+
+    Each answer of a multiple response is a column of 1 and 0; what is no answer keeps its code.
+    """
+    fields = list(_kept(responses, rows))
+    columns: list[ColumnToWrite] = []
+    groups: list[ColumnsTogether] = []
+    book = responses.codebook
+    for field in fields:
+        number = all(number_of(text) is not None for text in field.texts if text)
+        columns.append(
+            ColumnToWrite(
+                name=field.name,
+                label=field.name,
+                kind="number" if number else "text",
+                weight=field.name == book.weight,
+            )
+        )
+    for question in book:
+        own = list(
+            kind_of(question).fields(question, responses.answers(question.name).chosen(rows), labels=False)
+        )
+        fields += own
+        columns += _columns_to_write(question, own)
+        group = question.name if question.is_of.several else question.grid
+        if group is not None:
+            if not groups or groups[-1].name != group:
+                kind = "multipleResp" if question.is_of.several else "grid"
+                groups.append(ColumnsTogether(name=group, text=_stem(question), type=kind))
+            groups[-1].columns.extend(field.name for field in own)
+    title = book.title or Path(data_name).stem
+    _write_fields(data, fields)
+    if as_ddi:
+        content = ddi_codebook(title, data_name, int(rows.sum()), columns, groups)
+    else:
+        content = data_package(title, data_name, columns, {group.name: group.text for group in groups})
+    write_bytes(description, content)
+
+
+def _columns_to_write(question: Question, fields: Sequence[Field]) -> Iterator[ColumnToWrite]:
+    """Describe the columns that a question is written to."""
+    if question.is_of.several:
+        for field, answer in zip(fields, question.answers, strict=True):
+            yield ColumnToWrite(
+                name=field.name,
+                label=answer.label,
+                text=question.text,
+                kind="single",
+                categories=(("1", "Yes", False), ("0", "No", False)),
+                group=question.name,
+            )
+        return
+    kinds = question.is_of
+    yield ColumnToWrite(
+        name=fields[0].name,
+        label=question.label,
+        text=question.text,
+        kind="single"
+        if kinds.of_answers
+        else "date"
+        if kinds.of_days
+        else "number"
+        if kinds.of_values
+        else "text",
+        categories=tuple((answer.code, answer.label, answer.missing) for answer in question.answers),
+        group=question.grid or "",
+    )
+
+
+def _stem(question: Question) -> str:
+    return question.text or question.label

@@ -9,7 +9,8 @@ from typing import Any
 
 import pyarrow as pa
 
-from eager_otter.data.files import Source, checked_names, source_of
+from eager_otter.data.files import DataFile, Source, checked_names, source_of
+from eager_otter.data.package import is_description, open_description
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.sheet_file import cell_as_text
 from eager_otter.errors import DataError, shown_path
@@ -81,8 +82,11 @@ class JsonFile:
         return source_of(self.path, rows)
 
 
-def open_json(path: Path) -> JsonFile:
-    """Open a JSON file. Raises FileProblem for one that is not JSON or too large, DataError for other than records."""
+def open_json(path: Path) -> DataFile:
+    """Open a JSON file of records, or one that describes a CSV file beside it: see `open_description`.
+
+    Raises FileProblem for one that is not JSON or too large, DataError for other than records.
+    """
     place = shown_path(path)
     text = read_text(path, "a JSON file", most=LARGEST_JSON)
     with reading(path, WHAT):
@@ -95,6 +99,8 @@ def open_json(path: Path) -> JsonFile:
             ]
         else:
             records = parse_json(text, place, WHAT, number=_number_text)
+    if is_description(records):
+        return open_description(path)
     if not isinstance(records, list) or not all(isinstance(record, dict) for record in records):
         raise DataError(f"{place}: a list of records was expected, one object per respondent.")
     if not records:

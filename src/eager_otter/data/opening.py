@@ -34,8 +34,10 @@ class Reading:
 
 
 def open_data(data: Any, reading: Reading | None = None) -> DataFile:
-    """Open responses: a path (CSV, XLSX, ODS, Parquet, JSON records, triple-s definition) or a frame.
+    """Open responses: a path or a frame.
 
+    A path is that of CSV, XLSX, ODS, Parquet, JSON records, or of a definition with its data beside it: triple-s,
+    DDI-Codebook, data package, CSVW.
     A frame is one of pandas, a table of Arrow, or anything that gives itself as a stream of Arrow, as Polars does.
     Raises FileProblem for a file that is missing, unreadable or of no known kind, DataError for one that holds no
     table of responses, RequestError for anything else.
@@ -108,6 +110,13 @@ def _json(path: Path, reading: Reading) -> DataFile:
     return open_json(path)
 
 
+def _xml(path: Path, _: Reading) -> DataFile:
+    from eager_otter.data.ddi import is_ddi, open_ddi
+    from eager_otter.data.triple_s import open_triple_s
+
+    return open_ddi(path) if is_ddi(path) else open_triple_s(path)
+
+
 def _triple_s(path: Path, _: Reading) -> DataFile:
     from eager_otter.data.triple_s import open_triple_s
 
@@ -134,6 +143,6 @@ OPENERS: Mapping[str, Callable[[Path, Reading], DataFile]] = {
     ".parquet": _parquet,
     ".json": _json,
     ".jsonl": _json,
-    ".xml": _triple_s,
+    ".xml": _xml,
     ".sss": _triple_s,
 }

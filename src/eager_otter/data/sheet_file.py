@@ -145,6 +145,15 @@ def open_sheet(path: Path, sheet: str | None = None, heading_rows: int | None = 
     return SheetFile(path, chosen, tuple(names_read), rows[count:], ".", cells, (top, left), headings, count)
 
 
+def sheet_names(path: Path) -> list[str]:
+    """Name the sheets of a workbook. Raises FileProblem for a file that is none."""
+    from python_calamine import CalamineWorkbook
+
+    check_package(path, WHAT)
+    with reading(path, WHAT, "Save it again as XLSX, or as CSV."):
+        return list(CalamineWorkbook.from_path(str(path)).sheet_names)
+
+
 def _given(value: Any) -> bool:
     return value is not None and value != ""
 

@@ -8,9 +8,10 @@ from pathlib import Path
 from typing import Any, Literal
 
 from eager_otter.codebook.codes import canonical
+from eager_otter.data.xml import parsed_xml, text_in
 from eager_otter.errors import DataError, FileProblem, shown_path
 from eager_otter.gates.numbers import number_of, whole_of
-from eager_otter.gates.reading import is_file, read_bytes, reading, reason_of, resolved
+from eager_otter.gates.reading import is_file, read_bytes, reading, resolved
 
 Type = Literal["single", "multiple", "quantity", "character", "logical", "date", "time"]
 TYPES: tuple[Type, ...] = ("single", "multiple", "quantity", "character", "logical", "date", "time")
@@ -75,7 +76,7 @@ def read_definition(path: Path) -> Definition:
     place = shown_path(path)
     content = read_bytes(path, "a triple-s definition", most=LARGEST_DEFINITION)
     with reading(path, "XML"):
-        root = _parsed(content, place)
+        root = parsed_xml(content, place)
     records = root.findall("survey/record") if root is not None and root.tag == "sss" else []
     if root is None or not records:
         raise DataError(
@@ -97,7 +98,7 @@ def read_definition(path: Path) -> Definition:
         raise DataError(f"{place}: skip is {record.get('skip')!r}; a number of lines was expected.")
     return Definition(
         path=path,
-        title=_text(root.find("survey/title")) or _text(root.find("survey/name")),
+        title=text_in(root.find("survey/title")) or text_in(root.find("survey/name")),
         variables=variables,
         data=data,
         csv=as_csv,
@@ -105,41 +106,33 @@ def read_definition(path: Path) -> Definition:
     )
 
 
-def _parsed(content: bytes, place: str) -> Any:
-    """Parse a definition, which may name its document type. Raises FileProblem."""
-    from xml.etree.ElementTree import ParseError
-
-    from defusedxml.common import DefusedXmlException
-    from defusedxml.ElementTree import fromstring
-
-    try:
-        return fromstring(content, forbid_dtd=False, forbid_entities=True, forbid_external=True)
-    except DefusedXmlException as error:
-        raise FileProblem(
-            f"{place}: declares entities, which a survey definition has no use for; refused."
-        ) from error
-    except ParseError as error:
-        raise FileProblem(f"{place}: is not XML ({reason_of(error)}).") from error
-
-
 def _data_of(path: Path, record: Any) -> tuple[Path, bool]:
-    """Find the data: the file that is named, in the definition's folder or below, else one of the same name."""
-    href = record.get("href")
+    """Find the data, and whether they are CSV."""
+    data = data_beside(path, record.get("href") or "")
+    written = record.get("format")
+    return data, written == "csv" or (written is None and data.suffix.lower() == ".csv")
+
+
+def data_beside(path: Path, named: str) -> Path:
+    """Find the data of a definition: the file that is `named`, in its folder or below, else one of the same name.
+
+    Raises FileProblem.
+    """
     candidates = [path.with_suffix(ending) for ending in DATA_ENDINGS]
-    if href:
-        inside = resolved(path.parent / href).is_relative_to(resolved(path.parent))
-        candidates = [path.parent / (href if inside else href.replace("\\", "/").rsplit("/", maxsplit=1)[-1])]
-    for candidate in candidates:
-        if is_file(candidate):
-            written = record.get("format")
-            as_csv = written == "csv" or (written is None and candidate.suffix.lower() == ".csv")
-            return candidate, as_csv
-    names = ", ".join(candidate.name for candidate in candidates)
-    raise FileProblem(f"{shown_path(path)}: its data are not beside it; looked for {names}.")
+    if named:
+        inside = resolved(path.parent / named).is_relative_to(resolved(path.parent))
+        candidates = [
+            path.parent / (named if inside else named.replace("\\", "/").rsplit("/", maxsplit=1)[-1])
+        ]
+    found = next(filter(is_file, candidates), None)
+    if found is None:
+        names = ", ".join(candidate.name for candidate in candidates)
+        raise FileProblem(f"{shown_path(path)}: its data are not beside it; looked for {names}.")
+    return found
 
 
 def _variable(element: Any, place: str) -> Variable:
-    name = _text(element.find("name")) or element.get("ident", "")
+    name = text_in(element.find("name")) or element.get("ident", "")
     kind = element.get("type", "")
     where = f"{place}: variable {name!r}"
     if kind not in TYPES:
@@ -161,14 +154,14 @@ def _variable(element: Any, place: str) -> Variable:
     return Variable(
         name=name,
         type=kind,
-        label=_text(element.find("label")) or name,
+        label=text_in(element.find("label")) or name,
         start=start,
         finish=finish,
         values=values,
         subfields=subfields,
         width=width,
         use=element.get("use", ""),
-        filter=element.get("filter") or _text(element.find("filter")),
+        filter=element.get("filter") or text_in(element.find("filter")),
     )
 
 
@@ -207,7 +200,7 @@ def _values(element: Any, kind: str, where: str) -> Iterator[Value]:
             raise DataError(f"{where}: the score of code {code!r} is {score!r}; a number was expected.")
         if code in listed:
             raise DataError(f"{where}: the code {code!r} appears twice.")
-        listed[code] = Value(code=code, label=_text(value) or code, score=number)
+        listed[code] = Value(code=code, label=text_in(value) or code, score=number)
     for span in element.iterfind("values/range"):
         low, high = _whole(span, "from", where), _whole(span, "to", where)
         if high - low > MOST_VALUES:
@@ -217,13 +210,3 @@ def _values(element: Any, kind: str, where: str) -> Iterator[Value]:
         for number in range(low, high + 1):
             listed.setdefault(str(number), Value(code=str(number), label=str(number)))
     yield from sorted(listed.values(), key=lambda value: (len(value.code), value.code))
-
-
-def _text(element: Any) -> str:
-    """Return the text of an element, or of the first of its variants (by language or purpose)."""
-    if element is None:
-        return ""
-    content = " ".join((element.text or "").split())
-    if content:
-        return content
-    return next((text for child in element if (text := _text(child))), "")

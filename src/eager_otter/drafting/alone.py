@@ -72,7 +72,8 @@ def alone(facts: Facts, *, first: bool) -> Guess:
 
 
 def _guess(facts: Facts, role: Role, reason: str, **more: Any) -> Guess:
-    details: Mapping[str, Any] = {"text": text_of(facts.heading), **more.pop("details", {})}
+    section = {"section": facts.about.section} if facts.about.section else {}
+    details: Mapping[str, Any] = {"text": text_of(facts.heading), **section, **more.pop("details", {})}
     return Guess(role=role, name=facts.name, columns=(facts.name,), reason=reason, details=details, **more)
 
 
@@ -89,6 +90,8 @@ def _weighing(facts: Facts) -> Guess | None:
         return doubted(
             _number(facts), f"how many people each row stands for? then write frequency: {facts.name}"
         )
+    if facts.about.weight:
+        return _guess(facts, "weight", f"as {facts.about.origin} has it")
     if not WEIGHT_NAME.match(facts.name) and not WEIGHT_WORDS.search(words):
         return None
     sums = float(np.dot(facts.numbers, facts.counts))
@@ -117,7 +120,7 @@ def _described(facts: Facts) -> Guess | None:
     about = facts.about
     kinds: dict[str, Role] = {"number": "number", "text": "text", "date": "date", "single": "single"}
     if about.labels:
-        if about.role == "number" or (facts.all_numbers and len(facts.texts) > len(about.labels) + FEW):
+        if about.kind == "number" or (facts.all_numbers and len(facts.texts) > len(about.labels) + FEW):
             missing = tuple(code for code in facts.texts if code in about.labels or code in about.missing)
             if not facts.all_numbers or len(missing) == len(facts.texts):
                 return None
@@ -138,7 +141,7 @@ def _described(facts: Facts) -> Guess | None:
             doubts=listed.doubts(),
         )  # fmt: skip
         return doubted(guess, f"{', '.join(unknown[:8])} has no label in {about.origin}" if unknown else "")
-    role = kinds.get(about.role)
+    role = kinds.get(about.kind)
     if role == "number" and facts.all_numbers:
         return _guess(facts, "number", f"as {about.origin} has it", details={"missing": about.missing})
     if role == "text":

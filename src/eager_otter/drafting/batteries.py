@@ -92,7 +92,7 @@ def batteries(columns: Sequence[Facts]) -> Iterator[Guess]:
 
 def _splits(facts: Facts) -> Iterator[Split]:
     if facts.about.stem:
-        yield Split("rows", facts.about.stem, facts.about.item)
+        yield Split("rows", facts.about.group or facts.about.stem, facts.about.item)
         return
     if facts.about.text and facts.about.text != facts.name:
         yield from (replace(split, way=f"text {split.way}") for split in splits(facts.about.text))
@@ -210,7 +210,7 @@ def _negates(text: str, answers: Sequence[str]) -> bool:
 def _ticks(stem: str, members: Sequence[Member]) -> Guess | None:
     """Find columns that hold the same two values, or one, which mean yes and no."""
     values = {text for member in members for text in member.facts.texts}
-    yes, no = _yes_and_no(values)
+    yes, no = _by_labels(members, values) or _yes_and_no(values)
     if not yes or (values == {"1", "2"} and len(members) < 3):
         return None
     what = f"{', '.join(yes)} and {', '.join(no)}" if no else f"{', '.join(yes)} or nothing"
@@ -228,6 +228,15 @@ def _ticks(stem: str, members: Sequence[Member]) -> Guess | None:
         "1 is taken for yes, 2 for no" if values == {"1", "2"} else "",
         f"{yes[0]!r} is taken for yes" if unusual else "",
     )
+
+
+def _by_labels(members: Sequence[Member], values: set[str]) -> tuple[list[str], list[str]] | None:
+    """Read from the labels of codes which mean yes and no; None where they do not tell."""
+    labels = {code: label for member in members for code, label in member.facts.about.labels.items()}
+    said = {code: labels.get(code, code).casefold() for code in values}
+    yes = sorted(code for code, label in said.items() if label in YES_WORDS)
+    no = sorted(code for code, label in said.items() if label in NO_WORDS)
+    return (yes, no) if yes and len(yes) + len(no) == len(values) else None
 
 
 def _yes_and_no(values: set[str]) -> tuple[list[str], list[str]]:
@@ -282,7 +291,7 @@ def _mentions(stem: str, members: Sequence[Member]) -> Guess | None:
     labels = facts[0].about.labels
     return Guess(
         role="mentions", name=stem, columns=_columns(members),
-        answers=tuple((value, labels.get(value, value)) for value in values),
+        answers=tuple((value, labels.get(value, value)) for value in dict.fromkeys((*labels, *values))),
         reason=f"{_span(members)} hold the same codes and are ever less filled; "
         "taken for first, second … mention",
     )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -12,15 +12,19 @@ from typing import Any
 from eager_otter.codebook.label_words import says_no_answer
 from eager_otter.data.columns import Located
 from eager_otter.data.csv_file import CsvFile
+from eager_otter.data.ddi import FixedWidthFile
+from eager_otter.data.described import Described
 from eager_otter.data.files import DataFile
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.sheet_file import SheetFile
 from eager_otter.data.triple_s import TripleSFile
 from eager_otter.data.triple_s_definition import Variable
 from eager_otter.documents.settled import checked
-from eager_otter.drafting.facts import Described, Facts, Guess, facts_of
+from eager_otter.drafting.dictionary import read_dictionary
+from eager_otter.drafting.facts import Facts, Guess, facts_of
 from eager_otter.drafting.guess import guesses
 from eager_otter.drafting.writing import codebook_text, plan_text
+from eager_otter.errors import RequestError
 from eager_otter.gates.reading import relative, resolved
 from eager_otter.gates.viewed import Viewed
 from eager_otter.gates.writing import check_new, new_folder, write_bytes, write_text, written_beside
@@ -35,13 +39,15 @@ PIECE = 400  # columns looked at in one reading of the file
 class Draft(Viewed):
     """A first codebook and plan, as text, and the guesses behind them.
 
-    `codebook` and `plan` are YAML texts, `guesses` say what each column is taken for; `frame` holds the responses where
+    `codebook` and `plan` are YAML texts, `guesses` say what each column is taken for; `told` says how a dictionary was
+    read; `frame` holds the responses where
     they were a frame.
     """
 
     codebook: str
     plan: str
     guesses: tuple[Guess, ...]
+    told: tuple[str, ...] = ()
     frame: Any = field(default=None, repr=False)
 
     @checked
@@ -67,29 +73,40 @@ def draft(
     *,
     codebook_name: str = "codebook.yaml",
     folder: str | Path | None = None,
+    dictionary: str | Path | None = None,
 ) -> Draft:
     """Guess what responses hold: a file of them, or a frame. Each guess says why in a comment of the codebook.
 
     `data` and `reading` are as for `open_survey`; the plan names its codebook as `codebook_name`. The plan is in
     `folder` (None: that of the file) and names the file from there; for a frame it names responses.parquet, which
-    `Draft.save` writes. Raises FileProblem, DataError, RequestError.
+    `Draft.save` writes. A `dictionary` brings texts, labels and missing codes: a sheet or CSV with a row per variable,
+    or per variable and answer; a DDI codebook (.xml); a data package or CSVW metadata (.json). Raises FileProblem,
+    DataError, RequestError.
 
     Example: `codebook_from_text(draft(frame).codebook)`.
     """
     file, reading = _opened(data, reading)
     path = Path(data) if isinstance(data, str | Path) else Path(FRAME_FILE)
     into = None if folder is None or not isinstance(data, str | Path) else Path(folder)
-    title, origin = path.stem, "guessed from the data"
+    title, origin, told = path.stem, "guessed from the data", tuple[str, ...]()
+    if isinstance(file, TripleSFile) and dictionary is not None:
+        raise RequestError("A triple-s definition is its own dictionary; leave the other out.")
     if isinstance(file, TripleSFile):
         title, origin = file.definition.title or title, "as its definition has it"
         guessed = list(_from_definition(file))
     else:
-        guessed = _guessed(file)
+        known = None if dictionary is None else read_dictionary(Path(dictionary), file.names)
+        told = () if known is None else known.told
+        about = {**_described(file), **({} if known is None else known.columns)}
+        origins = dict.fromkeys(one.origin for one in about.values() if one.origin)
+        origin = f"with labels from {', '.join(origins)}" if origins else origin
+        guessed = _guessed(file, about)
     place = path.name if into is None else relative(resolved(path), resolved(into))
     return Draft(
         codebook=codebook_text(path.name, title, origin, guessed),
         plan=plan_text(place, guessed, codebook_name, reading),
         guesses=tuple(guessed),
+        told=told,
         frame=None if isinstance(data, str | Path) else file.read(file.names),
     )
 
@@ -124,6 +141,8 @@ def _opened(data: Any, reading: Reading | None) -> tuple[DataFile, Reading | Non
 
 def _described(file: DataFile) -> dict[str, Described]:
     """Return what two rows of headings say of each column."""
+    if isinstance(file, FixedWidthFile) or (isinstance(file, CsvFile) and file.described):
+        return {name: about for name, about in file.described.items() if name in file.names}
     if not isinstance(file, CsvFile | SheetFile):
         return {}
     rows = file.headings.rows
@@ -140,8 +159,7 @@ def _described(file: DataFile) -> dict[str, Described]:
     return about
 
 
-def _guessed(file: DataFile) -> list[Guess]:
-    about = _described(file)
+def _guessed(file: DataFile, about: Mapping[str, Described]) -> list[Guess]:
     facts: list[Facts] = []
     left = [name for name in file.names if name]
     size = PIECE

@@ -10,27 +10,11 @@ import numpy as np
 
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.data.columns import Distinct, distinct
+from eager_otter.data.described import Described
 from eager_otter.gates.numbers import number_of
 
 Role = Literal["single", "ticks", "mentions", "joined", "grid", "number", "date", "text", "respondent", "weight",
                "frequency", "empty"]  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Described:
-    """What is known of a column beside its values: its text, the labels of its codes, those that are no answer.
-
-    `stem` and `item` are the question and the answer or item that the column is of, where these are told apart. `role`
-    is the kind of question that a dictionary gives it, "" for none; `origin` says where this stands.
-    """
-
-    text: str = ""
-    labels: Mapping[str, str] = field(default_factory=dict)
-    missing: tuple[str, ...] = ()
-    stem: str = ""
-    item: str = ""
-    role: str = ""
-    origin: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

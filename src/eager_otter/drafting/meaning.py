@@ -76,7 +76,8 @@ NUMBER = re.compile(r"\d+(?:[.,]\d+)?")
 OPEN_BELOW = re.compile(r"<|\b(under|below|less than|up to|lt|unter|bis zu|weniger als)\b", re.IGNORECASE)
 BAND = re.compile(
     r"""\s*[\[(]?\s*(?:<=?|>=?|\+|≤|≥|under|below|less\ than|up\ to|lt|gt|over|more\ than|unter|bis\ zu|über
-    |ab|weniger\ als|mehr\ als)?\s*[€$£]?\s*\d+(?:[.,]\d+)?\s*(?:(?:-|–|—|to|bis|,|and\ under)\s*[€$£]?\s*\d+(?:[.,]\d+)?)?\s*
+    |ab|weniger\ als|mehr\ als)?\s*[€$£]?\s*\d+(?:[.,]\d+)?\s*
+    (?:(?:-|–|—|to|bis|,|and\ under)\s*[€$£]?\s*\d+(?:[.,]\d+)?)?\s*
     (?:\+|[\])]|or\ (?:more|over|older|less|under)|and\ (?:more|over|older|under)|und\ (?:mehr|älter|darüber)
     |oder\ mehr)?
     \s*(?:yrs?|years?(?:\ old)?|jahre?|kg|l|cl|€|%|glasses|people|persons?|personen)?\.?\s*(?:or\ (?:more|over|older)

@@ -48,6 +48,8 @@ def _codebook_lines(guessed: Sequence[Guess]) -> Iterator[str]:
 
 
 def _question_lines(guess: Guess) -> Iterator[str]:
+    if guess.details.get("section"):
+        yield f"section: {scalar(str(guess.details['section']))}"
     yield f"text: {scalar(str(guess.details.get('text') or guess.name))}"
     kind = {"ticks": "multi", "mentions": "multi", "joined": "multi"}.get(guess.role, guess.role)
     yield f"kind: {kind}"

@@ -13,7 +13,7 @@ from eager_otter.looks.words import counted
 from eager_otter.report.grids import plain_grid
 
 MOST_DOUBTS = 12
-EXAMPLES = 4
+EXAMPLES = 3
 KINDS = {
     "respondent": "id of the respondent",
     "weight": "weight",
@@ -48,10 +48,10 @@ def _parts(guesses: Sequence[Guess]) -> Iterator[RenderableType]:
             yield Text(f"and {len(doubts) - MOST_DOUBTS:,} more: search the codebook for check:", style="dim")
         yield ""
     grid = plain_grid()
-    grid.add_column("Found", no_wrap=True)
-    grid.add_column("Questions", justify="right")
-    grid.add_column("Columns", justify="right")
-    grid.add_column("", ratio=1, no_wrap=True, overflow="ellipsis")
+    grid.add_column("Found", no_wrap=True, min_width=max(map(len, KINDS.values())))
+    grid.add_column("Questions", justify="right", no_wrap=True, min_width=9)
+    grid.add_column("Columns", justify="right", no_wrap=True, min_width=7)
+    grid.add_column("", ratio=1, overflow="fold")
     for role, kind in KINDS.items():
         own = [guess for guess in guesses if guess.role == role]
         if own:
