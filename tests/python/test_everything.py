@@ -88,7 +88,7 @@ def test_responses_are_exported_and_open_again(survey: otter.Survey, tmp_path: P
     assert [path.name for path in written] == ["survey.xml", "survey.csv"]
     again = otter.open_survey(otter.codebook_from_text(otter.draft(written[0]).codebook), written[0])
     assert len(again.responses) == len(exported)
-    with pytest.raises(otter.RequestError, match=r"an export ends in .csv or .xml"):
+    with pytest.raises(otter.RequestError, match=r"an export ends in .csv, .xml"):
         otter.export(survey, tmp_path / "out.xlsx")
 
 

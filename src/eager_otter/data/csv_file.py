@@ -24,6 +24,7 @@ from eager_otter.data.remark import Remark, blank_lines, named
 from eager_otter.errors import DataError, FileProblem, RequestError, shown_path
 from eager_otter.gates.encodings import USUAL, WESTERN, not_western
 from eager_otter.gates.reading import read_blocks, read_lines, read_start, reading, stamp_of
+from eager_otter.gates.unpacking import Unpacked
 from eager_otter.looks.words import said
 
 DELIMITERS = (",", ";", "\t", "|")
@@ -51,16 +52,21 @@ class CsvFile:
     above: int = 1  # rows above the first respondent, blank ones as well
     described: Mapping[str, Described] = field(default_factory=dict)  # what a definition beside it says
     definition: Path | None = None
+    unpacked: Unpacked | None = None  # where it came packed
 
     @property
     def place(self) -> str:
         """Its name in a message."""
-        return shown_path(self.path)
+        return shown_path(self._whole)
+
+    @property
+    def _whole(self) -> Path:
+        return self.path if self.unpacked is None else self.unpacked.packed
 
     @property
     def paths(self) -> tuple[Path, ...]:
         """The files it is read from."""
-        return (self.path,) if self.definition is None else (self.path, self.definition)
+        return (self._whole,) if self.definition is None else (self._whole, self.definition)
 
     def read(self, columns: Sequence[str]) -> Any:
         """Read some columns as text: an Arrow table. Raises FileProblem, DataError for a file without rows."""
@@ -127,7 +133,7 @@ class CsvFile:
         how = f"read as {self.encoding}" if self.guessed else ""
         if self.definition is not None:
             how = f"defined by {self.definition.name}{', ' if how else ''}{how}"
-        return source_of(self.path, rows, how=how)
+        return source_of(self._whole, rows, how=how)
 
 
 def open_csv(

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from pathlib import Path
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from eager_otter.data.files import DataFile
 from eager_otter.documents.checking import found_text
 from eager_otter.errors import FileProblem, RequestError, shown_path
 from eager_otter.gates.reading import checked_file
+
+if TYPE_CHECKING:
+    from eager_otter.data.csv_file import CsvFile
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -36,8 +39,8 @@ class Reading:
 def open_data(data: Any, reading: Reading | None = None) -> DataFile:
     """Open responses: a path or a frame.
 
-    A path is that of CSV, XLSX, ODS, Parquet, JSON records, or of a definition with its data beside it: triple-s,
-    DDI-Codebook, data package, CSVW.
+    A path is that of CSV (also packed as .gz or .zip), XLSX, ODS, Parquet, Arrow, JSON records, or of a definition
+    with its data beside it: triple-s, DDI-Codebook, data package, CSVW.
     A frame is one of pandas, a table of Arrow, or anything that gives itself as a stream of Arrow, as Polars does.
     Raises FileProblem for a file that is missing, unreadable or of no known kind, DataError for one that holds no
     table of responses, RequestError for anything else.
@@ -70,7 +73,8 @@ def _open_path(path: Path, reading: Reading) -> DataFile:
     if ending not in OPENERS:
         known = ", ".join(OPENERS)
         raise FileProblem(
-            f"{shown_path(path)}: no data file ends in {ending or 'nothing'!r}. Known endings: {known}."
+            f"{shown_path(path)}: no data file ends in {ending or 'nothing'!r}. Export the data in an open format, "
+            f"such as CSV, XLSX, Parquet, triple-s or DDI-Codebook. Known endings: {known}."
         )
     idle = [name for name in reading.given() if name not in OPTIONS.get(ending, ())]
     if idle:
@@ -80,7 +84,7 @@ def _open_path(path: Path, reading: Reading) -> DataFile:
     return OPENERS[ending](path, reading)
 
 
-def _csv(path: Path, reading: Reading) -> DataFile:
+def _csv(path: Path, reading: Reading) -> CsvFile:
     from eager_otter.data.csv_file import open_csv
 
     return open_csv(
@@ -90,6 +94,19 @@ def _csv(path: Path, reading: Reading) -> DataFile:
         decimal=reading.decimal,
         heading_rows=reading.heading_rows,
     )
+
+
+def _packed(path: Path, reading: Reading) -> DataFile:
+    from eager_otter.gates.unpacking import unpacked
+
+    held = unpacked(path)
+    return replace(_csv(held.table, reading), unpacked=held)
+
+
+def _arrow(path: Path, _: Reading) -> DataFile:
+    from eager_otter.data.arrow_file import open_arrow
+
+    return open_arrow(path)
 
 
 def _sheet(path: Path, reading: Reading) -> DataFile:
@@ -129,6 +146,8 @@ OPTIONS: Mapping[str, tuple[str, ...]] = {
     ".csv": CSV_OPTIONS,
     ".tsv": CSV_OPTIONS,
     ".txt": CSV_OPTIONS,
+    ".gz": CSV_OPTIONS,
+    ".zip": CSV_OPTIONS,
     ".xlsx": SHEET_OPTIONS,
     ".xlsm": SHEET_OPTIONS,
     ".ods": SHEET_OPTIONS,
@@ -137,6 +156,10 @@ OPENERS: Mapping[str, Callable[[Path, Reading], DataFile]] = {
     ".csv": _csv,
     ".tsv": _csv,
     ".txt": _csv,
+    ".gz": _packed,
+    ".zip": _packed,
+    ".feather": _arrow,
+    ".arrow": _arrow,
     ".xlsx": _sheet,
     ".xlsm": _sheet,
     ".ods": _sheet,

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -13,6 +12,7 @@ from eager_otter.data.ddi import with_description
 from eager_otter.data.described import ColumnToWrite, Described, Kind
 from eager_otter.errors import DataError, FileProblem, shown_path
 from eager_otter.gates.reading import is_file, parse_json, read_text, resolved
+from eager_otter.gates.text import as_json
 
 LARGEST = 64_000_000  # bytes of a description
 WHAT = "a description of data"
@@ -188,7 +188,7 @@ def data_package(
             }
         ],
     }
-    return (json.dumps(package, ensure_ascii=False, indent=1) + "\n").encode()
+    return (as_json(package, indent=1) + "\n").encode()
 
 
 def _field(variable: ColumnToWrite, stems: Mapping[str, str]) -> dict[str, Any]:
