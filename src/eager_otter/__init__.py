@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from eager_otter.asking.notable import Findings as Findings
     from eager_otter.asking.notable import Notable as Notable
     from eager_otter.asking.survey import Survey as Survey
+    from eager_otter.audit.data_checks import audit_data as audit_data
     from eager_otter.audit.slip import Audit as Audit
     from eager_otter.audit.slip import Slip as Slip
     from eager_otter.codebook.model import Answer as Answer
@@ -164,6 +165,7 @@ _HOME = {
     "UnknownName": "errors",
     "Weighting": "weighing.weighing",
     "Words": "looks.words",
+    "audit_data": "audit.data_checks",
     "catalogue_text": "looks.catalogue",
     "codebook_from_text": "codebook.reading",
     "codebook_of": "codebook.reading",
@@ -249,6 +251,7 @@ __all__ = [
     "UnknownName",
     "Weighting",
     "Words",
+    "audit_data",
     "catalogue_text",
     "codebook_from_text",
     "codebook_of",

@@ -89,6 +89,7 @@ def examples(folder: Path) -> Mapping[str, tuple[Callable[..., object], Mapping[
         "Survey.overview": (survey.overview, {"question": "liking"}),
         "Table.save": (table.save, {"path": folder / "table.md", "force": True}),
         "Weighting.save": (weighting.save, {"path": folder / "weighting.csv", "force": True}),
+        "audit_data": (otter.audit_data, {"data": folder / "data.csv", "reading": None}),
         "catalogue_text": (otter.catalogue_text, {"words": otter.load_words("en")}),
         "compare": (otter.compare, {"old": report, "new": report, "tolerance": 0.0}),
         "draft": (otter.draft, {"data": folder / "data.csv", "reading": None, "codebook_name": "c.yaml", "folder": folder, "dictionary": None}),

@@ -58,7 +58,7 @@ def audit_plan(plan: Plan, survey: Survey) -> Audit:
         *_interviews(plan, answers, seen),
         *_weights(plan, answers, seen),
         *_columns(responses),
-        *(_remarked(remark) for remark in responses.remarks),
+        *(remarked(remark) for remark in responses.remarks),
     ]
     accepted = [_accepted(slip, plan.accepted) for slip in slips]
     order = {severity: k for k, severity in enumerate(SEVERITIES)}
@@ -212,7 +212,7 @@ def _columns(responses: Responses) -> Iterator[Slip]:
         )
 
 
-def _remarked(remark: Remark) -> Slip:
+def remarked(remark: Remark) -> Slip:
     """Make a slip of what was noticed while the data were read."""
     severity: Severity = "error" if remark.severe else "warning"
     return Slip(

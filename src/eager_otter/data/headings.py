@@ -60,9 +60,9 @@ class Headings:
 def read_headings(rows: Sequence[Sequence[str]], count: int | None, place: str) -> Headings:
     """Name the columns of a table from its first `rows`, of which `count` are headings (None: one).
 
-    Where the first of two rows names each column, it does; else a name is put together from both rows, and a blank
-    heading in the first is that of the column before, as merged cells are exported. Raises DataError for two rows
-    of which one is not there.
+    Where the first of two rows says something of each column, it names them; else names are put together of both,
+    and a blank heading in the first is that of the column before, as merged cells are exported. Raises DataError for
+    two rows of which one is not there.
     """
     if count == 2:
         if len(rows) < 2:
@@ -74,7 +74,7 @@ def read_headings(rows: Sequence[Sequence[str]], count: int | None, place: str) 
         while width and not first[width - 1] and not second[width - 1]:
             width -= 1
         first, second = first[:width], second[:width]
-        if all(first) and len(set(first)) == width:
+        if all(first):
             texts = [first, second]
         else:
             carried = ""

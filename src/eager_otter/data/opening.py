@@ -67,6 +67,11 @@ def _as_it_is(file: DataFile, reading: Reading | None) -> DataFile:
     return file
 
 
+def is_data(path: Path) -> bool:
+    """Return whether a path has the ending of a file of responses."""
+    return path.suffix.lower() in OPENERS
+
+
 def _open_path(path: Path, reading: Reading) -> DataFile:
     checked_file(path, "a file of responses")
     ending = path.suffix.lower()

@@ -11,6 +11,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from eager_otter.demo.generator import as_rows, responses
+from eager_otter.demo.messy import messy_files
 from eager_otter.demo.spoiling import spoiled_files
 from eager_otter.documents.settled import checked
 from eager_otter.errors import FileProblem, shown_path
@@ -34,7 +35,9 @@ def demo_files() -> dict[str, str]:
         **shipped,
     }
     spoiled = spoiled_files(columns, shipped["codebook.yaml"], shipped["plan.yaml"])
-    return clean | {f"spoiled/{name}": _text(content) for name, content in spoiled.items()}
+    texts = {name: _text(content) for name, content in spoiled.items()}
+    texts |= {name: csv_text(rows) for name, rows in messy_files(columns).items()}
+    return clean | {f"spoiled/{name}": text for name, text in texts.items()}
 
 
 @checked

@@ -36,13 +36,22 @@ def spoiled_files(
     for old, new, slip in PLAN_SLIPS:
         plan = _replaced(plan, old, new)
         slips += slip
-    listed = {
+    return {
+        "responses.csv": columns,
+        "codebook.yaml": codebook,
+        "plan.yaml": plan,
+        "slips.csv": listed(slips),
+    }
+
+
+def listed(slips: Sequence[Slip]) -> Columns:
+    """List slips: the columns of a table."""
+    return {
         "slip": [slip.name for slip in slips],
         "question": [slip.question for slip in slips],
         "rows": [" ".join(str(row) for row in slip.rows) for slip in slips],
         "what": [slip.what for slip in slips],
     }
-    return {"responses.csv": columns, "codebook.yaml": codebook, "plan.yaml": plan, "slips.csv": listed}
 
 
 def _part(clean: Mapping[str, Sequence[str]]) -> Columns:

@@ -43,7 +43,7 @@ ID_TEXT = re.compile(r"(?!-?\d+[.,]\d)[^\s,;<>]+")
 FREQUENCY_NAME = re.compile(r"(?:freq|frequency)\Z", re.IGNORECASE)
 MAYBE_FREQUENCY = re.compile(r"(?:n|people|respondents|count|cases)\Z", re.IGNORECASE)
 COUNT_WORDS = re.compile(
-    r"\b(?:how (?:many|much|old|long|often)|number of|minutes|years|year|times|wie (?:viele?|alt|lange)|anzahl)\b",
+    r"\b(?:how (?:many|old|long)|number of|minutes|years|year|times|wie (?:viele?|alt|lange)|anzahl)\b",
     re.IGNORECASE,
 )
 
@@ -240,7 +240,7 @@ def _joined(facts: Facts) -> Guess | None:
         several = sum(count for text, count in zip(facts.texts, facts.counts, strict=True) if by in text)
         if several < 2:
             continue
-        whole = frozenset(_always_together(facts.texts, by))
+        whole = frozenset(always_together(facts.texts, by))
         pieces: Counter[str] = Counter()
         for text, count in zip(facts.texts, facts.counts, strict=True):
             for piece in filter(None, parted(text, by, whole)):
@@ -282,7 +282,7 @@ def _stand_alone(facts: Facts, by: str, several: int) -> bool:
     return all(piece.strip() in single for text in joined for piece in text.split(by) if piece.strip())
 
 
-def _always_together(texts: Sequence[str], by: str) -> Iterator[str]:
+def always_together(texts: Sequence[str], by: str) -> Iterator[str]:
     """Find pieces that only ever stand side by side: one answer that holds the sign itself."""
     follows: dict[str, set[str]] = {}
     before: dict[str, set[str]] = {}
@@ -300,6 +300,15 @@ def _always_together(texts: Sequence[str], by: str) -> Iterator[str]:
             )
 
 
+def thousands_parted(text: str) -> bool:
+    """Return whether a text is a number with a mark between thousands.
+
+    >>> thousands_parted("1,204.50"), thousands_parted("1,2")
+    (True, False)
+    """
+    return re.fullmatch(r"-?\d{1,3}(?:[,' ]\d{3})+(?:\.\d+)?", text) is not None
+
+
 def _words(facts: Facts) -> Guess:
     longest = max(len(text) for text in facts.texts)
     repeated = len(facts.texts) <= max(2, facts.filled / 3)
@@ -310,7 +319,7 @@ def _words(facts: Facts) -> Guess:
             details={"listed": listed}, doubts=listed.doubts(),
         )  # fmt: skip
     guess = _guess(facts, "text", f"{len(facts.texts):,} different texts; taken for open answers")
-    parted = [text for text in facts.texts if re.fullmatch(r"-?\d{1,3}(?:[,' ]\d{3})+(?:\.\d+)?", text)]
+    parted = list(filter(thousands_parted, facts.texts))
     numeric = sum(number_of(text) is not None for text in facts.texts)
     if parted and numeric + len(parted) >= 0.9 * len(facts.texts):
         return doubted(

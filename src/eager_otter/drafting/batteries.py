@@ -166,7 +166,18 @@ def _named(guess: Guess, stem: str, members: Sequence[Member]) -> Guess:
     if not text and first.about.text and first.about.text != first.name:
         text = next((one.stem for one in splits(first.about.text) if " " in one.stem), "")
     details = {"text": text_of(text)} if text else {}
-    return replace(guess, details={**details, **guess.details})
+    return replace(guess, name=_shared_stem(members) or guess.name, details={**details, **guess.details})
+
+
+def _shared_stem(members: Sequence[Member]) -> str:
+    """Return the stem that the short names of columns share; "" for none."""
+    if any(
+        member.facts.about.stem or member.facts.about.text in ("", member.facts.name) for member in members
+    ):
+        return ""
+    ways = [{(one.way, one.stem) for one in splits(member.facts.name)} for member in members]
+    shared = set.intersection(*ways)
+    return max((stem.rstrip("_. ") for _, stem in shared), key=len, default="")
 
 
 # --- ticks ----------------------------------------------------------------------------------------------

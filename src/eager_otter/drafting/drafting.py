@@ -85,28 +85,21 @@ def draft(
 
     Example: `codebook_from_text(draft(frame).codebook)`.
     """
-    file, reading = _opened(data, reading)
+    looked = look_at(data, reading, None if dictionary is None else Path(dictionary))
+    file, guessed = looked.file, looked.guesses
     path = Path(data) if isinstance(data, str | Path) else Path(FRAME_FILE)
     into = None if folder is None or not isinstance(data, str | Path) else Path(folder)
-    title, origin, told = path.stem, "guessed from the data", tuple[str, ...]()
-    if isinstance(file, TripleSFile) and dictionary is not None:
-        raise RequestError("A triple-s definition is its own dictionary; leave the other out.")
+    title, origin = path.stem, "guessed from the data"
     if isinstance(file, TripleSFile):
         title, origin = file.definition.title or title, "as its definition has it"
-        guessed = list(_from_definition(file))
-    else:
-        known = None if dictionary is None else read_dictionary(Path(dictionary), file.names)
-        told = () if known is None else known.told
-        about = {**_described(file), **({} if known is None else known.columns)}
-        origins = dict.fromkeys(one.origin for one in about.values() if one.origin)
-        origin = f"with labels from {', '.join(origins)}" if origins else origin
-        guessed = _guessed(file, about)
+    elif looked.origins:
+        origin = f"with labels from {', '.join(looked.origins)}"
     place = path.name if into is None else relative(resolved(path), resolved(into))
     return Draft(
         codebook=codebook_text(path.name, title, origin, guessed),
-        plan=plan_text(place, guessed, codebook_name, reading),
-        guesses=tuple(guessed),
-        told=told,
+        plan=plan_text(place, guessed, codebook_name, looked.reading),
+        guesses=guessed,
+        told=looked.told,
         frame=None if isinstance(data, str | Path) else file.read(file.names),
     )
 
@@ -130,9 +123,56 @@ def write_draft(
     return places
 
 
-def _opened(data: Any, reading: Reading | None) -> tuple[DataFile, Reading | None]:
-    """Open data; where their first row looks like a second row of headings, it is read as one."""
-    file = open_data(data, reading)
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Looked:
+    """Data that were looked at column by column, and what each is taken for.
+
+    `file` is read as `reading` says, which may have been found out; `opened` is as it was opened first. `origins` name
+    where labels came from, `told` says how a dictionary was read.
+    """
+
+    name: str
+    file: DataFile
+    opened: DataFile
+    reading: Reading | None
+    facts: tuple[Facts, ...]
+    guesses: tuple[Guess, ...]
+    origins: tuple[str, ...]
+    told: tuple[str, ...]
+
+    def row_name(self, row: int) -> str:
+        """Name a row (from 0) by its number from 1 and, where there is one, its id."""
+        column = next((guess.columns[0] for guess in self.guesses if guess.role == "respondent"), None)
+        if column is None:
+            return f"row {row + 1}"
+        texts, index = next(facts.index for facts in self.facts if facts.name == column)
+        return f"row {row + 1} ({column} {texts[int(index[row])]})"
+
+
+def look_at(data: Any, reading: Reading | None = None, dictionary: Path | None = None) -> Looked:
+    """Look at all columns of data, with what a dictionary says of them. Raises as `draft` does."""
+    first = open_data(data, reading)
+    file, reading = _with_headings(data, first, reading)
+    defined = isinstance(file, TripleSFile)
+    if defined and dictionary is not None:
+        raise RequestError("A triple-s definition is its own dictionary; leave the other out.")
+    known = None if dictionary is None else read_dictionary(dictionary, file.names)
+    about = {**_described(file), **({} if known is None else known.columns)}
+    facts = _facts(file, about)
+    return Looked(
+        name=Path(data).name if isinstance(data, str | Path) else "frame",
+        file=file,
+        opened=first,
+        reading=reading,
+        facts=tuple(facts),
+        guesses=tuple(_from_definition(file) if isinstance(file, TripleSFile) else guesses(facts)),
+        origins=tuple(dict.fromkeys(one.origin for one in about.values() if one.origin)),
+        told=() if known is None else known.told,
+    )
+
+
+def _with_headings(data: Any, file: DataFile, reading: Reading | None) -> tuple[DataFile, Reading | None]:
+    """Read data again, where their first row looks like a second row of headings."""
     if isinstance(file, CsvFile | SheetFile) and file.headings.respondent:
         reading = replace(reading or Reading(), heading_rows=2)
         return open_data(data, reading), reading
@@ -159,7 +199,7 @@ def _described(file: DataFile) -> dict[str, Described]:
     return about
 
 
-def _guessed(file: DataFile, about: Mapping[str, Described]) -> list[Guess]:
+def _facts(file: DataFile, about: Mapping[str, Described]) -> list[Facts]:
     facts: list[Facts] = []
     left = [name for name in file.names if name]
     size = PIECE
@@ -172,7 +212,7 @@ def _guessed(file: DataFile, about: Mapping[str, Described]) -> list[Guess]:
         size = max(
             PIECE, CELLS // max(table.num_rows, 1)
         )  # of short files all at once, as each time it is read whole
-    return guesses(facts)
+    return facts
 
 
 # --- a definition that came along -----------------------------------------------------------------------

@@ -14,7 +14,7 @@ FOUND = 1
 
 
 @click.command()
-@click.argument("plan", type=click.Path(path_type=Path), default=Path("plan.yaml"))
+@click.argument("plan", type=click.Path(path_type=Path), default=Path("plan.yaml"), metavar="[PLAN | DATA]")
 @click.option("--format", "shape", type=click.Choice(["text", "json"]), default="text", show_default=True)
 @click.option(
     "--recodes", is_flag=True, help="Show how banded, merged and derived questions were made as well."
@@ -26,10 +26,12 @@ def audit(
     recodes: bool,
     **people: Any,
 ) -> int:
-    """Check the data of a PLAN (default: plan.yaml) against its codebook: the slips that cost a night.
+    """Check the data of a PLAN (default: plan.yaml) against its codebook, or bare DATA: the slips that cost a night.
 
     Codes nobody knows, stray ticks, "none" beside others, broken routing, gaps between bands, nets on the wrong
-    end, filters that filter nothing, weights that cannot be right. A slip can be accepted in the plan:
+    end, filters that filter nothing, weights that cannot be right. Of DATA that nobody has described: answers that
+    differ in spelling only, values and dates far out, ids and rows that repeat, interviews too fast, the same answer
+    down a grid, numbers stored as text, damaged characters, and more. A slip can be accepted in the plan:
 
     \b
     accept:
@@ -37,9 +39,17 @@ def audit(
 
     Exit code 0 when nothing but notes and accepted slips is left, 1 when something is, 2 for wrong input.
     """
+    from eager_otter.data.opening import is_data
     from eager_otter.report.report import run_audit
 
-    result = run_audit(changed(read_named_plan(plan, NAMED_AFTER), **people))
+    if is_data(plan):
+        if any(value for value in people.values()):
+            raise click.UsageError("A filter or weight goes with a plan; bare data are looked over whole.")
+        from eager_otter.audit.data_checks import audit_data
+
+        result = audit_data(plan)
+    else:
+        result = run_audit(changed(read_named_plan(plan, NAMED_AFTER), **people))
     if shape == "json":
         from eager_otter.report.audit_view import as_json
 
