@@ -45,6 +45,8 @@ if TYPE_CHECKING:
     from eager_otter.data.opening import Reading as Reading
     from eager_otter.data.overview import QuestionOverview as QuestionOverview
     from eager_otter.demo.files import write_demo as write_demo
+    from eager_otter.drafting.differences import Difference as Difference
+    from eager_otter.drafting.differences import Differences as Differences
     from eager_otter.drafting.drafting import Draft as Draft
     from eager_otter.drafting.drafting import draft as draft
     from eager_otter.drafting.facts import Guess as Guess
@@ -124,6 +126,8 @@ _HOME = {
     "DataError": "errors",
     "Digits": "tables.request",
     "DocumentError": "errors",
+    "Difference": "drafting.differences",
+    "Differences": "drafting.differences",
     "Draft": "drafting.drafting",
     "Explanation": "tables.explanation",
     "ExpressionError": "errors",
@@ -208,6 +212,8 @@ __all__ = [
     "Column",
     "Comparison",
     "DataError",
+    "Difference",
+    "Differences",
     "Digits",
     "DocumentError",
     "Draft",

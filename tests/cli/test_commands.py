@@ -160,10 +160,13 @@ def test_draft_then_run_work_untouched(run: Run, demo: Path, tmp_path: Path) -> 
     assert code == 0 and out.split() == ["codebook.yaml", "plan.yaml"] and "id of the respondent" in err
     code, out, _ = run("run")
     assert code == 0 and "tables.xlsx" in out
+    code, out, err = run("draft", "bare.csv")
+    assert code == 0 and not out and "codebook.yaml fits the data; nothing was written." in err
+    (tmp_path / "codebook.yaml").unlink()
     code, _, err = run("draft", "bare.csv")
     assert (
         code == 2
-        and "codebook.yaml: is there already and is not overwritten, as people may have changed it." in err
+        and "plan.yaml: is there already and is not overwritten, as people may have changed it." in err
     )
 
 

@@ -82,6 +82,7 @@ def examples(folder: Path) -> Mapping[str, tuple[Callable[..., object], Mapping[
         "Comparison.save": (otter.compare(report, report).save, {"path": folder / "comparison.json", "force": True}),
         "Draft.save": (otter.draft(folder / "data.csv").save, {"folder": folder / "drafted", "codebook": "c.yaml", "plan": "p.yaml"}),
         "Explanation.save": (table.explain(*cell.values()).save, {"path": folder / "explained.json", "force": True}),
+        "Draft.differences": (otter.draft(folder / "data.csv").differences, {"codebook": survey.codebook}),
         "Findings.save": (report.findings().save, {"path": folder / "findings.json", "force": True}),
         "Picture.save": (table.chart().save, {"path": folder / "picture.png", "force": True}),
         "Question.find": (survey["liking"].find, {"name": "Good"}),

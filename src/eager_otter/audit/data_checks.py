@@ -204,7 +204,7 @@ class _DataChecks:
 
     def text_numbers(self, facts: Facts, guess: Guess) -> Iterator[Slip]:
         """Find numbers that are stored as text."""
-        words = [text for text, number in zip(facts.texts, facts.numbers, strict=True) if np.isnan(number)]
+        words = facts.words
         parted = [text for text in words if thousands_parted(text)]
         nearly = guess.role == "number" and bool(words)
         if guess.role in ("text", "single"):
@@ -327,7 +327,7 @@ class _DataChecks:
         """Return the words of a column of answers; none for numbers and open texts."""
         if guess.role not in ("single", "grid", "ticks") or len(facts.texts) > FEW_ANSWERS:
             return ()
-        return [text for text, number in zip(facts.texts, facts.numbers, strict=True) if np.isnan(number)]
+        return facts.words
 
 
 Check = Callable[[_DataChecks, Facts, Guess], Iterator[Slip]]

@@ -223,6 +223,8 @@ def _of_dictionary(values: Any, indices: Any) -> Distinct:
 
 
 def _written(value: object) -> str:
+    if isinstance(value, str) and value[:1].isalpha() and not value[-1].isspace():
+        return value
     if isinstance(value, float):
         return "" if math.isnan(value) else canonical(format(value, ".15g"))
     return canonical(str(value)) if value is not None else ""

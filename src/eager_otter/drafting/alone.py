@@ -17,7 +17,6 @@ from eager_otter.drafting.answers import listed_answers
 from eager_otter.drafting.facts import Facts, Guess, Role, doubted, in_order
 from eager_otter.drafting.headings import text_of
 from eager_otter.drafting.meaning import asks_to_recommend, last_behind
-from eager_otter.gates.numbers import number_of
 
 FEW = 12  # whole numbers with at most this many values are taken for codes
 FEW_WORDS = 30  # texts with at most this many values are taken for answers
@@ -25,6 +24,7 @@ LONGEST_ANSWER = 60
 DATE_FORMATS = ("%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%Y/%m/%d", "%Y%m%d")
 JOINTS = (";", "|", ",", "/")
 MOST_JOINED = 60
+SAMPLE = 500  # texts of a column that are looked at to tell what it holds
 STRAY = 0.1  # share of rows that may hold another text in a column of numbers
 MEAN_OF_WEIGHTS = (0.8, 1.25)
 FEWEST_WEIGHED = 1_000  # people that weights which add up to a population stand for
@@ -198,10 +198,12 @@ def _fields(guess: Guess) -> dict[str, Any]:
 
 def _nearly_numbers(facts: Facts) -> Guess | None:
     """Find numbers among which a few rows hold another text, such as a dot or <0.5; these are listed as missing."""
-    words = [text for text, number in zip(facts.texts, facts.numbers, strict=True) if np.isnan(number)]
-    rows = sum(facts.often(text) for text in words)
+    words = facts.words
     distinct_numbers = len(facts.texts) - len(words)
-    if not words or len(words) > FEW or rows > STRAY * facts.filled or distinct_numbers <= FEW:
+    if not words or len(words) > FEW or distinct_numbers <= FEW:
+        return None
+    rows = sum(facts.often(text) for text in words)
+    if rows > STRAY * facts.filled:
         return None
     shown = ", ".join(repr(text) for text in words)
     guess = _guess(
@@ -217,7 +219,7 @@ def _nearly_numbers(facts: Facts) -> Guess | None:
 
 
 def _date(facts: Facts) -> Guess | None:
-    sample = facts.texts[:500]
+    sample = facts.texts[:SAMPLE]
     if all(day_of(text[:10]) is not None and len(text) >= 10 for text in sample):
         return _guess(facts, "date", "days written as 2026-03-31")
     fitting = [pattern for pattern in DATE_FORMATS if all(_is_day(text, pattern) for text in sample)]
@@ -310,7 +312,7 @@ def thousands_parted(text: str) -> bool:
 
 
 def _words(facts: Facts) -> Guess:
-    longest = max(len(text) for text in facts.texts)
+    longest = max(map(len, facts.texts))
     repeated = len(facts.texts) <= max(2, facts.filled / 3)
     if len(facts.texts) <= FEW_WORDS and longest <= LONGEST_ANSWER and repeated:
         listed = listed_answers(facts.texts, {}, facts.about.missing)
@@ -319,10 +321,9 @@ def _words(facts: Facts) -> Guess:
             details={"listed": listed}, doubts=listed.doubts(),
         )  # fmt: skip
     guess = _guess(facts, "text", f"{len(facts.texts):,} different texts; taken for open answers")
-    parted = list(filter(thousands_parted, facts.texts))
-    numeric = sum(number_of(text) is not None for text in facts.texts)
-    if parted and numeric + len(parted) >= 0.9 * len(facts.texts):
+    words = facts.words
+    if words and len(words) < 0.9 * len(facts.texts) + 1 and all(map(thousands_parted, words[:SAMPLE])):
         return doubted(
-            guess, f"numbers with a mark between thousands, such as {parted[0]}? export them without it"
+            guess, f"numbers with a mark between thousands, such as {words[0]}? export them without it"
         )
     return guess

@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
+from itertools import pairwise, takewhile
 
 import numpy as np
 
@@ -69,25 +69,9 @@ class Member:
 
 def batteries(columns: Sequence[Facts]) -> Iterator[Guess]:
     """Find columns that belong together; each is in one guess at most."""
-    taken: set[str] = set()
-    ways = [list(_splits(facts)) for facts in columns]
-    by_stem: dict[tuple[str, str], list[int]] = {}
-    for k, own in enumerate(ways):
-        for split in own:
-            by_stem.setdefault(_key(split), []).append(k)
-    for k, facts in enumerate(columns):
-        if facts.name in taken:
-            continue
-        found = [
-            guess
-            for split in ways[k]
-            if (guess := _longest(columns, ways, by_stem[_key(split)], k, split, taken)) is not None
-        ]
-        found = found or list(_side_by_side(columns, k, taken))
-        if found:
-            best = max(found, key=lambda guess: (len(guess.columns), not guess.doubts))
-            taken |= set(best.columns)
-            yield best
+    finder = _Finder(columns)
+    for k in range(len(columns)):
+        yield from finder.from_column(k)
 
 
 def _splits(facts: Facts) -> Iterator[Split]:
@@ -103,36 +87,73 @@ def _key(split: Split) -> tuple[str, str]:
     return split.way, split.stem.casefold()
 
 
-def _longest(
-    columns: Sequence[Facts],
-    ways: Sequence[Sequence[Split]],
-    places: Sequence[int],
-    start: int,
-    split: Split,
-    taken: set[str],
-) -> Guess | None:
-    """Find the longest battery from a column on, of those whose headings share a stem."""
-    key = _key(split)
-    run: list[Member] = []
-    last = start - 1
-    for place in places:
-        if place < start or columns[place].name in taken or place == last:
-            continue
-        if split.near and place != last + 1:
-            break
-        own = next(one for one in ways[place] if _key(one) == key)
-        if split.way.endswith("lettered") and own.item.casefold() != chr(ord("a") + len(run)):
-            break
-        run.append(Member(columns[place], own.item))
-        last = place
-    stem = split.stem.rstrip("_. ")
-    bare = split.way.endswith("numbered") and stem.casefold() in GENERIC_STEMS and split.stem == stem
-    while len(run) > 1:
-        guess = _battery(stem, run, bare=bare)
-        if guess is not None:
-            return guess
-        run = run[:-1]
-    return None
+class _Finder:
+    """Goes over columns, and finds for each the longest battery that begins with it."""
+
+    def __init__(self, columns: Sequence[Facts]) -> None:
+        self.columns = columns
+        self.ways = [{_key(split): split for split in reversed(list(_splits(facts)))} for facts in columns]
+        self.texts = [
+            frozenset(facts.texts) if len(facts.texts) <= MOST_MENTIONED else None for facts in columns
+        ]
+        self.taken: set[int] = set()
+        self.by_stem: dict[tuple[str, str], list[int]] = {}
+        for k, own in enumerate(self.ways):
+            for key in own:
+                self.by_stem.setdefault(key, []).append(k)
+
+    def from_column(self, start: int) -> Iterator[Guess]:
+        """Find the longest battery from a column on."""
+        if start in self.taken or self.texts[start] is None:
+            return
+        found = [
+            guess
+            for split in reversed(self.ways[start].values())
+            if (guess := self._run(start, split)) is not None
+        ]
+        found = found or list(_side_by_side(self.columns, start, self.taken))
+        if found:
+            best = max(found, key=lambda guess: (len(guess.columns), not guess.doubts))
+            inside = set(best.columns)
+            self.taken |= {k for k, facts in enumerate(self.columns) if facts.name in inside}
+            yield best
+
+    def _run(self, start: int, split: Split) -> Guess | None:
+        """Try the columns from one on whose headings share a stem and whose values are alike."""
+        key = _key(split)
+        run: list[Member] = []
+        held: set[str] = set()
+        last = start - 1
+        for place in self.by_stem[key]:
+            texts = self.texts[place]
+            fits = place not in self.taken and texts is not None and _alike(held, texts)
+            if place < start or (not fits and not split.near):
+                continue
+            if not fits or (split.near and place != last + 1):
+                break
+            item = self.ways[place][key].item
+            if split.way.endswith("lettered") and item.casefold() != chr(ord("a") + len(run)):
+                break
+            run.append(Member(self.columns[place], item))
+            held |= texts or frozenset()
+            last = place
+        stem = split.stem.rstrip("_. ")
+        bare = split.way.endswith("numbered") and stem.casefold() in GENERIC_STEMS and split.stem == stem
+        same = list(takewhile(lambda member: member.facts.texts == run[0].facts.texts, run))
+        for members in (run, run[:-1], same):
+            guess = _battery(stem, members, bare=bare) if len(members) > 1 else None
+            if guess is not None:
+                return guess
+        return None
+
+
+def _alike(held: set[str], texts: frozenset[str]) -> bool:
+    """Return whether the values of a column may be those of a battery so far: mostly the same, or but a word or two."""
+    if not held or not texts:
+        return True
+    if 2 * len(held & texts) >= min(len(held), len(texts)):
+        return True
+    return len(texts) <= 2 and any(number_of(text) is None for text in texts)
 
 
 def _battery(stem: str, members: Sequence[Member], *, bare: bool) -> Guess | None:
@@ -264,11 +285,11 @@ def _yes_and_no(values: set[str]) -> tuple[list[str], list[str]]:
     return [], []
 
 
-def _side_by_side(columns: Sequence[Facts], start: int, taken: set[str]) -> Iterator[Guess]:
+def _side_by_side(columns: Sequence[Facts], start: int, taken: set[int]) -> Iterator[Guess]:
     """Find three or more columns of 0 and 1 side by side whose headings share nothing."""
     run: list[Member] = []
-    for facts in columns[start:]:
-        if facts.name in taken or set(facts.texts) != {"0", "1"} or any(True for _ in _numbered(facts)):
+    for k, facts in enumerate(columns[start:], start):
+        if k in taken or set(facts.texts) != {"0", "1"} or any(True for _ in _numbered(facts)):
             break
         run.append(Member(facts, facts.heading))
     if len(run) >= 3:

@@ -10,6 +10,8 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.codebook.label_words import says_no_answer
+from eager_otter.codebook.model import Codebook
+from eager_otter.codebook.reading import read_codebook
 from eager_otter.data.columns import Located
 from eager_otter.data.csv_file import CsvFile
 from eager_otter.data.ddi import FixedWidthFile
@@ -21,6 +23,7 @@ from eager_otter.data.triple_s import TripleSFile
 from eager_otter.data.triple_s_definition import Variable
 from eager_otter.documents.settled import checked
 from eager_otter.drafting.dictionary import read_dictionary
+from eager_otter.drafting.differences import Differences, differences
 from eager_otter.drafting.facts import Facts, Guess, facts_of
 from eager_otter.drafting.guess import guesses
 from eager_otter.drafting.writing import codebook_text, plan_text
@@ -32,7 +35,8 @@ from eager_otter.looks.words import counted
 
 FRAME_FILE = "responses.parquet"  # where the responses of a frame are written
 CELLS = 20_000_000  # that are read at a time
-PIECE = 400  # columns looked at in one reading of the file
+PIECE = 400  # columns of a long file that are looked at in one reading
+SHORT_FILE = 256 << 20  # bytes of a file that is read at once
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,6 +65,16 @@ class Draft(Viewed):
         `folder` is made where it is not there; `codebook` and `plan` are the names of the files.
         """
         return write_draft(self, Path(folder), codebook, plan)
+
+    @checked
+    def differences(self, codebook: str | Path | Codebook) -> Differences:
+        """Compare the data with a `codebook` (or the path of one) that was edited: what is new, gone or changed.
+
+        Raises FileProblem, DocumentError.
+        """
+        return differences(
+            self.guesses, codebook if isinstance(codebook, Codebook) else read_codebook(codebook)
+        )
 
     def __repr__(self) -> str:
         return f"<Draft: {counted(len(self.guesses), 'guess', 'guesses')}>"
@@ -202,16 +216,14 @@ def _described(file: DataFile) -> dict[str, Described]:
 def _facts(file: DataFile, about: Mapping[str, Described]) -> list[Facts]:
     facts: list[Facts] = []
     left = [name for name in file.names if name]
-    size = PIECE
+    size = len(left) if sum(path.stat().st_size for path in file.paths) <= SHORT_FILE else PIECE
     while left:
         names, left = left[:size], left[size:]
         table = file.read(names)
         facts += [
             facts_of(name, Located(table.column(name), 0, file.decimal), about.get(name)) for name in names
         ]
-        size = max(
-            PIECE, CELLS // max(table.num_rows, 1)
-        )  # of short files all at once, as each time it is read whole
+        size = max(PIECE, CELLS // max(table.num_rows, 1))
     return facts
 
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -16,8 +17,10 @@ from eager_otter.gates.numbers import number_of
 Role = Literal["single", "ticks", "mentions", "joined", "grid", "number", "date", "text", "respondent", "weight",
                "frequency", "empty"]  # fmt: skip
 
+MOST_SORTED = 2_000  # words that are put into their order, and of more texts that are looked at one by one
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+
+@dataclass(frozen=True, kw_only=True, eq=False)
 class Facts:
     """The contents of one column, and what is known of it."""
 
@@ -35,24 +38,33 @@ class Facts:
         """Its text, or its name where it has none."""
         return self.about.text or self.name
 
-    @property
+    @cached_property
     def filled(self) -> int:
         """How many rows hold something."""
         return sum(self.counts)
 
-    @property
+    @cached_property
     def all_numbers(self) -> bool:
         """Whether every value is a number."""
         return bool(self.texts) and not bool(np.isnan(self.numbers).any())
 
-    @property
+    @cached_property
     def all_whole(self) -> bool:
         """Whether every value is a whole number."""
         return self.all_numbers and bool((self.numbers == np.rint(self.numbers)).all())
 
+    @cached_property
+    def words(self) -> tuple[str, ...]:
+        """The values that are no numbers."""
+        return tuple(self.texts[k] for k in np.flatnonzero(np.isnan(self.numbers)).tolist())
+
     def often(self, text: str) -> int:
         """Return how many rows hold a text."""
-        return dict(zip(self.texts, self.counts, strict=True)).get(text, 0)
+        return self._counts.get(text, 0)
+
+    @cached_property
+    def _counts(self) -> dict[str, int]:
+        return dict(zip(self.texts, self.counts, strict=True))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -79,25 +91,42 @@ def doubted(guess: Guess, *doubts: str) -> Guess:
 
 
 def facts_of(name: str, column: Any, about: Described | None = None) -> Facts:
-    """Look at one column."""
+    """Look at one column; many different words are left in the order in which they are found."""
     parts: Distinct = distinct(column)
-    counts = parts.counts()
-    order = [k for k in range(len(parts.texts)) if parts.texts[k] and counts[k]]
-    merged: dict[str, int] = {}
-    for k in order:
-        merged[parts.texts[k]] = merged.get(parts.texts[k], 0) + int(counts[k])
-    texts = sorted(merged, key=in_order)
-    given = parts.which(bool)
+    counts = parts.counts().tolist()
+    there = [(text, count) for text, count in zip(parts.texts, counts, strict=True) if text and count]
+    merged = dict(there)
+    if len(merged) < len(there):  # the same code, written in two forms
+        merged = dict.fromkeys(merged, 0)
+        for text, count in there:
+            merged[text] += count
+    found = _numbers(list(merged))
+    words = [text for text, number in found.items() if number is None]
+    if len(words) <= MOST_SORTED:
+        words.sort(key=str.casefold)
+    texts = [
+        *sorted((text for text in found if found[text] is not None), key=lambda text: found[text] or 0.0),
+        *words,
+    ]
     return Facts(
         name=name,
         texts=tuple(texts),
         counts=tuple(merged[text] for text in texts),
-        numbers=np.array([np.nan if (n := number_of(text)) is None else n for text in texts]),
+        numbers=np.array([found[text] for text in texts], np.float64),
         rows=len(parts.index),
-        given=given,
+        given=parts.which(bool),
         index=(parts.texts, parts.index),
         about=about or Described(),
     )
+
+
+def _numbers(texts: Sequence[str]) -> dict[str, float | None]:
+    """Return which texts are numbers; of very many of which some far apart are none, none is taken for one."""
+    if len(texts) > MOST_SORTED and all(
+        number_of(text) is None for text in texts[:: len(texts) // MOST_SORTED + 1]
+    ):
+        return dict.fromkeys(texts)
+    return {text: None if text[0].isalpha() else number_of(text) for text in texts}
 
 
 def in_order(text: str) -> tuple[int, float, str]:

@@ -38,13 +38,21 @@ def _codebook_lines(guessed: Sequence[Guess]) -> Iterator[str]:
     for guess in guessed:
         if guess.role not in (*SPECIAL, "empty"):
             yield ""
-            yield from (f"  {comment(f'{CHECK} {doubt}')}" for doubt in guess.doubts)
-            yield f"  {comment(guess.reason)}"
-            yield f"  {scalar(guess.name)}:"
-            yield from (f"    {line}" for line in _question_lines(guess))
+            yield question_text(guess)
     empty = [guess.name for guess in guessed if guess.role == "empty"]
     if empty:
         yield from ("", f"  {comment('Left out, as nothing is in them: ' + ', '.join(empty))}")
+
+
+def question_text(guess: Guess) -> str:
+    """Write a question as it stands in a codebook, with what has to be checked and the reason above it."""
+    lines = [
+        *(comment(f"{CHECK} {doubt}") for doubt in guess.doubts),
+        comment(guess.reason),
+        f"{scalar(guess.name)}:",
+        *(f"  {line}" for line in _question_lines(guess)),
+    ]
+    return "\n".join(f"  {line}" for line in lines)
 
 
 def _question_lines(guess: Guess) -> Iterator[str]:

@@ -4,12 +4,19 @@ from __future__ import annotations
 
 import shlex
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from eager_otter.errors import shown_path
 from eager_otter.gates.streams import echo
 from eager_otter.looks.words import counted
+
+if TYPE_CHECKING:
+    from eager_otter.drafting.differences import Differences
+
+CODEBOOK = "codebook.yaml"
+FOUND = 1
 
 
 @click.command()
@@ -44,18 +51,20 @@ def draft(
     decimal: str | None,
     heading_rows: int | None,
     dictionary: Path | None,
-) -> None:
+) -> int:
     """Write a first codebook and plan for DATA, guessed from what is in it.
 
     Kinds of questions, tick batteries, mentions, joined codes, grids, dates, ids and weights are guessed; each
     guess says why in a comment, and what is doubtful is marked with check: and listed here first. Two rows of
     headings are found. Correct codebook.yaml, then run plan.yaml; both work untouched. Labels come from a
     --dictionary, or from a definition given as DATA: triple-s or DDI-Codebook (.xml), data package or CSVW (.json).
-    Files that are there are never overwritten.
+    Where the folder has a codebook.yaml, nothing is written: what is new in the data, gone or changed is told (exit
+    code 1 where anything is).
     """
     from eager_otter.data.opening import Reading
     from eager_otter.drafting.drafting import draft as make_draft
     from eager_otter.drafting.drafting import write_draft
+    from eager_otter.gates.reading import is_file
     from eager_otter.gates.terminal import terminal
     from eager_otter.report.draft_view import draft_view
 
@@ -68,6 +77,8 @@ def draft(
     )
     folder = into or data.parent
     drafted = make_draft(data, reading, folder=folder, dictionary=dictionary)
+    if is_file(folder / CODEBOOK):
+        return _tell_differences(drafted.differences(folder / CODEBOOK), folder / CODEBOOK)
     written = write_draft(drafted, folder)
     for path in written:
         echo(shown_path(path))
@@ -82,3 +93,25 @@ def draft(
         else "read the codebook, then"
     )
     echo(f"Next: {first}: eager-otter audit {plan}", err=True)
+    return 0
+
+
+def _tell_differences(found: Differences, codebook: Path) -> int:
+    """Tell what is different between the data and a codebook that is there: an exit code."""
+    if found.new:
+        echo(found.new_questions())
+    for column in found.gone:
+        echo(f"Gone from the data: {column}", err=True)
+    for change in found.changed:
+        echo(f"Changed: {change.question}: {change.what}", err=True)
+    place = shown_path(codebook)
+    if not found:
+        echo(f"{place} fits the data; nothing was written.", err=True)
+        return 0
+    new = f"{counted(len(found.new), 'new question')} above, " if found.new else ""
+    echo(
+        f"{place} is there and was not touched: {new}{counted(len(found.gone), 'column')} gone, "
+        f"{counted(len(found.changed), 'question')} changed.",
+        err=True,
+    )
+    return FOUND

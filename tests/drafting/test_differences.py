@@ -1,0 +1,77 @@
+"""A second draft beside a codebook that was edited: it tells what is new, gone or changed, and touches nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pandas as pd
+import pytest
+
+import eager_otter as otter
+
+Run = Callable[..., tuple[int, str, str]]
+FRAME: dict[str, list[Any]] = {
+    "rid": list(range(100, 160)),
+    "region": ["North", "East", "South"] * 20,
+    "heard_1": [0, 1] * 30,
+    "heard_2": [1, 0, 0] * 20,
+    "glasses": list(range(60)),
+}
+EDITED = """
+respondent: rid
+questions:
+  region: {kind: single, label: Where they live, answers: {North: North, East: East, South: Down south}}
+  heard: {kind: multi, columns: {heard_1: Tarn, heard_2: Birk}, ticked: [1], unticked: [0]}
+  glasses: {kind: number}
+"""
+
+
+def data(folder: Path, **columns: list[Any] | None) -> Path:
+    frame = {name: values for name, values in {**FRAME, **columns}.items() if values is not None}
+    pd.DataFrame(frame).to_csv(folder / "responses.csv", index=False)
+    return folder / "responses.csv"
+
+
+def test_a_codebook_that_fits_is_told_so(tmp_path: Path) -> None:
+    found = otter.draft(data(tmp_path)).differences(otter.codebook_from_text(EDITED))
+    assert not found and found == otter.Differences(new=(), gone=(), changed=())
+
+
+@pytest.mark.parametrize(
+    ("columns", "new", "gone", "changed"),
+    [
+        ({"mood": ["good", "bad"] * 30}, ["mood"], [], []),
+        ({"void": [None] * 60}, [], [], []),
+        ({"region": None, "heard_2": None}, [], ["region", "heard_2"], []),
+        ({"region": ["North", "West"] * 30}, [], [], [("region", "not in its answers: 'West'")]),
+        ({"region": ["North", "Down south"] * 30}, [], [], []),  # a label stands for its code
+        ({"heard_3": [1, 0] * 30}, [], [], [("heard", "heard_3 may belong to it too")]),
+        ({"glasses": ["a few", "many"] * 30}, [], [], [("glasses", "a number, but its column holds words")]),
+    ],
+)  # fmt: skip
+def test_what_is_different_is_named(
+    tmp_path: Path, columns: dict[str, Any], new: list[str], gone: list[str], changed: list[tuple[str, str]]
+) -> None:
+    found = otter.draft(data(tmp_path, **columns)).differences(otter.codebook_from_text(EDITED))
+    assert [guess.name for guess in found.new] == new and list(found.gone) == gone
+    assert [one.question for one in found.changed] == [name for name, _ in changed]
+    assert all(what in one.what for one, (_, what) in zip(found.changed, changed, strict=True))
+    if new:
+        book = otter.codebook_from_text(EDITED + found.new_questions())  # as it would be pasted
+        assert new[0] in book.questions
+
+
+def test_the_command_tells_and_touches_nothing(tmp_path: Path, run: Run) -> None:
+    path = data(tmp_path)
+    (tmp_path / "codebook.yaml").write_text(EDITED, encoding="utf-8")
+    code, out, err = run("draft", str(path), cwd=tmp_path)
+    assert code == 0 and "fits the data; nothing was written" in err and not out
+    data(tmp_path, mood=["good", "bad"] * 30, region=["North", "West", "East"] * 20, glasses=None)
+    code, out, err = run("draft", str(path), cwd=tmp_path)
+    assert code == 1 and "  mood:\n    text: mood\n    kind: single" in out
+    assert "Gone from the data: glasses" in err and "Changed: region: not in its answers: 'West'" in err
+    assert "was not touched: 1 new question above, 1 column gone, 1 question changed." in err
+    assert (tmp_path / "codebook.yaml").read_text(encoding="utf-8") == EDITED
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["codebook.yaml", "responses.csv"]
