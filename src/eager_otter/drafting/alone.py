@@ -19,6 +19,7 @@ from eager_otter.drafting.headings import text_of
 from eager_otter.drafting.meaning import asks_to_recommend, last_behind
 
 FEW = 12  # whole numbers with at most this many values are taken for codes
+NEARLY_UNIQUE = 0.9
 FEW_WORDS = 30  # texts with at most this many values are taken for answers
 LONGEST_ANSWER = 60
 DATE_FORMATS = ("%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%Y/%m/%d", "%Y%m%d")
@@ -62,6 +63,11 @@ def alone(facts: Facts, *, first: bool) -> Guess:
         and (ID_NAME.match(facts.name) or (first and facts.rows > FEW_WORDS))
     ):
         return _guess(facts, "respondent", "a different value in every row")
+    if ID_NAME.match(facts.name) and plain and NEARLY_UNIQUE * facts.rows < len(facts.texts) < facts.rows:
+        return doubted(
+            _guess(facts, "text", f"{len(facts.texts):,} different values in {facts.rows:,} rows"),
+            "an id? some stand more than once, or are blank",
+        )
     counts_people = facts.all_numbers and whole and min(facts.numbers) >= 0 and max(facts.numbers) > 0
     if counts_people:
         weighing = _weighing(facts)

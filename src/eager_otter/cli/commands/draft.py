@@ -82,7 +82,7 @@ def draft(
     written = write_draft(drafted, folder)
     for path in written:
         echo(shown_path(path))
-    terminal(err=True).print("", draft_view(drafted))
+    terminal(err=True).print("", draft_view(drafted), "")
     for line in drafted.told:
         echo(f"Dictionary: {line}", err=True)
     plan = shlex.quote(shown_path(written[-1]))
