@@ -178,13 +178,15 @@ class Number(_Question):
 
     Raises RequestError with everything that is wrong.
 
-    `column` is that of the data (None: the name of the question); `missing` are values that are no answers. `text`,
-    `label`, `section` and `asked` are as in `Single`.
+    `column` is that of the data (None: the name of the question); `missing` are values that are no answers;
+    `thousands` is the sign between the thousands of its numbers (None: there is none). `text`, `label`, `section` and
+    `asked` are as in `Single`.
     """
 
     _part: ClassVar[type[Part]] = file.NumberFile
     column: str | None = None
     missing: Sequence[Code] | None = None
+    thousands: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

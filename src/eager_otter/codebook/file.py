@@ -182,6 +182,11 @@ class NumberFile(ColumnFile):
 
     kind: Literal["number"]
     missing: list[Code] | None = None
+    thousands: Literal[",", ".", "'", " "] | None = None
+
+    def source(self, name: str) -> Source:
+        """Say where the question of a name is read from, and what parts the thousands of its numbers."""
+        return CodeColumn(self.column or name, self.thousands or "")
 
 
 class TextFile(ColumnFile):

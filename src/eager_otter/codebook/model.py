@@ -88,9 +88,10 @@ class Difference:
 
 @dataclass(frozen=True, slots=True)
 class CodeColumn:
-    """One column holding a code."""
+    """One column holding a code, or a number with a sign between its `thousands`; "" for none."""
 
     column: str
+    thousands: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -257,7 +258,7 @@ class Question(Viewed):
     def columns(self) -> tuple[str, ...]:
         """The data columns it is read from; none for bands and derived answers."""
         match self.source:
-            case CodeColumn(column) | JoinedColumn(column, _) | DateColumn(column, _):
+            case CodeColumn(column, _) | JoinedColumn(column, _) | DateColumn(column, _):
                 return (column,)
             case TickColumns(columns):
                 return tuple(column for _, column in columns)

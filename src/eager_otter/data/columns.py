@@ -278,6 +278,21 @@ def _with_points(column: Located) -> Located:
     return Located(pc.replace_substring(array, column.decimal, "."), column.first)
 
 
+def without_thousands(column: Any, mark: str) -> Any:
+    """Take the marks between thousands out of a column of texts; texts that are no such numbers stay as they are."""
+    located = column if isinstance(column, Located) else Located(column, 0)
+    array = _one_array(located.column)
+    if pa.types.is_dictionary(array.type):
+        array = array.cast(array.type.value_type)
+    if not pa.types.is_string(array.type):
+        return column
+    sign = re.escape(located.decimal)
+    parted = pc.match_substring_regex(array, rf"^-?\d{{1,3}}({re.escape(mark)}\d{{3}})+({sign}\d+)?$")
+    return Located(
+        pc.if_else(parted, pc.replace_substring(array, mark, ""), array), located.first, located.decimal
+    )
+
+
 def _as_floats(array: Any) -> FloatArray | None:
     """Convert a whole column at once, NaN for blanks; None where a text is no plain number."""
     try:
@@ -310,7 +325,7 @@ def _remedy_for(wrong: set[str]) -> str:
     if all(THOUSANDS.fullmatch(text) for text in wrong):
         return (
             "Is the comma a decimal sign? Then write decimal: ',' beside the file in the plan's data. "
-            "If it parts thousands, export the numbers without it."
+            "If it parts thousands, write thousands: ',' at the question in the codebook."
         )
     example = next((text for text in sorted(wrong) if text.startswith(("<", ">"))), "")
     as_it_stands = f" ('= {example}' for the text {example!r})" if example else ""

@@ -13,6 +13,7 @@ from eager_otter.codebook.bands import Band
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.missing import Missing
 from eager_otter.codebook.model import (
+    CodeColumn,
     DateColumn,
     JoinedColumn,
     MentionColumns,
@@ -23,7 +24,7 @@ from eager_otter.codebook.model import (
 from eager_otter.codebook.periods import day_number
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
 from eager_otter.data.answers import MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers, pack
-from eager_otter.data.columns import Distinct, Located, distinct, numbers, without_missing
+from eager_otter.data.columns import Distinct, Located, distinct, numbers, without_missing, without_thousands
 from eager_otter.data.reasons import BLANK, NO_BAND, UNKNOWN, Reason, Reasons
 from eager_otter.errors import DataError, nearest
 from eager_otter.gates.numbers import number_of
@@ -62,7 +63,10 @@ def encode_multi(question: Question, columns: Columns) -> MultiAnswers:
 def encode_number(question: Question, columns: Columns) -> NumberAnswers:
     """Encode a number. Raises DataError naming the rows of values that are none."""
     (name,) = question.columns
-    values, which = numbers(columns[name], question.missing, name)
+    column = columns[name]
+    if isinstance(question.source, CodeColumn) and question.source.thousands:
+        column = without_thousands(column, question.source.thousands)
+    values, which = numbers(column, question.missing, name)
     return NumberAnswers(values, _reasons_of_numbers(question, values, which))
 
 

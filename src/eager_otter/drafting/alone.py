@@ -26,6 +26,7 @@ DATE_FORMATS = ("%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%Y/%m/%d", "%Y%m%d")
 JOINTS = (";", "|", ",", "/")
 MOST_JOINED = 60
 SAMPLE = 500  # texts of a column that are looked at to tell what it holds
+THOUSANDS = (",", "'", " ")
 STRAY = 0.1  # share of rows that may hold another text in a column of numbers
 MEAN_OF_WEIGHTS = (0.8, 1.25)
 FEWEST_WEIGHED = 1_000  # people that weights which add up to a population stand for
@@ -73,7 +74,7 @@ def alone(facts: Facts, *, first: bool) -> Guess:
         weighing = _weighing(facts)
         if weighing is not None:
             return weighing
-    ways = (_described, _date, _joined, _numeric, _nearly_numbers, _words)
+    ways = (_described, _date, _joined, _numeric, _parted_numbers, _nearly_numbers, _words)
     return next(guess for way in ways if (guess := way(facts)) is not None)
 
 
@@ -202,6 +203,16 @@ def _fields(guess: Guess) -> dict[str, Any]:
     return {name: getattr(guess, name) for name in guess.__dataclass_fields__}
 
 
+def _parted_numbers(facts: Facts) -> Guess | None:
+    """Find numbers with a mark between thousands, such as 1,204.50."""
+    words = facts.words
+    if not words or not all(map(thousands_parted, words[:SAMPLE])) or len(facts.texts) <= FEW:
+        return None
+    mark = next(sign for sign in THOUSANDS if sign in words[0])
+    guess = _guess(facts, "number", f"numbers with {mark!r} between thousands", details={"thousands": mark})
+    return doubted(guess, f"{words[0]!r} is taken for a number with a mark between thousands")
+
+
 def _nearly_numbers(facts: Facts) -> Guess | None:
     """Find numbers among which a few rows hold another text, such as a dot or <0.5; these are listed as missing."""
     words = facts.words
@@ -326,10 +337,4 @@ def _words(facts: Facts) -> Guess:
             facts, "single", f"{len(facts.texts)} different texts; taken for answers", answers=listed.answers,
             details={"listed": listed}, doubts=listed.doubts(),
         )  # fmt: skip
-    guess = _guess(facts, "text", f"{len(facts.texts):,} different texts; taken for open answers")
-    words = facts.words
-    if words and len(words) < 0.9 * len(facts.texts) + 1 and all(map(thousands_parted, words[:SAMPLE])):
-        return doubted(
-            guess, f"numbers with a mark between thousands, such as {words[0]}? export them without it"
-        )
-    return guess
+    return _guess(facts, "text", f"{len(facts.texts):,} different texts; taken for open answers")

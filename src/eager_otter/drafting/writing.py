@@ -70,7 +70,9 @@ def _question_lines(guess: Guess) -> Iterator[str]:
             if guess.role == "single":
                 yield from _scale_lines(guess)
                 yield from _answer_lines(guess)
-            elif guess.details.get("missing"):
+            if guess.details.get("thousands"):
+                yield f"thousands: {scalar(guess.details['thousands'])}"
+            if guess.role != "single" and guess.details.get("missing"):
                 yield f"missing: {listed([_as_it_stands(str(code)) for code in guess.details['missing']])}"
         case "ticks":
             yield from _tick_lines(guess)
