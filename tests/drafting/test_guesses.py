@@ -172,6 +172,8 @@ def test_what_else_is_guessed() -> None:
         ("respid", [*range(100, 139), 138], "text", "an id? some stand more than once"),
         ("recommend", cycled(range(11)), "single", "0 to 10: then add scale: true"),
         ("years", cycled(range(1, 9)), "single", "a number that was asked?"),
+        ("status", cycled(["Complete", "Broken off"]), "single", 'then write finished: status == "Complete"'),
+        ("interview_status", cycled([1, 2, 3]), "single", "then write finished: interview_status == 1"),
     ],
 )  # fmt: skip
 def test_risky_guesses_are_proposed(name: str, values: Sequence[Any], role: str, doubt: str) -> None:
@@ -200,6 +202,27 @@ def test_headings_are_taken_apart(columns: Sequence[str], name: str, labels: Seq
     (guess,) = found.values()
     assert guess.name.casefold() == name.casefold() and [label for _, label in guess.answers] == labels
     assert guess.columns == tuple(columns)
+
+
+def test_two_columns_that_are_an_id_together_are_told() -> None:
+    columns = {
+        "household": [k // 3 for k in range(60)],
+        "person": cycled([1, 2, 3], 60),
+        "sex": cycled([1, 2], 60),
+    }
+    assert "household and person together tell respondents apart" in guesses(columns)["household"].doubts[-1]
+    repeated = {**columns, "person": cycled([1, 2], 60)}
+    assert not any("together" in doubt for guess in guesses(repeated).values() for doubt in guess.doubts)
+
+
+def test_words_written_beside_a_list_are_told() -> None:
+    written = [f"brand {k} of ours" for k in range(ROWS)]
+    found = guesses(
+        {"rid": range(1000, 1000 + ROWS), "brand": cycled(["Tarn", "Birk", "Other"]), "brand_other": written}
+    )
+    assert found["brand_other"].role == "text" and found["brand_other"].reason.endswith(
+        "written beside brand"
+    )
 
 
 def test_two_yes_no_questions_side_by_side_stay_two() -> None:

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
+from itertools import combinations, pairwise
+
+import numpy as np
 
 from eager_otter.drafting.alone import alone
 from eager_otter.drafting.batteries import batteries
@@ -11,6 +15,19 @@ from eager_otter.drafting.facts import Facts, Guess, Role, doubted
 from eager_otter.drafting.headings import short_name
 
 SPECIAL = ("respondent", "weight", "frequency")
+MOST_PARTS = 8  # columns that may be a part of an id
+PART_OF_ID = re.compile(
+    r"(?:^|[_ ])(?:id|household|hh|person|member|serial|case|panel|wave|interview(?:er)?)(?:$|[_ ])",
+    re.IGNORECASE,
+)
+WRITE_IN = re.compile(
+    r"\b(?:other|others|specify|please say|write in|sonstige\w*|andere\w*|und zwar|bitte angeben)\b",
+    re.IGNORECASE,
+)
+FINISHED_NAME = re.compile(
+    r"(?:interview[ _]?)?(?:status|state|finished|completed?|disposition)\Z", re.IGNORECASE
+)
+FINISHED = re.compile(r"completed?|finished|done|abgeschlossen|beendet|vollständig", re.IGNORECASE)
 
 
 def guesses(columns: Sequence[Facts]) -> list[Guess]:
@@ -23,7 +40,42 @@ def guesses(columns: Sequence[Facts]) -> list[Guess]:
             result.append(together[facts.name])
         elif facts.name not in inside:
             result.append(alone(facts, first=facts is columns[0]))
-    return list(_named_once(_one_of_a_kind(result)))
+    named = [_with_finished(guess) for guess in _named_once(_one_of_a_kind(result))]
+    return list(_with_write_ins(_with_ids_of_two(named, columns)))
+
+
+def _with_ids_of_two(guessed: Sequence[Guess], columns: Sequence[Facts]) -> list[Guess]:
+    """Where no column is an id, tell of two that are one together."""
+    if any(guess.role == "respondent" for guess in guessed):
+        return list(guessed)
+    fitting = [one for one in columns if PART_OF_ID.search(one.name) and one.filled == one.rows > 1]
+    for one, other in combinations(fitting[:MOST_PARTS], 2):
+        (texts, index), (other_texts, other_index) = one.index, other.index
+        together = index.astype(np.int64) * (len(other_texts) + 1) + other_index
+        if len(texts) * len(other_texts) >= one.rows and np.unique(together).size == one.rows:
+            told = f"{one.name} and {other.name} together tell respondents apart; put both into one column for an id"
+            return [doubted(guess, told) if one.name in guess.columns else guess for guess in guessed]
+    return list(guessed)
+
+
+def _with_write_ins(guessed: Sequence[Guess]) -> Iterator[Guess]:
+    """Say of open answers behind a closed list that they were written beside it."""
+    for before, guess in pairwise([None, *guessed]):
+        assert guess is not None
+        words = f"{guess.columns[0]} {guess.details.get('text', '')}".replace("_", " ")
+        if before is not None and before.answers and guess.role == "text" and WRITE_IN.search(words):
+            yield replace(guess, reason=f"{guess.reason}, written beside {before.name}")
+        else:
+            yield guess
+
+
+def _with_finished(guess: Guess) -> Guess:
+    """Ask whether a column such as the status of the interview tells who finished it."""
+    if guess.role != "single" or not FINISHED_NAME.match(guess.columns[0]):
+        return guess
+    done = [label for _, label in guess.answers if FINISHED.fullmatch(label)]
+    code = f'"{done[0]}"' if done else guess.answers[0][0]
+    return doubted(guess, f"who finished the interview? then write finished: {guess.name} == {code}")
 
 
 def _one_of_a_kind(guessed: Sequence[Guess]) -> list[Guess]:
