@@ -18,6 +18,7 @@ from eager_otter.audit.slip import SEVERITIES, Audit, Severity, Slip
 from eager_otter.codebook.expression import day_of
 from eager_otter.codebook.periods import day_number, day_text
 from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.data.headings import HEADING_COUNTED
 from eager_otter.data.opening import Reading
 from eager_otter.documents.settled import checked
 from eager_otter.drafting.alone import ID_NAME, always_together, thousands_parted
@@ -74,8 +75,10 @@ class _DataChecks:
         """Go through all slips."""
         guesses = self.looked.guesses
         rows = self.looked.facts[0].rows if self.looked.facts else 0
-        again = self.looked.file is not self.looked.opened  # with a second row of headings
-        yield from (remarked(remark) for remark in self.looked.opened.remarks(rows + again))
+        if self.looked.file is not self.looked.opened:  # read again, with a second row of headings
+            first = self.looked.opened.remarks(rows + 1)
+            yield from (remarked(remark) for remark in first if remark.slip == HEADING_COUNTED)
+        yield from (remarked(remark) for remark in self.looked.file.remarks(rows))
         role_of = {column: guess for guess in guesses for column in guess.columns}
         for facts in self.looked.facts:
             for check in COLUMN_CHECKS:

@@ -14,6 +14,7 @@ ROWS_LOOKED_AT = 200
 FEWEST_VALUES = 5  # below a cell that may be a heading
 FEWEST_COLUMNS = 3
 SHARE_OF_COLUMNS = 0.8
+HEADING_COUNTED = "heading counted as a respondent"
 REPEATED = said(
     "{count} {count:column has|columns have} the heading of another, or none, and {count:is|are} told apart by a "
     "number ({where})."
@@ -49,7 +50,7 @@ class Headings:
             )
         if self.respondent:
             yield Remark(
-                slip="heading counted as a respondent",
+                slip=HEADING_COUNTED,
                 text=RESPONDENT,
                 remedy="Write heading rows: 2 beside the file in the plan's data, or take the row out.",
                 count=1,
