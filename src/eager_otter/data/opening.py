@@ -139,6 +139,12 @@ def _xml(path: Path, _: Reading) -> DataFile:
     return open_ddi(path) if is_ddi(path) else open_triple_s(path)
 
 
+def _query(path: Path, _: Reading) -> DataFile:
+    from eager_otter.data.query_file import open_query
+
+    return open_query(path)
+
+
 def _triple_s(path: Path, _: Reading) -> DataFile:
     from eager_otter.data.triple_s import open_triple_s
 
@@ -172,5 +178,6 @@ OPENERS: Mapping[str, Callable[[Path, Reading], DataFile]] = {
     ".json": _json,
     ".jsonl": _json,
     ".xml": _xml,
+    ".sql": _query,
     ".sss": _triple_s,
 }
