@@ -278,7 +278,11 @@ def test_a_draft_makes_a_banner_of_questions_with_few_answers() -> None:
     drafted = otter.draft(pd.DataFrame({f"{letter}x": cycled([f"a{k}" for k in range(size)]) for letter, size in zip("abcdefg", (1, 2, 8, 7, 3, 4, 2), strict=True)}))  # fmt: skip
     assert "main: [bx, dx, ex]" in drafted.plan and "each: all" in drafted.plan
     people = {"like": cycled(["a", "b"]), "age_group": cycled(["<30", "30-59", "60+"]), "gender": cycled(["w", "m"]), "wave": cycled(["1", "2"])}  # fmt: skip
-    assert "main: [wave, gender, age_group]" in otter.draft(pd.DataFrame(people)).plan
+    plan = otter.draft(pd.DataFrame(people)).plan
+    assert "main: [wave, gender, age_group]" in plan
+    assert plan.count("banner: none}") == 3 and plan.index("{question: wave, banner: none}") < plan.index(
+        "each: all"
+    )
     assert "banners" not in otter.draft(pd.DataFrame({"n": np.linspace(0.5, 99, 50)})).plan
 
 

@@ -180,7 +180,10 @@ def _plan_lines(
     if banner:
         yield from ("", "banners:", f"  main: {listed(banner)}")
     yield from ("", "tests: {levels: [95]}", "bases: {mark below: 75, no test below: 30}")
-    yield from ("", "tables:", "  - {each: all}", "", "outputs: [tables.xlsx, tables.csv]")
+    yield from ("", "tables:")
+    for name in banner:  # a question by itself tells nothing
+        yield f"  - {mapped({'question': inside(name), 'banner': 'none'})}"
+    yield from ("  - {each: all}", "", "outputs: [tables.xlsx, tables.csv]")
 
 
 def banner_of(guessed: Sequence[Guess]) -> list[str]:
