@@ -10,15 +10,22 @@ from __future__ import annotations
 
 import argparse
 import tempfile
+import time
 import traceback
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+from pyarrow import csv
 
 import eager_otter as otter
 from eager_otter.codebook.model import JoinedColumn, MentionColumns, Question, TickColumns
 from eager_otter.data.opening import open_data
-from exports import HELD_OUT, STYLES, Style, Truth, write
+from exports import AGREE, HELD_OUT, REGIONS, STYLES, Style, Truth, write
 
 KINDS = {"ticks": "multi", "mentions": "multi", "joined": "multi"}
 
@@ -31,7 +38,13 @@ def main() -> None:
     parser.add_argument("--held-out", action="store_true", help="the styles that were held out as well")
     parser.add_argument("--show", action="store_true", help="every column that is not right")
     parser.add_argument("--no-run", action="store_true", help="do not audit and run")
+    parser.add_argument(
+        "--speed", action="store_true", help="time a wide file against reading its columns as text"
+    )
     options = parser.parse_args()
+    if options.speed:
+        speed()
+        return
     wanted = [style for style in STYLES if options.style in (None, style.name)]
     if not options.held_out and options.style is None:
         wanted = [style for style in wanted if style.name not in HELD_OUT]
@@ -52,6 +65,37 @@ def main() -> None:
     print(
         f"all: {columns:,} columns, {100 * everywhere['right'] / columns:.1f} % right, {everywhere['wrong']} wrong"
     )
+
+
+def speed() -> None:
+    """Draft a file of 500 columns and 50,000 rows, and read all its columns as text."""
+    random = np.random.default_rng(1)
+    rows = 50_000
+    columns: dict[str, Any] = {"rid": np.arange(rows) + 100_000}
+    columns |= {f"q{k}_x": random.integers(1, 6, rows) for k in range(160)}
+    columns |= {f"heard{k // 12}_{k % 12}": random.integers(0, 2, rows) for k in range(120)}
+    columns |= {f"rate{k // 10}_{k % 10}": random.choice(AGREE, rows) for k in range(50)}
+    columns |= {f"n{k}": random.exponential(50, rows).round(1) for k in range(100)}
+    columns |= {f"s{k}_y": random.choice(REGIONS, rows) for k in range(49)}
+    for k in range(20):
+        columns[f"why{k}_open"] = [
+            f"text {one} and more" if one % 2 else "" for one in random.integers(0, 50_000, rows)
+        ]
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "wide.csv"
+        pd.DataFrame(columns).to_csv(path, index=False)
+        texts = csv.ConvertOptions(column_types=dict.fromkeys(columns, pa.string()))
+        clocks = {}
+        for what, work in (
+            ("reading all columns as text", lambda: csv.read_csv(path, convert_options=texts)),
+            ("drafting", lambda: otter.draft(path)),
+        ):
+            start, used = time.perf_counter(), time.process_time()
+            work()
+            clocks[what] = time.perf_counter() - start, time.process_time() - used
+            print(f"{what}: {clocks[what][0]:.2f} s, {clocks[what][1]:.2f} s of processors")
+        (read, read_used), (drafted, drafted_used) = clocks.values()
+        print(f"× {drafted / read:.1f}, × {drafted_used / read_used:.1f} of processor time")
 
 
 def verdicts(style: Style, seed: int, folder: Path, *, run: bool, show: bool) -> Iterator[str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
@@ -93,26 +93,23 @@ def doubted(guess: Guess, *doubts: str) -> Guess:
 def facts_of(name: str, column: Any, about: Described | None = None) -> Facts:
     """Look at one column; many different words are left in the order in which they are found."""
     parts: Distinct = distinct(column)
-    counts = parts.counts().tolist()
-    there = [(text, count) for text, count in zip(parts.texts, counts, strict=True) if text and count]
-    merged = dict(there)
-    if len(merged) < len(there):  # the same code, written in two forms
-        merged = dict.fromkeys(merged, 0)
-        for text, count in there:
-            merged[text] += count
-    found = _numbers(list(merged))
-    words = [text for text, number in found.items() if number is None]
-    if len(words) <= MOST_SORTED:
-        words.sort(key=str.casefold)
-    texts = [
-        *sorted((text for text in found if found[text] is not None), key=lambda text: found[text] or 0.0),
-        *words,
+    there = np.flatnonzero(parts.counts())
+    held = [
+        (parts.texts[k], count)
+        for k, count in zip(there.tolist(), parts.counts()[there].tolist(), strict=True)
     ]
+    merged = dict(held)
+    if len(merged) < len(held):  # the same code, written in two forms
+        merged = dict.fromkeys(merged, 0)
+        for text, count in held:
+            merged[text] += count
+    merged.pop("", None)
+    texts, numbers = _ordered(tuple(merged))
     return Facts(
         name=name,
-        texts=tuple(texts),
-        counts=tuple(merged[text] for text in texts),
-        numbers=np.array([found[text] for text in texts], np.float64),
+        texts=texts,
+        counts=tuple(map(merged.__getitem__, texts)),
+        numbers=numbers,
         rows=len(parts.index),
         given=parts.which(bool),
         index=(parts.texts, parts.index),
@@ -120,13 +117,21 @@ def facts_of(name: str, column: Any, about: Described | None = None) -> Facts:
     )
 
 
-def _numbers(texts: Sequence[str]) -> dict[str, float | None]:
-    """Return which texts are numbers; of very many of which some far apart are none, none is taken for one."""
-    if len(texts) > MOST_SORTED and all(
-        number_of(text) is None for text in texts[:: len(texts) // MOST_SORTED + 1]
-    ):
-        return dict.fromkeys(texts)
-    return {text: None if text[0].isalpha() else number_of(text) for text in texts}
+def _ordered(texts: tuple[str, ...]) -> tuple[tuple[str, ...], FloatArray]:
+    """Put texts into their order, and return the numbers that they are, NaN for others.
+
+    Of very many texts of which some far apart are no numbers, none is taken for one, and they stay as they are.
+    """
+    some = texts[:: len(texts) // MOST_SORTED + 1]
+    if len(texts) > MOST_SORTED and all(number_of(text) is None for text in some):
+        return texts, np.full(len(texts), np.nan)
+    found = [None if text[0].isalpha() else number_of(text) for text in texts]
+    numbers = np.array(found, np.float64)
+    words = np.flatnonzero(np.isnan(numbers)).tolist()
+    if len(words) <= MOST_SORTED:
+        words.sort(key=lambda k: texts[k].casefold())
+    order = [*np.argsort(numbers, kind="stable")[: len(texts) - len(words)].tolist(), *words]
+    return tuple(texts[k] for k in order), numbers[order]
 
 
 def in_order(text: str) -> tuple[int, float, str]:
