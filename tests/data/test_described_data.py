@@ -62,6 +62,7 @@ def test_fixed_width_data_of_a_ddi_codebook(tmp_path: Path) -> None:
     ]
     heard = book.question("heard")
     assert heard.text == "Which have you heard of?" and [a.label for a in heard.answers] == ["Tarn", "Birk"]
+    assert open_data(tmp_path / "book.xml").read(["wt"]).column("wt").to_pylist()[:2] == ["0.51", "0.52"]
     table = otter.run(plan).table("heard")
     weights = {k: (50 + k % 100) / 100 for k in range(1, 121)}
     share = 100 * sum(w for k, w in weights.items() if k % 2) / sum(weights.values())

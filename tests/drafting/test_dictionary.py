@@ -105,6 +105,17 @@ def saved(drafted: otter.Draft, folder: Path) -> Path:
     return drafted.save(folder / "out")[1]
 
 
+def test_labels_say_what_is_no_answer_and_what_may_be(tmp_path: Path) -> None:
+    rows = [["variable", "values"], ["q", "1=Tarn; 2=Birk; 8=Don't know; 9=Refused"]]
+    data = csv_of(tmp_path / "responses.csv", [["q"], *([code] for code in "1289" * 9)])
+    drafted = otter.draft(data, dictionary=csv_of(tmp_path / "d.csv", rows))
+    answers = otter.codebook_from_text(drafted.codebook).question("q").answers
+    assert {answer.label: answer.missing for answer in answers} == {
+        "Tarn": False, "Birk": False, "Don't know": False, "Refused": True,
+    }  # fmt: skip
+    assert drafted.guesses[0].doubts == ("is 8 no answer? then add missing: true",)
+
+
 def test_what_is_only_in_one_of_them_is_told(tmp_path: Path) -> None:
     dictionary = read_dictionary(csv_of(tmp_path / "d.csv", PER_VARIABLE), ["RID", "Sex", "more"])
     assert list(dictionary.columns) == ["Sex"]  # whatever the case

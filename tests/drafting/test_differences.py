@@ -22,9 +22,9 @@ FRAME: dict[str, list[Any]] = {
 EDITED = """
 respondent: rid
 questions:
-  region: {kind: single, label: Where they live, answers: {North: North, East: East, South: Down south}}
+  region: {kind: single, label: Where they live, answers: {North: North, East: East, South: Down south}, missing: [99]}
   heard: {kind: multi, columns: {heard_1: Tarn, heard_2: Birk}, ticked: [1], unticked: [0]}
-  glasses: {kind: number}
+  glasses: {kind: number, missing: [many]}
 """
 
 
@@ -47,6 +47,7 @@ def test_a_codebook_that_fits_is_told_so(tmp_path: Path) -> None:
         ({"region": None, "heard_2": None}, [], ["region", "heard_2"], []),
         ({"region": ["North", "West"] * 30}, [], [], [("region", "not in its answers: 'West'")]),
         ({"region": ["North", "Down south"] * 30}, [], [], []),  # a label stands for its code
+        ({"region": ["North", "99"] * 30}, [], [], []),  # a missing code
         ({"heard_3": [1, 0] * 30}, [], [], [("heard", "heard_3 may belong to it too")]),
         ({"glasses": ["a few", "many"] * 30}, [], [], [("glasses", "a number, but its column holds words")]),
     ],

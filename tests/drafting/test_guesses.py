@@ -225,6 +225,18 @@ def test_words_written_beside_a_list_are_told() -> None:
     )
 
 
+def test_columns_of_other_values_are_no_mentions_however_they_are_filled() -> None:
+    half = [k if k % 2 else None for k in range(100, 100 + ROWS)]
+    columns = {
+        "rid": range(ROWS),
+        "q_1": cycled(range(1, 41)),
+        "q_2": [None if k is None else k % 37 + 60 for k in half],
+    }
+    assert {name: guess.role for name, guess in guesses(columns).items() if name != "rid"} == {
+        "q_1": "number", "q_2": "number",
+    }  # fmt: skip
+
+
 def test_two_yes_no_questions_side_by_side_stay_two() -> None:
     asked = {"Do you own one?": cycled(["Yes", "No"]), "Do you want one?": cycled(["No", "Yes", "Yes"])}
     assert [guess.role for guess in guesses(asked).values()] == ["single", "single"]

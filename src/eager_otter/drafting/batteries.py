@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise, takewhile
@@ -312,9 +311,6 @@ def _mentions(stem: str, members: Sequence[Member]) -> Guess | None:
     if any(len(member.item) > 2 and number_of(member.item) is None for member in members):
         return None
     facts = [member.facts for member in members if member.facts.texts]
-    held = Counter(text for one in facts for text in one.texts)
-    if any(sum(held[text] > 1 for text in one.texts) < 0.5 * len(one.texts) for one in facts):
-        return None
     fills = [one.filled for one in facts]
     falling = all(a >= b for a, b in pairwise(fills)) and fills[-1] < 0.7 * fills[0]
     values = sorted({text for one in facts for text in one.texts}, key=in_order)

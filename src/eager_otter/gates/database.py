@@ -34,7 +34,7 @@ class Query:
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """The rows that a query gave: names of columns, then rows in pieces; `shown` is the address without a password."""
+    """The rows that a query gave: names of columns, then rows in pieces; `shown` is the address as it was written."""
 
     names: tuple[str, ...]
     rows: tuple[Sequence[Sequence[Any]], ...]
@@ -64,7 +64,6 @@ def run_query(query: Query) -> Found:
     _refuse_passwords(written, place)
     secrets = _variables(query.address, place)
     address = sqlalchemy.make_url(VARIABLE.sub(lambda found: secrets[found[1]], query.address))
-    shown = written.render_as_string(hide_password=True)
     address, more = _of_file(address, query.path)
     try:
         engine = sqlalchemy.create_engine(address, connect_args=more)
@@ -83,8 +82,10 @@ def run_query(query: Query) -> Found:
         reason = " ".join(str(getattr(error, "orig", None) or error).split())
         for secret in filter(None, secrets.values()):
             reason = reason.replace(secret, "***")
-        raise FileProblem(f"{place}: the database refuses ({reason[:300]}). Address: {shown}") from error
-    return Found(names, rows, shown)
+        raise FileProblem(
+            f"{place}: the database refuses ({reason[:300]}). Address: {query.address}"
+        ) from error
+    return Found(names, rows, query.address)
 
 
 def _pieces(result: Any) -> Iterator[Sequence[Sequence[Any]]]:
