@@ -281,7 +281,7 @@ class AnswerSlips:
         """Look for values such as 99 or 9999 that lie far beyond all others: missing codes nobody declared."""
         if far.values < FEWEST_FOR_SPREAD:
             return
-        for code, (_, who) in far.codes.items():
+        for code, who in far.codes.items():
             others = [float(other) for other in far.codes if other != code]
             size, top = max([far.size, *others]), max([far.top, *others])
             if np.isfinite(size) and code > 2 * size:

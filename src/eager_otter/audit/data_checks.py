@@ -127,7 +127,7 @@ class _DataChecks:
         filled = np.zeros(columns[0].rows, np.int64)
         for facts in columns:
             texts, index = facts.index
-            hashes = np.array([_hash(text) for text in texts], np.uint64)
+            hashes = np.array([hash(text) for text in texts], np.int64).astype(np.uint64)
             keys = keys * np.uint64(1_099_511_628_211) + hashes[index]
             filled += facts.given
         _, first, counts = np.unique(keys, return_index=True, return_counts=True)
@@ -382,14 +382,6 @@ def _different(facts: Facts) -> float:
     shares = np.array([*facts.counts, facts.rows - facts.filled], np.float64) / max(facts.rows, 1)
     shares = shares[shares > 0]
     return float(np.exp(-(shares * np.log(shares)).sum()))
-
-
-def _hash(text: str) -> int:
-    """Return a number of 64 bits for a text (FNV-1a)."""
-    key = 14_695_981_039_346_656_037
-    for byte in text.encode("utf-8", "surrogatepass"):
-        key = (key ^ byte) * 1_099_511_628_211 & 0xFFFF_FFFF_FFFF_FFFF
-    return key
 
 
 def _which(facts: Facts, chosen: set[str]) -> BoolArray:

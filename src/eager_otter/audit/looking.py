@@ -208,10 +208,7 @@ class _PartChecks:
         return FarSeen(
             values.size,
             {
-                int(code): (
-                    int(np.count_nonzero(values == code)),
-                    touched(self.part, valued & (answers.values == code)),
-                )
+                int(code): touched(self.part, valued & (answers.values == code))
                 for code in np.unique(values[is_code])
             },
             float(np.abs(others).max(initial=-np.inf)),

@@ -46,26 +46,19 @@ class FarSeen:
     """
 
     values: int
-    codes: Mapping[int, tuple[int, Touched]]
+    codes: Mapping[int, Touched]
     size: float
     top: float
 
     def __add__(self, other: FarSeen) -> FarSeen:
+        nobody = Touched()
         codes = {
-            code: tuple_sum(self.codes.get(code, NONE), other.codes.get(code, NONE))
+            code: self.codes.get(code, nobody) + other.codes.get(code, nobody)
             for code in (*self.codes, *other.codes)
         }
         return FarSeen(
             self.values + other.values, codes, max(self.size, other.size), max(self.top, other.top)
         )
-
-
-NONE: tuple[int, Touched] = (0, Touched())
-
-
-def tuple_sum(one: tuple[int, Touched], other: tuple[int, Touched]) -> tuple[int, Touched]:
-    """Add values and people of the same code."""
-    return one[0] + other[0], one[1] + other[1]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

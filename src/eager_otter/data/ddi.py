@@ -14,17 +14,17 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.data.csv_file import CsvFile, open_csv
 from eager_otter.data.described import ColumnsTogether, ColumnToWrite, Described, Kind
 from eager_otter.data.files import DataFile, Source, checked_names, source_of
-from eager_otter.data.remark import Remark, blank_lines, named
+from eager_otter.data.remark import Remark, blank_lines, short_records
 from eager_otter.data.triple_s_definition import data_beside
-from eager_otter.data.xml import parsed_xml, printable, text_in
+from eager_otter.data.xml import parsed_xml, printable, root_tag, text_in
 from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.numbers import whole_of
-from eager_otter.gates.reading import checked_file, read_bytes, read_lines, reading
-from eager_otter.looks.words import said
+from eager_otter.gates.reading import checked_file, read_bytes, read_lines, read_start, reading
 
 NAMESPACE = "ddi:codebook:2_5"
 LARGEST = 256_000_000  # bytes of a codebook
 LARGEST_DATA = 2_000_000_000
+START = 1 << 16  # bytes in which an XML file names its root
 WIDEST = 10_000_000  # characters of a record
 WHAT = "a DDI codebook"
 
@@ -112,16 +112,7 @@ class FixedWidthFile:
             elif len(line) < needed:
                 short.append(f"line {number:,}")
         if short:
-            yield Remark(
-                slip="short record",
-                text=said(
-                    "{count} {count:record is|records are} shorter than the definition says ({where}); what is missing "
-                    "there counts as blank."
-                ),
-                values={"count": len(short), "where": named(short)},
-                remedy="Export the data again, without cutting blanks at the ends of lines.",
-                count=len(short),
-            )
+            yield short_records(short)
         if blank:
             yield blank_lines(blank)
 
@@ -132,9 +123,7 @@ class FixedWidthFile:
 
 def is_ddi(path: Path) -> bool:
     """Return whether an XML file is a DDI codebook. Raises FileProblem."""
-    with reading(path, "XML"):
-        root = parsed_xml(read_bytes(path, "an XML file", most=LARGEST), shown_path(path))
-    return _plain(root.tag) == "codeBook"
+    return _plain(root_tag(read_start(path, "an XML file", START))) == "codeBook"
 
 
 def read_ddi(path: Path) -> DdiBook:

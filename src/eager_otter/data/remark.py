@@ -44,6 +44,20 @@ def named(places: Sequence[str]) -> str:
     return ", ".join(places[:SHOWN]) + (f" and {more:,} more" if more > 0 else "")
 
 
+def short_records(lines: Sequence[str]) -> Remark:
+    """Tell of records that are shorter than their definition says, by their lines."""
+    return Remark(
+        slip="short record",
+        text=said(
+            "{count} {count:record is|records are} shorter than the definition says ({where}); what is missing "
+            "there counts as blank."
+        ),
+        values={"count": len(lines), "where": named(lines)},
+        remedy="Export the data again, without cutting blanks at the ends of lines.",
+        count=len(lines),
+    )
+
+
 def blank_lines(count: int) -> Remark:
     """Tell of blank lines, which are never respondents."""
     return Remark(

@@ -12,7 +12,7 @@ import pyarrow as pa
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.data.files import Source, checked_names, source_of
-from eager_otter.data.remark import Remark, blank_lines, named
+from eager_otter.data.remark import Remark, blank_lines, named, short_records
 from eager_otter.data.triple_s_definition import Definition, Variable, read_definition
 from eager_otter.errors import DataError, FileProblem, shown_path
 from eager_otter.gates.numbers import whole_of
@@ -75,16 +75,7 @@ class TripleSFile:
             if len(record) < needed:
                 short.append(f"line {line:,}")
         if short:
-            yield Remark(
-                slip="short record",
-                text=said(
-                    "{count} {count:record is|records are} shorter than the definition says ({where}); what is missing "
-                    "there counts as blank."
-                ),
-                values={"count": len(short), "where": named(short)},
-                remedy="Export the data again, without cutting blanks at the ends of lines.",
-                count=len(short),
-            )
+            yield short_records(short)
         if blank:
             yield blank_lines(blank)
 

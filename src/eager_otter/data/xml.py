@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from io import BytesIO
 from typing import Any
 
 from eager_otter.errors import FileProblem
@@ -23,6 +24,20 @@ def parsed_xml(content: bytes, place: str) -> Any:
         ) from error
     except ParseError as error:
         raise FileProblem(f"{place}: is not XML ({reason_of(error)}).") from error
+
+
+def root_tag(start: bytes) -> str:
+    """Return the tag of the root element from the start of a file; "" where that is no XML, or not to be read."""
+    from xml.etree.ElementTree import ParseError
+
+    from defusedxml.common import DefusedXmlException
+    from defusedxml.ElementTree import iterparse
+
+    events = iterparse(BytesIO(start), events=("start",), forbid_dtd=False, forbid_entities=True)
+    try:
+        return next((str(element.tag) for _, element in events), "")
+    except (DefusedXmlException, ParseError):
+        return ""
 
 
 def text_in(element: Any) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime
 from itertools import pairwise
 from typing import Any
@@ -55,20 +56,19 @@ def alone(facts: Facts, *, first: bool) -> Guess:
     if not facts.texts:
         return _guess(facts, "empty", "nothing in it")
     whole = facts.filled == facts.rows
-    unique = len(facts.texts) == facts.rows and whole
-    plain = all(map(ID_TEXT.fullmatch, facts.texts))
+    named = ID_NAME.match(facts.name) is not None
     if (
-        unique
-        and facts.rows > 1
-        and plain
-        and (ID_NAME.match(facts.name) or (first and facts.rows > FEW_WORDS))
+        (named or (first and facts.rows > FEW_WORDS))
+        and len(facts.texts) > NEARLY_UNIQUE * facts.rows
+        and all(map(ID_TEXT.fullmatch, facts.texts))
     ):
-        return _guess(facts, "respondent", "a different value in every row")
-    if ID_NAME.match(facts.name) and plain and NEARLY_UNIQUE * facts.rows < len(facts.texts) < facts.rows:
-        return doubted(
-            _guess(facts, "text", f"{len(facts.texts):,} different values in {facts.rows:,} rows"),
-            "an id? some stand more than once, or are blank",
-        )
+        if len(facts.texts) == facts.rows > 1 and whole:
+            return _guess(facts, "respondent", "a different value in every row")
+        if named and len(facts.texts) < facts.rows:
+            return doubted(
+                _guess(facts, "text", f"{len(facts.texts):,} different values in {facts.rows:,} rows"),
+                "an id? some stand more than once, or are blank",
+            )
     counts_people = facts.all_numbers and whole and min(facts.numbers) >= 0 and max(facts.numbers) > 0
     if counts_people:
         weighing = _weighing(facts)
@@ -189,7 +189,7 @@ def _far_codes(facts: Facts) -> Guess:
     guess = _number(facts)
     known = [code for code in facts.about.missing if code in facts.texts]
     if known and len(known) < len(facts.texts):
-        return Guess(**{**_fields(guess), "details": {**guess.details, "missing": tuple(known)}})
+        return replace(guess, details={**guess.details, "missing": tuple(known)})
     if len(facts.texts) < 3 or not facts.all_whole:
         return guess
     *others, top = (float(number) for number in facts.numbers)
@@ -197,10 +197,6 @@ def _far_codes(facts: Facts) -> Guess:
     if nines and top > 2 * max(map(abs, others)) and facts.counts[-1] > 1:
         return doubted(guess, f"is {facts.texts[-1]} no answer? then write missing: [{facts.texts[-1]}]")
     return guess
-
-
-def _fields(guess: Guess) -> dict[str, Any]:
-    return {name: getattr(guess, name) for name in guess.__dataclass_fields__}
 
 
 def _parted_numbers(facts: Facts) -> Guess | None:

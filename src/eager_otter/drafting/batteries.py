@@ -288,7 +288,7 @@ def _side_by_side(columns: Sequence[Facts], start: int, taken: set[int]) -> Iter
     """Find three or more columns of 0 and 1 side by side whose headings share nothing."""
     run: list[Member] = []
     for k, facts in enumerate(columns[start:], start):
-        if k in taken or set(facts.texts) != {"0", "1"} or any(True for _ in _numbered(facts)):
+        if k in taken or set(facts.texts) != {"0", "1"} or _is_numbered(facts):
             break
         run.append(Member(facts, facts.heading))
     if len(run) >= 3:
@@ -300,8 +300,8 @@ def _side_by_side(columns: Sequence[Facts], start: int, taken: set[int]) -> Iter
             )
 
 
-def _numbered(facts: Facts) -> Iterator[Split]:
-    return (split for split in splits(facts.name) if split.way in ("numbered", "bracket"))
+def _is_numbered(facts: Facts) -> bool:
+    return any(split.way in ("numbered", "bracket") for split in splits(facts.name))
 
 
 # --- mentions and grids ---------------------------------------------------------------------------------

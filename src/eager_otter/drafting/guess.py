@@ -12,7 +12,7 @@ import numpy as np
 from eager_otter.drafting.alone import alone
 from eager_otter.drafting.batteries import batteries
 from eager_otter.drafting.facts import Facts, Guess, Role, doubted
-from eager_otter.drafting.headings import short_name
+from eager_otter.drafting.headings import own_name, short_name
 
 SPECIAL = ("respondent", "weight", "frequency")
 MOST_PARTS = 8  # columns that may be a part of an id
@@ -100,9 +100,4 @@ def _named_once(guessed: Sequence[Guess]) -> Iterator[Guess]:
         if guess.role in (*SPECIAL, "empty"):
             yield guess
             continue
-        own = base = short_name(guess.name)
-        number = 2
-        while own.casefold() in taken:
-            own, number = f"{base}_{number}", number + 1
-        taken.add(own.casefold())
-        yield replace(guess, name=own)
+        yield replace(guess, name=own_name(short_name(guess.name), taken))

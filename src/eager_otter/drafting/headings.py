@@ -156,6 +156,20 @@ def text_of(heading: str) -> str:
     return text[found.end() :].strip() if found and len(text) > found.end() + 1 else text
 
 
+def own_name(name: str, taken: set[str]) -> str:
+    """Return a name that is not taken yet, whatever its case, with a number behind it where need be; it is taken then.
+
+    >>> taken = {"a", "a_2"}
+    >>> own_name("A", taken), own_name("b", taken)
+    ('A_3', 'b')
+    """
+    own, number = name, 2
+    while own.casefold() in taken:
+        own, number = f"{name}_{number}", number + 1
+    taken.add(own.casefold())
+    return own
+
+
 def short_name(heading: str) -> str:
     """Return a short name for a heading: itself where it is one, the number of its question, or its words that tell.
 

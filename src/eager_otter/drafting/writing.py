@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from eager_otter.data.opening import Reading
 from eager_otter.drafting.answers import Listed
 from eager_otter.drafting.facts import Guess
-from eager_otter.drafting.headings import short_name
+from eager_otter.drafting.headings import own_name, short_name
 from eager_otter.drafting.meaning import demographic_place
 from eager_otter.drafting.yaml_text import comment, inside, listed, mapped, scalar
 from eager_otter.gates.numbers import number_of
@@ -87,10 +87,7 @@ def _question_lines(guess: Guess) -> Iterator[str]:
             yield "items:"
             taken: set[str] = set()
             for column, label in zip(guess.columns, guess.details["items"], strict=True):
-                name = item = short_name(column)
-                while name in taken:
-                    name = f"{item}_{len(taken) + 1}"
-                taken.add(name)
+                name = own_name(short_name(column), taken)
                 yield f"  {scalar(name)}: {mapped({'column': inside(column), 'label': inside(label)})}"
             yield from _answer_lines(guess)
     if guess.details.get("asked by"):
