@@ -12,7 +12,7 @@ import pyarrow as pa
 
 from eager_otter.data import files
 from eager_otter.data.arrow_columns import answers_in
-from eager_otter.data.files import Source, checked_names, source_of
+from eager_otter.data.files import AtPath, Source, checked_names, source_of
 from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.reading import checked_file, reading, stamp_of
@@ -21,22 +21,11 @@ WHAT = "an Arrow file"
 
 
 @dataclass(frozen=True, slots=True)
-class ArrowFile:
+class ArrowFile(AtPath):
     """An Arrow file whose schema has been read."""
 
-    path: Path
     names: tuple[str, ...]
     decimal: str = "."
-
-    @property
-    def place(self) -> str:
-        """Its name in a message."""
-        return shown_path(self.path)
-
-    @property
-    def paths(self) -> tuple[Path, ...]:
-        """The files it is read from."""
-        return (self.path,)
 
     @property
     def _table(self) -> Any:

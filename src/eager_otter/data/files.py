@@ -13,7 +13,7 @@ from typing import Any, Protocol, runtime_checkable
 from pyarrow import concat_tables
 
 from eager_otter.data.remark import Remark
-from eager_otter.errors import DataError, FileProblem, nearest
+from eager_otter.errors import DataError, FileProblem, nearest, shown_path
 from eager_otter.gates.machine import memory
 from eager_otter.gates.reading import checked_file, read_blocks, stamp_of
 from eager_otter.looks.words import counted
@@ -71,6 +71,23 @@ class PartedFile(DataFile, Protocol):
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
     ) -> Iterator[Any]:
         """Read some columns of the rows from `first` to `end` in parts of so many rows: Arrow tables."""
+
+
+@dataclass(frozen=True, slots=True)
+class AtPath:
+    """The base of responses that are in one file, at a `path`."""
+
+    path: Path
+
+    @property
+    def place(self) -> str:
+        """Its name in a message."""
+        return shown_path(self.path)
+
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        """The files it is read from."""
+        return (self.path,)
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from typing import Any
 
 import pyarrow as pa
 
-from eager_otter.data.files import DataFile, Source, checked_names, source_of
+from eager_otter.data.files import AtPath, DataFile, Source, checked_names, source_of
 from eager_otter.data.package import is_description, open_description
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.sheet_file import cell_as_text
@@ -23,23 +23,12 @@ WHAT = "JSON"
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class JsonFile:
+class JsonFile(AtPath):
     """JSON records that have been read."""
 
-    path: Path
     names: tuple[str, ...]
     records: list[dict[str, Any]]
     decimal: str = "."
-
-    @property
-    def place(self) -> str:
-        """Its name in a message."""
-        return shown_path(self.path)
-
-    @property
-    def paths(self) -> tuple[Path, ...]:
-        """The files it is read from."""
-        return (self.path,)
 
     def read(self, columns: Sequence[str]) -> Any:
         """Return some columns as text: an Arrow table. Raises DataError for a value that is not an answer."""

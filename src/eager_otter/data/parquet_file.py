@@ -13,7 +13,7 @@ import pyarrow as pa
 
 from eager_otter.data import files
 from eager_otter.data.arrow_columns import answers_in
-from eager_otter.data.files import Source, check_room, checked_names, source_of
+from eager_otter.data.files import AtPath, Source, check_room, checked_names, source_of
 from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.reading import checked_file, reading, stamp_of
@@ -23,22 +23,11 @@ SHORT_GROUP = 1 << 18  # rows
 
 
 @dataclass(frozen=True, slots=True)
-class ParquetFile:
+class ParquetFile(AtPath):
     """A Parquet file whose schema has been read."""
 
-    path: Path
     names: tuple[str, ...]
     decimal: str = "."
-
-    @property
-    def place(self) -> str:
-        """Its name in a message."""
-        return shown_path(self.path)
-
-    @property
-    def paths(self) -> tuple[Path, ...]:
-        """The files it is read from."""
-        return (self.path,)
 
     def read(self, columns: Sequence[str]) -> Any:
         """Read some columns: an Arrow table. Raises FileProblem, DataError for no rows or columns without answers."""

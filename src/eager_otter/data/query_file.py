@@ -13,7 +13,7 @@ from typing import Any
 import pyarrow as pa
 
 from eager_otter.codebook.codes import canonical
-from eager_otter.data.files import Source, checked_names
+from eager_otter.data.files import AtPath, Source, checked_names
 from eager_otter.data.headings import Headings, told_apart
 from eager_otter.data.remark import Remark
 from eager_otter.data.sheet_file import cell_as_text
@@ -27,25 +27,14 @@ EXAMPLE = "-- database: sqlite:///answers.db"
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class QueryFile:
+class QueryFile(AtPath):
     """A query that was run: its answers as an Arrow table of texts, and the database `address` without a password."""
 
-    path: Path
     names: tuple[str, ...]
     table: Any
     address: str
     headings: Headings
     decimal: str = "."
-
-    @property
-    def place(self) -> str:
-        """Its name in a message."""
-        return shown_path(self.path)
-
-    @property
-    def paths(self) -> tuple[Path, ...]:
-        """The files it is read from."""
-        return (self.path,)
 
     def read(self, columns: Sequence[str]) -> Any:
         """Return some columns: an Arrow table. Raises DataError for a query without answers."""

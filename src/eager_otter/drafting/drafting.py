@@ -6,6 +6,7 @@ import io
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -137,22 +138,37 @@ def write_draft(
     return places
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+@dataclass(frozen=True, kw_only=True, eq=False)
 class Looked:
-    """Data that were looked at column by column, and what each is taken for.
+    """Data that are looked at column by column, and what each is taken for.
 
-    `file` is read as `reading` says, which may have been found out; `opened` is as it was opened first. `origins` name
-    where labels came from, `told` says how a dictionary was read.
+    `file` is read as `reading` says, which may have been found out; `opened` is as it was opened first. `about` is what
+    is known of columns beside their values, `told` says how a dictionary was read.
     """
 
     name: str
     file: DataFile
     opened: DataFile
     reading: Reading | None
-    facts: tuple[Facts, ...]
-    guesses: tuple[Guess, ...]
-    origins: tuple[str, ...]
+    about: Mapping[str, Described]
     told: tuple[str, ...]
+
+    @cached_property
+    def facts(self) -> tuple[Facts, ...]:
+        """What is in each column."""
+        return tuple(_facts(self.file, self.about))
+
+    @cached_property
+    def guesses(self) -> tuple[Guess, ...]:
+        """What each column is taken for: as a definition has it, else by what is in it."""
+        if isinstance(self.file, TripleSFile):
+            return tuple(_from_definition(self.file))
+        return tuple(guesses(self.facts))
+
+    @property
+    def origins(self) -> tuple[str, ...]:
+        """The names of the files that labels came from."""
+        return tuple(dict.fromkeys(one.origin for one in self.about.values() if one.origin))
 
     def row_name(self, row: int) -> str:
         """Name a row (from 0) by its number from 1 and, where there is one, its id."""
@@ -167,20 +183,15 @@ def look_at(data: Any, reading: Reading | None = None, dictionary: Path | None =
     """Look at all columns of data, with what a dictionary says of them. Raises as `draft` does."""
     first = open_data(data, reading)
     file, reading = _with_headings(data, first, reading)
-    defined = isinstance(file, TripleSFile)
-    if defined and dictionary is not None:
+    if isinstance(file, TripleSFile) and dictionary is not None:
         raise RequestError("A triple-s definition is its own dictionary; leave the other out.")
     known = None if dictionary is None else read_dictionary(dictionary, file.names)
-    about = {**_described(file), **({} if known is None else known.columns)}
-    facts = _facts(file, about)
     return Looked(
         name=Path(data).name if isinstance(data, str | Path) else "frame",
         file=file,
         opened=first,
         reading=reading,
-        facts=tuple(facts),
-        guesses=tuple(_from_definition(file) if isinstance(file, TripleSFile) else guesses(facts)),
-        origins=tuple(dict.fromkeys(one.origin for one in about.values() if one.origin)),
+        about={**_described(file), **({} if known is None else known.columns)},
         told=() if known is None else known.told,
     )
 
