@@ -17,7 +17,7 @@ import eager_otter as otter
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.counting import running
 from eager_otter.counting.running import count_share
-from eager_otter.data import csv_file, files, opened
+from eager_otter.data import files, opened
 from eager_otter.report.report import survey_of
 
 BOOK = """
@@ -110,7 +110,7 @@ def test_the_audit_does_not_depend_on_parts(
         patch.setattr(files, "PART_ROWS", rows)
         patch.setattr(opened, "memory_to_use", lambda: 1 << 30 if kept else 0)
         assert otter.run_audit(plan) == whole
-        patch.setattr(csv_file, "IN_PARTS_FROM", 1)
+        patch.setattr(files, "IN_PARTS_FROM", 1)
         survey = survey_of(plan)
         assert audit_plan(plan, survey) == whole
         assert audit_plan(plan, survey) == whole  # with the codes that were kept

@@ -138,14 +138,13 @@ def test_the_same_parts_give_the_same_bits_whatever_they_are_read_from(
 def test_a_long_csv_file_is_read_once_and_counted_in_parts(
     tmp_path: Path, kept: bool, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from eager_otter.data import csv_file
 
     frame = pd.DataFrame(law_columns(5, 300))
     frame["aside"] = "x"
     frame.to_csv(tmp_path / "d.csv", index=False)
     book = otter.codebook_from_text(BOOK)
     whole = otter.open_survey(book, tmp_path / "d.csv").weighted_by("wt").tables(MORE_REQUESTS)
-    monkeypatch.setattr(csv_file, "IN_PARTS_FROM", 1)
+    monkeypatch.setattr(files, "IN_PARTS_FROM", 1)
     monkeypatch.setattr(files, "PART_ROWS", 64)
     monkeypatch.setattr(opened, "memory_to_use", lambda: 1 << 30 if kept else 0)
     survey = otter.open_survey(book, tmp_path / "d.csv").weighted_by("wt")

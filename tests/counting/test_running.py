@@ -325,9 +325,8 @@ def test_a_long_csv_file_is_refused_on_a_cluster(
     folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     from eager_otter.counting.cluster import OnCluster
-    from eager_otter.data import csv_file
 
-    monkeypatch.setattr(csv_file, "IN_PARTS_FROM", 1)
+    monkeypatch.setattr(files, "IN_PARTS_FROM", 1)
     pd.read_parquet(folder / "responses.parquet").to_csv(tmp_path / "d.csv", index=False)
     survey = otter.open_survey(folder / "codebook.yaml", tmp_path / "d.csv")
     with pytest.raises(otter.RequestError, match=r"save the data as Parquet there"):

@@ -175,17 +175,42 @@ def test_descriptions_that_cannot_be_used(tmp_path: Path, change: dict[str, Any]
         otter.draft(tmp_path / "datapackage.json")
 
 
+def reasons(survey: otter.Survey) -> dict[str, int]:
+    """Count the missing codes of the glasses."""
+    absent = survey.responses.answers("glasses").absent  # type: ignore[union-attr]
+    return {one.label: int((absent.codes == k).sum()) for k, one in enumerate(absent.known, 1)}
+
+
+def test_sections_hold_what_is_in_the_groups_within(tmp_path: Path) -> None:
+    section = '<varGrp ID="S1" type="section" var="V2" varGrp="G1"><labl>Brands</labl></varGrp>'
+    (tmp_path / "book.xml").write_text(
+        DDI.replace('  <var ID="V1"', f'{section}<var ID="V1"', 1), encoding="utf-8"
+    )
+    (tmp_path / "answers.dat").write_text("\n".join(records(20)) + "\n", encoding="utf-8")
+    book = otter.codebook_from_text(otter.draft(tmp_path / "book.xml").codebook)
+    assert {question.name: question.section for question in book} == {"liking": "Brands", "heard": "Brands"}
+
+
 @pytest.mark.parametrize(("name", "options"), [("out.xml", {"standard": "ddi"}), ("out.json", {})])
 @given(seed=st.integers(0, 10_000))
 @settings(max_examples=5, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow])
 def test_what_is_written_is_read_back_with_the_same_counts(
     tmp_path: Path, name: str, options: dict[str, Any], seed: int
 ) -> None:
-    survey = otter.open_survey(otter.codebook_from_text(LAW_BOOK), pd.DataFrame(law_columns(seed, 300)))
-    otter.export(survey, tmp_path / name, force=True, **options)
+    book = LAW_BOOK.replace("{kind: single, label: Area", "{section: You & yours, kind: single, label: Area")
+    book = book.replace("{kind: multi, label: Tried", "{section: Brands, kind: multi, label: Tried")
+    survey = otter.open_survey(otter.codebook_from_text(book), pd.DataFrame(law_columns(seed, 300)))
+    with pytest.warns(otter.Hint, match=rf"written blank \(glasses: {reasons(survey)['200..900']}\)"):
+        otter.export(survey, tmp_path / name, force=True, **options)
     drafted = otter.draft(tmp_path / name)
     back = otter.open_survey(otter.codebook_from_text(drafted.codebook), tmp_path / name)
     assert back.codebook.weight == "wt"
+    assert [back.codebook.question(q).section for q in ("area", "tried", "liking")] == [
+        "You & yours",
+        "Brands",
+        "",
+    ]
+    assert reasons(back)["99"] == reasons(survey)["99"] > 0
     for question in survey.codebook:
         again = back.codebook.question(question.name)
         assert again.kind == question.kind, question.name

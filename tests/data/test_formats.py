@@ -14,7 +14,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import eager_otter as otter
-from eager_otter.data import csv_file as csv_module
 from eager_otter.data.opening import open_data
 from eager_otter.data.triple_s_definition import read_definition
 from eager_otter.report.exporting import export_survey
@@ -146,14 +145,14 @@ def test_frequencies_stand_for_people(small: Callable[..., otter.Survey], write:
 def test_a_large_file_is_read_in_parts_with_the_same_figures(
     write: Write, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from eager_otter.data import csv_file
+    from eager_otter.data import csv_file, files
 
     frame = pd.concat([FRAME] * 3000, ignore_index=True)
     frame["rid"] = range(len(frame))
     frame.to_csv(tmp_path / "d.csv", index=False)
     book = write("book.yaml", BOOK)
     whole = otter.open_survey(book, tmp_path / "d.csv")
-    monkeypatch.setattr(csv_module, "IN_PARTS_FROM", 1)
+    monkeypatch.setattr(files, "IN_PARTS_FROM", 1)
     monkeypatch.setattr(csv_file, "BLOCK", 65_536)
     parts = otter.open_survey(book, tmp_path / "d.csv")
     for name in ("region", "tried", "age"):
@@ -231,6 +230,53 @@ def test_a_fixed_width_triple_s_survey_brings_its_codebook(write: Write, tmp_pat
         "Mean", "Total"
     ) == pytest.approx(25.375)
     assert survey.responses.chosen_by("Q6 == '2026-03-02'").tolist() == [False, True, False]
+
+
+def test_codes_among_the_numbers_of_a_quantity_are_no_numbers(write: Write, tmp_path: Path) -> None:
+    """A number of which the definition says that it is no answer is missing; one with another meaning is asked for."""
+    special = (
+        '<value code="40">Do not know</value><value code="20.5">About twenty</value><value code="7">7</value>'
+    )
+    write("water.xml", FIXED.replace('<range from="0" to="99.9"/>', f'<range from="0" to="99.9"/>{special}'))
+    (tmp_path / "water.asc").write_text(RECORDS, encoding="utf-8")
+    drafted = otter.draft(tmp_path / "water.xml")
+    (guess,) = (guess for guess in drafted.guesses if guess.name == "Q4")
+    assert guess.doubts == ("20.5 is 'About twenty': no answer? then write missing: [20.5]",)
+    survey = otter.open_survey(otter.codebook_from_text(drafted.codebook), tmp_path / "water.xml")
+    assert survey.table("Q4").value("Mean", "Total") == 20.5
+    with pytest.warns(otter.Hint, match="in: Q5"):
+        otter.export(survey, tmp_path / "again.xml")
+    again = otter.codebook_from_text(otter.draft(tmp_path / "again.xml").codebook)
+    assert again.question("Q4").missing.codes == ("40",)
+    assert otter.open_survey(again, tmp_path / "again.xml").table("Q4").value("Mean", "Total") == 20.5
+
+
+def test_an_export_tells_what_the_standard_has_no_place_for(write: Write, tmp_path: Path) -> None:
+    book = otter.codebook_from_text(
+        "questions:\n"
+        "  a: {section: One, kind: single, answers: {1: Yes, 2: No, 8: {label: Other, missing: true}}}\n"
+        "  n: {kind: number, missing: [99, '= <1', '200..300']}\n"
+    )
+    survey = otter.open_survey(book, write("d.csv", "a,n\n1,4\n8,99\n2,<1\n,250\n,201\n"))
+    with pytest.warns(otter.Hint) as told:
+        otter.export(survey, tmp_path / "out.xml")
+    assert [str(one.message) for one in told] == [
+        "triple-s has no place for answers that are missing (a); the standard ddi keeps them.",
+        "triple-s has no place for missing codes of dates, or that are words (n); the standard ddi keeps them.",
+        "triple-s has no place for sections (a); the standard ddi keeps them.",
+        "Values that are missing by a range were written blank (n: 2).",
+    ]
+    assert (tmp_path / "out.csv").read_text(encoding="utf-8-sig").splitlines() == [
+        "a,n",
+        "1,4",
+        "8,99",
+        "2,",
+        ",",
+        ",",
+    ]
+    with pytest.warns(otter.Hint, match=r"^Values that are missing by a range"):
+        otter.export(survey, tmp_path / "codes.csv")
+    assert "2,<1" in (tmp_path / "codes.csv").read_text(encoding="utf-8-sig")
 
 
 @given(st.integers(0, 10_000))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -15,7 +16,9 @@ from hypothesis import strategies as st
 from pyarrow import parquet
 
 import eager_otter as otter
-from eager_otter.data import converted, csv_file, files, opened, parquet_file
+from eager_otter.codebook.codes import canonical
+from eager_otter.counting.running import Processes
+from eager_otter.data import converted, files, opened, parquet_file
 from eager_otter.data.columns import all_differ, distinct
 from eager_otter.data.opening import open_data
 
@@ -90,6 +93,70 @@ def test_numbers_of_every_width_have_their_texts_and_blanks(values: list[int | N
             assert texts == ["" if value is None else str(value) for value in values]
 
 
+@given(
+    st.lists(
+        st.one_of(
+            st.sampled_from(["", "1", "2", "1.", "-0", "01", "99", " 1", "1 ", "é", "NA", "0.", ".0", "\t"]),
+            st.text("0123456789.- aé", max_size=3),
+        ),
+        min_size=1,
+        max_size=40,
+    ),
+    st.integers(0, 3),
+)
+@example(["123", "1", "2"], 0)
+@example(["3", "1", "12", "2"], 0)
+def test_each_row_holds_its_text_in_its_one_written_form(texts: list[str], skipped: int) -> None:
+    """Codes of one or two signs, and long columns, are looked at in ways of their own."""
+    for times in (1, 200):
+        column = pa.array(texts * times).slice(min(skipped, len(texts)))
+        parts = distinct(column)
+        assert [parts.texts[k] for k in parts.index.tolist()] == [
+            canonical(text) for text in column.to_pylist()
+        ]
+        as_found = list(dict.fromkeys(column.to_pylist()))
+        assert list(parts.texts) == [*map(canonical, as_found), ""]  # in the order in which they are found
+    many = pa.array([f"{text}{k}" for text in texts for k in range(200)] + [f"{k}.50" for k in range(200)])
+    parts = distinct(many)
+    assert [parts.texts[k] for k in parts.index.tolist()] == [canonical(text) for text in many.to_pylist()]
+
+
+def test_long_records_of_fixed_width_are_read_once_and_counted_in_parts(
+    write: Callable[[str, str], Path], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Of a triple-s survey and of a DDI codebook, by one process and by two."""
+    rng = np.random.default_rng(5)
+    codes, numbers = rng.integers(1, 4, 700), rng.integers(0, 90, 700)
+    write("d.dat", "".join(f"{code}{number:2}\n" for code, number in zip(codes, numbers, strict=True)))
+    write(
+        "ddi.xml",
+        '<codeBook xmlns="ddi:codebook:2_5"><fileDscr><fileTxt><fileName>d.dat</fileName></fileTxt></fileDscr><dataDscr>'
+        '<var ID="A" name="q"><location StartPos="1" EndPos="1"/></var>'
+        '<var ID="B" name="n"><location StartPos="2" EndPos="3"/></var></dataDscr></codeBook>',
+    )
+    write(
+        "sss.xml",
+        '<sss version="2.0"><survey><record ident="A" href="d.dat"><variable ident="1" type="quantity"><name>q</name>'
+        '<label>q</label><position start="1"/></variable><variable ident="2" type="quantity"><name>n</name><label>n'
+        '</label><position start="2" finish="3"/></variable></record></survey></sss>',
+    )
+    book = otter.codebook_from_text(
+        "questions: {q: {kind: single, answers: {1: A, 2: B, 3: C}}, n: {kind: number}}"
+    )
+    monkeypatch.setattr(files, "IN_PARTS_FROM", 1)
+    monkeypatch.setattr(files, "PART_ROWS", 64)
+    for name in ("ddi.xml", "sss.xml"):
+        survey = otter.open_survey(book, tmp_path / name)
+        assert survey.responses.in_parts
+        assert survey.table("n", "q").value("Mean", "A") == pytest.approx(numbers[codes == 1].mean())
+        spread = replace(survey, runner=Processes(2)).table("n", "q")
+        assert spread.value("Mean", "A") == survey.table("n", "q").value("Mean", "A")
+        assert pa.concat_tables(open_data(tmp_path / name).in_a_row(["q"])).num_rows == 700
+    write("d.dat", "")
+    with pytest.raises(otter.DataError, match="has no records"):
+        otter.open_survey(book, tmp_path / "ddi.xml")
+
+
 def test_columns_are_read_when_they_are_first_needed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     pd.DataFrame({"a": [1, 2], "b": [1, 1], "c": [2, 2]}).to_parquet(tmp_path / "d.parquet")
     book = otter.codebook_from_text(
@@ -127,7 +194,7 @@ def test_a_full_disk_while_a_long_file_is_copied_is_told_and_nothing_is_left(
         def __init__(self, *given: object, **named: object) -> None:
             raise OSError(errno.ENOSPC, "No space left on device")
 
-    monkeypatch.setattr(csv_file, "IN_PARTS_FROM", 1)
+    monkeypatch.setattr(files, "IN_PARTS_FROM", 1)
     monkeypatch.setattr(converted, "TemporaryFolder", Folder)
     book = otter.codebook_from_text("questions: {a: {kind: single, column: a, answers: {1: Yes}}}")
     data = write("d.csv", "a,b\n1,2\n1,3\n")
@@ -136,7 +203,7 @@ def test_a_full_disk_while_a_long_file_is_copied_is_told_and_nothing_is_left(
     with pytest.raises(otter.FileProblem, match=r"No space left on device\)\. Make room there, name another"):
         opened.open_responses(book, data)
     assert len(made) == 2 and not any(path.exists() for path in made)
-    with pytest.raises(otter.DataError, match="a header but no rows"):
+    with pytest.raises(otter.DataError, match="has no rows"):
         monkeypatch.undo()
-        monkeypatch.setattr(csv_file, "IN_PARTS_FROM", 1)
+        monkeypatch.setattr(files, "IN_PARTS_FROM", 1)
         opened.open_responses(book, write("e.csv", "a,b\n"))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable, Container, Iterable
+from collections.abc import Callable, Container, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -25,6 +25,8 @@ TOO_LARGE = re.compile(r"[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d+)?")
 WIDEST_LOOKUP = 1 << 12  # whole numbers within this span are translated by a table, others one text at a time
 SHOWN = 5
 FIRST_SIGN, LAST_SIGN = ord("!"), ord("~")  # of ASCII, without blanks
+MANY_TEXTS = 100  # that are looked at by Arrow first
+LAST_OF_FRACTION = np.frombuffer(b"0.", np.uint8)  # of a number that may have a shorter form
 KEY_BYTES = 8  # texts up to this length are compared as numbers
 FNV_START, FNV_PRIME = np.uint64(14_695_981_039_346_656_037), np.uint64(1_099_511_628_211)
 
@@ -95,7 +97,8 @@ def distinct(column: Any) -> Distinct:
         narrow = None if whole is None else _narrow_integers(*whole)
         if narrow is not None:
             return narrow
-    return _by_dictionary(array)
+    short = _short_texts(array)
+    return _by_dictionary(array) if short is None else short
 
 
 def _one_array(column: Any) -> Any:
@@ -210,16 +213,56 @@ def _narrow_integers(values: npt.NDArray[Any], blank: BoolArray | None) -> Disti
     return Distinct((*(str(number) for number in range(low, high + 1)), ""), index)
 
 
+def _short_texts(array: Any) -> Distinct | None:
+    """Translate texts of at most two signs, as codes are, by a table; None where any is longer or blank in part."""
+    if not pa.types.is_string(array.type) or array.null_count or len(array) < MANY_TEXTS:
+        return None
+    starts, letters = _bytes_of(array)
+    lengths = np.diff(starts)
+    if letters.size > 2 * lengths.size or lengths.max() > 2:
+        return None
+    if letters.min(initial=FIRST_SIGN) < FIRST_SIGN or letters.max(initial=FIRST_SIGN) > LAST_SIGN:
+        return None
+    places, padded = starts[:-1] - starts[0], np.append(letters, (0, 0)).astype(np.uint16)
+    keys = padded[:-2]
+    if letters.size != lengths.size or lengths.min() != 1:
+        keys = np.where(lengths > 0, padded[places], 0) + np.where(lengths > 1, padded[places + 1] << 8, 0)
+    first = np.full(int(keys.max()) + 1, len(array))
+    first[keys[::-1]] = np.arange(len(array))[::-1]  # the first of equal ones is written last
+    found = np.argsort(first, kind="stable")[: np.count_nonzero(first < len(array))]
+    table = np.zeros(first.size, smallest_unsigned(found.size))
+    table[found] = np.arange(found.size)
+    texts = [
+        _written("".join(chr(sign) for sign in divmod(key, 256)[::-1] if sign)) for key in found.tolist()
+    ]
+    return Distinct((*texts, ""), table[keys])
+
+
 def _by_dictionary(array: Any) -> Distinct:
     encoded = array.dictionary_encode()
     return _of_dictionary(encoded.dictionary, encoded.indices)
 
 
 def _of_dictionary(values: Any, indices: Any) -> Distinct:
-    texts = [_written(value) for value in values.to_pylist()]
+    texts = _all_written(values)
     blank = len(texts)
     index, null = _plain(indices)
     return Distinct((*texts, ""), index if null is None else np.where(null, blank, index))
+
+
+def _all_written(values: Any) -> list[str]:
+    """Return the one written form of each value of an Arrow array; of many texts, look at those that may change."""
+    texts = values.to_pylist()
+    if len(texts) < MANY_TEXTS or not pa.types.is_string(values.type) or values.null_count:
+        return [_written(value) for value in texts]
+    starts, letters = _bytes_of(values)
+    begin, end = starts[:-1] - starts[0], starts[1:] - starts[0] - 1
+    padded = np.append(letters, np.uint8(0))
+    first, last = padded[begin], padded[end]
+    may_change = (first < FIRST_SIGN) | (first > LAST_SIGN) | (last < FIRST_SIGN) | (last > LAST_SIGN)
+    for k in np.flatnonzero(may_change | np.isin(last, LAST_OF_FRACTION) | (end < begin)).tolist():
+        texts[k] = _written(texts[k])
+    return list(texts)
 
 
 def _written(value: object) -> str:
@@ -291,6 +334,12 @@ def without_thousands(column: Any, mark: str) -> Any:
     return Located(
         pc.if_else(parted, pc.replace_substring(array, mark, ""), array), located.first, located.decimal
     )
+
+
+def plain_numbers(texts: Sequence[str]) -> FloatArray | None:
+    """Convert texts to numbers at once; None where one of them is none, or not plainly written."""
+    values = _as_floats(pa.array(texts, pa.string()))
+    return None if values is None or bool(np.isnan(values).any()) else values
 
 
 def _as_floats(array: Any) -> FloatArray | None:

@@ -1,4 +1,4 @@
-"""A long CSV file, read once into a Parquet file beside the temporary ones, so that any column can be read again."""
+"""A long file of text, read once into a Parquet file among the temporary ones, so that any column can be read again."""
 
 from __future__ import annotations
 
@@ -8,8 +8,7 @@ from typing import Any
 
 import pyarrow as pa
 
-from eager_otter.data.csv_file import CsvFile
-from eager_otter.data.files import OfAnother
+from eager_otter.data.files import FileInARow, OfAnother
 from eager_otter.data.parquet_file import ParquetFile, in_parts
 from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError, FileProblem
@@ -21,9 +20,9 @@ GROUP_ROWS = 1 << 18  # rows of a row group
 
 @dataclass(frozen=True, slots=True)
 class ConvertedFile(OfAnother):
-    """A CSV file of which some columns are in a Parquet file as well; the `folder` of that goes when this does."""
+    """A file of text of which some columns are in a Parquet file as well; the `folder` of that goes when this does."""
 
-    whole: CsvFile
+    whole: FileInARow
     copy: ParquetFile
     rows: int
     folder: TemporaryFolder
@@ -42,15 +41,15 @@ class ConvertedFile(OfAnother):
             yield from self.copy.parts(columns, first, end, categories=categories)
             return
         stop = self.rows if end is None else end
-        yield from in_parts(self.whole.parts(columns), first, stop - first)
+        yield from in_parts(self.whole.in_a_row(columns), first, stop - first)
 
     def remarks(self, rows: int) -> Iterable[Remark]:
-        """Tell what was noticed in the CSV file."""
+        """Tell what was noticed in the file of text."""
         return self.whole.remarks(rows)
 
 
-def converted(file: CsvFile, columns: Sequence[str]) -> ConvertedFile:
-    """Read columns of a CSV file once. Raises FileProblem, DataError for a file without rows."""
+def converted(file: FileInARow, columns: Sequence[str]) -> ConvertedFile:
+    """Read columns of a file of text once. Raises FileProblem, DataError for a file without rows."""
     from pyarrow import parquet
 
     folder = TemporaryFolder()
@@ -60,7 +59,7 @@ def converted(file: CsvFile, columns: Sequence[str]) -> ConvertedFile:
     rows = 0
     try:
         with parquet.ParquetWriter(path, schema, compression="snappy") as writer:
-            for part in file.parts(names):
+            for part in file.in_a_row(names):
                 arrays = [part.column(name).combine_chunks().dictionary_encode() for name in names]
                 writer.write_table(pa.table(arrays, schema=schema), GROUP_ROWS)
                 rows += part.num_rows
@@ -70,5 +69,5 @@ def converted(file: CsvFile, columns: Sequence[str]) -> ConvertedFile:
             f"files ({reason_of(error)}). Make room there, name another folder in TMPDIR, or save the data as Parquet."
         ) from error
     if not rows:
-        raise DataError(f"{file.place}: has a header but no rows; at least one respondent is needed.")
+        raise DataError(f"{file.place}: has no rows; at least one respondent is needed.")
     return ConvertedFile(file, ParquetFile(path, tuple(names)), rows, folder)

@@ -17,7 +17,7 @@ from typing import Any
 import pyarrow as pa
 
 from eager_otter.data.described import Described
-from eager_otter.data.files import Source, checked_names, source_of
+from eager_otter.data.files import Source, checked_names, is_long, source_of
 from eager_otter.data.headings import ROWS_LOOKED_AT, Headings, read_headings
 from eager_otter.data.line_breaks import swallowed_rows
 from eager_otter.data.remark import Remark, blank_lines, named
@@ -30,7 +30,6 @@ from eager_otter.looks.words import said
 DELIMITERS = (",", ";", "\t", "|")
 LONGEST_START = 16 * 1024 * 1024
 BLOCK = 8 << 20
-IN_PARTS_FROM = 64 << 20  # bytes
 UTF16_MARKS = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
 LINE_END = re.compile("\r\n|[\r\n]")
 WHAT = "CSV"
@@ -76,7 +75,7 @@ class CsvFile:
             raise DataError(f"{self.place}: has a header but no rows; at least one respondent is needed.")
         return table
 
-    def parts(self, columns: Sequence[str]) -> Iterator[Any]:
+    def in_a_row(self, columns: Sequence[str]) -> Iterator[Any]:
         """Read some columns in parts of some megabytes: Arrow tables. Raises as `read` does, later."""
         with reading(self.path, WHAT):
             yield from _CsvReader(self, columns).parts()
@@ -84,7 +83,7 @@ class CsvFile:
     @property
     def is_long(self) -> bool:
         """Whether it is so large that it is better read once only."""
-        return self.path.stat().st_size >= IN_PARTS_FROM
+        return is_long(self.path)
 
     def remarks(self, rows: int) -> Iterator[Remark]:
         """Tell of blank lines, and of quotes that were not closed: fewer rows were read than the file has lines."""
@@ -326,6 +325,15 @@ def _first_bad_lines(path: Path) -> tuple[int, int, bytes]:
     first, byte, number = 0, 0, 0
     bad: list[bytes] = []
     size = 0
+    whole = codecs.getincrementaldecoder("utf-8")()
+    try:
+        for block in read_blocks(path, TEXT_FILE, BLOCK):
+            whole.decode(block)
+        whole.decode(b"", final=True)
+    except UnicodeDecodeError:
+        pass
+    else:
+        return 0, 0, b""
     for lines in _line_blocks(read_blocks(path, TEXT_FILE)):
         try:
             lines.decode("utf-8")

@@ -13,7 +13,8 @@ import pyarrow as pa
 from eager_otter.codebook.codes import canonical
 from eager_otter.data.csv_file import CsvFile, open_csv
 from eager_otter.data.described import ColumnsTogether, ColumnToWrite, Described, Kind
-from eager_otter.data.files import DataFile, Source, checked_names, source_of
+from eager_otter.data.files import DataFile, Source, checked_names, is_long, source_of
+from eager_otter.data.records import tables_of
 from eager_otter.data.remark import Remark, blank_lines, short_records
 from eager_otter.data.triple_s_definition import data_beside
 from eager_otter.data.xml import parsed_xml, printable, root_tag, text_in
@@ -81,16 +82,19 @@ class FixedWidthFile:
 
     def read(self, columns: Sequence[str]) -> Any:
         """Read some columns as text: an Arrow table. Raises FileProblem, DataError for a file without rows."""
-        places = [self.book.places[name] for name in columns]
-        texts: list[list[str | None]] = [[] for _ in columns]
-        rows = 0
-        for record in self._records():
-            rows += 1
-            for own, place in zip(texts, places, strict=True):
-                own.append(place.text(record))
-        if not rows:
+        parts = list(self.in_a_row(columns))
+        if not parts:
             raise DataError(f"{shown_path(self.data)}: has no records; at least one is needed.")
-        return pa.table([pa.array(own, pa.string()) for own in texts], names=list(columns))
+        return pa.concat_tables(parts)
+
+    @property
+    def is_long(self) -> bool:
+        """Whether it is so large that it is better read once only."""
+        return is_long(self.data)
+
+    def in_a_row(self, columns: Sequence[str]) -> Iterator[Any]:
+        """Read some columns as text in parts: Arrow tables. Raises FileProblem."""
+        return tables_of(self._records(), {name: self.book.places[name].text for name in columns})
 
     def _records(self) -> Iterator[str]:
         for line in self._lines():
@@ -143,11 +147,14 @@ def read_ddi(path: Path) -> DdiBook:
         raise DataError(f"{place}: describes no variables; <dataDscr> with <var> was expected.")
     by_id = {element.get("ID", ""): element.get("name", "") for element in elements}
     groups = dict(_groups(root, by_id))
+    sections = dict(_sections(root, by_id))
     variables = {}
     places = {}
     for element in elements:
         name = element.get("name") or element.get("ID") or ""
-        variables[name] = _described(element, path.name, groups.get(name))
+        variables[name] = replace(
+            _described(element, path.name, groups.get(name)), section=sections.get(name, "")
+        )
         location = element.find("location")
         if location is not None and location.get("StartPos"):
             places[name] = _placed(element, location, f"{place}: variable {name!r}")
@@ -175,6 +182,19 @@ def _groups(root: Any, by_id: Mapping[str, str]) -> Iterator[tuple[str, tuple[st
             )
             for one in (group.get("var") or "").split():
                 yield by_id.get(one, one), (group.get("name") or group.get("ID") or "", text)
+
+
+def _sections(root: Any, by_id: Mapping[str, str]) -> Iterator[tuple[str, str]]:
+    """Go through the variables of the questionnaire's sections, those of the groups within as well."""
+    groups = {group.get("ID", ""): group for group in root.findall("dataDscr/varGrp")}
+    for group in groups.values():
+        if group.get("type") != "section":
+            continue
+        title = text_in(group.find("labl")) or text_in(group.find("txt")) or group.get("name", "")
+        inside = [groups[one] for one in (group.get("varGrp") or "").split() if one in groups]
+        for holder in (group, *inside):
+            for one in (holder.get("var") or "").split():
+                yield by_id.get(one, one), title
 
 
 def _described(element: Any, origin: str, group: tuple[str, str] | None) -> Described:
@@ -281,6 +301,13 @@ def ddi_codebook(
         inside = " ".join(ids[name] for name in group.columns)
         element = SubElement(body, "varGrp", ID=f"G{k}", name=group.name, type=group.type, var=inside)
         SubElement(element, "txt").text = printable(group.text)
+    sections: dict[str, list[str]] = {}
+    for variable in variables:
+        if variable.section:
+            sections.setdefault(variable.section, []).append(ids[variable.name])
+    for k, (section, inside_it) in enumerate(sections.items(), 1):
+        element = SubElement(body, "varGrp", ID=f"S{k}", type="section", var=" ".join(inside_it))
+        SubElement(element, "labl").text = printable(section)
     for variable in variables:
         _write_variable(body, variable, ids[variable.name])
     indent(root)

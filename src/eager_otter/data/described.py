@@ -34,7 +34,8 @@ class Described:
 class ColumnToWrite:
     """A column to write: its name, label, what was asked, and its categories as (code, label, missing).
 
-    `kind` is "single", "number", "date" or "text"; `group` names the question that several columns are of.
+    `kind` is "single", "number", "date" or "text"; `group` names the question that several columns are of, `section`
+    the part of the questionnaire.
     """
 
     name: str
@@ -43,6 +44,7 @@ class ColumnToWrite:
     kind: Kind = "text"
     categories: Sequence[tuple[str, str, bool]] = ()
     group: str = ""
+    section: str = ""
     weight: bool = False
 
 

@@ -6,14 +6,18 @@ from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
-from eager_otter.codebook.model import Question
+import numpy as np
+
+from eager_otter.codebook.label_words import says_no_answer
+from eager_otter.codebook.model import Codebook, Question
 from eager_otter.core.arrays import BoolArray
-from eager_otter.data.answers import Answers
+from eager_otter.data.answers import Answers, NumberAnswers
 from eager_otter.data.ddi import ddi_codebook
 from eager_otter.data.described import ColumnsTogether, ColumnToWrite
 from eager_otter.data.kind import Field, codes_fit
 from eager_otter.data.kind_of import kind_of
 from eager_otter.data.package import data_package
+from eager_otter.data.remark import named
 from eager_otter.data.responses import Responses
 from eager_otter.data.xml import printable
 from eager_otter.gates.numbers import number_of
@@ -43,6 +47,9 @@ def _kept(responses: Responses, rows: BoolArray) -> Iterator[Field]:
         yield Field(name=name, texts=[text for text, keep in zip(column, rows.tolist(), strict=True) if keep])
 
 
+NO_ANSWER = "No answer"  # the label of missing codes among numbers, which have none of their own
+
+
 # --- triple-s -------------------------------------------------------------------------------------------
 
 
@@ -51,8 +58,8 @@ def write_triple_s(
 ) -> list[str]:
     """Write the chosen rows as triple-s 2.0: the definition, and the data as CSV beside it.
 
-    Codes of the standard are whole numbers from 1 up: other codes are numbered in their order. Gives the names of
-    the questions where that was so. Raises RequestError for a question that the standard cannot hold.
+    Codes of the standard are whole numbers from 1 up: other codes are numbered in their order. Returns what of the
+    codebook is not in the file, or is otherwise. Raises RequestError for a question that the standard cannot hold.
     """
     root = Element("sss", version="2.0")
     survey = SubElement(root, "survey")
@@ -76,7 +83,44 @@ def write_triple_s(
     indent(root)
     write_bytes(definition, tostring(root, encoding="utf-8", xml_declaration=True))
     _write_fields(data, writer.fields)
-    return [question.name for question in codebook if question.answers and not codes_fit(question)]
+    return list(_not_in_triple_s(codebook))
+
+
+def blanked(responses: Responses, rows: BoolArray) -> list[str]:
+    """List the questions of which values that are missing by a range are written blank, each with how many."""
+    lost = []
+    for question in responses.codebook:
+        answers = responses.answers(question.name) if question.missing.spans else None
+        if isinstance(answers, NumberAnswers) and answers.absent is not None:
+            spans = {span.text for span in question.missing.spans}
+            where = [k for k, one in enumerate(answers.absent.known, 1) if one.label in spans]
+            count = int(np.isin(answers.absent.codes[rows], where).sum())
+            lost += [f"{question.name}: {count:,}"] if count else []
+    return lost
+
+
+def _not_in_triple_s(codebook: Codebook) -> Iterator[str]:
+    """Tell what is otherwise in triple-s than in a codebook, or is not in it."""
+    numbered = [question.name for question in codebook if question.answers and not codes_fit(question)]
+    if numbered:
+        yield f"Codes were numbered from 1, as the standard wants, in: {', '.join(numbered)}."
+    lost = {
+        "answers that are missing": [
+            question.name
+            for question in codebook
+            if any(answer.missing and not says_no_answer(answer.label) for answer in question.answers)
+        ],
+        "missing codes of dates, or that are words": [
+            question.name
+            for question in codebook
+            if question.is_of.of_days or question.is_of.of_values
+            if any(question.is_of.of_days or number_of(code) is None for code in question.missing.codes)
+        ],
+        "sections": [question.name for question in codebook if question.section],
+    }
+    for what, names in lost.items():
+        if names:
+            yield f"triple-s has no place for {what} ({named(names)}); the standard ddi keeps them."
 
 
 class _TripleS:
@@ -101,7 +145,7 @@ class _TripleS:
         if variable.numbers is not None:
             self._values(element, question, variable.numbers)
         elif variable.type in ("quantity", "character"):
-            self._size(element, variable.texts, numbers=variable.type == "quantity")
+            self._size(element, variable.texts, numbers=variable.type == "quantity", special=variable.special)
 
     def _variable(self, name: str, kind: str, label: str, texts: Sequence[str]) -> Element:
         self.fields.append(Field(name=name, texts=list(texts)))
@@ -121,14 +165,18 @@ class _TripleS:
             if answer.code in scores:
                 value.set("score", format(scores[answer.code], ".15g"))
 
-    def _size(self, element: Element, texts: Sequence[str], *, numbers: bool) -> None:
+    def _size(
+        self, element: Element, texts: Sequence[str], *, numbers: bool, special: Sequence[str] = ()
+    ) -> None:
         if not numbers:
             SubElement(element, "size").text = str(max([len(text) for text in texts], default=1) or 1)
             return
-        given = [float(text) for text in texts if text]
+        given = [float(text) for text in texts if text and text not in special]
         values = SubElement(element, "values")
         low, high = (min(given), max(given)) if given else (0.0, 0.0)
         SubElement(values, "range", {"from": format(low, ".15g"), "to": format(high, ".15g")})
+        for code in special:
+            SubElement(values, "value", code=code).text = NO_ANSWER
 
 
 # --- CSV with a description beside it --------------------------------------------------------------------
@@ -187,6 +235,7 @@ def _columns_to_write(question: Question, fields: Sequence[Field]) -> Iterator[C
                 kind="single",
                 categories=(("1", "Yes", False), ("0", "No", False)),
                 group=question.name,
+                section=question.section,
             )
         return
     kinds = question.is_of
@@ -201,8 +250,11 @@ def _columns_to_write(question: Question, fields: Sequence[Field]) -> Iterator[C
         else "number"
         if kinds.of_values
         else "text",
-        categories=tuple((answer.code, answer.label, answer.missing) for answer in question.answers),
+        categories=tuple((answer.code, answer.label, answer.missing) for answer in question.answers)
+        if kinds.of_answers
+        else tuple((code, NO_ANSWER, True) for code in question.missing.codes),
         group=question.grid or "",
+        section=question.section,
     )
 
 

@@ -22,6 +22,7 @@ SHOWN = 5
 PART_ROWS = (
     1 << 16
 )  # rows are counted in parts of so many, wherever that is done and by however many at a time
+IN_PARTS_FROM = 64 << 20  # bytes of a file of text that is read once only
 MOST_COLUMNS = 100_000
 LONGEST_NAME = 1_000  # characters of a column's name
 MOST_OF_MEMORY = 0.5
@@ -54,6 +55,18 @@ class DataFile(Protocol):
 
     def source(self, rows: int) -> Source:
         """Return where the responses came from."""
+
+
+@runtime_checkable
+class FileInARow(DataFile, Protocol):
+    """Responses that can only be read from the first row on, in parts of some size."""
+
+    @property
+    def is_long(self) -> bool:
+        """Whether there is so much of it that it is better read once only."""
+
+    def in_a_row(self, columns: Sequence[str]) -> Iterator[Any]:
+        """Read some columns as text, from the first row to the last, in parts: Arrow tables."""
 
 
 @runtime_checkable
@@ -153,6 +166,11 @@ class RowsOf(OfAnother):
     def remarks(self, rows: int) -> Iterable[Remark]:
         """Return what was noticed: that is told of the whole."""
         return ()
+
+
+def is_long(path: Path) -> bool:
+    """Return whether a file of text is so large that it is better read once only."""
+    return path.stat().st_size >= IN_PARTS_FROM
 
 
 def fingerprint_of(file: DataFile) -> tuple[int, int] | None:

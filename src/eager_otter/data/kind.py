@@ -32,11 +32,15 @@ class Field:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Variable:
-    """A question as triple-s has it: `type` of the standard, a text per respondent, and the number of each code."""
+    """A question as triple-s has it: `type` of the standard, a text per respondent, and the number of each code.
+
+    `special` are the codes among the numbers of a quantity that are no answer.
+    """
 
     type: str
     texts: Texts
     numbers: Mapping[str, int] | None = None
+    special: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -13,8 +13,7 @@ from eager_otter.core.arrays import BoolArray
 from eager_otter.data import files
 from eager_otter.data.columns import SHOWN, all_differ, distinct
 from eager_otter.data.converted import converted
-from eager_otter.data.csv_file import CsvFile
-from eager_otter.data.files import DataFile, PartedFile, check_there
+from eager_otter.data.files import DataFile, FileInARow, PartedFile, check_there
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.remark import BLANK_ROWS, blank_lines, named
 from eager_otter.data.responses import EMPTY, Responses, code_bytes, columns_of
@@ -36,7 +35,7 @@ def open_responses(
     """
     file, wanted = open_data(data, reading), columns_of(codebook)
     check_there(file, wanted)
-    if isinstance(file, CsvFile) and file.is_long:
+    if isinstance(file, FileInARow) and file.is_long:
         file = converted(file, wanted)
     if isinstance(file, PartedFile):
         rows = file.rows

@@ -126,6 +126,7 @@ def _described(table: Mapping[str, Any], origin: str) -> Iterator[tuple[str, Des
                 else "",
                 item=title if field.get("group") else "",
                 group=_words(field.get("group")),
+                section=_words(field.get("section")),
                 weight=field.get("role") == "weight",
                 origin=origin,
             ),
@@ -197,14 +198,16 @@ def _field(variable: ColumnToWrite, stems: Mapping[str, str]) -> dict[str, Any]:
         written["description"] = variable.text
     if variable.group:
         written |= {"group": variable.group, "question": stems.get(variable.group, "")}
+    if variable.section:
+        written["section"] = variable.section
     if variable.weight:
         written["role"] = "weight"
-    if variable.categories:
+    missing = [code for code, _, one in variable.categories if one]
+    if variable.kind == "single":
         written["type"] = "string"
         written["categories"] = [{"value": code, "label": label} for code, label, _ in variable.categories]
-        missing = [code for code, _, one in variable.categories if one]
-        if missing:
-            written["missingValues"] = ["", *missing]
     else:
         written["type"] = TYPES[variable.kind]
+    if missing:
+        written["missingValues"] = ["", *missing]
     return written

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import csv
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -11,7 +11,8 @@ from typing import Any
 import pyarrow as pa
 
 from eager_otter.codebook.codes import canonical
-from eager_otter.data.files import Source, checked_names, source_of
+from eager_otter.data.files import Source, checked_names, is_long, source_of
+from eager_otter.data.records import Taker, tables_of
 from eager_otter.data.remark import Remark, blank_lines, named, short_records
 from eager_otter.data.triple_s_definition import Definition, Variable, read_definition
 from eager_otter.errors import DataError, FileProblem, shown_path
@@ -43,15 +44,20 @@ class TripleSFile:
 
     def read(self, columns: Sequence[str]) -> Any:
         """Read some columns as text: an Arrow table. Raises FileProblem, DataError for a file without rows."""
-        records = [record for _, record in _records(self.definition)]
-        if not records:
+        parts = list(self.in_a_row(columns))
+        if not parts:
             raise DataError(f"{shown_path(self.definition.data)}: has no records; at least one is needed.")
-        arrays = []
-        for name in columns:
-            variable, part = self._by_column[name]
-            take = _taker(variable, part, csv_fields=self.definition.csv)
-            arrays.append(pa.array([take(record) for record in records], pa.string()))
-        return pa.table(arrays, names=list(columns))
+        return pa.concat_tables(parts)
+
+    @property
+    def is_long(self) -> bool:
+        """Whether it is so large that it is better read once only."""
+        return is_long(self.definition.data)
+
+    def in_a_row(self, columns: Sequence[str]) -> Iterator[Any]:
+        """Read some columns as text in parts: Arrow tables. Raises FileProblem."""
+        takers = {name: _taker(*self._by_column[name], csv_fields=self.definition.csv) for name in columns}
+        return tables_of((record for _, record in _records(self.definition)), takers)
 
     def remarks(self, rows: int) -> Iterator[Remark]:
         """Tell of records that are shorter than the definition says, and of blank lines among them."""
@@ -110,7 +116,7 @@ def _records(definition: Definition) -> Iterator[tuple[int, Any]]:
         raise FileProblem(f"{place}: cannot be read ({reason_of(error)}).") from error
 
 
-def _taker(variable: Variable, part: int, *, csv_fields: bool) -> Callable[[Any], str | None]:
+def _taker(variable: Variable, part: int, *, csv_fields: bool) -> Taker:
     """Make the function that takes one column's text out of a record."""
 
     def whole(record: Any) -> str:

@@ -32,7 +32,10 @@ class Value:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Variable:
-    """A variable: where it is in a record (from 1: characters, or fields of a CSV) and what it may hold."""
+    """A variable: where it is in a record (from 1: characters, or fields of a CSV) and what it may hold.
+
+    The values of a quantity are the codes among its numbers that have a meaning of their own.
+    """
 
     name: str
     type: Type
@@ -189,7 +192,7 @@ def _values(element: Any, kind: str, where: str) -> Iterator[Value]:
     if kind == "logical":
         yield from (Value(code="1", label="Yes"), Value(code="0", label="No"))
         return
-    if kind not in ("single", "multiple"):
+    if kind not in ("single", "multiple", "quantity"):
         return
     listed: dict[str, Value] = {}
     for value in element.iterfind("values/value"):
@@ -201,7 +204,10 @@ def _values(element: Any, kind: str, where: str) -> Iterator[Value]:
         if code in listed:
             raise DataError(f"{where}: the code {code!r} appears twice.")
         listed[code] = Value(code=code, label=text_in(value) or code, score=number)
-    for span in element.iterfind("values/range"):
+    spans = (
+        element.iterfind("values/range") if kind != "quantity" else ()
+    )  # those of a quantity are its numbers
+    for span in spans:
         low, high = _whole(span, "from", where), _whole(span, "to", where)
         if high - low > MOST_VALUES:
             raise DataError(

@@ -69,7 +69,7 @@ def alone(facts: Facts, *, first: bool) -> Guess:
                 _guess(facts, "text", f"{len(facts.texts):,} different values in {facts.rows:,} rows"),
                 "an id? some stand more than once, or are blank",
             )
-    counts_people = facts.all_numbers and whole and min(facts.numbers) >= 0 and max(facts.numbers) > 0
+    counts_people = facts.all_numbers and whole and facts.numbers.min() >= 0 and facts.numbers.max() > 0
     if counts_people:
         weighing = _weighing(facts)
         if weighing is not None:
@@ -93,7 +93,7 @@ def _weighing(facts: Facts) -> Guess | None:
             "whole numbers under a name that says count: rows that stand for several people",
         )
     words = facts.name.replace("_", " ") + " " + facts.heading
-    if MAYBE_FREQUENCY.match(facts.name) and facts.all_whole and min(facts.numbers) >= 1:
+    if MAYBE_FREQUENCY.match(facts.name) and facts.all_whole and facts.numbers.min() >= 1:
         return doubted(
             _number(facts), f"how many people each row stands for? then write frequency: {facts.name}"
         )
@@ -118,7 +118,7 @@ def _weighing(facts: Facts) -> Guess | None:
 
 
 def _number(facts: Facts) -> Guess:
-    low, high = min(facts.numbers), max(facts.numbers)
+    low, high = facts.numbers.min(), facts.numbers.max()
     return _guess(facts, "number", f"{len(facts.texts):,} different numbers from {low:g} to {high:g}")
 
 
@@ -163,7 +163,10 @@ def _numeric(facts: Facts) -> Guess | None:
     if not facts.all_numbers:
         return None
     few = (
-        facts.all_whole and len(facts.texts) <= FEW and min(facts.numbers) >= -1 and max(facts.numbers) < 1000
+        facts.all_whole
+        and len(facts.texts) <= FEW
+        and facts.numbers.min() >= -1
+        and facts.numbers.max() < 1000
     )
     if not few or len(facts.texts) > max(2, facts.filled / 2):
         return _far_codes(facts)
@@ -252,6 +255,8 @@ def _is_day(text: str, pattern: str) -> bool:
 
 def _joined(facts: Facts) -> Guess | None:
     for by in JOINTS:
+        if by not in facts.together:
+            continue
         several = sum(count for text, count in zip(facts.texts, facts.counts, strict=True) if by in text)
         if several < 2:
             continue

@@ -5,11 +5,13 @@ from __future__ import annotations
 import io
 from collections import Counter
 from collections.abc import Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import Any
 
+from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.label_words import says_no_answer
 from eager_otter.codebook.model import Codebook
 from eager_otter.codebook.reading import read_codebook
@@ -21,7 +23,7 @@ from eager_otter.data.files import DataFile
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.sheet_file import SheetFile
 from eager_otter.data.triple_s import TripleSFile
-from eager_otter.data.triple_s_definition import Variable
+from eager_otter.data.triple_s_definition import Value, Variable
 from eager_otter.documents.settled import checked
 from eager_otter.drafting.dictionary import read_dictionary
 from eager_otter.drafting.differences import Differences, differences
@@ -29,6 +31,7 @@ from eager_otter.drafting.facts import Facts, Guess, facts_of
 from eager_otter.drafting.guess import guesses
 from eager_otter.drafting.writing import codebook_text, plan_text
 from eager_otter.errors import RequestError
+from eager_otter.gates.machine import processors
 from eager_otter.gates.reading import relative, resolved
 from eager_otter.gates.viewed import Viewed
 from eager_otter.gates.writing import check_new, new_folder, write_bytes, write_text, written_beside
@@ -231,9 +234,9 @@ def _facts(file: DataFile, about: Mapping[str, Described]) -> list[Facts]:
     while left:
         names, left = left[:size], left[size:]
         table = file.read(names)
-        facts += [
-            facts_of(name, Located(table.column(name), 0, file.decimal), about.get(name)) for name in names
-        ]
+        columns = [Located(table.column(name), 0, file.decimal) for name in names]
+        with ThreadPoolExecutor(processors()) as threads:
+            facts += threads.map(facts_of, names, columns, map(about.get, names))
         size = max(PIECE, CELLS // max(table.num_rows, 1))
     return facts
 
@@ -248,7 +251,12 @@ def _from_definition(file: TripleSFile) -> Iterator[Guess]:
 
 
 def _defined(variable: Variable, reason: str) -> Guess:
-    answers = tuple((value.code, value.label) for value in variable.values)
+    answers = tuple((value.code, value.label) for value in variable.values if variable.type != "quantity")
+    doubts = tuple(
+        f"{value.code} is {value.label!r}: no answer? then write missing: [{value.code}]"
+        for value in variable.values
+        if variable.type == "quantity" and not says_no_answer(value.label) and not _same_number(value)
+    )
     scores = {value.code: value.score for value in variable.values if value.score is not None}
     missing = tuple(value.code for value in variable.values if says_no_answer(value.label))
     scored = len([value for value in variable.values if value.code not in missing])
@@ -269,4 +277,10 @@ def _defined(variable: Variable, reason: str) -> Guess:
         reason=reason,
         answers=answers,
         details=details,
+        doubts=doubts,
     )
+
+
+def _same_number(value: Value) -> bool:
+    """Return whether a value of a quantity is labelled as the number that it is."""
+    return canonical(value.label) == value.code

@@ -9,8 +9,8 @@ from typing import Any, Literal
 
 import numpy as np
 
-from eager_otter.core.arrays import BoolArray, FloatArray
-from eager_otter.data.columns import Distinct, distinct
+from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray
+from eager_otter.data.columns import Distinct, distinct, plain_numbers
 from eager_otter.data.described import Described
 from eager_otter.gates.numbers import number_of
 
@@ -29,14 +29,24 @@ class Facts:
     counts: tuple[int, ...]
     numbers: FloatArray  # the distinct values as numbers, NaN for other texts
     rows: int
-    given: BoolArray
-    index: Any
+    index: tuple[tuple[str, ...], CodeArray | IntArray]
     about: Described = field(default_factory=Described)
 
     @property
     def heading(self) -> str:
         """Its text, or its name where it has none."""
         return self.about.text or self.name
+
+    @cached_property
+    def given(self) -> BoolArray:
+        """Which rows hold something: (rows,)."""
+        texts, index = self.index
+        return np.array([bool(text) for text in texts], np.bool_).take(index)
+
+    @cached_property
+    def together(self) -> str:
+        """All its values in one text, in which a sign is found at once."""
+        return "\n".join(self.texts)
 
     @cached_property
     def filled(self) -> int:
@@ -56,7 +66,12 @@ class Facts:
     @cached_property
     def words(self) -> tuple[str, ...]:
         """The values that are no numbers."""
-        return tuple(self.texts[k] for k in np.flatnonzero(np.isnan(self.numbers)).tolist())
+        no_numbers = np.isnan(self.numbers)
+        return (
+            self.texts
+            if no_numbers.all()
+            else tuple(self.texts[k] for k in np.flatnonzero(no_numbers).tolist())
+        )
 
     def often(self, text: str) -> int:
         """Return how many rows hold a text."""
@@ -93,17 +108,15 @@ def doubted(guess: Guess, *doubts: str) -> Guess:
 def facts_of(name: str, column: Any, about: Described | None = None) -> Facts:
     """Look at one column; many different words are left in the order in which they are found."""
     parts: Distinct = distinct(column)
-    there = np.flatnonzero(parts.counts())
-    held = [
-        (parts.texts[k], count)
-        for k, count in zip(there.tolist(), parts.counts()[there].tolist(), strict=True)
-    ]
-    merged = dict(held)
-    if len(merged) < len(held):  # the same code, written in two forms
+    counts = parts.counts().tolist()
+    merged = dict(zip(parts.texts, counts, strict=True))
+    if len(merged) < len(counts):  # the same code, written in two forms
         merged = dict.fromkeys(merged, 0)
-        for text, count in held:
+        for text, count in zip(parts.texts, counts, strict=True):
             merged[text] += count
     merged.pop("", None)
+    if not all(merged.values()):
+        merged = {text: count for text, count in merged.items() if count}
     texts, numbers = _ordered(tuple(merged))
     return Facts(
         name=name,
@@ -111,7 +124,6 @@ def facts_of(name: str, column: Any, about: Described | None = None) -> Facts:
         counts=tuple(map(merged.__getitem__, texts)),
         numbers=numbers,
         rows=len(parts.index),
-        given=parts.which(bool),
         index=(parts.texts, parts.index),
         about=about or Described(),
     )
@@ -125,8 +137,10 @@ def _ordered(texts: tuple[str, ...]) -> tuple[tuple[str, ...], FloatArray]:
     some = texts[:: len(texts) // MOST_SORTED + 1]
     if len(texts) > MOST_SORTED and all(number_of(text) is None for text in some):
         return texts, np.full(len(texts), np.nan)
-    found = [None if text[0].isalpha() else number_of(text) for text in texts]
-    numbers = np.array(found, np.float64)
+    numbers = plain_numbers(texts)
+    if numbers is None:
+        found = [None if text[0].isalpha() else number_of(text) for text in texts]
+        numbers = np.array(found, np.float64)
     words = np.flatnonzero(np.isnan(numbers)).tolist()
     if len(words) <= MOST_SORTED:
         words.sort(key=lambda k: texts[k].casefold())

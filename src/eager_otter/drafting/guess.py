@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import combinations, pairwise
 
@@ -32,7 +32,8 @@ FINISHED = re.compile(r"completed?|finished|done|abgeschlossen|beendet|vollstän
 
 def guesses(columns: Sequence[Facts]) -> list[Guess]:
     """Say what all columns are, in their order; columns that belong together give one guess."""
-    together = {guess.columns[0]: guess for guess in batteries(columns)}
+    sections = {facts.name: facts.about.section for facts in columns}
+    together = {guess.columns[0]: _in_section(guess, sections) for guess in batteries(columns)}
     inside = {name for guess in together.values() for name in guess.columns}
     result: list[Guess] = []
     for facts in columns:
@@ -42,6 +43,13 @@ def guesses(columns: Sequence[Facts]) -> list[Guess]:
             result.append(alone(facts, first=facts is columns[0]))
     named = [_with_finished(guess) for guess in _named_once(_one_of_a_kind(result))]
     return list(_with_write_ins(_with_ids_of_two(named, columns)))
+
+
+def _in_section(guess: Guess, sections: Mapping[str, str]) -> Guess:
+    """Put columns that belong together into the section in which all of them are."""
+    all_of = {sections[name] for name in guess.columns}
+    section = all_of.pop() if len(all_of) == 1 else ""
+    return replace(guess, details={**guess.details, "section": section}) if section else guess
 
 
 def _with_ids_of_two(guessed: Sequence[Guess], columns: Sequence[Facts]) -> list[Guess]:

@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import Literal
 
 from eager_otter.asking.survey import Survey
-from eager_otter.data.export import write_csv, write_described, write_triple_s
+from eager_otter.data.export import blanked, write_csv, write_described, write_triple_s
+from eager_otter.data.remark import named
 from eager_otter.documents.settled import checked
 from eager_otter.errors import Hint, RequestError
 from eager_otter.gates.writing import written_beside
@@ -30,13 +31,13 @@ def export(
     It ends in .csv; in .xml for a `standard`, "triple-s" 2.0 (None) or "ddi" (DDI-Codebook 2.5); or in .json for a data
     package. These have their data beside them as .csv.
 
-    With `labels`, a CSV file holds labels instead of codes. Where codes have to be numbered from 1 for triple-s, a
-    `Hint` names the questions. A file that was not made by this package is
-    replaced only with `force`. Returns the paths written. Raises RequestError for another ending, FileProblem.
+    With `labels`, a CSV file holds labels instead of codes. What triple-s cannot hold as it is (codes that are no whole
+    numbers from 1, sections, which answers are missing), and what is written blank, is told by a `Hint`. A file that
+    was not made by this package is replaced only with `force`. Returns the paths written. Raises RequestError for
+    another ending, FileProblem.
     """
-    written, renumbered = export_survey(survey, Path(target), labels=labels, standard=standard, force=force)
-    if renumbered:
-        text = f"Codes were numbered from 1, as the standard wants, in: {', '.join(renumbered)}."
+    written, told = export_survey(survey, Path(target), labels=labels, standard=standard, force=force)
+    for text in told:
         warnings.warn(text, Hint, stacklevel=3)
     return written
 
@@ -70,7 +71,7 @@ def export_survey(
     inputs: Sequence[Path] = (),
     force: bool = False,
 ) -> tuple[list[Path], list[str]]:
-    """Write the respondents whom a survey counts: the paths, and the questions whose codes were renumbered.
+    """Write the respondents whom a survey counts: the paths, and what is not in them as in the codebook.
 
     `target`, `labels` and `standard` are those of `export`; `inputs` are files that are read beside the data. Without
     `force`, nothing that is there is replaced. Raises RequestError for another ending, FileProblem where a file cannot
@@ -80,15 +81,17 @@ def export_survey(
     file = survey.responses.file
     read = [*inputs, *survey.codebook.files, *(() if file is None else file.paths)]
     rows = survey.population().rows
-    renumbered: list[str] = []
+    told: list[str] = []
     with written_beside(targets, inputs=read, force=force) as parts:
         if len(targets) == 1:
             write_csv(survey.responses, parts[0], rows, labels=labels)
         elif target.suffix.lower() == ".xml" and standard != "ddi":
-            renumbered = write_triple_s(survey.responses, parts[0], parts[1], rows, data_name=targets[1].name)
+            told = write_triple_s(survey.responses, parts[0], parts[1], rows, data_name=targets[1].name)
         else:
             as_ddi = standard == "ddi"
             write_described(
                 survey.responses, parts[0], parts[1], rows, data_name=targets[1].name, as_ddi=as_ddi
             )
-    return targets, renumbered
+    if lost := blanked(survey.responses, rows):
+        told.append(f"Values that are missing by a range were written blank ({named(lost)}).")
+    return targets, told

@@ -37,10 +37,8 @@ def export(target: Path, labels: bool, standard: Any, force: bool, **where: Any)
     survey, plan = opened(**where)
     read = inputs_of(survey, plan)
     check_targets(targets, inputs=read, force=force)
-    written, renumbered = export_survey(
-        survey, target, labels=labels, standard=standard, inputs=read, force=force
-    )
+    written, told = export_survey(survey, target, labels=labels, standard=standard, inputs=read, force=force)
     for path in written:
         echo(shown_path(path))
-    if renumbered:
-        echo(f"Codes were numbered from 1, as the standard wants, in: {', '.join(renumbered)}", err=True)
+    for line in told:
+        echo(line, err=True)

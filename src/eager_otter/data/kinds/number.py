@@ -22,6 +22,7 @@ from eager_otter.data.kind import (
     counted_reasons,
     without_answer,
 )
+from eager_otter.gates.numbers import number_of
 
 SUMMARY = ("smallest", "lower quartile", "median", "upper quartile", "largest")
 
@@ -50,12 +51,18 @@ class Number(KindOfAnswers[NumberAnswers]):
         return ~np.isnan(answers.values)
 
     def texts(self, question: Question, answers: NumberAnswers, *, labels: bool) -> Texts:
-        """Write the value."""
-        return _numbers(answers)
+        """Write the value; among codes also that of a missing one."""
+        values = ["" if math.isnan(value) else format(value, ".15g") for value in answers.values.tolist()]
+        return values if labels else _with_missing_codes(values, question, answers)
 
     def variable(self, question: Question, answers: NumberAnswers) -> Variable:
-        """Write a quantity, whatever its values are written as elsewhere."""
-        return Variable(type="quantity", texts=_numbers(answers))
+        """Write a quantity, whatever its values are written as elsewhere; its missing codes, where they are numbers."""
+        special = tuple(code for code in question.missing.codes if number_of(code) is not None)
+        texts = Number.texts(self, question, answers, labels=False)
+        left_out = set(question.missing.codes) - set(special)
+        return Variable(
+            type="quantity", texts=["" if text in left_out else text for text in texts], special=special
+        )
 
     def counts(self, question: Question, answers: NumberAnswers, often: FloatArray) -> Iterator[AnswerCount]:
         """Count those without a value."""
@@ -84,18 +91,26 @@ class Date(Number):
         return encode_date(question, columns)
 
     def texts(self, question: Question, answers: NumberAnswers, *, labels: bool) -> Texts:
-        """Write the day."""
-        return ["" if math.isnan(value) else day_text(value) for value in answers.values.tolist()]
+        """Write the day; among codes also that of a missing one."""
+        days = ["" if math.isnan(value) else day_text(value) for value in answers.values.tolist()]
+        return days if labels else _with_missing_codes(days, question, answers)
 
     def variable(self, question: Question, answers: NumberAnswers) -> Variable:
         """Write a date without signs."""
-        texts = [text.replace("-", "") for text in self.texts(question, answers, labels=False)]
+        texts = [text.replace("-", "") for text in self.texts(question, answers, labels=True)]
         return Variable(type="date", texts=texts)
 
 
-def _numbers(answers: NumberAnswers) -> Texts:
-    """Write numbers; "" where there is none."""
-    return ["" if math.isnan(value) else format(value, ".15g") for value in answers.values.tolist()]
+def _with_missing_codes(texts: Texts, question: Question, answers: NumberAnswers) -> Texts:
+    """Write its code where an answer is missing by a code; values that are missing by a range are not kept."""
+    if answers.absent is None:
+        return texts
+    codes = set(question.missing.codes)
+    written = [
+        "",
+        *(one.label if one.kind == "missing" and one.label in codes else "" for one in answers.absent.known),
+    ]
+    return [text or written[k] for text, k in zip(texts, answers.absent.codes.tolist(), strict=True)]
 
 
 KINDS = (Number(), Date())
