@@ -44,6 +44,9 @@ if TYPE_CHECKING:
     from eager_otter.data.files import Source as Source
     from eager_otter.data.opening import Reading as Reading
     from eager_otter.data.overview import QuestionOverview as QuestionOverview
+    from eager_otter.data.waves import Wave as Wave
+    from eager_otter.data.waves import WaveChanges as WaveChanges
+    from eager_otter.data.waves import Waves as Waves
     from eager_otter.demo.files import write_demo as write_demo
     from eager_otter.drafting.differences import Difference as Difference
     from eager_otter.drafting.differences import Differences as Differences
@@ -167,6 +170,9 @@ _HOME = {
     "TestRules": "tables.request",
     "Theme": "looks.theme",
     "UnknownName": "errors",
+    "Wave": "data.waves",
+    "WaveChanges": "data.waves",
+    "Waves": "data.waves",
     "Weighting": "weighing.weighing",
     "Words": "looks.words",
     "audit_data": "audit.data_checks",
@@ -255,6 +261,9 @@ __all__ = [
     "TestRules",
     "Theme",
     "UnknownName",
+    "Wave",
+    "WaveChanges",
+    "Waves",
     "Weighting",
     "Words",
     "audit_data",

@@ -120,6 +120,8 @@ class _Working:
         line, shown, column = self.line, cell_text(self.table, self.line, self.place), self.column.path
         if line.marks[self.place] == "withheld":
             return f"The figure of {line.label} in {column} is withheld: the base is below the threshold."
+        if line.marks[self.place] == "not asked":
+            return f"There is no figure of {line.label} in {column}: it was not asked, or not offered, there."
         if math.isnan(float(line.values[self.place])):
             return f"There is no figure of {line.label} in {column}."
         if self.column.difference is not None:
@@ -184,6 +186,8 @@ class _Working:
             return self._trend.working()
         if self.line.marks[self.place] == "withheld":
             return "withheld, as the base is below the threshold", "", ()
+        if self.line.marks[self.place] == "not asked":
+            return "it was not asked of anybody in the column, or not offered to anybody", "", ()
         if self.column.difference is not None:
             return self._difference()
         if math.isnan(float(self.line.values[self.place])):

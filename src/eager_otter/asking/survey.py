@@ -21,7 +21,7 @@ from eager_otter.counting.part import BannerCounting, BannerState
 from eager_otter.counting.passes import Banners
 from eager_otter.counting.population import Choice, Population, check_somebody, choose
 from eager_otter.counting.running import InTurn, OverAll, Runner, Tell
-from eager_otter.counting.wanted import BannerPlan, Count, in_passes, planned
+from eager_otter.counting.wanted import BannerPlan, Count, counts_of_waves, in_passes, planned
 from eager_otter.data.files import Source
 from eager_otter.data.overview import QuestionOverview, found, overview
 from eager_otter.data.remark import Remark
@@ -45,7 +45,7 @@ from eager_otter.tables.request import (
     Selection,
     TableRequest,
 )
-from eager_otter.tables.shows import OneQuestion, Shape
+from eager_otter.tables.shows import AnswersByItems, BeforeByAfter, OneQuestion, Shape
 from eager_otter.tables.table import Table, Viewer
 from eager_otter.weighing.weighing import Weighting
 
@@ -309,7 +309,9 @@ class Survey(Viewed):
             plan = self._planned(wanted_here, layout)
             for k in places:
                 counts_of[k] = shape_of(settled[k]).counts(settled[k], plan.layout, self.codebook)
-            plans.append(plan.of(tuple(dict.fromkeys(count for k in places for count in counts_of[k]))))
+            counts = dict.fromkeys(count for k in places for count in counts_of[k])
+            counts |= dict.fromkeys(counts_of_waves(counts, self.codebook))
+            plans.append(plan.of(tuple(counts)))
         for places, counting in zip(gathered.values(), self._counts(tuple(plans)), strict=True):
             facts = self._facts(counting)
             for k in places:
@@ -346,6 +348,7 @@ class Survey(Viewed):
         """Refuse what a request asks for in vain. Raises UnknownName, RequestError."""
         questions = [self.codebook.question(name) for name in request.shows.questions]
         check_rows(request, questions)
+        _check_offered(request, questions)
         if not request.inherited:
             refuse_figures(request, questions)
         return request
@@ -416,6 +419,18 @@ class Survey(Viewed):
 
     def _step(self, expression: str, kept: int) -> FilterStep:
         return FilterStep(expression=expression, wording=self.conditions.said(expression), kept=kept)
+
+
+def _check_offered(request: TableRequest, questions: Sequence[Question]) -> None:
+    """Refuse what would compare answers that were not offered to all. Raises RequestError."""
+    lacking = next((one for one in questions if one.offered is not None and one.offered.without), None)
+    if lacking is not None and (
+        request.shows.within or isinstance(request.shows, AnswersByItems | BeforeByAfter)
+    ):
+        raise RequestError(
+            f"Not all answers of {lacking.name} were offered everywhere, so they cannot be nested, or stand side by "
+            "side with those of other questions; ask for it by itself, or filter."
+        )
 
 
 def banner_of(questions: str | Sequence[str]) -> Banner:

@@ -39,7 +39,7 @@ from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.explanation import TestWorking
 from eager_otter.tables.request import TestRules, interval_level
 from eager_otter.tables.rounding import p_words
-from eager_otter.tables.table import MARKS, Evidence, Line, Table
+from eager_otter.tables.table import MARKS, Evidence, Line, Mark, Table
 from eager_otter.tables.testing import Tested
 
 Parts = tuple[float, float, float]
@@ -201,14 +201,12 @@ class _Workings:
         """Say why a pair has no P value; "" where it has one."""
         if not np.isnan(tested.p_value[row, pair]):
             return ""
-        marks = marks_of(evidence.base, self.table.base_rules)[0]
+        marks = evidence.judged
+        if marks is None:
+            marks = marks_of(evidence.base, self.table.base_rules)[0]
         thin = [side for side in sides if marks[side] >= NOT_TESTED]
         if thin:
-            clauses = [
-                f"the base of {self._name(side)} is {MARKS[marks[side]]} by the minimum bases"
-                for side in thin
-            ]
-            return " and ".join(clauses)
+            return " and ".join(_why_off(MARKS[marks[side]], self._name(side)) for side in thin)
         if tested.out[row if len(tested.out) > 1 else 0, pair]:
             return "the row is taken out of all tests"
         empty = [side for side in sides if evidence.base.n[0, side] == 0]
@@ -518,3 +516,12 @@ PAIRED_FORMULAS: Mapping[str, str] = {
     "paired mean": "t = (m₁ − m₂) / √V, V = Σ w² (k₁b₁(s₁ − m₁)/W₁ − k₂b₂(s₂ − m₂)/W₂)² over all with a value s of "
     "either item, k = √(e/(e − 1)), on the smaller e − 1 degrees of freedom.",
 }
+
+
+def _why_off(mark: Mark, column: str) -> str:
+    """Say why a column with a mark is in no test."""
+    if mark == "not asked":
+        return f"nobody in {column} was asked it, or offered it"
+    if mark == "partly offered":
+        return f"not everybody in {column} was offered all of it"
+    return f"the base of {column} is {mark} by the minimum bases"

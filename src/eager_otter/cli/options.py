@@ -256,6 +256,8 @@ def changed(
     from eager_otter.data.opening import Reading
 
     if data is not None:
+        if not isinstance(plan.data, Path):
+            raise RequestError("The plan's data are several files; name another one there, in its list.")
         plan = replace(plan, data=data, reading=Reading())
     if no_filter:
         plan = replace(plan, filter=None)

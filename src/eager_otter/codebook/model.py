@@ -77,6 +77,21 @@ class Net:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Offered:
+    """Which of several waves asked a question, and which answers (by code) some of them did not offer.
+
+    `question` tells the waves apart, by their codes in `waves`, in order, and their `labels`; `asked` are those that
+    asked it, `without` the codes of the answers that a wave did not offer.
+    """
+
+    question: str
+    waves: tuple[str, ...]
+    labels: tuple[str, ...]
+    asked: frozenset[str]
+    without: Mapping[str, frozenset[str]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Difference:
     """The percent of the `plus` answers minus that of the `minus` answers, by code."""
 
@@ -223,7 +238,8 @@ class Question(Viewed):
     `name` is what codebook and plan call it, `text` what was asked, `label` its short form in titles; `kind` is one of
     single, multi, number, date and text. `source` tells where it is read or made from. `answers`, `nets` and
     `differences` are in order; a `scale` has scores. `missing` tells which values are not answers, `asked` who was
-    asked (None: everyone); `section` and `grid` are where it belongs. `by_code` gives the place of an answer.
+    asked (None: everyone), `offered` which of several waves asked it and offered what (None: all alike); `section` and
+    `grid` are where it belongs. `by_code` gives the place of an answer.
     """
 
     name: str
@@ -238,6 +254,7 @@ class Question(Viewed):
     best_first: bool = False
     missing: Missing = NOTHING
     asked: Expression | None = None
+    offered: Offered | None = None
     section: str = ""
     grid: str | None = None
     by_code: Mapping[str, int] = field(init=False)

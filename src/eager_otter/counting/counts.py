@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from eager_otter.codebook.model import Codebook, Difference, Question
-from eager_otter.core.arrays import FloatArray, IntArray
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.core.cells import CellSet, ColumnCells, cell_set
 from eager_otter.core.medians import AtMost
 from eager_otter.core.proportions import SharedPairs, match_pairs
@@ -18,6 +18,7 @@ from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Finisher, Sums, ValueSums
 from eager_otter.core.value_counts import ValueCounts
 from eager_otter.counting.banner import BannerColumns
+from eager_otter.counting.offers import nobody_asked, offers_in
 from eager_otter.counting.pairing import PairedSums
 from eager_otter.counting.part import EVERYBODY, Aside, BannerState, People
 from eager_otter.counting.passes import AnswersOfPairs, BothAnswers, Passing, Values
@@ -41,7 +42,9 @@ class QuestionSums:
     answer: (reason, people) of the Total. `beside` is the base of each column among those in one column. `in_no_column`
     tells by banner group how many of the base are in none of its columns, and why. `both` gives Σw² of those in some
     columns who gave two answers of a multiple response: (columns, answers, answers). `medians` is there for numbers.
-    `unknown` counts, over all rows read, the codes of a multiple response that the codebook does not know.
+    `unknown` counts, over all rows read, the codes of a multiple response that the codebook does not know. `offers`
+    (answers and nets, columns) tells what was offered to those in a column (see `offers_in`), `asked_nobody` (columns,)
+    where nobody was asked; None where all waves asked and offered the same.
     """
 
     question: Question
@@ -60,6 +63,8 @@ class QuestionSums:
     both: Both | None = None
     medians: Medians | None = None
     unknown: Mapping[str, int] = field(default_factory=dict)
+    offers: IntArray | None = None
+    asked_nobody: BoolArray | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -136,6 +141,7 @@ class BannerCounts:
             "left_out": _left_out(counted.aside.left_out),
             "in_no_column": self._in_no_column(counted.aside),
             "unknown": counted.aside.unknown,
+            **self._offers(question),
         }
         if question.is_of.of_values:
             values = finisher.values(at)
@@ -188,6 +194,17 @@ class BannerCounts:
             both=partial(self._both, count) if several else None,
             **aside,
         )
+
+    def _offers(self, question: Question) -> dict[str, Any]:
+        """Tell what was offered to those in each column, where not all waves asked and offered the same."""
+        if question.offered is None:
+            return {}
+        waves = self.codebook.question(question.offered.question)
+        at, _ = self._places[Count(question=waves.name)]
+        rows = self._finisher.rows(at).n
+        place = {answer.code: k for k, answer in enumerate(waves.valid)}
+        people = rows[[place[code] for code in question.offered.waves]]
+        return {"offers": offers_in(question, people), "asked_nobody": nobody_asked(question, people)}
 
     def _in_no_column(self, aside: Aside) -> tuple[Outside, ...]:
         """Say how many of a base are in no column of a group, and why."""

@@ -66,11 +66,11 @@ class Share:
     edges: dict[str, FloatArray]
     blank: BoolArray | None
     part_rows: int
-    fingerprint: tuple[int, int] | None
+    fingerprint: tuple[tuple[int, int], ...]
 
     def responses(self) -> Responses:
         """Return the responses of these rows. Raises FileProblem where the file is not the one it was."""
-        if self.fingerprint is not None:
+        if self.fingerprint:
             files.check_same(self.file, self.fingerprint)
         files.PART_ROWS = self.part_rows
         rows = self.end - self.first

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from eager_otter.codebook.model import Codebook, Question
@@ -71,6 +71,13 @@ class BannerPlan:
     def of(self, counts: tuple[Count, ...]) -> BannerPlan:
         """Return the plan with other counts."""
         return replace(self, counts=counts)
+
+
+def counts_of_waves(counts: Iterable[Count], codebook: Codebook) -> Iterator[Count]:
+    """Return the counts of the waves that tell what was offered to those in a column, for some counts; each once."""
+    offered = (codebook.question(count.question).offered for count in counts)
+    names = dict.fromkeys(one.question for one in offered if one is not None)
+    return (Count(question=name) for name in names)
 
 
 def in_passes(plans: Sequence[BannerPlan], codebook: Codebook) -> Iterator[tuple[BannerPlan, ...]]:

@@ -173,12 +173,12 @@ def is_long(path: Path) -> bool:
     return path.stat().st_size >= IN_PARTS_FROM
 
 
-def fingerprint_of(file: DataFile) -> tuple[int, int] | None:
-    """Return what tells quickly whether a file is still the same: see `stamp_of`; None for none, or several."""
-    return stamp_of(file.paths[0]) if len(file.paths) == 1 else None
+def fingerprint_of(file: DataFile) -> tuple[tuple[int, int], ...]:
+    """Return what tells quickly whether the files are still the same: see `stamp_of`; () for none."""
+    return tuple(map(stamp_of, file.paths))
 
 
-def check_same(file: DataFile, fingerprint: tuple[int, int]) -> None:
+def check_same(file: DataFile, fingerprint: tuple[tuple[int, int], ...]) -> None:
     """Check that a file is the one it was when the work began. Raises FileProblem."""
     for path in file.paths:
         checked_file(path, "the file of responses")
@@ -196,7 +196,7 @@ class Source:
     `changed` is the day and minute (UTC) the file was last changed, `fingerprint` the first 12 digits of the
     SHA-256 of its bytes; both "" for data from memory. `how` tells the sheet, or an encoding that was guessed.
 
-    `name` is that of the file, `rows` how many it holds.
+    `name` is that of the file, `rows` how many it holds. `each` are the sources of several files that are one survey.
     """
 
     name: str
@@ -204,8 +204,14 @@ class Source:
     changed: str = ""
     fingerprint: str = ""
     how: str = ""
+    each: tuple[Source, ...] = ()
 
     def __str__(self) -> str:
+        if self.each:
+            rows = ", ".join(f"{one.name} {one.rows:,}" for one in self.each)
+            dated = f", the last of {self.changed} UTC" if self.changed else ""
+            sums = f", SHA-256 of all {self.fingerprint}…" if self.fingerprint else ""
+            return f"{self.name}, {counted(self.rows, 'row')} ({rows}){dated}{sums}"
         parts = [self.name, *([self.how] if self.how else []), counted(self.rows, "row")]
         if self.changed:
             parts.append(f"file of {self.changed} UTC")

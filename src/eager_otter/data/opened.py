@@ -11,15 +11,17 @@ import numpy as np
 from eager_otter.codebook.model import Codebook
 from eager_otter.core.arrays import BoolArray
 from eager_otter.data import files
-from eager_otter.data.columns import SHOWN, all_differ, distinct
+from eager_otter.data.columns import SHOWN, Distinct, all_differ, distinct
 from eager_otter.data.converted import converted
 from eager_otter.data.files import DataFile, FileInARow, PartedFile, check_there
+from eager_otter.data.joined_file import JoinedFile, open_waves
 from eager_otter.data.opening import Reading, open_data
-from eager_otter.data.remark import BLANK_ROWS, blank_lines, named
+from eager_otter.data.remark import BLANK_ROWS, Remark, blank_lines, named
 from eager_otter.data.responses import EMPTY, Responses, code_bytes, columns_of
+from eager_otter.data.waves import waves_of, with_waves
 from eager_otter.errors import DataError
 from eager_otter.gates.machine import memory_to_use
-from eager_otter.looks.words import counted
+from eager_otter.looks.words import counted, said
 
 COLUMNS_AT_ONCE = (1, 4, 16, 64, 200)  # columns that are read at a time to find rows that hold nothing
 
@@ -33,7 +35,11 @@ def open_responses(
     `memory` bytes (None: as fits the machine). Raises FileProblem, RequestError, DataError (columns that are not there,
     respondent ids that are blank or stand twice).
     """
-    file, wanted = open_data(data, reading), columns_of(codebook)
+    waves, wanted = waves_of(data), columns_of(codebook)
+    if waves is not None:
+        codebook = with_waves(codebook, waves)
+        wanted = columns_of(codebook)
+    file = open_data(data, reading) if waves is None else open_waves(codebook, waves, wanted)
     check_there(file, wanted)
     if isinstance(file, FileInARow) and file.is_long:
         file = converted(file, wanted)
@@ -86,11 +92,12 @@ def _leave_out_blank_rows(responses: Responses, file: DataFile) -> None:
 
 def _some_columns(responses: Responses, file: DataFile) -> Iterator[list[str]]:
     """Go through the columns of a file, a few at a time: those at hand, those of the codebook, all others."""
+    made = file.made if isinstance(file, JoinedFile) else ""
     at_hand = list(responses.table.column_names)
     if at_hand:
-        yield at_hand
+        yield [name for name in at_hand if name != made]
     others = [name for name in dict.fromkeys((*columns_of(responses.codebook), *file.names)) if name]
-    others = [name for name in others if name not in set(at_hand)]
+    others = [name for name in others if name not in set(at_hand) and name != made]
     start = 0
     sizes = list(COLUMNS_AT_ONCE) if isinstance(file, PartedFile) else [COLUMNS_AT_ONCE[-1]]
     while start < len(others):
@@ -126,6 +133,7 @@ def _is_blank(column: Any) -> BoolArray:
 
 
 def _check_ids(responses: Responses, column: str) -> None:
+    """Check that each respondent has an id of their own, among several files within each. Raises DataError."""
     file = responses.file
     if responses.in_parts and isinstance(file, PartedFile):
         if all_differ(part.column(column) for part in file.parts([column], categories=False)):
@@ -136,9 +144,38 @@ def _check_ids(responses: Responses, column: str) -> None:
         ids = responses.table.column(column)
         if all_differ([ids]):
             return
-    encoded = distinct(ids)
-    first_of = {text: k for k, text in reversed(list(enumerate(encoded.texts)))}
-    encoded = replace(encoded, index=np.array([first_of[text] for text in encoded.texts])[encoded.index])
+    if not isinstance(file, JoinedFile):
+        _check_unique(ids, column)
+        return
+    for member in file.members:
+        _check_unique(ids.slice(member.first, member.file.rows), column, f"{member.wave.label}: the")
+    again = len(_first_places(distinct(ids)).counts().nonzero()[0])
+    if again < responses.rows:
+        remark = Remark(
+            slip="ids of several waves",
+            text=said(
+                "{count} {count:row has|rows have} an id that stands in another file as well; they are counted and "
+                "tested as different people."
+            ),
+            values={"count": responses.rows - again},
+            remedy="Where the same people came back, columns of different waves are not independent.",
+            count=responses.rows - again,
+            of_tables=False,
+        )
+        responses.remarks = (*responses.remarks, remark)
+
+
+def _first_places(parts: Distinct) -> Distinct:
+    """Give texts that are written alike one place."""
+    first_of = {text: k for k, text in reversed(list(enumerate(parts.texts)))}
+    return replace(parts, index=np.array([first_of[text] for text in parts.texts])[parts.index])
+
+
+def _check_unique(ids: Any, column: str, which: str = "The") -> None:
+    """Check that ids are there and stand once each. Raises DataError."""
+    if all_differ([ids]):
+        return
+    encoded = _first_places(distinct(ids))
     counts = encoded.counts()
     twice = [k for k in np.flatnonzero(counts > 1) if encoded.texts[k]]
     blank = [k for k, text in enumerate(encoded.texts) if not text]
@@ -147,14 +184,14 @@ def _check_ids(responses: Responses, column: str) -> None:
         rows = np.flatnonzero(np.isin(encoded.index, blank))
         named_rows = named([f"row {row + 1:,}" for row in rows.tolist()])
         raise DataError(
-            f"The respondent id in column {column!r} is blank in {counted(blanks, 'row')} ({named_rows}); each row "
+            f"{which} respondent id in column {column!r} is blank in {counted(blanks, 'row')} ({named_rows}); each row "
             "needs one. Delete rows that hold nothing, or fill in the ids."
         )
     if twice:
         shown = "; ".join(_where(encoded.index, encoded.texts[k], int(k)) for k in twice[:SHOWN])
         more = f"; and {len(twice) - SHOWN:,} more" if len(twice) > SHOWN else ""
         raise DataError(
-            f"The respondent id in column {column!r} must be unique; {len(twice):,} appear more than once: "
+            f"{which} respondent id in column {column!r} must be unique; {len(twice):,} appear more than once: "
             f"{shown}{more}. Remove the repeated rows, or take 'respondent' out of the codebook."
         )
 

@@ -17,7 +17,8 @@ class Remark:
 
     `slip` is its short name, `text` says it with places to fill from `values`, in English; `remedy` is what to do.
     `columns` are those whose figures it touches, none where it touches all; `count` tells how often it was seen.
-    With `severe`, figures are likely to be wrong. `of_tables` says whether readers of tables are told.
+    With `severe`, figures are likely to be wrong. `of_tables` says whether readers of tables are told. `wave` is the
+    label of the file among several; "" for the only one.
     """
 
     slip: str
@@ -28,10 +29,12 @@ class Remark:
     count: int = 0
     severe: bool = False
     of_tables: bool = True
+    wave: str = ""
 
     def said(self, say: Words = ENGLISH) -> str:
         """Say it to readers."""
-        return say(self.text, **self.values)
+        text = say(self.text, **self.values)
+        return f"{self.wave}: {text}" if self.wave else text
 
 
 def named(places: Sequence[str]) -> str:

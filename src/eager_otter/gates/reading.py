@@ -63,6 +63,14 @@ def is_file(path: Path) -> bool:
     return os.path.isfile(path)  # noqa: PTH113 - the method of a path raises for some names
 
 
+def matching(folder: Path, pattern: str) -> list[Path]:
+    """List the files that fit a pattern (`waves/*.csv`) from a folder on, in the order of their names."""
+    try:
+        return sorted(path for path in folder.glob(pattern) if path.is_file())
+    except (OSError, ValueError, NotImplementedError):  # a pattern that cannot be one, or starts at the root
+        return []
+
+
 def is_folder(path: Path) -> bool:
     """Return whether there is a folder; no name that can be is no folder."""
     return os.path.isdir(path)  # noqa: PTH112 - as above

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from eager_otter.codebook.model import Question
-from eager_otter.core.arrays import IntArray
+from eager_otter.core.arrays import BoolArray, IntArray
 from eager_otter.core.means import moments
 from eager_otter.core.sums import Sums
 from eager_otter.counting.banner import BannerColumns
@@ -29,7 +29,7 @@ from eager_otter.tables.association import (
     ValuesCrossing,
     side_order,
 )
-from eager_otter.tables.base_rules import mark_names
+from eager_otter.tables.base_rules import OFFERED, mark_names
 from eager_otter.tables.request import TableRequest
 from eager_otter.tables.table import Group
 
@@ -68,6 +68,8 @@ class Crossed:
         if self.request.shows.within:
             return said("its rows are nested")
         kind = self.question.is_of
+        if kind.of_one_answer and any(self._lacking(group).any() for group in self.setting.layout.groups):
+            return said("not all answers were offered to all in its columns")
         return "" if kind.of_answers or kind.of_values else said("it has no answers")
 
     def crossings(self) -> tuple[Crossing, ...]:
@@ -75,6 +77,14 @@ class Crossed:
         if self.why_none():
             return ()
         return tuple(crossing for group in self.setting.layout.groups for crossing in self._of_group(group))
+
+    def _lacking(self, group: Group) -> BoolArray:
+        """Return which answers were not offered to all in a column of a group where somebody was asked: (answers,)."""
+        answers = len(self.question.valid)
+        if self.sums.offers is None or self.sums.asked_nobody is None:
+            return np.zeros(answers, np.bool_)
+        asked = [k for k in _compared(self.setting.layout, group) if not self.sums.asked_nobody[k]]
+        return np.asarray((self.sums.offers[:answers, asked] != OFFERED).any(axis=1))
 
     def _of_group(self, group: Group) -> Iterator[Crossing]:
         columns = _compared(self.setting.layout, group)
@@ -101,13 +111,14 @@ class Crossed:
         if not asked:
             return
         if answers is not None and self.sums.both is not None:
+            there = np.flatnonzero(~self._lacking(group))
             yield MultipleCrossing(
                 **common,
-                answers=answers.rows(range(rows.stop)).columns(columns),
+                answers=answers.rows(there.tolist()).columns(columns),
                 base=self.sums.base.columns(columns),
-                both=self.sums.both(columns),
+                both=self.sums.both(columns)[:, there][:, :, there],
             )
-        if self.sums.values is not None:
+        if self.sums.values is not None and not self._lacking(group).any():
             group_moments = moments(self.sums.values.columns(columns))
             if not (shows_answers and common["shares_people"]):
                 yield ValuesCrossing(**common, moments=group_moments, on_demand=shows_answers)

@@ -29,10 +29,19 @@ from eager_otter.making.row_tests import RowTests, all_rows
 from eager_otter.making.setting import Setting
 from eager_otter.significance.registry import mean_test
 from eager_otter.tables.association import whole_table_notes
-from eager_otter.tables.base_rules import NOT_TESTED, mark_names, marks_of, shown
+from eager_otter.tables.base_rules import (
+    NOT_ASKED,
+    NOT_TESTED,
+    OFFERED,
+    PARTLY_OFFERED,
+    mark_names,
+    marks_of,
+    shown,
+    with_offers,
+)
 from eager_otter.tables.lookup import find_column, find_row
 from eager_otter.tables.request import TableRequest, interval_level
-from eager_otter.tables.table import Evidence, Line, Mark, Table
+from eager_otter.tables.table import Evidence, Line, Table
 from eager_otter.tables.testing import Tested, Trend, with_trends
 
 
@@ -62,6 +71,11 @@ class Making:
         self.columns = len(self.layout.columns)
         self.figures = figures_for(request, self.question)
         self.base_marks = self._marks(sums.base)
+        self.offers = (
+            None if sums.offers is None else np.array([self.layout.judged(one) for one in sums.offers])
+        )
+        if sums.asked_nobody is not None:
+            self.base_marks = np.where(sums.asked_nobody, NOT_ASKED, self.base_marks)
         self.tests = self._tests()
 
     def _tests(self) -> RowTests:
@@ -158,7 +172,7 @@ class Making:
         rows = self.rows_shown()
         computed = {figure: figure.compute(self) for figure in wanted}
         lettered = lettered_figure(self.figures)
-        marks = mark_names(self.base_marks)
+        marks = self.base_marks
         lines: list[Line] = []
         for row in rows:
             lines += self._headings_before(row)
@@ -191,7 +205,7 @@ class Making:
 
     def line_of(self, row: Row) -> Line:
         """Make the line of column percents of one answer or net."""
-        values, marks = self.percents[row.source], mark_names(self.base_marks)
+        values, marks = self.percents[row.source], self.base_marks
         of = self.sums.base.w[0]
         return self._answer_line(row, line_figure("column percent"), values, marks, of, lettered=True)
 
@@ -218,7 +232,7 @@ class Making:
         row: Row,
         shows: LineFigure,
         values: FloatArray,
-        marks: tuple[Mark, ...],
+        marks: IntArray,
         of: FloatArray | None,
         *,
         lettered: bool,
@@ -229,6 +243,13 @@ class Making:
             if lettered and not self.tests.is_untested(row.code, row.label)
             else ()
         )
+        if self.offers is not None and row.source < len(self.offers):
+            marks = with_offers(marks, self.offers[row.source])
+            trends = tuple(
+                trend
+                for trend in trends
+                if (self.offers[row.source][list(trend.over.columns)] == OFFERED).all()
+            )
         letters = ("",) * self.columns if tested is None else tested.letters[row.source]
         if shows.tested == "counts":  # the test is about percents, whose difference may have the other sign
             shows_gap = [column.difference is not None for column in self.layout.columns]
@@ -240,11 +261,17 @@ class Making:
             code=row.code,
             indent=row.indent,
             figure=shows.name,
-            values=shown(values, self.base_marks),
+            values=shown(values, marks),
             letters=with_trends(letters, trends, row.source, self.request.levels),
-            marks=marks,
+            marks=mark_names(marks),
             evidence=Evidence(
-                row=row.source, sums=self.answers, base=self.sums.base, tested=tested, trends=trends, of=of
+                row=row.source,
+                sums=self.answers,
+                base=self.sums.base,
+                tested=tested,
+                trends=trends,
+                of=of,
+                judged=None if self.offers is None else marks,
             ),
             question=self.question.name,
             level=self.level if shows.has_level else None,
@@ -344,7 +371,7 @@ class Making:
         """Make the lines of some summaries of values, judged on their own base."""
         if not figures:
             return []
-        marks = np.maximum(self._marks(sums), self._withheld())
+        marks = self._summary_marks(sums)
         names = mark_names(marks)
         values, lines = self._values(sums), []
         for figure in figures:
@@ -371,6 +398,7 @@ class Making:
                             tested=carries,
                             trends=trends,
                             cuts=figure.cuts(values),
+                            judged=None if self.offers is None else marks,
                         ),
                         question=self.question.name,
                         level=self.level if shows.has_level else None,
@@ -420,7 +448,7 @@ class Making:
         return None
 
     def _difference_line(self, label: str, sums: ValueSums) -> Line:
-        marks = np.maximum(self._marks(sums), self._withheld())
+        marks = self._summary_marks(sums)
         off = self.tests.is_untested(label)
         tested = None if off else self.tests.means(sums, marks)
         trends = () if off else self.tests.trends_of_means(sums, marks)
@@ -431,7 +459,14 @@ class Making:
             values=shown(moments(sums).mean[0], marks),
             letters=self._letters(tested, trends),
             marks=mark_names(marks),
-            evidence=Evidence(row=0, sums=sums, base=sums, tested=tested, trends=trends),
+            evidence=Evidence(
+                row=0,
+                sums=sums,
+                base=sums,
+                tested=tested,
+                trends=trends,
+                judged=None if self.offers is None else marks,
+            ),
             question=self.question.name,
         )
 
@@ -440,9 +475,16 @@ class Making:
         letters = ("",) * self.columns if tested is None else tested.letters[0]
         return with_trends(letters, trends, 0, self.request.levels)
 
-    def _withheld(self) -> IntArray:
-        """Carry the marks of columns that are withheld or untested as a whole over to their summaries."""
-        return np.where(self.base_marks >= NOT_TESTED, self.base_marks, 0)
+    def _summary_marks(self, sums: ValueSums) -> IntArray:
+        """Judge the columns by the base of values: (columns,); a column that is thin as a whole is so here as well.
+
+        Values of a scale, or of ticks, of which not all were offered, are in no test either.
+        """
+        marks = np.maximum(self._marks(sums), np.where(self.base_marks >= NOT_TESTED, self.base_marks, 0))
+        if self.offers is None or not self.question.is_of.of_answers:
+            return marks
+        lacking = (self.offers[: len(self.question.valid)] != OFFERED).any(axis=0)
+        return with_offers(marks, np.where(lacking, PARTLY_OFFERED, OFFERED))
 
 
 def lettered_figure(figures: Sequence[str]) -> str:

@@ -84,12 +84,36 @@ def base_notes(request: TableRequest, sums: QuestionSums, facts: Facts) -> Itera
         )
         short = say("Left out: {reasons}.", reasons=counted_reasons(reasons, say))
         yield Note(text, "left out", short)
+    yield from offer_notes(sums, say)
     yield from outside_notes(sums, say)
     if facts.unknown:
         unknown_values = ", ".join(f"{value!r} ({say.whole(count)})" for value, count in facts.unknown)
         unknown = said("Not counted, as the codebook does not know them (in all rows of the data): {codes}.")
         short = say("Codes not in the codebook, not counted: {codes}.", codes=unknown_values)
         yield Note(say(unknown, codes=unknown_values), "left out", short)
+
+
+def offer_notes(sums: QuestionSums, say: Words) -> Iterator[Note]:
+    """Name the answers that some of several waves did not offer."""
+    offered = sums.question.offered
+    if offered is None:
+        return
+    lacking = {
+        answer.label: [
+            label
+            for wave, label in zip(offered.waves, offered.labels, strict=True)
+            if wave in offered.asked and answer.code in offered.without.get(wave, ())
+        ]
+        for answer in sums.question.valid
+    }
+    named = [
+        say("{answer} (not in {waves})", answer=answer, waves=", ".join(waves))
+        for answer, waves in lacking.items()
+        if waves
+    ]
+    if named:
+        text = say("Not offered everywhere: {answers}.", answers=", ".join(named))
+        yield Note(text, "left out", text)
 
 
 def outside_notes(sums: QuestionSums, say: Words) -> Iterator[Note]:

@@ -38,7 +38,14 @@ def mark_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColum
         least = float(rules.withhold)
         short = say("{sign} {base} below {least}: withheld.", sign=WITHHELD, base=base, least=least)
         yield Note(say(wording, sign=WITHHELD, base=base, least=least), "marks", short)
+    if "partly offered" in marks:
+        wording = said("{sign} not offered to all in the column: not tested.")
+        text = say(wording, sign=MARK_SIGNS["partly offered"])
+        yield Note(text, "marks", text)
     yield from _thin_summaries(lines, seen, say)
+
+
+OF_OFFERS = ("not asked", "partly offered")  # marks that do not rest on the number of respondents
 
 
 def _thin_summaries(lines: Sequence[Line], seen: Sequence[int], say: Words) -> Iterator[Note]:
@@ -48,7 +55,7 @@ def _thin_summaries(lines: Sequence[Line], seen: Sequence[int], say: Words) -> I
         if (
             line.kind not in ("base", "heading")
             and line.marks != columns
-            and any(line.marks[k] != columns[k] for k in seen)
+            and any(line.marks[k] != columns[k] and line.marks[k] not in OF_OFFERS for k in seen)
         ):
             text = said(
                 "Figures with a mark of their own rest on fewer respondents than the base of their column."
@@ -76,6 +83,9 @@ def sign_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColum
     for small in sorted(text for text in texts if text[0] == "<"):
         wording = say("{sign} more than none, but rounds to zero.", sign=small)
         yield Note(wording, "signs", say("{sign} rounds to zero.", sign=small))
+    if any(line.marks[k] == "not asked" for line in lines for k in _seen(layout)):
+        wording = said("{sign} not asked, or not offered, there.")
+        yield Note(say(wording, sign=NOT_THERE), "signs", say(wording, sign=NOT_THERE))
     if NOT_THERE in texts:
         none = said("{sign} no such figure, as nobody is in the column or too few to work it out.")
         yield Note(say(none, sign=NOT_THERE), "signs", say("{sign} nobody, or too few.", sign=NOT_THERE))
@@ -86,6 +96,8 @@ def _special(line: Line, request: TableRequest, seen: IntArray) -> Iterator[str]
     near_zero = ~(np.abs(line.values[seen]) >= 1.0)  # and those that are not there
     for k in seen[near_zero].tolist():
         mark: Mark = line.marks[k]
+        if mark == "not asked":
+            continue
         text = figure_text(float(line.values[k]), line.figure, request.digits, mark, words=request.words)
         if text in (ZERO, NOT_THERE) or text.startswith("<"):
             yield text

@@ -24,7 +24,7 @@ from eager_otter.figures.figure import Values
 from eager_otter.making.notes_on_bases import reason_said
 from eager_otter.making.setting import Setting
 from eager_otter.significance.registry import correction, mean_test, median_test, share_test
-from eager_otter.tables.base_rules import NOT_TESTED
+from eager_otter.tables.base_rules import NOT_TESTED, OFFERED
 from eager_otter.tables.request import TableRequest
 from eager_otter.tables.testing import Tested, TestKind, Trend, decide
 
@@ -61,12 +61,17 @@ class RowTests:
         return self.decided("share", tests, self.marks, self.rows_off())
 
     def rows_off(self) -> BoolArray:
-        """Return which counted rows the plan takes out of all tests: (rows, 1)."""
+        """Return which rows are in no test of a pair, by the plan or for what was offered: (rows, pairs or 1)."""
         off = np.zeros((len(self.answers.n), 1), np.bool_)
         off[
             [row.source for row in all_rows(self.request, self.sums) if self.is_untested(row.code, row.label)]
         ] = True
-        return off
+        if self.sums.offers is None:
+            return off
+        pairs = self.layout.comparisons.pairs
+        lacking = np.zeros(self.answers.n.shape, np.bool_)
+        lacking[: len(self.sums.offers)] = self.sums.offers != OFFERED
+        return np.asarray(off | lacking[:, pairs[:, 0]] | lacking[:, pairs[:, 1]])
 
     def means(self, values: ValueSums, marks: IntArray) -> Tested | None:
         """Test means judged by their marks (columns,)."""

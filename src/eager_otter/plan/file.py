@@ -400,15 +400,56 @@ def _as_file(value: object) -> object:
     return value if isinstance(value, dict) else {"file": value}
 
 
-class DataPart(Part):
-    """The file of responses, and how to read it where that cannot be told from the file."""
+class ReadingPart(Part):
+    """How to read a file of responses, where that cannot be told from the file."""
 
-    file: Text
     sheet: Text | None = None
     delimiter: str | None = None
     encoding: str | None = None
     decimal: Literal[".", ","] | None = None
     heading_rows: Literal[1, 2] | None = Field(default=None, alias="heading rows")
+
+
+class ChangesPart(Part):
+    """What differs in one of several files from the codebook; on the left is what this file has."""
+
+    columns: dict[Text, Text] = {}
+    codes: dict[str, dict[Code, Code]] = {}
+    not_asked: list[str] = Field(default=[], alias="not asked")
+    not_offered: dict[str, OneOrMore] = Field(default={}, alias="not offered")
+
+
+class WavePart(ReadingPart):
+    """One of several files of a survey."""
+
+    file: Text
+    label: Text = ""
+    changes: ChangesPart = ChangesPart()
+
+
+WaveEntry = Annotated[WavePart, BeforeValidator(_as_file, json_schema_input_type=WavePart | Text)]
+
+
+class DataPart(ReadingPart):
+    """The file of responses, or several files that are one survey, and the question that tells these apart."""
+
+    file: Text | None = None
+    files: Annotated[list[WaveEntry], Field(min_length=1)] | Text | None = None
+    question: str = "wave"
+    label: Text = "Wave"
+
+    @model_validator(mode="after")
+    def _one_or_several(self) -> Self:
+        if (self.file is None) == (self.files is None):
+            raise ValueError(
+                "data: name one file (file: responses.csv), or several (files: a list of them, each with a label)."
+            )
+        said = self.model_fields_set - {"file", "files"}
+        if self.file is not None and said & {"question", "label"}:
+            raise ValueError("question and label go with several files (files: …).")
+        if isinstance(self.files, list) and said - {"question", "label"}:
+            raise ValueError("how a file is read stands beside each of several files, in the list.")
+        return self
 
 
 class AcceptFile(Part):

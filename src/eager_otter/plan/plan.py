@@ -12,6 +12,7 @@ from pydantic import Field
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
+from eager_otter.data.waves import Waves
 from eager_otter.documents.checking import Text
 from eager_otter.documents.options import option
 from eager_otter.documents.origin import Origin
@@ -78,13 +79,14 @@ class Plan(Viewed):
 
     `origin` is what it can be changed and written back from; None where there is nothing of the kind.
 
-    `data` and `codebook` are what tables are made of, `reading` how the data are read, `requests` the tables in order,
+    `data` (a path, or several files that are one survey) and `codebook` are what tables are made of, `reading` how one
+    file is read, `requests` the tables in order,
     by the `banners` of these names; `standard` is what a table is that says nothing else. `path` is the plan's own,
     `title` that of the report. `audit` says whether outputs show the audit, `accepted` which slips it lets be;
     `slides`, `workbook` and `tidy` are settings of these outputs.
     """
 
-    data: Path
+    data: Path | Waves
     codebook: Codebook
     requests: tuple[TableRequest, ...]
     path: Path = Path("plan.yaml")
@@ -129,7 +131,7 @@ class Plan(Viewed):
         files = (
             *self.files,
             *self.codebook.files,
-            self.data,
+            *(self.data.paths if isinstance(self.data, Waves) else (self.data,)),
             *named,
             *(path for path in looks if path is not None),
         )

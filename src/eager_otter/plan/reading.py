@@ -9,18 +9,19 @@ from pathlib import Path
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
+from eager_otter.data.waves import Wave, WaveChanges, Waves, waves_of, with_waves
 from eager_otter.documents.including import with_included
 from eager_otter.documents.options import given
 from eager_otter.documents.origin import Origin
 from eager_otter.documents.settled import checked
 from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
-from eager_otter.errors import DocumentError, UnknownName
-from eager_otter.gates.reading import relative, resolved
+from eager_otter.errors import DocumentError, OtterError, UnknownName, shown_path
+from eager_otter.gates.reading import matching, relative, resolved
 from eager_otter.looks.catalogue import load_words
 from eager_otter.plan.banners import BannerReading
 from eager_otter.plan.context import Context
-from eager_otter.plan.file import AcceptFile, PlanFile
+from eager_otter.plan.file import AcceptFile, DataPart, PlanFile, ReadingPart, WavePart
 from eager_otter.plan.plan import Acceptance, Plan, SlideRules
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.plan.tables import TablesReading
@@ -113,6 +114,7 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
         context.read_codebook()
     else:
         context.codebook = codebook
+    data = None if head is None else _data(head.data, context)
     banners = BannerReading(context)
     settings = SettingsReading(context, banners)
     theme = context.theme()
@@ -125,7 +127,7 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
     conditions: dict[str, str] = {} if head is None else head.conditions
     for expression in conditions:
         context.check_expression(expression, ("conditions", expression))
-    if context.problems or head is None or context.codebook is None:
+    if context.problems or head is None or context.codebook is None or data is None:
         raise DocumentError(context.problems)
     folder = document.path.parent
     weight = head.weight if head.weight is not None else context.codebook.weight
@@ -135,14 +137,8 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
         origin=origin,
         title=head.title or context.codebook.title,
         **given(head, Plan),
-        data=folder / head.data.file,
-        reading=Reading(
-            sheet=head.data.sheet,
-            delimiter=head.data.delimiter,
-            encoding=head.data.encoding,
-            decimal=head.data.decimal,
-            heading_rows=head.data.heading_rows,
-        ),
+        data=data,
+        reading=_reading(head.data),
         codebook=replace(context.codebook, weight=weight),
         filter=head.filter,
         weight=weight,
@@ -168,6 +164,59 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
         ),
         hints=tuple(sorted(set(context.hints))),
         files=context.document.files,
+    )
+
+
+def _reading(part: ReadingPart) -> Reading:
+    return Reading(
+        sheet=part.sheet,
+        delimiter=part.delimiter,
+        encoding=part.encoding,
+        decimal=part.decimal,
+        heading_rows=part.heading_rows,
+    )
+
+
+def _data(part: DataPart, context: Context) -> Path | Waves | None:
+    """Return the file of a plan, or its several files, of which the codebook learns; None for mistakes."""
+    folder = context.document.path.parent
+    if part.file is not None:
+        return folder / part.file
+    entries = part.files
+    if isinstance(entries, str):
+        found = matching(folder, entries)
+        if not found:
+            context.mistake(("data", "files"), f"no file fits {entries!r}; looked in {shown_path(folder)}.")
+        waves = tuple(
+            Wave(data=path, label=path.name.partition(".")[0], reading=_reading(part)) for path in found
+        )
+    else:
+        waves = tuple(_wave(entry, folder) for entry in entries or ())
+    several = Waves(waves=waves, question=part.question, label=part.label)
+    if not waves or context.codebook is None:
+        return several
+    try:
+        checked_waves = waves_of(several)
+        assert checked_waves is not None
+        context.codebook = with_waves(context.codebook, checked_waves)
+    except OtterError as error:
+        context.refused(("data",), error)
+        return None
+    return checked_waves
+
+
+def _wave(entry: WavePart, folder: Path) -> Wave:
+    changes = entry.changes
+    return Wave(
+        data=folder / entry.file,
+        label=entry.label or Path(entry.file).name.partition(".")[0],
+        reading=_reading(entry),
+        changes=WaveChanges(
+            columns=changes.columns,
+            codes=changes.codes,
+            not_asked=tuple(changes.not_asked),
+            not_offered={name: tuple(answers) for name, answers in changes.not_offered.items()},
+        ),
     )
 
 

@@ -7,6 +7,7 @@ from typing import Any
 
 import yaml
 
+from eager_otter.data.waves import Waves
 from eager_otter.documents.options import as_written
 from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError
@@ -48,18 +49,38 @@ class _Writing:
         for request in plan.requests:
             self._name_of(request.banner)
 
+    def _data(self) -> object:
+        """Return the file, or the files, as a plan names them."""
+        if not isinstance(self.plan.data, Waves):
+            how, file = self.plan.reading.given(), relative(self.plan.data, self.folder)
+            return {"file": file, **how} if how else file
+        waves = self.plan.data
+        return {
+            "files": [
+                filled(
+                    {
+                        "file": relative(wave.data, self.folder),
+                        "label": wave.label,
+                        **({} if wave.reading is None else wave.reading.given()),
+                        "changes": wave.changes.given(),
+                    }
+                )
+                for wave in waves.waves
+            ],
+            "question": waves.question,
+            "label": waves.label,
+        }
+
     def whole(self) -> dict[str, Any]:
         plan = self.plan
         if plan.codebook.path is None:
             raise RequestError(
                 "The codebook was not read from a file; write it to one and read the plan with it."
             )
-        how = plan.reading.given()
-        data = relative(plan.data, self.folder)
         return filled(
             {
                 "title": plan.title,
-                "data": {"file": data, **how} if how else data,
+                "data": self._data(),
                 "codebook": relative(plan.codebook.path, self.folder),
                 "filter": plan.filter,
                 "conditions": dict(plan.conditions),

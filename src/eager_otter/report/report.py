@@ -533,7 +533,7 @@ def _survey_before(before: Report, plan: Plan) -> Survey | None:
     if old is None or survey is None:
         return None
     same = (old.data, old.reading, old.codebook.digest) == (plan.data, plan.reading, plan.codebook.digest)
-    if not same or not plan.codebook.digest or not is_file(plan.data):
+    if not same or not plan.codebook.digest or not isinstance(plan.data, Path) or not is_file(plan.data):
         return None
     return (
         survey if source_of(plan.data, survey.source.rows).fingerprint == survey.source.fingerprint else None

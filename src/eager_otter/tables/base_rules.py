@@ -10,7 +10,10 @@ from eager_otter.tables.request import BaseRules
 from eager_otter.tables.table import MARKS, Mark
 
 EDGE = 1e-9  # an effective base this little below a threshold is at it: rounding, not fewer people
-NOT_TESTED, WITHHELD = MARKS.index("not tested"), MARKS.index("withheld")
+OFFERED, PARTLY_OFFERED, NOT_OFFERED = range(
+    3
+)  # what was offered to the people of a column: see `with_offers`
+NOT_TESTED, WITHHELD, NOT_ASKED, PARTLY = range(MARKS.index("not tested"), len(MARKS))
 
 
 def marks_of(base: Sums, rules: BaseRules) -> IntArray:
@@ -44,8 +47,17 @@ def _below(judged: FloatArray, threshold: float) -> BoolArray:
 
 
 def shown(values: FloatArray, marks: IntArray) -> FloatArray:
-    """Take withheld figures out: (columns,), NaN where withheld."""
-    return np.where(marks == WITHHELD, np.nan, values)
+    """Take figures out that are withheld, or of a question that was not asked: (columns,), NaN there."""
+    return np.where((marks == WITHHELD) | (marks == NOT_ASKED), np.nan, values)
+
+
+def with_offers(marks: IntArray, offers: IntArray) -> IntArray:
+    """Judge columns by what was offered to those in them as well, `offers` (columns,): all of it, not to all, nothing.
+
+    What was withheld stays withheld.
+    """
+    judged = np.where((offers == PARTLY_OFFERED) & (marks != WITHHELD), PARTLY, marks)
+    return np.where(offers == NOT_OFFERED, NOT_ASKED, judged)
 
 
 def mark_names(marks: IntArray) -> tuple[Mark, ...]:

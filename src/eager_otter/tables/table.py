@@ -7,11 +7,11 @@ from dataclasses import dataclass, field, replace
 from itertools import takewhile
 from math import isnan
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal, NamedTuple, Protocol
+from typing import TYPE_CHECKING, Literal, NamedTuple, Protocol, get_args
 
 import numpy as np
 
-from eager_otter.core.arrays import FloatArray, ratio
+from eager_otter.core.arrays import FloatArray, IntArray, ratio
 from eager_otter.core.means import moments
 from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Sums, ValueSums
@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
 
-Mark = Literal["", "low base", "not tested", "withheld"]
+Mark = Literal["", "low base", "not tested", "withheld", "not asked", "partly offered"]
 RowKind = Literal["base", "answer", "net", "summary", "heading"]
 ColumnRole = Literal[
     "total",
@@ -58,7 +58,7 @@ TableShape = Literal[
     "banner",
 ]
 
-MARKS: tuple[Mark, ...] = ("", "low base", "not tested", "withheld")
+MARKS: tuple[Mark, ...] = get_args(Mark)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -127,8 +127,8 @@ class Evidence:
     """The evidence of a line: row `row` of some sums, the sums of its base (one row), and the tests made.
 
     `tested` are those of pairs of columns, `trends` those of columns in their order. `of` (columns,) is what a percent
-    is a percent of, `cuts` where a quantile cuts the values. All have an entry per column counted, in the order of
-    `Table.counted`.
+    is a percent of, `cuts` where a quantile cuts the values, `judged` (columns,) the places in MARKS where the base
+    alone does not tell them. All have an entry per column counted, in the order of `Table.counted`.
     """
 
     row: int
@@ -138,6 +138,7 @@ class Evidence:
     trends: tuple[Trend, ...] = ()
     of: FloatArray | None = None
     cuts: tuple[Cut, ...] = ()
+    judged: IntArray | None = None
 
     def figures(self) -> FloatArray:
         """Return what was tested of each column counted: percents or means, NaN where there is none."""
@@ -507,7 +508,10 @@ class Table:
         """
         return tuple(
             associate(
-                crossing, np.array([mark in ("not tested", "withheld") for mark in crossing.marks], np.bool_)
+                crossing,
+                np.array(
+                    [mark in ("not tested", "withheld", "not asked") for mark in crossing.marks], np.bool_
+                ),
             )
             for crossing in self.crossings
         )

@@ -16,7 +16,14 @@ ZERO = "–"
 WITHHELD = "··"
 NOT_THERE = "n/a"
 
-MARK_SIGNS: dict[Mark, str] = {"": "", "low base": "*", "not tested": "**", "withheld": WITHHELD}
+MARK_SIGNS: dict[Mark, str] = {
+    "": "",
+    "low base": "*",
+    "not tested": "**",
+    "withheld": WITHHELD,
+    "not asked": "",
+    "partly offered": "†",
+}
 
 
 def figure_name(figure: str, words: Words = ENGLISH) -> str:

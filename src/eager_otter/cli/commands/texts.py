@@ -61,7 +61,8 @@ def texts(
         echo(f"{shown_path(sheet)}  ({count:,} texts)")
         return
     assert coded is not None
-    data: Path = where["data"] if plan is None else plan.data
+    named = where["data"] if plan is None else plan.data
+    data: Path = named if isinstance(named, Path) else named.beside
     places = [data.with_name(f"{data.stem}-coded.csv"), data.with_name(f"{file_name(question)}-topics.yaml")]
     check_targets(places, inputs=read, force=True)
     codes = read_texts(survey, question, coded)

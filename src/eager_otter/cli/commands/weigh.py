@@ -51,6 +51,7 @@ def weigh(
     target before and after, and what the weighting costs in precision.
     """
     from eager_otter.data.opened import open_responses
+    from eager_otter.data.waves import Waves
     from eager_otter.gates.writing import check_targets, written_beside
     from eager_otter.plan.reading import read_plan
     from eager_otter.report.weighting_view import draw, weighting_view, write_lines, write_weighted
@@ -68,15 +69,18 @@ def weigh(
     if part.data is not None and part.codebook is not None:
         from eager_otter.codebook.reading import read_codebook
 
+        data: Path | Waves
         book, data = read_codebook(folder / part.codebook), folder / str(part.data)
+        beside = data
         inputs += [*book.files, data]
     elif part.plan is not None:
         plan = read_plan(folder / part.plan)
         book, data, reading, plan_filter = plan.codebook, plan.data, plan.reading, plan.filter
+        beside = data if isinstance(data, Path) else data.beside
         inputs += plan.inputs
     else:
         raise RequestError(f"{shown_path(targets)}: name a plan, or data and codebook.")
-    target = output or data.with_name(f"{data.stem}-weighted.csv")
+    target = output or beside.with_name(f"{beside.stem}-weighted.csv")
     places = [path for path in (target, report, picture) if path is not None]
     check_endings(target, report, picture)
     check_targets(places, inputs=inputs, force=force)
@@ -85,12 +89,12 @@ def weigh(
     show(weighting_view(weighting))
     read = [*inputs, *(() if responses.file is None else responses.file.paths)]
     with written_beside(places, inputs=read, force=force) as parts:
-        beside = dict(zip(places, parts, strict=True))
-        write_weighted(weighting, responses, name, beside[target], only=only_weights)
+        part_of = dict(zip(places, parts, strict=True))
+        write_weighted(weighting, responses, name, part_of[target], only=only_weights)
         if report is not None:
-            write_lines(weighting, beside[report])
+            write_lines(weighting, part_of[report])
         if picture is not None:
-            draw(weighting, beside[picture])
+            draw(weighting, part_of[picture])
     for path in places:
         echo(shown_path(path))
 
