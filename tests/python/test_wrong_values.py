@@ -77,7 +77,7 @@ def examples(folder: Path) -> Mapping[str, tuple[Callable[..., object], Mapping[
         "OneUnderAnother": (otter.OneUnderAnother, {"items": ("taste.a", "taste.b"), "labels": (), "grid": ""}),
         "ItemsByColumns": (otter.ItemsByColumns, {"items": ("taste.a", "taste.b"), "labels": (), "grid": "", "figure": "mean", "figures": ()}),
         "WaveChanges": (otter.WaveChanges, {"columns": {}, "codes": {}, "not_asked": (), "not_offered": {}}),
-        "Wave": (otter.Wave, {"data": str(folder / "data.csv"), "label": "One", "reading": None, "changes": otter.WaveChanges()}),
+        "Wave": (otter.Wave, {"data": str(folder / "data.csv"), "label": "One", "reading": None, "changes": otter.WaveChanges(), "codebook": None}),
         "Waves": (otter.Waves, {"waves": (otter.Wave(data="d.csv", label="One"),), "question": "file", "label": "File"}),
         "OneQuestion": (otter.OneQuestion, {"question": "liking", "value": None, "within": ()}),
         **{name: (getattr(otter, name), {}) for name in ("Banner", "BannerGroup", "BaseRules", "Digits", "Reading", "RowRules", "Sorting", "TableRequest", "TestRules")},

@@ -18,6 +18,7 @@ from eager_otter.cli.commands import (
     run,
     schema,
     texts,
+    waves,
     weigh,
     words,
 )
@@ -43,6 +44,7 @@ for command in (
     explain.explain,
     findings.findings,
     compare.compare,
+    waves.waves,
     chart.chart,
     weigh.weigh,
     texts.texts,

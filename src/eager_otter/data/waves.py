@@ -45,13 +45,15 @@ class WaveChanges(Settings):
 class Wave(Settings):
     """One of several files (or frames) of a survey.
 
-    `data` and `reading` are as for `open_survey`; `label` names it in tables; `changes` say what differs in it.
+    `data` and `reading` are as for `open_survey`; `label` names it in tables; `changes` say what differs in it. Where
+    it has a `codebook` of its own, all that differs there in a way that would change figures has to be said.
     """
 
     data: Any
     label: str
     reading: Reading | None = None
     changes: WaveChanges = field(default_factory=WaveChanges)
+    codebook: Codebook | None = None
 
     @property
     def name(self) -> str:
@@ -83,8 +85,14 @@ class Waves(Settings):
         return first.with_name(f"{self.question}s{first.suffix}")
 
     @property
+    def files(self) -> tuple[Path, ...]:
+        """All files that are read: those of data, and the codebooks beside them."""
+        books = (wave.codebook.files for wave in self.waves if wave.codebook is not None)
+        return (*self.paths, *(path for book in books for path in book))
+
+    @property
     def paths(self) -> tuple[Path, ...]:
-        """The files that are named."""
+        """The files of data that are named."""
         return tuple(wave.data for wave in self.waves if isinstance(wave.data, Path))
 
 

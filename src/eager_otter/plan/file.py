@@ -424,6 +424,7 @@ class WavePart(ReadingPart):
 
     file: Text
     label: Text = ""
+    codebook: Text | None = None
     changes: ChangesPart = ChangesPart()
 
 

@@ -131,7 +131,7 @@ class Plan(Viewed):
         files = (
             *self.files,
             *self.codebook.files,
-            *(self.data.paths if isinstance(self.data, Waves) else (self.data,)),
+            *(self.data.files if isinstance(self.data, Waves) else (self.data,)),
             *named,
             *(path for path in looks if path is not None),
         )

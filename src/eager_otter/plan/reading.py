@@ -8,6 +8,7 @@ from fnmatch import fnmatchcase
 from pathlib import Path
 
 from eager_otter.codebook.model import Codebook
+from eager_otter.codebook.reading import read_codebook
 from eager_otter.data.opening import Reading
 from eager_otter.data.waves import Wave, WaveChanges, Waves, waves_of, with_waves
 from eager_otter.documents.including import with_included
@@ -16,7 +17,7 @@ from eager_otter.documents.origin import Origin
 from eager_otter.documents.settled import checked
 from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
-from eager_otter.errors import DocumentError, OtterError, UnknownName, shown_path
+from eager_otter.errors import DocumentError, FileProblem, OtterError, UnknownName, shown_path
 from eager_otter.gates.reading import matching, relative, resolved
 from eager_otter.looks.catalogue import load_words
 from eager_otter.plan.banners import BannerReading
@@ -191,7 +192,9 @@ def _data(part: DataPart, context: Context) -> Path | Waves | None:
             Wave(data=path, label=path.name.partition(".")[0], reading=_reading(part)) for path in found
         )
     else:
-        waves = tuple(_wave(entry, folder) for entry in entries or ())
+        waves = tuple(
+            _wave(entry, folder, _own_codebook(entry, k, context)) for k, entry in enumerate(entries or ())
+        )
     several = Waves(waves=waves, question=part.question, label=part.label)
     if not waves or context.codebook is None:
         return several
@@ -205,12 +208,26 @@ def _data(part: DataPart, context: Context) -> Path | Waves | None:
     return checked_waves
 
 
-def _wave(entry: WavePart, folder: Path) -> Wave:
+def _own_codebook(entry: WavePart, place: int, context: Context) -> Codebook | None:
+    """Read the codebook of one of several files; its problems join the others."""
+    if entry.codebook is None:
+        return None
+    try:
+        return read_codebook(context.document.path.parent / entry.codebook)
+    except DocumentError as error:
+        context.problems += error.problems
+    except FileProblem as error:
+        context.refused(("data", "files", place, "codebook"), error)
+    return None
+
+
+def _wave(entry: WavePart, folder: Path, codebook: Codebook | None) -> Wave:
     changes = entry.changes
     return Wave(
         data=folder / entry.file,
         label=entry.label or Path(entry.file).name.partition(".")[0],
         reading=_reading(entry),
+        codebook=codebook,
         changes=WaveChanges(
             columns=changes.columns,
             codes=changes.codes,

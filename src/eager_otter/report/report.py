@@ -21,7 +21,9 @@ from eager_otter.counting.running import Runner, runner_for
 from eager_otter.data.files import Source, source_of
 from eager_otter.data.opened import open_responses
 from eager_otter.data.opening import Reading
+from eager_otter.data.waves import Waves
 from eager_otter.documents.settled import checked
+from eager_otter.drafting.questionnaires import check_questionnaires
 from eager_otter.errors import FileProblem, OtterError, RequestError, UnknownName, shown_path
 from eager_otter.gates.machine import bytes_in
 from eager_otter.gates.outputs import BY_ENDING, ENDINGS
@@ -361,6 +363,8 @@ def open_survey(codebook: str | Path | Codebook, data: Any, *, reading: Reading 
     from eager_otter.codebook.reading import read_codebook
 
     book = codebook if isinstance(codebook, Codebook) else read_codebook(codebook)
+    if isinstance(data, Waves):
+        check_questionnaires(book, data)
     survey = Survey(
         responses=open_responses(book, data, reading), viewer=StandardViewer(), reader=CallReader()
     )
@@ -372,6 +376,8 @@ def survey_of(plan: Plan, memory: int | None = None) -> Survey:
 
     Raises FileProblem, DataError, RequestError.
     """
+    if isinstance(plan.data, Waves):
+        check_questionnaires(plan.codebook, plan.data)
     responses = open_responses(plan.codebook, plan.data, plan.reading, memory)
     survey = Survey(
         responses=responses,

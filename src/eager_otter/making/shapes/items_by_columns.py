@@ -80,9 +80,16 @@ def _read(counted: Counted[ItemsByColumns], lines: Sequence[Line], *, alike: boo
 
 
 def _smallest_base(makings: Sequence[Making], sums: Sequence[QuestionSums]) -> list[Line]:
-    """Return the smallest base of any item in each column, where the items have different ones."""
+    """Return the smallest base of any item in each column, where the items have different ones.
+
+    Items of which nobody in the column was asked are set aside, where others were.
+    """
     bases = np.array([one.base.n[0] for one in sums])
-    places, smallest = bases.argmin(axis=0), bases.min(axis=0)
+    aside = [
+        np.zeros(bases.shape[1], np.bool_) if one.asked_nobody is None else one.asked_nobody for one in sums
+    ]
+    places = np.where(aside, np.inf, bases).argmin(axis=0)
+    smallest = bases[places, np.arange(bases.shape[1])]
     marks = np.array([makings[int(place)].base_marks[k] for k, place in enumerate(places)])
     marks = makings[0].layout.judged(marks)
     return [
