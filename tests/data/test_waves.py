@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -485,3 +486,138 @@ def test_columns_of_other_types_are_joined_as_texts_that_keep_their_numbers() ->
     survey = otter.open_survey(book, waves)
     assert survey.responses.answers("n").values.tolist() == [value, 2.5, 7.0, 1.5]  # type: ignore[union-attr]
     assert survey.responses.answers("t").texts.tolist() == ["a", "", "3", "4"]  # type: ignore[union-attr]
+
+
+@pytest.mark.parametrize("filter_text", [None, "region in (1, 2)"])
+@pytest.mark.parametrize("weighted", [True, False])
+def test_waves_made_equal_have_one_sum_past_the_filter(
+    joined: tuple[otter.Survey, dict[str, pd.DataFrame]], filter_text: str | None, weighted: bool
+) -> None:
+    """Figures within a wave stay; the Total is the plain mean of those of the waves, whatever these weigh."""
+    survey, _ = joined
+    survey = survey if weighted else survey.weighted_by(None)
+    equal = survey.with_equal_waves("wave").filtered(filter_text)
+    plain, evened = (one.table("spend", "wave") for one in (survey.filtered(filter_text), equal))
+    bases = next(line for line in evened.lines if line.label == "Base (weighted)").values
+    np.testing.assert_allclose(bases[1:], bases[0] / 4)
+    whole = plain.lines[1].values[0] if weighted else plain.lines[0].values[0]
+    assert bases[0] == pytest.approx(whole)
+    waves = [plain.value("Mean", wave) for wave in ("Spring", "Summer", "Autumn", "Winter")]
+    np.testing.assert_allclose(
+        [evened.value("Mean", wave) for wave in ("Spring", "Summer", "Autumn", "Winter")], waves
+    )
+    assert evened.value("Mean", "Total") == pytest.approx(np.mean(waves))
+    if weighted or filter_text:
+        assert plain.value("Mean", "Total") != pytest.approx(np.mean(waves), rel=1e-6)
+    assert any("equal sums in each Wave" in note for note in evened.notes)
+    back = equal.with_equal_waves(None).table("spend", "wave")
+    np.testing.assert_array_equal(back.lines[-1].values, plain.lines[-1].values)
+
+
+def test_a_plan_makes_waves_equal(tmp_path: Path, write: Write) -> None:
+    as_fielded(tracker(), tmp_path)
+    write("book.yaml", BOOK)
+    plan = write("plan.yaml", PLAN.replace("codebook: book.yaml", "codebook: book.yaml\nequal waves: wave"))
+    report = otter.run(plan)
+    bases = next(line for line in report.table("region").lines if line.label == "Base (weighted)").values
+    everyone = report.survey.table("spend", "wave").lines[1].values
+    np.testing.assert_allclose(everyone[1:], everyone[0] / 3)
+    assert report.weight == "wt, equal sums in each Wave" and len(bases) == 4
+    with pytest.raises(otter.DocumentError, match="heard is of kind multi; a single question was expected"):
+        otter.read_plan(
+            write("plan.yaml", plan.read_text(encoding="utf-8").replace("waves: wave", "waves: heard"))
+        )
+    with pytest.raises(otter.RequestError, match="heard is of another kind"):
+        report.survey.with_equal_waves("heard")
+
+
+def test_waves_are_tested_against_those_a_year_before() -> None:
+    frames = list(tracker(people=400).values())
+    frames[2] = frames[2].assign(h_1=1)  # autumn, of whom all have heard of Tarn
+    months = ("2025-03", "2025-09", "2026-09", "2026-03")
+    waves = tuple(
+        otter.Wave(data=frame, label=month, date=month) for frame, month in zip(frames, months, strict=True)
+    )
+    book = otter.codebook_from_text(BOOK)
+    survey = otter.open_survey(book, otter.Waves(waves=waves))
+    banner = otter.Banner(groups=(otter.BannerGroup(question="wave", against="year before"),))
+    table = survey.table("heard", banner)
+    tarn = next(line for line in table.body if line.label == "Tarn")
+    assert tarn.evidence is not None and tarn.evidence.tested is not None
+    assert tarn.evidence.tested.comparisons.pairs.tolist() == [[3, 2], [4, 1]]
+    assert tarn.letters[3] == "▲" and not any(tarn.letters[k] for k in (0, 1, 2))
+    assert any("the column of the same month a year before" in note for note in table.notes)
+    with pytest.raises(otter.RequestError, match="year before is for waves that have a date"):
+        survey.table(
+            "heard", otter.Banner(groups=(otter.BannerGroup(question="region", against="year before"),))
+        )
+    with pytest.raises(otter.RequestError, match="its date is a month, such as 2026-03; found 'March'"):
+        otter.open_survey(book, otter.Waves(waves=(otter.Wave(data=frames[0], label="One", date="March"),)))
+
+
+def test_previous_passes_over_a_wave_that_was_not_asked_also_with_everyone_as_the_base(
+    joined: tuple[otter.Survey, dict[str, pd.DataFrame]],
+) -> None:
+    survey, _ = joined
+    banner = otter.Banner(groups=(otter.BannerGroup(question="wave", against="previous"),))
+    for base in ("answered", "all"):
+        line = next(line for line in survey.table("liking", banner, base=base).body if line.label == "Good")
+        assert line.evidence is not None and line.evidence.tested is not None
+        pairs = line.evidence.tested.comparisons.pairs
+        made = pairs[~np.isnan(line.evidence.tested.p_value[line.evidence.row])]
+        assert made.tolist() == [[3, 1], [4, 3]]
+
+
+def test_rolling_waves_hold_several_each_and_share_people(
+    joined: tuple[otter.Survey, dict[str, pd.DataFrame]],
+) -> None:
+    """As the same columns written one by one are, which are tested as what shares people."""
+    survey, waves = joined
+    rolling = otter.Banner(groups=(otter.BannerGroup(question="wave", rolling=2, against="previous"),))
+    written = otter.Banner(
+        groups=(
+            otter.BannerGroup(
+                label="Wave",
+                columns=tuple((f"{a} – {b}", f'wave in ("{a}", "{b}")') for a, b in pairwise(waves)),
+                against="previous",
+            ),
+        )
+    )
+    for name in ("spend", "heard", "liking"):
+        one, other = survey.table(name, rolling), survey.table(name, written)
+        assert [column.label for column in one.columns] == [
+            "Total", "Spring – Summer", "Summer – Autumn", "Autumn – Winter",
+        ]  # fmt: skip
+        for mine, theirs in zip(one.lines, other.lines, strict=True):
+            np.testing.assert_array_equal(mine.values, theirs.values)
+            assert mine.letters == theirs.letters and mine.marks == theirs.marks
+            if mine.evidence is not None and mine.evidence.tested is not None:
+                assert theirs.evidence is not None and theirs.evidence.tested is not None
+                np.testing.assert_array_equal(mine.evidence.tested.p_value, theirs.evidence.tested.p_value)
+    together = pd.concat([waves["Summer"], waves["Autumn"]])
+    value = survey.table("spend", rolling).value("Mean", "Summer – Autumn")
+    assert value == pytest.approx(np.average(together["spend"], weights=together["wt"]))
+    for group, message in (
+        (
+            otter.BannerGroup(question="wave", rolling=5),
+            "5 answers a column were asked for; from 2 to the 4 of wave",
+        ),
+        (otter.BannerGroup(question="heard", rolling=2), "go with a single question"),
+    ):
+        with pytest.raises(otter.RequestError, match=message):
+            survey.table("spend", otter.Banner(groups=(group,)))
+
+
+def test_rolling_waves_of_a_plan(tmp_path: Path, write: Write) -> None:
+    as_fielded(tracker(), tmp_path)
+    write("book.yaml", BOOK)
+    text = PLAN.replace("{question: wave, against: previous}", "{question: wave, rolling: 2, trend: true}")
+    report = otter.run(write("plan.yaml", text))
+    assert [column.label for column in report.table("spend").columns][1:3] == [
+        "Spring – Summer",
+        "Summer – Autumn",
+    ]
+    with pytest.raises(otter.DocumentError, match="rolling goes with a question"):
+        otter.read_plan(
+            write("plan.yaml", text.replace("question: wave, rolling", "columns: {a: spend > 1}, rolling"))
+        )

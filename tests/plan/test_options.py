@@ -53,6 +53,7 @@ def test_each_setting_is_written_read_and_in_the_schema(kind: type, name: str, o
 def test_a_whole_plan_of_unusual_settings_reads_back_as_it_was(demo: Path) -> None:
     plan = otter.read_plan(demo / "plan.yaml")
     changed = {name: another(one.kind, usual, one.choices) for name, one, usual in options_of(Plan)}
+    changed["equal_waves"] = "wave"
     tests = TestRules(
         **{name: another(one.kind, usual, one.choices) for name, one, usual in options_of(TestRules)}
     )

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TypeVar, Unpack
 
+import numpy as np
+
 from eager_otter.asking.given import BannerGiven, EntryGiven, ItemsSettings, RequestReader, TableSettings
 from eager_otter.asking.people import people_in_cell
 from eager_otter.asking.table_answers import TableAnswers
@@ -22,6 +24,7 @@ from eager_otter.counting.passes import Banners
 from eager_otter.counting.population import Choice, Population, check_somebody, choose
 from eager_otter.counting.running import InTurn, OverAll, Runner, Tell
 from eager_otter.counting.wanted import BannerPlan, Count, counts_of_waves, in_passes, planned
+from eager_otter.data.answers import SingleAnswers
 from eager_otter.data.files import Source
 from eager_otter.data.overview import QuestionOverview, found, overview
 from eager_otter.data.remark import Remark
@@ -62,7 +65,8 @@ class Survey(Viewed):
 
     `responses` are the data, `filter` an expression, `weight` a column of weights; None for none. `words` say the fixed
     texts of tables, `own_conditions` say filters to readers; `viewer` shows tables, `reader` reads what calls ask for.
-    `runner` goes over the data in parts, and `counting` is told how many rows it has counted, of how many.
+    `runner` goes over the data in parts, and `counting` is told how many rows it has counted, of how many. Where waves
+    are made equal (see `with_equal_waves`), `equal_waves` is their question, `own_weight` the weight before that.
     """
 
     responses: Responses
@@ -74,6 +78,8 @@ class Survey(Viewed):
     own_conditions: Mapping[str, str] = field(default_factory=dict)
     runner: Runner = field(default_factory=InTurn)
     counting: Tell | None = None
+    equal_waves: str | None = None
+    own_weight: str | None = None
 
     def __repr__(self) -> str:
         parts = [counted(len(self.questions), "question"), str(self.source)]
@@ -119,7 +125,7 @@ class Survey(Viewed):
         """
         survey = replace(self, filter=expression)
         survey.population()
-        return survey
+        return survey._equalled()
 
     @checked
     def weighted_by(self, weight: str | Weighting | None) -> Survey:
@@ -133,7 +139,43 @@ class Survey(Viewed):
         else:
             survey = replace(self, weight=weight)
         survey.population()
-        return survey
+        return replace(survey, own_weight=survey.weight)._equalled()
+
+    @checked
+    def with_equal_waves(self, question: str | None) -> Survey:
+        """Return the survey in which all waves have the same sum of weights, past its filter; None for as they stand.
+
+        The weights of each wave are multiplied so that it has its even part of the whole sum; 1 is the weight of
+        everyone in an unweighted survey. Raises UnknownName, RequestError for a question that is not a single one,
+        DataError.
+
+        `question` tells the waves, or whatever else is to count alike, apart. Whoever gave no answer to it keeps their
+        weight.
+        """
+        if question is not None and not self.codebook.question(question).is_of.of_one_answer:
+            raise RequestError(f"Waves are made equal by a single question; {question} is of another kind.")
+        own = self.own_weight if self.equal_waves is not None else self.weight
+        return replace(self, weight=own, own_weight=own, equal_waves=question)._equalled()
+
+    def _equalled(self) -> Survey:
+        """Make the weights by which all waves have the same sum, where that is wanted."""
+        if self.equal_waves is None:
+            return self
+        question = self.codebook.question(self.equal_waves)
+        population = replace(self, weight=self.own_weight).population()
+        codes = self.responses.answers(question.name)
+        assert isinstance(codes, SingleAnswers)
+        n, weights, _ = population.measures
+        places = codes.codes[population.rows]
+        sums = np.bincount(places, weights)
+        there = [k for k in range(len(question.answers)) if k < sums.size and sums[k] > 0]
+        factors = np.ones(sums.size)
+        factors[there] = sums[there].sum() / len(there) / sums[there]
+        values = np.zeros(len(self.responses))
+        values[population.rows] = weights / n * factors[places]
+        plain = "equal sums" if self.own_weight is None else f"{self.own_weight}, equal sums"
+        name = f"{plain} in each {question.label}"
+        return replace(self, responses=self.responses.with_numbers(name, values), weight=name)
 
     def find(self, words: str = "") -> tuple[Question, ...]:
         """Return the questions that hold all of some `words` in name, text, labels or section, in survey order."""

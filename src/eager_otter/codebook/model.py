@@ -238,8 +238,9 @@ class Question(Viewed):
     `name` is what codebook and plan call it, `text` what was asked, `label` its short form in titles; `kind` is one of
     single, multi, number, date and text. `source` tells where it is read or made from. `answers`, `nets` and
     `differences` are in order; a `scale` has scores. `missing` tells which values are not answers, `asked` who was
-    asked (None: everyone), `offered` which of several waves asked it and offered what (None: all alike); `section` and
-    `grid` are where it belongs. `by_code` gives the place of an answer.
+    asked (None: everyone), `offered` which of several waves asked it and offered what (None: all alike); `dates` are
+    the months ("2026-03") of answers that are waves, by code; `section` and `grid` are where it belongs. `by_code`
+    gives the place of an answer.
     """
 
     name: str
@@ -255,6 +256,7 @@ class Question(Viewed):
     missing: Missing = NOTHING
     asked: Expression | None = None
     offered: Offered | None = None
+    dates: Mapping[str, str] = field(default_factory=dict)
     section: str = ""
     grid: str | None = None
     by_code: Mapping[str, int] = field(init=False)

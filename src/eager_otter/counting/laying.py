@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import product
 from typing import Literal
@@ -11,6 +11,7 @@ from eager_otter.codebook.label_words import says_time
 from eager_otter.codebook.model import Codebook, Periods, Question
 from eager_otter.counting.points import Point
 from eager_otter.errors import RequestError
+from eager_otter.gates.numbers import whole_of
 from eager_otter.looks.words import said
 from eager_otter.tables.comparing import NOWHERE, Leaf
 from eager_otter.tables.lookup import find_column
@@ -96,7 +97,8 @@ class LaidBlock:
     """The columns of one entry of a banner: a simple group, or a nesting with all its combinations.
 
     `parents` holds a column for each outer answer, by its path. `control` is the column that all are tested against;
-    where it is in another block, it is a column of this one for the people of the `original`, with its block.
+    where it is in another block, it is a column of this one for the people of the `original`, with its block. `dates`
+    are the months of waves ("2026-03"), by code, where they are wanted.
     """
 
     wanted: BannerGroup
@@ -106,6 +108,7 @@ class LaidBlock:
     parents: dict[tuple[int, ...], LaidColumn] = field(default_factory=dict)
     control: LaidColumn | None = None
     original: tuple[LaidBlock, LaidColumn] | None = None
+    dates: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def placed(self) -> list[LaidColumn]:
@@ -161,7 +164,18 @@ class LaidBlock:
                 all_parents=self.rules.all_parents,
                 rest={column.number: rest.number for column, rest in head.rest.items()},
                 control=NOWHERE if control is None else control.number,
+                year_before=self._years_before(head),
             )
+
+    def _years_before(self, head: Head) -> dict[int, int]:
+        """Find the column of the same month a year before, by the numbers of the columns."""
+        by_month = {
+            self.dates[column.what.code]: column.number
+            for column in head.tested
+            if column.what.code in self.dates
+        }
+        earlier = {month: _year_before(month) for month in by_month}
+        return {by_month[month]: by_month[one] for month, one in earlier.items() if one in by_month}
 
 
 def laid_block(
@@ -172,7 +186,9 @@ def laid_block(
     lettered: int,
 ) -> LaidBlock:
     """Lay the columns of a block out, path by path; letters go on from `lettered`. Raises RequestError, UnknownName."""
-    block = LaidBlock(wanted=wanted, rules=_own_rules(wanted, rules), heads=[], points=0)
+    own_rules = _own_rules(wanted, rules)
+    dates = _dates(wanted, codebook) if own_rules.against == "year before" else {}
+    block = LaidBlock(wanted=wanted, rules=own_rules, heads=[], points=0, dates=dates)
     for path in product(*(range(len(level)) for level in levels[:-1])):
         if any(levels[k][place].hidden for k, place in enumerate(path)):
             raise RequestError("Only the innermost answers of a nesting can be hidden.")
@@ -186,6 +202,28 @@ def laid_block(
         block.points += len(inner)
     _add_parents(block, len(levels) - 1)
     return block
+
+
+def _year_before(month: str) -> str:
+    """Return the same month a year before.
+
+    >>> _year_before("2026-03")
+    '2025-03'
+    """
+    return f"{(whole_of(month[:4]) or 0) - 1:04}{month[4:]}"
+
+
+def _dates(wanted: BannerGroup, codebook: Codebook) -> Mapping[str, str]:
+    """Return the months of the waves that are columns. Raises RequestError where a group asks for them in vain."""
+    own = _own(wanted)
+    question = codebook.questions.get(own.question)
+    dates = {} if question is None else question.dates
+    if not dates and "year before" in (wanted.against, own.against):
+        raise RequestError(
+            "against: year before is for waves that have a date; say it beside each file in the plan's data "
+            "(date: 2026-03)."
+        )
+    return dates
 
 
 def _own(wanted: BannerGroup) -> BannerGroup:
@@ -216,8 +254,15 @@ def _group(wanted: BannerGroup, outer: Sequence[str], codebook: Codebook) -> Gro
         start=0,
         stop=0,
         outer=(title, *outer[:-1]) if outer else (),
-        over_time=says_time(label) or _is_of_periods(_own(wanted), codebook),
+        over_time=says_time(label)
+        or _has_dates(_own(wanted), codebook)
+        or _is_of_periods(_own(wanted), codebook),
     )
+
+
+def _has_dates(group: BannerGroup, codebook: Codebook) -> bool:
+    """Return whether the columns are waves that have a date."""
+    return bool(group.question and codebook.question(group.question).dates)
 
 
 def _head(

@@ -53,7 +53,7 @@ def _most_patterns(group: BannerGroup, codebook: Codebook) -> int:
     points = points_of(group, codebook)
     if not group.question or not codebook.question(group.question).is_of.of_one_answer:
         return int(1 << len(points))
-    if not group.columns and all(point.net is None for point in points):
+    if not group.columns and group.rolling is None and all(point.net is None for point in points):
         return narrowed * (len(points) + 1)
     return narrowed * (1 + min(len(codebook.question(group.question).valid), 1 << len(points)))
 

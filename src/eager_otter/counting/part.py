@@ -287,7 +287,10 @@ class BannerCounting:
                 inside |= column_membership(self.cells, k)
             if columns and not inside.all():
                 levels = block.wanted.nest or (block.wanted,)
-                plain = all(level.question and not level.columns and level.only is None for level in levels)
+                plain = all(
+                    level.question and not level.columns and level.rolling is None and level.only is None
+                    for level in levels
+                )
                 names = (
                     dict.fromkeys(level.question for level in levels)
                     if plain and block.wanted.only is None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -66,6 +66,8 @@ def _all_points(group: BannerGroup, codebook: Codebook) -> tuple[Point, ...]:
         return tuple(Point(label, "", label, rule=_text_of(rule)) for label, rule in group.columns)
     question = codebook.question(group.question)
     _check_kind(question)
+    if group.rolling is not None:
+        return tuple(_rolling(group, question, group.rolling))
     if group.columns:
         return tuple(_own_point(question, label, rule) for label, rule in group.columns)
     return tuple(
@@ -78,6 +80,25 @@ def _all_points(group: BannerGroup, codebook: Codebook) -> tuple[Point, ...]:
         )
         for part in parts_kept(group, question)
     )
+
+
+def _rolling(group: BannerGroup, question: Question, size: int) -> Iterator[Point]:
+    """Go through the answers of a question, so many at a time, each time one later. Raises RequestError."""
+    answers = [part for part in parts_kept(group, question) if isinstance(part, Answer)]
+    if group.columns or not question.is_of.of_one_answer:
+        raise RequestError(
+            "rolling: columns of several answers each go with a single question, and no columns."
+        )
+    if not 2 <= size <= len(answers):
+        raise RequestError(
+            f"rolling: {size} answers a column were asked for; from 2 to the {len(answers)} of {question.name} can be."
+        )
+    for end in range(size, len(answers) + 1):
+        held = answers[end - size : end]
+        first, last = (group.labels.get(one.code, one.label) for one in (held[0], held[-1]))
+        yield Point(
+            f"{first} – {last}", question.name, held[-1].code, rule=tuple(answer.code for answer in held)
+        )
 
 
 def _text_of(rule: str | tuple[str, ...]) -> str:
@@ -133,7 +154,7 @@ def _answer_of(question: Question, name: str) -> Answer:
 
 def by_codes(group: BannerGroup, responses: Responses, rows: BoolArray) -> ColumnGroup | None:
     """Take a group straight from the codes of a single question, where it is no more than answers."""
-    if not group.question or group.columns or group.only is not None:
+    if not group.question or group.columns or group.only is not None or group.rolling is not None:
         return None
     question = responses.codebook.question(group.question)
     answers = responses.answers(group.question)

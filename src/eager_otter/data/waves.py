@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -13,6 +14,8 @@ from eager_otter.data.opening import Reading
 from eager_otter.documents.settled import Settings
 from eager_otter.errors import RequestError, UnknownName, nearest
 from eager_otter.gates.numbers import number_of
+
+MONTH = re.compile(r"\d{4}-(0[1-9]|1[0-2])")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,8 +48,9 @@ class WaveChanges(Settings):
 class Wave(Settings):
     """One of several files (or frames) of a survey.
 
-    `data` and `reading` are as for `open_survey`; `label` names it in tables; `changes` say what differs in it. Where
-    it has a `codebook` of its own, all that differs there in a way that would change figures has to be said.
+    `data` and `reading` are as for `open_survey`; `label` names it in tables; `changes` say what differs in it. `date`
+    is the month it is of ("2026-03"), for tests against the wave a year before; "" for none. Where it has a `codebook`
+    of its own, all that differs there in a way that would change figures has to be said.
     """
 
     data: Any
@@ -54,6 +58,7 @@ class Wave(Settings):
     reading: Reading | None = None
     changes: WaveChanges = field(default_factory=WaveChanges)
     codebook: Codebook | None = None
+    date: str = ""
 
     @property
     def name(self) -> str:
@@ -106,6 +111,9 @@ def waves_of(data: Any) -> Waves | None:
     twice = next((label for k, label in enumerate(labels) if label in labels[:k]), None)
     if twice is not None:
         raise RequestError(f"Two waves have the label {twice!r}; each needs one of its own.")
+    for wave in data.waves:
+        if wave.date and not MONTH.fullmatch(wave.date):
+            raise RequestError(f"{wave.label}: its date is a month, such as 2026-03; found {wave.date!r}.")
     waves = tuple(
         replace(wave, data=Path(wave.data)) if isinstance(wave.data, str) else wave for wave in data.waves
     )
@@ -161,6 +169,8 @@ def with_waves(codebook: Codebook, waves: Waves) -> Codebook:
             source=CodeColumn(waves.question),
         )
         questions = {waves.question: made, **questions}
+    dates = {code: wave.date for code, wave in zip(codes, waves.waves, strict=True) if wave.date}
+    questions[waves.question] = replace(questions[waves.question], dates=dates)
     coded = dict(zip(codes, waves.waves, strict=True))
     for name, question in list(questions.items()):
         asked_in = tuple(code for code, wave in coded.items() if name not in not_asked(codebook, wave))

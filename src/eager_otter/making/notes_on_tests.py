@@ -23,6 +23,7 @@ SHORT_SIDES = {  # what marks are against, where it is not the column that it na
     "rest": said("the rest"),
     "total": said("the Total"),
     "previous": said("the column before"),
+    "year before": said("the column a year before"),
     "first": said("the first column of the group"),
 }
 
@@ -187,6 +188,8 @@ def _against_text(request: TableRequest, against: str, control: str) -> str:
             )
         case "previous":
             return say("the nearest column before it in which somebody answered")
+        case "year before":
+            return say("the column of the same month a year before, where there is one")
         case "first":
             return say("the first column of its group")
     return control

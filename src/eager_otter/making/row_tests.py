@@ -35,7 +35,10 @@ class RowTests:
     def __init__(self, request: TableRequest, sums: QuestionSums, setting: Setting, marks: IntArray) -> None:
         self.request, self.sums, self.setting, self.marks = request, sums, setting, marks
         self.layout, self.question = setting.layout, sums.question
-        self.idle = self.layout.comparisons.idle(sums.base.n[0])
+        asked = (
+            sums.base.n[0] if sums.asked_nobody is None else np.where(sums.asked_nobody, 0, sums.base.n[0])
+        )
+        self.idle = self.layout.comparisons.idle(asked)
 
     @property
     def answers(self) -> Sums:

@@ -98,6 +98,7 @@ def group_as_written(group: BannerGroup) -> dict[str, Any]:
             "differences": {label: [plus, minus] for label, plus, minus in group.differences},
             "against": against,
             "trend": group.trend or None,
+            "rolling": group.rolling,
         }
     )
     return entry if group.label is None else {**entry, "label": group.label}

@@ -196,4 +196,5 @@ def _extras(group: GroupFile) -> dict[str, Any]:
         "against": against,
         "control": control,
         "trend": group.trend,
+        "rolling": group.rolling,
     }

@@ -85,6 +85,7 @@ class GroupFile(Part):
         Annotated[AgainstEntry, BeforeValidator(_as_against, json_schema_input_type=AgainstEntry)] | None
     ) = None
     trend: bool = False
+    rolling: Annotated[int, Field(ge=2)] | None = None
 
     @model_validator(mode="after")
     def _one_way(self) -> Self:
@@ -93,6 +94,10 @@ class GroupFile(Part):
         if self.nest is None and self.question is None and self.columns is None:
             raise ValueError(
                 "a banner group needs a question, columns (label: expression) or nest (a list of groups)."
+            )
+        if self.rolling is not None and (self.question is None or self.columns is not None):
+            raise ValueError(
+                "rolling goes with a question: so many of its answers in a column, each one later."
             )
         if self.columns is not None and self.keep is not None:
             raise ValueError("columns say already what is shown; take keep out.")
@@ -425,6 +430,7 @@ class WavePart(ReadingPart):
     file: Text
     label: Text = ""
     codebook: Text | None = None
+    date: Text = ""
     changes: ChangesPart = ChangesPart()
 
 

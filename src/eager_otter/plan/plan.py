@@ -70,7 +70,8 @@ class Plan(Viewed):
     """Everything a report is made from.
 
     `narrowed` is the plan's own filter where another one on top of it makes `filter`; `conditions` are words of its
-    own for filters and bases (text by expression). `weight` is None for an unweighted report. Paths are ready to open;
+    own for filters and bases (text by expression). `weight` is None for an unweighted report; the answers of
+    the question `equal_waves` all have the same sum of weights. Paths are ready to open;
     `author` is in the properties of outputs; `notes` is how long the notes under tables are, `output_notes` where
     an output has them otherwise. `file_date` says whether outputs tell when the data file was last changed. `findings`
     is how many notable differences the report lists; `hints` tell what is better written otherwise today; `files` are
@@ -97,6 +98,7 @@ class Plan(Viewed):
     narrowed: str | None = None
     conditions: Mapping[str, str] = field(default_factory=dict)
     weight: str | None = None
+    equal_waves: str | None = option("equal waves", None, Text | None)
     banners: Mapping[str, Banner] = field(default_factory=dict)
     notes: NotesLength = option("notes", "short", NotesLength)
     file_date: bool = option("file date", True, bool)

@@ -125,6 +125,12 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
     plan_filter = context.text("filter")
     if plan_filter is not None:
         context.check_expression(plan_filter, ("filter",))
+    if head is not None and head.equal_waves is not None:
+        equal = context.question(head.equal_waves, ("equal waves",))
+        if equal is not None and not equal.is_of.of_one_answer:
+            context.mistake(
+                ("equal waves",), f"{equal.name} is of kind {equal.kind}; a single question was expected."
+            )
     conditions: dict[str, str] = {} if head is None else head.conditions
     for expression in conditions:
         context.check_expression(expression, ("conditions", expression))
@@ -228,6 +234,7 @@ def _wave(entry: WavePart, folder: Path, codebook: Codebook | None) -> Wave:
         label=entry.label or Path(entry.file).name.partition(".")[0],
         reading=_reading(entry),
         codebook=codebook,
+        date=entry.date,
         changes=WaveChanges(
             columns=changes.columns,
             codes=changes.codes,

@@ -61,6 +61,7 @@ class _Writing:
                     {
                         "file": relative(wave.data, self.folder),
                         "label": wave.label,
+                        "date": wave.date,
                         **({} if wave.reading is None else wave.reading.given()),
                         "changes": wave.changes.given(),
                     }

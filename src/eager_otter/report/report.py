@@ -389,7 +389,7 @@ def survey_of(plan: Plan, memory: int | None = None) -> Survey:
         own_conditions=plan.conditions,
     )
     survey.population()
-    return survey
+    return survey if plan.equal_waves is None else survey.with_equal_waves(plan.equal_waves)
 
 
 @checked
@@ -501,7 +501,7 @@ def run(
         tables=tuple(by_id[request.id] for request in plan.requests),
         source=survey.source if plan.file_date else replace(survey.source, changed=""),
         filter=plan.filter,
-        weight=plan.weight,
+        weight=survey.weight,
         outputs=plan.outputs,
         plan=plan,
         survey=survey,
@@ -537,6 +537,8 @@ def _survey_before(before: Report, plan: Plan) -> Survey | None:
     """Return the survey of an earlier report where the data and codebook are still the same."""
     old, survey = before.plan, before.survey
     if old is None or survey is None:
+        return None
+    if plan.equal_waves is not None or old.equal_waves is not None:
         return None
     same = (old.data, old.reading, old.codebook.digest) == (plan.data, plan.reading, plan.codebook.digest)
     if not same or not plan.codebook.digest or not isinstance(plan.data, Path) or not is_file(plan.data):

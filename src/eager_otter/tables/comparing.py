@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import combinations
 from typing import assert_never
 
@@ -19,7 +19,8 @@ NOWHERE = -1
 class Leaf:
     """The columns under one head that may be tested, by place, and what they are tested against.
 
-    `rest` gives the column that holds the rest of each, `control` the one column all are tested against.
+    `rest` gives the column that holds the rest of each, `control` the one column all are tested against, `year_before`
+    the column of the wave a year before each.
     """
 
     block: int
@@ -28,6 +29,7 @@ class Leaf:
     all_parents: bool
     rest: Mapping[int, int]
     control: int
+    year_before: Mapping[int, int] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -101,6 +103,8 @@ def _within(leaf: Leaf) -> list[tuple[int, int, int]]:
             return [(k, leaf.rest[k], k) for k in columns]
         case "previous":
             return [(b, a, b) for k, b in enumerate(columns) for a in reversed(columns[:k])]
+        case "year before":
+            return [(k, leaf.year_before[k], k) for k in columns if k in leaf.year_before]
         case "first":
             return [(k, columns[0], k) for k in columns[1:]]
         case "column":

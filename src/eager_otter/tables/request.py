@@ -30,7 +30,7 @@ JudgedOn = Literal["unweighted base", "effective base"]
 
 
 SortBy = Literal["figure", "label", "code"]
-Against = Literal["each other", "rest", "total", "previous", "first", "column", "nothing"]
+Against = Literal["each other", "rest", "total", "previous", "year before", "first", "column", "nothing"]
 
 MOST_DIGITS = 10
 PLAIN_BASES = ("answered", "all")
@@ -54,7 +54,8 @@ class BannerGroup(Settings):
     control of tests. `differences` adds columns that show one column minus another: (label, column, column).
     `against` says what the group's columns are tested against, "nothing" for not at all, None for what the table
     says; `control` names the column where it is "column". With `trend`, the group ends with
-    a column of trends, whether or not its columns are known to have an order.
+    a column of trends, whether or not its columns are known to have an order. With `rolling`, each column holds so many
+    answers of a single question, each of which ends one later: waves taken together, whose neighbours share people.
     """
 
     question: str = ""
@@ -70,6 +71,7 @@ class BannerGroup(Settings):
     against: Against | None = None
     control: str = ""
     trend: bool = False
+    rolling: int | None = None
 
     @staticmethod
     def _taken(value: object) -> object:
