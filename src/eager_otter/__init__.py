@@ -72,6 +72,7 @@ if TYPE_CHECKING:
     from eager_otter.looks.theme import Theme as Theme
     from eager_otter.looks.theme import load_theme as load_theme
     from eager_otter.looks.words import Words as Words
+    from eager_otter.plan.plan import ForEach as ForEach
     from eager_otter.plan.plan import Plan as Plan
     from eager_otter.plan.reading import plan_from_text as plan_from_text
     from eager_otter.plan.reading import plan_of as plan_of
@@ -82,6 +83,7 @@ if TYPE_CHECKING:
     from eager_otter.report.coding import write_coded as write_coded
     from eager_otter.report.coding import write_texts as write_texts
     from eager_otter.report.comparing import compare as compare
+    from eager_otter.report.each import plans_for_each as plans_for_each
     from eager_otter.report.exporting import export as export
     from eager_otter.report.picture import Picture as Picture
     from eager_otter.report.report import Report as Report
@@ -137,6 +139,7 @@ _HOME = {
     "FigureName": "figures.names",
     "FileProblem": "errors",
     "Findings": "asking.notable",
+    "ForEach": "plan.plan",
     "Group": "tables.table",
     "Guess": "drafting.facts",
     "Hint": "errors",
@@ -190,6 +193,7 @@ _HOME = {
     "plan_from_text": "plan.reading",
     "plan_of": "plan.reading",
     "plan_text": "plan.writing",
+    "plans_for_each": "report.each",
     "read_codebook": "codebook.reading",
     "read_plan": "plan.reading",
     "read_texts": "report.coding",
@@ -228,6 +232,7 @@ __all__ = [
     "FigureName",
     "FileProblem",
     "Findings",
+    "ForEach",
     "Group",
     "Guess",
     "Hint",
@@ -282,6 +287,7 @@ __all__ = [
     "plan_from_text",
     "plan_of",
     "plan_text",
+    "plans_for_each",
     "read_codebook",
     "read_plan",
     "read_texts",

@@ -252,6 +252,7 @@ WRONG: list[tuple[dict[str, Any], str]] = [
     ({"columns": {"nowhere": "spend"}}, "there is no column 'nowhere'"),
     ({"columns": {"spend": "x", "liking": "x"}}, "two columns are 'x'"),
     ({"columns": {"spend": "outlay"}}, r"W: 'spend'.*Say under 'changes'"),
+    ({"columns": {"spend": "wt"}}, "'spend' is said to be 'wt', and there is a column of that name as well"),
     ({"columns": {"spend": "wave"}}, "has a column 'wave' already"),
     ({"not_asked": ("liking",)}, r"column 'liking' holds answers \(row 1, row 2.*listed under 'not asked'"),
     ({"not_offered": {"region": ("East",)}}, r"column 'region', row .*holds '2' of region, which is listed under 'not offered'"),

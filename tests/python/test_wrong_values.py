@@ -5,7 +5,7 @@ from __future__ import annotations
 import inspect
 import warnings
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import fields
+from dataclasses import fields, replace
 from pathlib import Path
 from typing import Any
 
@@ -152,6 +152,8 @@ def examples(folder: Path) -> Mapping[str, tuple[Callable[..., object], Mapping[
         "plan_of": (otter.plan_of, {"settings": {"data": "data.csv", "tables": ["liking"]}, "codebook": survey.codebook, "folder": folder}),
         "plan_from_text": (otter.plan_from_text, {"text": PLAN, "folder": folder}),
         "plan_text": (otter.plan_text, {"plan": plan}),
+        "plans_for_each": (otter.plans_for_each, {"plan": replace(plan, for_each=otter.ForEach(question="region"))}),
+        "ForEach": (otter.ForEach, {"question": "region", "keep": None, "differs": {}}),
         "read_codebook": (otter.read_codebook, {"path": folder / "book.yaml"}),
         "read_plan": (otter.read_plan, {"path": folder / "plan.yaml"}),
         "run": (otter.run, {"plan": folder / "plan.yaml", "progress": None, "before": report, "workers": 1, "memory": "1 GB", "cluster": None}),

@@ -254,15 +254,19 @@ def _names(wave: Wave, file: DataFile, made: str) -> dict[str, str]:
             raise RequestError(
                 f"{wave.name}: changes: columns: there is no column {own!r}.{nearest(own, there)}"
             )
-    names = {
-        renamed.get(own, own): own for own in reversed(there) if own in renamed or own not in renamed.values()
-    }
+    both = next((own for own, common in renamed.items() if common in there and common not in renamed), None)
+    if both is not None:
+        raise RequestError(
+            f"{wave.name}: changes: columns: {both!r} is said to be {renamed[both]!r}, and there is a column of that "
+            "name as well; say what that one is."
+        )
+    names = {renamed.get(own, own): own for own in there}
     if made in names:
         raise RequestError(
             f"{wave.name}: has a column {made!r} already, and the files make a question of that name; say another one "
             "under 'question', or under 'columns' what this one is."
         )
-    return {name: names[name] for name in (renamed.get(own, own) for own in there) if name in names}
+    return names
 
 
 def _not_there(

@@ -459,6 +459,18 @@ class DataPart(ReadingPart):
         return self
 
 
+def _as_each(value: object) -> object:
+    return value if isinstance(value, dict) else {"question": value}
+
+
+class ForEachFile(Part):
+    """A report for each answer of a question, and what differs in them."""
+
+    question: str
+    keep: Annotated[list[Code], Field(min_length=1)] | None = None
+    differs: dict[Code, dict[str, Any]] = {}
+
+
 class AcceptFile(Part):
     """A slip that the audit finds, to let be."""
 
@@ -494,6 +506,9 @@ class PlanFile(PlanOptions):  # type: ignore[misc,valid-type]
     codebook: Text
     filter: Text | None = None
     conditions: dict[str, Text] = {}
+    for_each: (
+        Annotated[ForEachFile, BeforeValidator(_as_each, json_schema_input_type=ForEachFile | Text)] | None
+    ) = Field(default=None, alias="for each")
     weight: Text | None = None
     banners: dict[str, Any] = {}
     tests: Any = None

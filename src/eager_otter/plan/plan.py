@@ -16,7 +16,7 @@ from eager_otter.data.waves import Waves
 from eager_otter.documents.checking import Text
 from eager_otter.documents.options import option
 from eager_otter.documents.origin import Origin
-from eager_otter.documents.settled import checked
+from eager_otter.documents.settled import Settings, checked
 from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import is_yaml
 from eager_otter.errors import Problem, RequestError, UnknownName
@@ -65,13 +65,26 @@ class TidyRules:
     whole_tables: bool = option("whole tables", False, bool)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ForEach(Settings):
+    """A report for each answer of a `question`: of those in `keep` (codes; None: all).
+
+    `differs` holds, by the code of an answer, what its report says otherwise, by the keys of a plan.
+    """
+
+    question: str
+    keep: tuple[str, ...] | None = None
+    differs: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Plan(Viewed):
     """Everything a report is made from.
 
     `narrowed` is the plan's own filter where another one on top of it makes `filter`; `conditions` are words of its
     own for filters and bases (text by expression). `weight` is None for an unweighted report; the answers of
-    the question `equal_waves` all have the same sum of weights. Paths are ready to open;
+    the question `equal_waves` all have the same sum of weights; `for_each` tells of which answers there is a report
+    each. Paths are ready to open;
     `author` is in the properties of outputs; `notes` is how long the notes under tables are, `output_notes` where
     an output has them otherwise. `file_date` says whether outputs tell when the data file was last changed. `findings`
     is how many notable differences the report lists; `hints` tell what is better written otherwise today; `files` are
@@ -98,6 +111,7 @@ class Plan(Viewed):
     narrowed: str | None = None
     conditions: Mapping[str, str] = field(default_factory=dict)
     weight: str | None = None
+    for_each: ForEach | None = None
     equal_waves: str | None = option("equal waves", None, Text | None)
     banners: Mapping[str, Banner] = field(default_factory=dict)
     notes: NotesLength = option("notes", "short", NotesLength)

@@ -16,14 +16,14 @@ from eager_otter.documents.options import given
 from eager_otter.documents.origin import Origin
 from eager_otter.documents.settled import checked
 from eager_otter.documents.values import values_of
-from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
+from eager_otter.documents.yaml_nodes import Document, Place, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, FileProblem, OtterError, UnknownName, shown_path
 from eager_otter.gates.reading import matching, relative, resolved
 from eager_otter.looks.catalogue import load_words
 from eager_otter.plan.banners import BannerReading
 from eager_otter.plan.context import Context
-from eager_otter.plan.file import AcceptFile, DataPart, PlanFile, ReadingPart, WavePart
-from eager_otter.plan.plan import Acceptance, Plan, SlideRules
+from eager_otter.plan.file import AcceptFile, DataPart, ForEachFile, PlanFile, ReadingPart, WavePart
+from eager_otter.plan.plan import Acceptance, ForEach, Plan, SlideRules
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.plan.tables import TablesReading
 
@@ -131,6 +131,7 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
             context.mistake(
                 ("equal waves",), f"{equal.name} is of kind {equal.kind}; a single question was expected."
             )
+    each = None if head is None or head.for_each is None else _for_each(head.for_each, context)
     conditions: dict[str, str] = {} if head is None else head.conditions
     for expression in conditions:
         context.check_expression(expression, ("conditions", expression))
@@ -149,6 +150,7 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
         codebook=replace(context.codebook, weight=weight),
         filter=head.filter,
         weight=weight,
+        for_each=each,
         banners=banners.banners,
         requests=tuple(requests),
         conditions=conditions,
@@ -171,6 +173,38 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
         ),
         hints=tuple(sorted(set(context.hints))),
         files=context.document.files,
+    )
+
+
+NOT_OF_ONE_REPORT = ("data", "codebook", "include", "for each")  # what all reports of a plan have in common
+
+
+def _for_each(part: ForEachFile, context: Context) -> ForEach | None:
+    """Check of which answers there is a report each, and which of them differ."""
+    question = context.question(part.question, ("for each",))
+    if question is None:
+        return None
+    if not question.is_of.of_answers:
+        context.mistake(("for each",), f"{question.name} is of kind {question.kind} and has no answers.")
+        return None
+    keep = [context.answer(question, name, ("for each", "keep", k)) for k, name in enumerate(part.keep or [])]
+    differs = {}
+    for name, own in part.differs.items():
+        place: Place = ("for each", "differs", name)
+        code = context.answer(question, name, place)
+        if code is not None:
+            differs[code] = own
+        if code is not None and part.keep is not None and code not in keep:
+            context.mistake(place, f"{name!r} is not among the answers to keep, so this would do nothing.")
+        for key in own:
+            if key in NOT_OF_ONE_REPORT:
+                context.mistake(
+                    (*place, key), f"{key} is the same for all reports of a plan; take it out.", key=True
+                )
+    return ForEach(
+        question=question.name,
+        keep=None if part.keep is None else tuple(code for code in keep if code is not None),
+        differs=differs,
     )
 
 

@@ -21,7 +21,7 @@ from eager_otter.plan.as_written import (
     rows_as_written,
     tests_as_written,
 )
-from eager_otter.plan.plan import Plan
+from eager_otter.plan.plan import ForEach, Plan
 from eager_otter.tables.request import Banner, TableRequest
 from eager_otter.tables.shows import Items, ItemsByColumns, OneQuestion
 
@@ -38,6 +38,17 @@ def plan_text(plan: Plan) -> str:
     """
     return yaml.safe_dump(
         _Writing(plan).whole(), sort_keys=False, allow_unicode=True, width=110, default_flow_style=None
+    )
+
+
+def each_as_written(each: ForEach) -> dict[str, Any]:
+    """Write of which answers there is a report each."""
+    return filled(
+        {
+            "question": each.question,
+            "keep": None if each.keep is None else list(each.keep),
+            "differs": {code: dict(own) for code, own in each.differs.items()},
+        }
     )
 
 
@@ -85,6 +96,7 @@ class _Writing:
                 "codebook": relative(plan.codebook.path, self.folder),
                 "filter": plan.filter,
                 "conditions": dict(plan.conditions),
+                "for each": None if plan.for_each is None else each_as_written(plan.for_each),
                 "weight": "none" if plan.weight is None else plan.weight,
                 "banners": {name: banner_as_written(banner) for name, banner in self.banners.items()},
                 "tests": tests_as_written(self.standard.levels, self.standard.tests),

@@ -470,6 +470,10 @@ def run(
         plan = read_plan(plan)
     if progress is not None:
         progress(f"Reading {plan.data.name}", 0, 1)
+    if plan.for_each is not None:
+        raise RequestError(
+            f"The plan makes a report for each answer of {plan.for_each.question}: run each of `plans_for_each(plan)`."
+        )
     earlier = None if before is None else _survey_before(before, plan)
     survey = (
         survey_of(plan, None if memory is None else bytes_in(memory))

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import ExitStack
 from dataclasses import fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -109,11 +110,16 @@ def run(
         refuse_given(
             "--spell-out makes no table", "outputs", "force", "strict", "no_file_date", "notes", *MACHINE
         )
-    checked = spoken(changed(read_named_plan(plan, NAMED_AFTER), **people), language)
-    if no_file_date:
-        checked = replace(checked, file_date=False)
-    if only:
-        checked = only_tables(checked, only)
+
+    def as_asked(one: Plan) -> Plan:
+        """Change a plan as the command line says."""
+        one = spoken(changed(one, **people), language)
+        if no_file_date:
+            one = replace(one, file_date=False)
+        return only_tables(one, only) if only else one
+
+    read = read_named_plan(plan, NAMED_AFTER)
+    checked = as_asked(read)
     if listing:
         from eager_otter.report.listing import requests_view
 
@@ -123,15 +129,41 @@ def run(
         _spell_out(checked, spell_out)
         return 0
     machine = {"workers": workers, "memory": memory, "cluster": cluster}
-    return make_and_save(
-        checked,
-        outputs,
-        force=force,
-        strict=strict,
-        filter_text=people["filter_text"],
-        notes=notes,
-        machine=machine,
-    )
+    settings: dict[str, Any] = {
+        "force": force,
+        "strict": strict,
+        "filter_text": people["filter_text"],
+        "notes": notes,
+        "machine": machine,
+    }
+    if checked.for_each is None:
+        return make_and_save(checked, outputs, **settings)
+    return _each(read, outputs, as_asked, settings)
+
+
+def _each(
+    plan: Plan, outputs: tuple[Path, ...], as_asked: Callable[[Plan], Plan], settings: Mapping[str, Any]
+) -> int:
+    """Make a report for each answer of a question, each in a folder of its own: the exit code of the worst.
+
+    `as_asked` changes each plan as the command line says.
+    """
+    from eager_otter.gates.writing import new_folder
+    from eager_otter.report.each import in_folder, labels_with_people, plans_for_each
+
+    plans = {label: as_asked(own) for label, own in plans_for_each(plan).items()}
+    there = labels_with_people(as_asked(plan))
+    code = 0
+    for label, own in plans.items():
+        if label not in there:
+            echo(f"Note: nobody is in {label}, so there is no report of it.", err=True)
+            continue
+        wanted = in_folder(outputs, plan, label) if outputs else own.outputs
+        with ExitStack() as folders:
+            for folder in dict.fromkeys(path.parent for path in wanted):
+                folders.enter_context(new_folder(folder))
+            code = max(code, make_and_save(replace(own, outputs=wanted), (), **settings))
+    return code
 
 
 MACHINE = ("workers", "memory", "cluster")
