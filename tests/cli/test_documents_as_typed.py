@@ -14,7 +14,7 @@ import eager_otter as otter
 
 Run = Callable[..., tuple[int, str, str]]
 ROOT = Path(__file__).parents[2]
-EXITS = {"audit": {0, 1}, "compare": {0, 1}}  # 1 where something is found, or differs
+EXITS = {"audit": {0, 1}, "compare": {0, 1}, "waves": {0, 1}}  # 1 where something is found, or differs
 
 
 def shell_lines(document: Path) -> list[str]:
@@ -66,6 +66,15 @@ def test_the_readme_can_be_typed_from_top_to_bottom(run: Run, folder: Path) -> N
     for words in lines:
         typed(run, folder, words)
     assert (folder / "drafted" / "tables.xlsx").exists() and (folder / "under-80.csv").exists()
+
+
+def test_the_example_of_waves_can_be_typed_from_top_to_bottom(run: Run, tmp_path: Path) -> None:
+    tracker = Path(shutil.copytree(ROOT / "examples" / "tracker", tmp_path / "tracker"))
+    lines = commands(tracker / "README.md")
+    assert {words[0] for words in lines} == {"waves", "run", "look", "chart"}
+    for words in lines:
+        typed(run, tracker, words)
+    assert (tracker / "tables.xlsx").exists() and (tracker / "key.png").exists()
 
 
 def test_the_readme_enters_the_environment_before_it_names_the_command() -> None:

@@ -174,6 +174,19 @@ def test_what_a_wave_did_not_have_is_not_there_and_in_no_test(
     assert marks["Quillwater", "Spring"] == "not asked" and marks["Quillwater", "Total"] == "partly offered"
 
 
+def test_questions_made_of_others_say_what_was_not_offered(tmp_path: Path) -> None:
+    book = BOOK + "  fan: {label: Fan, derive: {Fan: heard mentions any (3), Other: otherwise}}\n"
+    book += "  few: {label: Few, merge: {of: heard, answers: {Old: [Tarn], New: [Quillwater]}}}\n"
+    survey = otter.open_survey(otter.codebook_from_text(book), as_fielded(tracker(), tmp_path))
+    told = "Made of Heard of, of which not all answers were offered everywhere: Quillwater (not in Spring)."
+    assert told in survey.table("fan", "wave").notes
+    few = survey.table("few", "wave")
+    assert told not in few.notes and "Not offered everywhere: New (not in Spring)." in few.notes
+    new = next(line for line in few.body if line.label == "New")
+    assert new.marks == ("partly offered", "not asked", "", "", "")
+    assert told not in survey.table("liking", "wave").notes
+
+
 def test_a_column_that_mixes_waves_is_partly_offered(
     joined: tuple[otter.Survey, dict[str, pd.DataFrame]],
 ) -> None:
@@ -299,6 +312,15 @@ def test_rows_are_named_as_they_stand_in_their_own_file(monkeypatch: pytest.Monk
     survey = otter.open_survey(otter.codebook_from_text(BOOK), told)
     with pytest.raises(otter.DataError, match=r"Two: column 'liking', row 151: holds '3' of liking"):
         survey.table("liking")
+    text = waves["Winter"].astype({"spend": object})
+    text.loc[120, "spend"] = "much"
+    two = otter.Waves(
+        waves=(otter.Wave(data=waves["Summer"], label="One"), otter.Wave(data=text, label="Two"))
+    )
+    survey = otter.open_survey(otter.codebook_from_text(BOOK), two)
+    with pytest.raises(otter.DataError, match="'much' in row 121 of Two"):
+        survey.table("spend")
+    assert survey.responses.row_name(205) == "row 6 of Two (rid 6)"
 
 
 def test_rows_that_hold_nothing_are_left_out_of_each_file(tmp_path: Path, write: Write) -> None:

@@ -452,7 +452,17 @@ class Survey(Viewed):
     def _own_facts(self, facts: Facts, sums: QuestionSums) -> Facts:
         asked = sums.question.asked
         text = "" if asked is None else self.conditions.people(asked)
-        return replace(facts, unknown=tuple(most_frequent(sums.unknown)), asked=text)
+        sources = self.codebook.sources().get(sums.question.name, frozenset()) - {sums.question.name}
+        made_of = (
+            self.codebook.questions[name] for name in sorted(sources) if name in self.codebook.questions
+        )
+        lacking = tuple(one for one in made_of if one.offered is not None and one.offered.without)
+        return replace(
+            facts,
+            unknown=tuple(most_frequent(sums.unknown)),
+            asked=text,
+            lacking=() if sums.question.offered is not None else lacking,
+        )
 
     @property
     def conditions(self) -> Conditions:

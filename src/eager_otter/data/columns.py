@@ -31,13 +31,22 @@ KEY_BYTES = 8  # texts up to this length are compared as numbers
 FNV_START, FNV_PRIME = np.uint64(14_695_981_039_346_656_037), np.uint64(1_099_511_628_211)
 
 
+def usual_row_text(row: int) -> str:
+    """Name a row (from 0) by its number from 1."""
+    return f"row {row + 1}"
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Located:
-    """An Arrow column, the row (from 0) of the data at which it begins, and the decimal sign of its numbers."""
+    """An Arrow column, the row (from 0) of the data at which it begins, and the decimal sign of its numbers.
+
+    `row_text` names a row (from 0) of the data in messages.
+    """
 
     column: Any
     first: int = 0
     decimal: str = "."
+    row_text: Callable[[int], str] = usual_row_text
 
     def __len__(self) -> int:
         return len(self.column)
@@ -50,6 +59,7 @@ class Distinct:
     texts: tuple[str, ...]
     index: CodeArray | IntArray
     first: int = 0
+    row_text: Callable[[int], str] = usual_row_text
 
     def translated(self, translate: Callable[[str], int], largest: int) -> CodeArray:
         """Return for each row the number that `translate` gives its text: 0 … largest."""
@@ -75,7 +85,8 @@ class Distinct:
     def named_rows(self, rows: IntArray) -> str:
         """Name the first of some rows (from 0) with what they hold, as a person would look them up."""
         shown = ", ".join(
-            f"{self.texts[int(self.index[row])]!r} in row {row + self.first + 1}" for row in rows[:SHOWN]
+            f"{self.texts[int(self.index[row])]!r} in {self.row_text(int(row) + self.first)}"
+            for row in rows[:SHOWN]
         )
         return shown + (f" and {rows.size - SHOWN:,} more" if rows.size > SHOWN else "")
 
@@ -86,7 +97,7 @@ def distinct(column: Any) -> Distinct:
         inner = distinct(column.column)
         if column.decimal != ".":
             inner = replace(inner, texts=tuple(_pointed(text, column.decimal) for text in inner.texts))
-        return replace(inner, first=column.first)
+        return replace(inner, first=column.first, row_text=column.row_text)
     array = _one_array(column)
     if pa.types.is_dictionary(array.type):
         return _of_dictionary(array.dictionary, array.indices)
@@ -318,7 +329,7 @@ def _with_points(column: Located) -> Located:
         array = array.cast(array.type.value_type)
     if not pa.types.is_string(array.type):
         return column
-    return Located(pc.replace_substring(array, column.decimal, "."), column.first)
+    return Located(pc.replace_substring(array, column.decimal, "."), column.first, row_text=column.row_text)
 
 
 def without_thousands(column: Any, mark: str) -> Any:
@@ -332,7 +343,10 @@ def without_thousands(column: Any, mark: str) -> Any:
     sign = re.escape(located.decimal)
     parted = pc.match_substring_regex(array, rf"^-?\d{{1,3}}({re.escape(mark)}\d{{3}})+({sign}\d+)?$")
     return Located(
-        pc.if_else(parted, pc.replace_substring(array, mark, ""), array), located.first, located.decimal
+        pc.if_else(parted, pc.replace_substring(array, mark, ""), array),
+        located.first,
+        located.decimal,
+        located.row_text,
     )
 
 

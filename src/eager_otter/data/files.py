@@ -86,6 +86,14 @@ class PartedFile(DataFile, Protocol):
         """Read some columns of the rows from `first` to `end` in parts of so many rows: Arrow tables."""
 
 
+@runtime_checkable
+class SeveralFiles(DataFile, Protocol):
+    """Responses of several files, whose rows are looked up in their own."""
+
+    def row_text(self, row: int) -> str:
+        """Name a row (from 0) as it stands in its own file: "row 12 of autumn.csv"."""
+
+
 @dataclass(frozen=True, slots=True)
 class AtPath:
     """The base of responses that are in one file, at a `path`."""
@@ -166,6 +174,12 @@ class RowsOf(OfAnother):
     def remarks(self, rows: int) -> Iterable[Remark]:
         """Return what was noticed: that is told of the whole."""
         return ()
+
+
+def row_text(file: DataFile | None, row: int) -> str:
+    """Name a row (from 0) of all responses of a file, or of the file of several in which it stands."""
+    whole = file.whole if isinstance(file, RowsOf) else file
+    return whole.row_text(row) if isinstance(whole, SeveralFiles) else f"row {row + 1}"
 
 
 def is_long(path: Path) -> bool:

@@ -79,6 +79,11 @@ class JoinedFile:
         """How many rows there are."""
         return self.members[-1].end
 
+    def row_text(self, row: int) -> str:
+        """Name a row (from 0) as it stands in its own file: see `files.row_text`."""
+        member = next(one for one in self.members if row < one.end)
+        return f"row {row - member.first + 1} of {member.wave.name}"
+
     def check(self, columns: Sequence[str]) -> None:
         """Check that columns are of types that can be answers. Raises DataError."""
         for member in self.members:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import Any, cast
 
 import numpy as np
@@ -320,7 +321,7 @@ class Responses:
     def column(self, name: str, kind: str = "column") -> Located:
         """Return a column of the data as read; `kind` is what messages call it. Raises UnknownName."""
         sign = "." if self.file is None else self.file.decimal
-        return Located(self._column(name, kind), self.first, sign)
+        return Located(self._column(name, kind), self.first, sign, partial(files.row_text, self.file))
 
     def load(self, columns: Iterable[str]) -> None:
         """Read columns that are not at hand yet, all in one go, and keep them; nothing where they are not kept."""
@@ -382,10 +383,10 @@ class Responses:
     def row_name(self, row: int) -> str:
         """Name a row (from 0) as people find it: its number from 1 and, where there is one, its id."""
         column = self.codebook.respondent
-        number = self.first + row + 1
+        text = files.row_text(self.file, self.first + row)
         if column is None:
-            return f"row {number}"
-        return f"row {number} ({column} {self._column(column, 'column')[row].as_py()})"
+            return text
+        return f"{text} ({column} {self._column(column, 'column')[row].as_py()})"
 
     def named_rows(self, rows: IntArray) -> str:
         """Name the first of some rows (from 0), and say how many more there are."""

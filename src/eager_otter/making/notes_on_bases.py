@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from eager_otter.codebook.model import Question
 from eager_otter.counting.counts import QuestionSums
 from eager_otter.data.reasons import REASONS, Reason
 from eager_otter.figures.registry import summary_called
@@ -84,7 +85,7 @@ def base_notes(request: TableRequest, sums: QuestionSums, facts: Facts) -> Itera
         )
         short = say("Left out: {reasons}.", reasons=counted_reasons(reasons, say))
         yield Note(text, "left out", short)
-    yield from offer_notes(sums, say)
+    yield from offer_notes(sums, facts, say)
     yield from outside_notes(sums, say)
     if facts.unknown:
         unknown_values = ", ".join(f"{value!r} ({say.whole(count)})" for value, count in facts.unknown)
@@ -93,27 +94,39 @@ def base_notes(request: TableRequest, sums: QuestionSums, facts: Facts) -> Itera
         yield Note(say(unknown, codes=unknown_values), "left out", short)
 
 
-def offer_notes(sums: QuestionSums, say: Words) -> Iterator[Note]:
-    """Name the answers that some of several waves did not offer."""
-    offered = sums.question.offered
+def offer_notes(sums: QuestionSums, facts: Facts, say: Words) -> Iterator[Note]:
+    """Name the answers that some of several waves did not offer, also of questions that the question is made of."""
+    named = not_offered_text(sums.question, say)
+    if named:
+        text = say("Not offered everywhere: {answers}.", answers=named)
+        yield Note(text, "left out", text)
+    for source in facts.lacking:
+        text = say(
+            "Made of {question}, of which not all answers were offered everywhere: {answers}.",
+            question=source.label,
+            answers=not_offered_text(source, say),
+        )
+        yield Note(text, "left out", text)
+
+
+def not_offered_text(question: Question, say: Words) -> str:
+    """Name the answers of a question that some of several waves did not offer, each with the waves; "" for none."""
+    offered = question.offered
     if offered is None:
-        return
+        return ""
     lacking = {
         answer.label: [
             label
             for wave, label in zip(offered.waves, offered.labels, strict=True)
             if wave in offered.asked and answer.code in offered.without.get(wave, ())
         ]
-        for answer in sums.question.valid
+        for answer in question.valid
     }
-    named = [
+    return ", ".join(
         say("{answer} (not in {waves})", answer=answer, waves=", ".join(waves))
         for answer, waves in lacking.items()
         if waves
-    ]
-    if named:
-        text = say("Not offered everywhere: {answers}.", answers=", ".join(named))
-        yield Note(text, "left out", text)
+    )
 
 
 def outside_notes(sums: QuestionSums, say: Words) -> Iterator[Note]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from eager_otter.codebook.model import Question
 from eager_otter.data.files import Source
 from eager_otter.data.remark import Remark
 
@@ -23,7 +24,8 @@ class Facts:
 
     `source` is where the responses came from, `base` the step of `filters` that is the condition of the table's base;
     `asked` says in a reader's words whom the question was asked of. `remarks` are what was noticed while the data were
-    read, as far as it touches the table.
+    read, as far as it touches the table; `lacking` are questions that the table's is made of, of which some waves did
+    not offer all answers, where its own answers do not tell.
     """
 
     rows: int
@@ -36,3 +38,4 @@ class Facts:
     zero_weights: int = 0
     unknown: tuple[tuple[str, int], ...] = ()
     remarks: tuple[Remark, ...] = ()
+    lacking: tuple[Question, ...] = ()
