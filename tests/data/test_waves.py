@@ -486,6 +486,9 @@ def test_files_by_a_pattern_are_called_by_their_names(tmp_path: Path, write: Wri
         ("{file: a.csv, question: wave}", "question and label go with several files"),
         ("{files: [a.csv], sheet: One}", "how a file is read stands beside each"),
         ("{files: [{file: a.csv, label: A}, {file: b.csv, label: A}]}", "Two waves have the label 'A'"),
+        ("{files: [a.csv, a.csv]}", "Two waves have the label 'a'"),
+        ("{files: [{file: a.csv, label: A}, {file: a.csv, label: B}]}", "a.csv is listed twice"),
+        ("{files: [a.csv], question: ''}", "needs a name; found ''"),
         ("{files: [{file: a.csv, changes: {not asked: [nowhere]}}]}", "No question 'nowhere'"),
         ("{files: [{file: a.csv, changes: {asked: [q]}}]}", "asked"),
     ],
@@ -495,6 +498,21 @@ def test_plans_of_files_that_cannot_be(write: Write, data: str, message: str) ->
     plan = write("plan.yaml", f"data: {data}\ncodebook: book.yaml\ntables: [q]\n")
     with pytest.raises(otter.DocumentError, match=message):
         otter.read_plan(plan)
+
+
+def test_the_question_of_the_waves_may_have_a_name_of_two_words() -> None:
+    frames = list(tracker().values())[:2]
+    waves = tuple(
+        otter.Wave(data=frame, label=str(k), changes=otter.WaveChanges(not_asked=("liking",) if k else ()))
+        for k, frame in enumerate((frames[0], frames[1].drop(columns="liking")))
+    )
+    survey = otter.open_survey(
+        otter.codebook_from_text(BOOK), otter.Waves(waves=waves, question="first wave", label="W")
+    )
+    asked = survey.codebook.question("liking").asked
+    assert asked is not None and asked.text == "`first wave` in (1)"
+    assert survey.filtered(asked.text).table("liking", "first wave").people == 90
+    assert survey.overview("liking")
 
 
 def test_columns_of_other_types_are_joined_as_texts_that_keep_their_numbers() -> None:

@@ -199,6 +199,23 @@ def test_the_smallest_base_sets_questions_aside_that_were_not_asked(tracker: Pat
     assert key.lines[0].values[1:].tolist() == [308, 313, 320, 306]
 
 
+def test_a_plan_of_waves_is_written_in_full(tracker: Path) -> None:
+    plan = otter.read_plan(tracker / "plan.yaml")
+    again = otter.plan_from_text(otter.plan_text(plan), tracker)
+    assert isinstance(plan.data, otter.Waves) and isinstance(again.data, otter.Waves)
+    for one, other in zip(plan.data.waves, again.data.waves, strict=True):
+        assert (one.data.name, one.label, one.date, one.changes) == (
+            other.data.name,
+            other.label,
+            other.date,
+            other.changes,
+        )
+        assert (one.codebook is None) == (other.codebook is None)
+        assert one.codebook is None or other.codebook is None or one.codebook.digest == other.codebook.digest
+    assert [request.id for request in again.requests] == [request.id for request in plan.requests]
+    assert again.banners == plan.banners
+
+
 def test_waves_are_compared_on_the_command_line(run: Run, tracker: Path) -> None:
     code, out, _ = run("waves", cwd=tracker)
     assert code == 0 and "wording" in out and "changes:" not in out

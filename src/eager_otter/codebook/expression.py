@@ -157,6 +157,20 @@ def _operands(node: Node) -> Iterator[Operand]:
         yield node.operand
 
 
+def as_operand(name: str) -> str:
+    """Write the name of a question as it stands in an expression: in backquotes where it is not plain.
+
+    >>> as_operand("liking"), as_operand("statements.taste"), as_operand("first wave")
+    ('liking', 'statements.taste', '`first wave`')
+    """
+    tokens = _TOKEN.fullmatch(name)
+    return (
+        name
+        if tokens is not None and tokens["name"] == name and name.casefold() not in KEYWORDS
+        else f"`{name}`"
+    )
+
+
 @dataclass(frozen=True, slots=True)
 class _Token:
     kind: str  # name, quoted name, number, text, sign, end

@@ -8,12 +8,13 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from eager_otter.codebook.expression import Both, Expression, Operand, Value, Within
+from eager_otter.codebook.expression import Both, Expression, Operand, Value, Within, as_operand
 from eager_otter.codebook.model import Answer, Codebook, CodeColumn, Merged, Offered, Question, TickColumns
 from eager_otter.data.opening import Reading
 from eager_otter.documents.settled import Settings
 from eager_otter.errors import RequestError, UnknownName, nearest
 from eager_otter.gates.numbers import number_of
+from eager_otter.looks.words import counted
 
 MONTH = re.compile(r"\d{4}-(0[1-9]|1[0-2])")
 
@@ -81,7 +82,7 @@ class Waves(Settings):
     @property
     def name(self) -> str:
         """All of them in a word or two."""
-        return f"{len(self.waves)} files"
+        return counted(len(self.waves), "file")
 
     @property
     def beside(self) -> Path:
@@ -105,6 +106,8 @@ def waves_of(data: Any) -> Waves | None:
     """Return several files that are meant, None for one. Raises RequestError for none, or a label twice."""
     if not isinstance(data, Waves):
         return None
+    if not data.question.strip() or "`" in data.question:
+        raise RequestError(f"The question that the files make needs a name; found {data.question!r}.")
     labels = [wave.label for wave in data.waves]
     if not labels:
         raise RequestError("Waves need at least one file, each with a label.")
@@ -117,6 +120,12 @@ def waves_of(data: Any) -> Waves | None:
     waves = tuple(
         replace(wave, data=Path(wave.data)) if isinstance(wave.data, str) else wave for wave in data.waves
     )
+    places = [(wave.data, wave.reading) for wave in waves if isinstance(wave.data, Path)]
+    again = next((path for k, (path, how) in enumerate(places) if (path, how) in places[:k]), None)
+    if again is not None:
+        raise RequestError(
+            f"{again.name} is listed twice; its rows would be counted twice. Take one of them out."
+        )
     return replace(data, waves=waves)
 
 
@@ -217,7 +226,7 @@ def _merged_offered(question: Question, made: Merged, of: Question) -> Question:
 def _in_waves(asked: Expression | None, name: str, codes: Sequence[str]) -> Expression:
     """Narrow the routing of a question to some waves."""
     within = Within(Operand(name, False, 0), tuple(Value(code, number_of(code), 0) for code in codes))
-    text = f"{name} in ({', '.join(codes)})"
+    text = f"{as_operand(name)} in ({', '.join(codes)})"
     if asked is None:
         return Expression(text, within)
     if within in ((asked.node, *asked.node.parts) if isinstance(asked.node, Both) else (asked.node,)):

@@ -7,7 +7,7 @@ from typing import Any
 
 import yaml
 
-from eager_otter.data.waves import Waves
+from eager_otter.data.waves import Wave, Waves
 from eager_otter.documents.options import as_written
 from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError
@@ -73,6 +73,7 @@ class _Writing:
                         "file": relative(wave.data, self.folder),
                         "label": wave.label,
                         "date": wave.date,
+                        "codebook": self._codebook_of(wave),
                         **({} if wave.reading is None else wave.reading.given()),
                         "changes": wave.changes.given(),
                     }
@@ -82,6 +83,11 @@ class _Writing:
             "question": waves.question,
             "label": waves.label,
         }
+
+    def _codebook_of(self, wave: Wave) -> str | None:
+        """Return the path of a wave's own codebook; None where it has none, or none that is in a file."""
+        path = None if wave.codebook is None else wave.codebook.path
+        return None if path is None else relative(path, self.folder)
 
     def whole(self) -> dict[str, Any]:
         plan = self.plan

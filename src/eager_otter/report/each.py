@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from eager_otter.codebook.expression import as_operand
 from eager_otter.codebook.model import Answer, Net, Question
 from eager_otter.data.selection import who_counts_in
 from eager_otter.documents.settled import checked
@@ -71,9 +72,10 @@ def _plan_of(whole: Plan, each: ForEach, question: Question, answer: Answer, fol
     if differs:
         said = {key: value for key, value in whole.definition().items() if key != "for each"}
         own = whole.with_definition({**said, **differs})
-    quoted = '"' + answer.code.replace('"', "") + '"'
+    quote = "'" if '"' in answer.code else '"'
+    quoted = f"{quote}{answer.code}{quote}"
     word = f"mentions any ({quoted})" if question.is_of.several else f"in ({quoted})"
-    chosen = f"{question.name} {word}"
+    chosen = f"{as_operand(question.name)} {word}"
     filtered = own.filter if differs and "filter" in differs else whole.filter
     title = f"{own.title} – {answer.label}" if own.title else answer.label
     outputs = dict(zip(own.outputs, _inside(own.outputs, folder), strict=True))
