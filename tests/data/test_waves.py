@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -404,11 +405,35 @@ def test_a_wave_more_changes_no_figure_of_the_others(tmp_path: Path) -> None:
             assert mine.marks[1:4] == theirs.marks[1:4]
 
 
+def test_waves_with_codebooks_of_their_own_are_counted_by_processes_but_copies_not_on_a_cluster(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from eager_otter.counting.cluster import OnCluster
+
+    waves = as_fielded(tracker(people=200), tmp_path)
+    book = otter.codebook_from_text(BOOK)
+    own = tuple(
+        replace(wave, codebook=otter.codebook_from_text(BOOK)) if k == 3 else wave
+        for k, wave in enumerate(waves.waves)
+    )
+    whole = otter.open_survey(book, replace(waves, waves=own))
+    monkeypatch.setattr(files, "PART_ROWS", 64)
+    parts = otter.open_survey(book, replace(waves, waves=own))
+    for one, other in zip(
+        whole.table("spend", "wave").lines,
+        replace(parts, runner=Processes(2)).table("spend", "wave").lines,
+        strict=True,
+    ):
+        np.testing.assert_allclose(one.values, other.values, rtol=1e-12)
+    monkeypatch.setattr(files, "IN_PARTS_FROM", 1)
+    copied = otter.open_survey(book, waves)
+    with pytest.raises(otter.RequestError, match="save the data as Parquet there"):
+        replace(copied, runner=OnCluster(client=None)).table("spend")
+
+
 def test_waves_are_counted_in_parts_and_by_processes_alike(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from dataclasses import replace
-
     waves = as_fielded(tracker(people=200), tmp_path)
     waves.waves[3].data.to_parquet(tmp_path / "winter.parquet")
     waves = replace(

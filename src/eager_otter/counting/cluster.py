@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 from eager_otter.counting.passes import Pass
 from eager_otter.counting.running import InTurn, Share, Tell, count_share, in_order, needs_sharing, shares_of
 from eager_otter.data.converted import ConvertedFile
+from eager_otter.data.joined_file import JoinedFile
 from eager_otter.data.responses import Responses
 from eager_otter.errors import MachineProblem, MissingPackage, OtterError, RequestError
 from eager_otter.version import __version__
@@ -36,9 +37,10 @@ class OnCluster:
         """Count all parts: see `Runner.count`. Short data are counted here. Raises RequestError for a long CSV file."""
         if not needs_sharing(responses):
             return InTurn().count(one_pass, responses, tell)
-        if isinstance(responses.file, ConvertedFile):
+        file = responses.file
+        if isinstance(file, ConvertedFile) or (isinstance(file, JoinedFile) and file.has_copies):
             raise RequestError(
-                f"{responses.file.place}: workers of a cluster read Parquet files on storage that all of them see; "
+                f"{file.place}: workers of a cluster read Parquet files on storage that all of them see; "
                 "save the data as Parquet there, or count them by processes of this machine (workers)."
             )
         ahead = AHEAD * max(1, len(self.client.scheduler_info(n_workers=-1)["workers"]))

@@ -16,7 +16,7 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Codebook, JoinedColumn, TickColumns
 from eager_otter.data import files
 from eager_otter.data.columns import Distinct, Located, distinct
-from eager_otter.data.converted import converted
+from eager_otter.data.converted import ConvertedFile, converted
 from eager_otter.data.files import DataFile, FileInARow, PartedFile, Source
 from eager_otter.data.frame import ArrowFrame
 from eager_otter.data.opening import open_data
@@ -73,6 +73,11 @@ class JoinedFile:
     def paths(self) -> tuple[Path, ...]:
         """The files they are read from."""
         return tuple(path for member in self.members for path in member.file.paths)
+
+    @property
+    def has_copies(self) -> bool:
+        """Whether some of it is read from copies that are on this machine alone."""
+        return any(isinstance(member.file, ConvertedFile) for member in self.members)
 
     @property
     def rows(self) -> int:
@@ -215,6 +220,7 @@ def open_waves(codebook: Codebook, waves: Waves, wanted: Sequence[str]) -> Joine
     missing: list[str] = []
     aside: dict[str, None] = {}
     first = 0
+    waves = replace(waves, waves=tuple(map(_bare, waves.waves)))
     for wave, code, file in zip(waves.waves, codes, opened, strict=True):
         names = _names(wave, file, waves.question)
         missing += _not_there(codebook, wave, names, [name for name in wanted if name != waves.question])
@@ -248,6 +254,11 @@ def open_waves(codebook: Codebook, waves: Waves, wanted: Sequence[str]) -> Joine
             )
         )
     return JoinedFile(waves, tuple(members), (waves.question, *aside))
+
+
+def _bare(wave: Wave) -> Wave:
+    """Return a wave without what is not needed any more, so that little is sent to those who count parts."""
+    return replace(wave, data=wave.data if isinstance(wave.data, Path) else None, codebook=None)
 
 
 def _names(wave: Wave, file: DataFile, made: str) -> dict[str, str]:
