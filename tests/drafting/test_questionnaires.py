@@ -47,6 +47,7 @@ CHANGES: list[tuple[str, str, str, str, dict[str, object]]] = [
      {"columns": {"h_1": "h_2", "h_2": "h_1"}}),
     ("h_2: Birk}", "h_3: Birk}", "other columns", "'h_3' here is 'h_2'", {"columns": {"h_3": "h_2"}}),
     ("{h_1: Tarn, h_2: Birk}", "{h_1: Tarn}", "answer not offered", "'Birk'", {"not_offered": {"heard": ("Birk",)}}),
+    ("h_2: Birk}", "h_2: Fizz}", "answer not offered", "'Birk'", {"not_offered": {"heard": ("Birk",)}}),
     ("{1: Taste, 2: Price}", "{1: Taste}", "answer not offered", "'Price'", {"not_offered": {"why": ("Price",)}}),
     ("  spend: {kind: number}\n", "", "question not asked", "it is not in this codebook", {"not_asked": ("spend",)}),
     ("{1: Poor, 2: Fair, 3: Good}", "{1: Poor, 2: Fair, 3: Good, 4: Very good}", "scale of other length",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from eager_otter.codebook.model import Question
+from eager_otter.codebook.model import Offered, Question
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.tables.base_rules import NOT_OFFERED, OFFERED, PARTLY_OFFERED
 
@@ -17,11 +17,8 @@ def offers_in(question: Question, people: FloatArray) -> IntArray:
     """
     offered = question.offered
     assert offered is not None
-    asked = np.array([wave in offered.asked for wave in offered.waves])
-    here = people[asked] > 0
-    without = [
-        offered.without.get(wave, frozenset()) for wave, one in zip(offered.waves, asked, strict=True) if one
-    ]
+    here = people[_asked(offered)] > 0
+    without = [offered.without.get(wave, frozenset()) for wave in offered.waves if wave in offered.asked]
     rows = [frozenset((answer.code,)) for answer in question.valid]
     rows += [frozenset(net.of) for net in question.nets]
     status = np.zeros((len(rows), people.shape[1]), np.int64)
@@ -38,5 +35,9 @@ def nobody_asked(question: Question, people: FloatArray) -> BoolArray:
     """Return which columns hold people, none of whom were asked: (columns,)."""
     offered = question.offered
     assert offered is not None
-    asked = np.array([wave in offered.asked for wave in offered.waves])
-    return np.asarray((people.sum(axis=0) > 0) & ~(people[asked] > 0).any(axis=0))
+    return np.asarray((people.sum(axis=0) > 0) & ~(people[_asked(offered)] > 0).any(axis=0))
+
+
+def _asked(offered: Offered) -> BoolArray:
+    """Return which waves asked: (waves,)."""
+    return np.array([wave in offered.asked for wave in offered.waves])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -14,12 +15,14 @@ import pyarrow.compute as pc
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Codebook, JoinedColumn, TickColumns
+from eager_otter.core.arrays import IntArray
 from eager_otter.data import files
 from eager_otter.data.columns import Distinct, Located, distinct
 from eager_otter.data.converted import ConvertedFile, converted
 from eager_otter.data.files import DataFile, FileInARow, PartedFile, Source
 from eager_otter.data.frame import ArrowFrame
 from eager_otter.data.opening import open_data
+from eager_otter.data.parquet_file import in_parts
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.waves import Wave, Waves, not_asked, not_offered, wave_codes
 from eager_otter.errors import DataError, RequestError, nearest
@@ -106,20 +109,8 @@ class JoinedFile:
         if not columns:
             yield from (pa.table({}) for _ in range(first, stop, files.PART_ROWS))
             return
-        held: list[Any] = []
-        count = 0
-        for piece in self._pieces(columns, first, stop, categories=categories):
-            left = piece
-            while left.num_rows:
-                taken = left.slice(0, files.PART_ROWS - count)
-                left = left.slice(taken.num_rows)
-                held.append(taken)
-                count += taken.num_rows
-                if count == files.PART_ROWS:
-                    yield _together(held, columns)
-                    held, count = [], 0
-        if held:
-            yield _together(held, columns)
+        pieces = self._pieces(columns, first, stop, categories=categories)
+        yield from in_parts(pieces, 0, stop - first, partial(_together, columns=columns))
 
     def _pieces(self, columns: Sequence[str], first: int, end: int, *, categories: bool) -> Iterator[Any]:
         for member in self.members:
@@ -172,7 +163,7 @@ class JoinedFile:
             except DataError as error:
                 rows = parts.rows_with((text,))
                 if rows.size:
-                    at = named([f"row {first - member.first + row + 1:,}" for row in rows.tolist()])
+                    at = _named_rows(member, rows + first)
                     raise DataError(
                         f"{member.wave.name}: column {member.names[name]!r}, {at}: {error}"
                     ) from error
@@ -182,14 +173,14 @@ class JoinedFile:
     def _check_blank(self, member: Member, name: str, column: Any, first: int) -> None:
         rows = np.flatnonzero(distinct(column).which(str.strip))
         if rows.size:
-            at = named([f"row {first - member.first + row + 1:,}" for row in rows.tolist()])
+            at = _named_rows(member, rows + first)
             raise DataError(
                 f"{member.wave.name}: column {member.names[name]!r} holds answers ({at}) to a question that is listed "
                 "under 'not asked'. Take it out of that list, or correct the data."
             )
 
     def remarks(self, rows: int) -> Iterable[Remark]:
-        """Tell what was noticed in each file, and which columns some of them do not have."""
+        """Tell what was noticed in each file."""
         for member in self.members:
             for remark in member.file.remarks(member.file.rows):
                 yield replace(remark, wave=member.wave.label)
@@ -207,6 +198,11 @@ class JoinedFile:
             fingerprint=digest.hexdigest()[:12] if all(one.fingerprint for one in each) else "",
             each=each,
         )
+
+
+def _named_rows(member: Member, rows: IntArray) -> str:
+    """Name rows (from 0) of the survey as they stand in their file."""
+    return named([f"row {row + 1:,}" for row in (rows - member.first).tolist()])
 
 
 def open_waves(codebook: Codebook, waves: Waves, wanted: Sequence[str]) -> JoinedFile:
@@ -412,10 +408,10 @@ class KeptFile(files.OfAnother):
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
     ) -> Iterator[Any]:
         """Read some columns of some rows in parts of so many: see `PartedFile.parts`."""
-        stop = self.rows if end is None else end
-        table = self.read(columns)
-        for start in range(first, stop, files.PART_ROWS):
-            yield table.slice(start, min(files.PART_ROWS, stop - start))
+        read = self.table
+        if not set(columns) <= set(read.names):
+            read = ArrowFrame(self.whole.read(columns), list(columns))
+        return read.parts(columns, first, end, categories=categories)
 
     def remarks(self, rows: int) -> Iterable[Remark]:
         """Tell what was noticed in the file."""

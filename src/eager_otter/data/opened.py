@@ -93,11 +93,11 @@ def _leave_out_blank_rows(responses: Responses, file: DataFile) -> None:
 def _some_columns(responses: Responses, file: DataFile) -> Iterator[list[str]]:
     """Go through the columns of a file, a few at a time: those at hand, those of the codebook, all others."""
     made = file.made if isinstance(file, JoinedFile) else ""
-    at_hand = list(responses.table.column_names)
+    at_hand = [name for name in responses.table.column_names if name != made]
     if at_hand:
-        yield [name for name in at_hand if name != made]
+        yield at_hand
     others = [name for name in dict.fromkeys((*columns_of(responses.codebook), *file.names)) if name]
-    others = [name for name in others if name not in set(at_hand) and name != made]
+    others = [name for name in others if name not in {*at_hand, made}]
     start = 0
     sizes = list(COLUMNS_AT_ONCE) if isinstance(file, PartedFile) else [COLUMNS_AT_ONCE[-1]]
     while start < len(others):

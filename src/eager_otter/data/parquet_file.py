@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import accumulate
@@ -137,8 +137,16 @@ def _batches(file: Any, groups: Sequence[int], names: Sequence[str]) -> Iterator
             yield from file.iter_batches(batch_size=files.PART_ROWS, row_groups=[group], columns=names)
 
 
-def in_parts(batches: Iterable[Any], skipped: int, rows: int) -> Iterator[Any]:
-    """Cut batches into tables of so many rows each, after some that are skipped: so many rows in all."""
+def in_parts(
+    batches: Iterable[Any],
+    skipped: int,
+    rows: int,
+    together: Callable[[list[Any]], Any] = pa.Table.from_batches,
+) -> Iterator[Any]:
+    """Cut batches into tables of so many rows each, after some that are skipped: so many rows in all.
+
+    `together` makes one table of the pieces of a part.
+    """
     held: list[Any] = []
     count = 0
     for whole in batches:
@@ -154,10 +162,10 @@ def in_parts(batches: Iterable[Any], skipped: int, rows: int) -> Iterator[Any]:
             held.append(taken)
             count += taken.num_rows
             if count == files.PART_ROWS:
-                yield pa.Table.from_batches(held)
+                yield together(held)
                 held, count = [], 0
     if held:
-        yield pa.Table.from_batches(held)
+        yield together(held)
 
 
 def open_parquet(path: Path) -> ParquetFile:

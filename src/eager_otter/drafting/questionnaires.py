@@ -223,9 +223,10 @@ class _Answers:
         covered: set[str] = set()
         for answer in there.answers:
             common = self._common(answer, by_label)
-            covered.add(
-                answer.code if common is None else common.code
-            )  # what a code of two labels is, is asked
+            if common is not None:
+                covered.add(common.code)
+            elif not self.by_columns:  # what a code of two labels is, is asked
+                covered.add(answer.code)
             yield from self._one(answer, common)
         said = not_offered(question, self.wave)
         for answer in question.answers:
@@ -239,11 +240,8 @@ class _Answers:
     def _common(self, answer: Answer, by_label: Mapping[str, Answer]) -> Answer | None:
         """Return the common answer that one of a wave is: as the changes say, else of its label, else None."""
         if not self.by_columns and answer.code in self.said:
-            return (
-                self.question.answers[self.question.by_code[self.said[answer.code]]]
-                if (self.said[answer.code] in self.question.by_code)
-                else None
-            )
+            place = self.question.by_code.get(self.said[answer.code])
+            return None if place is None else self.question.answers[place]
         return by_label.get(_plain(answer.label))
 
     def _one(self, answer: Answer, common: Answer | None) -> Iterator[WaveDifference]:

@@ -434,11 +434,16 @@ ANSWER_SETTINGS = {
 
 def _part_of(request: TableRequest, question: Question, answer: Answer, stem: str) -> TableRequest:
     """Narrow a table to one answer of a control question."""
+    text = narrowed_to(request.filter, question, answer)
+    return replace(request, filter=text, part=answer.label, id=f"{stem}-{answer.code}")
+
+
+def narrowed_to(filter_text: str | None, question: Question, answer: Answer) -> str:
+    """Narrow a filter, None for everyone, to those who gave an answer."""
     quote = "'" if '"' in answer.code else '"'
     sign = "==" if question.is_of.of_one_answer else "mentions"
     chosen = f"`{question.name}` {sign} {quote}{answer.code}{quote}"
-    text = chosen if request.filter is None else f"({request.filter}) and {chosen}"
-    return replace(request, filter=text, part=answer.label, id=f"{stem}-{answer.code}")
+    return chosen if filter_text is None else f"({filter_text}) and {chosen}"
 
 
 def _named_question(entry: Any) -> str | None:

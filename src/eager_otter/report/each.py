@@ -8,7 +8,6 @@ from pathlib import Path
 
 import numpy as np
 
-from eager_otter.codebook.expression import as_operand
 from eager_otter.codebook.model import Answer, Net, Question
 from eager_otter.data.selection import who_counts_in
 from eager_otter.documents.settled import checked
@@ -16,6 +15,7 @@ from eager_otter.errors import RequestError
 from eager_otter.gates.text import file_name
 from eager_otter.plan.plan import ForEach, Plan
 from eager_otter.plan.reading import read_plan
+from eager_otter.plan.tables import narrowed_to
 from eager_otter.report.report import survey_of
 
 
@@ -72,10 +72,6 @@ def _plan_of(whole: Plan, each: ForEach, question: Question, answer: Answer, fol
     if differs:
         said = {key: value for key, value in whole.definition().items() if key != "for each"}
         own = whole.with_definition({**said, **differs})
-    quote = "'" if '"' in answer.code else '"'
-    quoted = f"{quote}{answer.code}{quote}"
-    word = f"mentions any ({quoted})" if question.is_of.several else f"in ({quoted})"
-    chosen = f"{as_operand(question.name)} {word}"
     filtered = own.filter if differs and "filter" in differs else whole.filter
     title = f"{own.title} – {answer.label}" if own.title else answer.label
     outputs = dict(zip(own.outputs, _inside(own.outputs, folder), strict=True))
@@ -83,7 +79,7 @@ def _plan_of(whole: Plan, each: ForEach, question: Question, answer: Answer, fol
         own,
         for_each=None,
         title=own.title if differs and "title" in differs else title,
-        filter=chosen if filtered is None else f"({filtered}) and {chosen}",
+        filter=narrowed_to(filtered, question, answer),
         outputs=tuple(outputs.values()),
         output_notes={outputs.get(path, path): length for path, length in own.output_notes.items()},
     )
