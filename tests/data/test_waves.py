@@ -580,6 +580,17 @@ def test_waves_made_equal_have_one_sum_past_the_filter(
     np.testing.assert_array_equal(back.lines[-1].values, plain.lines[-1].values)
 
 
+def test_another_filter_makes_waves_equal_anew(joined: tuple[otter.Survey, dict[str, pd.DataFrame]]) -> None:
+    """Also where it keeps nobody whom the one before kept."""
+    survey, _ = joined
+    one = survey.filtered("region == 1").with_equal_waves("wave").filtered("region == 2")
+    other = survey.filtered("region == 2").with_equal_waves("wave")
+    for mine, theirs in zip(
+        one.table("spend", "wave").lines, other.table("spend", "wave").lines, strict=True
+    ):
+        np.testing.assert_array_equal(mine.values, theirs.values)
+
+
 def test_a_plan_makes_waves_equal(tmp_path: Path, write: Write) -> None:
     as_fielded(tracker(), tmp_path)
     write("book.yaml", BOOK)

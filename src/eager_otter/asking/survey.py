@@ -123,9 +123,9 @@ class Survey(Viewed):
 
         Raises ExpressionError, RequestError.
         """
-        survey = replace(self, filter=expression)
+        survey = replace(self, filter=expression)._equalled()
         survey.population()
-        return survey._equalled()
+        return survey
 
     @checked
     def weighted_by(self, weight: str | Weighting | None) -> Survey:
