@@ -14,6 +14,7 @@ from eager_otter.counting.wanted import Count
 from eager_otter.data.answers import Answers, NumberAnswers
 from eager_otter.data.made import values_of
 from eager_otter.data.selection import who_answered, who_counts_in
+from eager_otter.documents.translated import goes_by
 from eager_otter.tables.request import TableRequest
 from eager_otter.tables.table import Line, Table
 
@@ -66,7 +67,7 @@ def _in_base(question: Question, answers: Answers, line: Line) -> BoolArray:
 
 def _in_row(question: Question, answers: Answers, row: tuple[str, str]) -> BoolArray:
     code, label = row
-    net = next((net for net in question.nets if net.label.casefold() == label.casefold()), None)
+    net = next((net for net in question.nets if goes_by(net.label, label)), None)
     if net is None:
         answer = question.find(code or canonical(label))
         net = Net(label="", of=() if answer is None else (answer.code,))

@@ -193,15 +193,23 @@ class Survey(Viewed):
     def in_language(self, language: str, folder: str | Path = ".") -> Survey:
         """Say the fixed words of tables in a language: "en", "de" or a catalogue (.yaml), its path from `folder`.
 
+        Labels and texts are in it as well, where the codebook has a translation for it.
+
         Raises UnknownName, FileProblem, DocumentError.
 
         `language` is a tag or a path.
 
         Example: `survey.in_language("de").table("heard_of", banner="region")`.
         """
+        from eager_otter.codebook.translating import in_language as codebook_in
         from eager_otter.looks.catalogue import load_words
 
-        return replace(self, words=load_words(language, Path(folder)))
+        words = load_words(language, Path(folder))
+        codebook = codebook_in(self.codebook, words.language)
+        responses = (
+            self.responses if codebook is self.codebook else replace(self.responses, codebook=codebook)
+        )
+        return replace(self, words=words, responses=responses)
 
     def table(self, question: str, banner: BannerGiven = (), **settings: Unpack[TableSettings]) -> Table:
         """Make one table: a question by a banner, whose groups are side by side after the Total.

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import click
 from click.core import ParameterSource
 
-from eager_otter.errors import FileProblem, RequestError
+from eager_otter.errors import FileProblem, RequestError, shown_path
 from eager_otter.gates.reading import is_file, is_folder
 from eager_otter.gates.streams import echo
 
@@ -54,7 +54,8 @@ weight_option = click.option(
 language_option = click.option(
     "--language",
     metavar="LANGUAGE",
-    help="Say the fixed words in this language instead of the plan's: en, de, or a catalogue (.yaml).",
+    help="Speak this language instead of the plan's: en, de, or a catalogue (.yaml); labels too, where the codebook "
+    "translates them.",
 )
 
 
@@ -215,8 +216,28 @@ def tell_who_is_counted(survey: Survey, plan: Plan | None, filter_text: str | No
     """Say on stderr when a filter leaves nobody out, and when unfinished interviews are counted."""
     for hint in () if plan is None else plan.hints:
         echo(f"Note: {hint}", err=True)
+    for note in () if plan is None else _notes_on_language(plan):
+        echo(f"Note: {note}", err=True)
     for note in notes_on_people(survey, plan, filter_text):
         echo(f"Note: {note}", err=True)
+
+
+def _notes_on_language(plan: Plan) -> Iterator[str]:
+    """Say what has no translation in the language of the report, where the codebook has one."""
+    if not plan.codebook.translations:
+        return
+    from eager_otter.gates.text import shortened
+    from eager_otter.plan.translating import untranslated_in
+
+    lacking = untranslated_in(plan)
+    if lacking:
+        language, shown = plan.words.language, ", ".join(repr(shortened(text, 40)) for text in lacking[:3])
+        more = " …" if len(lacking) > 3 else ""
+        are = "text is" if len(lacking) == 1 else "texts are"
+        yield (
+            f"{len(lacking):,} {are} not translated ({language}) and shown as written: {shown}{more}. All of them: "
+            f"eager-otter words --plan {shown_path(plan.path)} --language {language}"
+        )
 
 
 def notes_on_people(survey: Survey, plan: Plan | None, filter_text: str | None) -> Iterator[str]:

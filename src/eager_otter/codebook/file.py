@@ -399,6 +399,25 @@ BY_KIND: dict[str, type[QuestionPart]] = {
 }
 
 
+def _words_or_file(value: object) -> str:
+    return "words" if isinstance(value, dict) else "file"
+
+
+def _own_words_or_text(value: object) -> str:
+    return "of one question" if isinstance(value, dict) else "text"
+
+
+TranslatedText = Annotated[
+    Annotated[dict[str, Text], Tag("of one question")] | Annotated[Text, Tag("text")],
+    Discriminator(_own_words_or_text),
+]
+TranslationFile = dict[str, TranslatedText]
+TranslationEntry = Annotated[
+    Annotated[TranslationFile, Tag("words")] | Annotated[Text, Tag("file")],
+    Discriminator(_words_or_file),
+]
+
+
 class CodebookFile(Part):
     """The head of the codebook; each question is checked on its own."""
 
@@ -409,6 +428,7 @@ class CodebookFile(Part):
     finished: Text | None = None
     universe: Text | None = None
     conditions: dict[str, Text] = {}
+    translations: dict[str, TranslationEntry] = {}
     missing: list[Code] = []
     include: list[Text] = []
     nets: list[Any] = []

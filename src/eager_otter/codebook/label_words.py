@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from eager_otter.documents.translated import written
+
 
 def _any_of(*patterns: str) -> re.Pattern[str]:
     return re.compile("|".join(patterns), re.IGNORECASE)
@@ -42,7 +44,7 @@ def says_no_answer(label: str) -> bool:
     >>> says_no_answer("Don't know"), says_no_answer("Weiß nicht"), says_no_answer("Very good")
     (True, True, False)
     """
-    return bool(NO_ANSWER.search(label))
+    return bool(NO_ANSWER.search(written(label)))
 
 
 def direction(labels: Sequence[str]) -> int:
@@ -56,9 +58,10 @@ def direction(labels: Sequence[str]) -> int:
 
 
 def _worth(label: str) -> int:
-    if BAD.search(label):
+    text = written(label)
+    if BAD.search(text):
         return -1
-    return 1 if GOOD.search(label) else 0
+    return 1 if GOOD.search(text) else 0
 
 
 def says_time(label: str) -> bool:
@@ -67,4 +70,4 @@ def says_time(label: str) -> bool:
     >>> says_time("Wave"), says_time("Region"), says_time("Befragungswelle")
     (True, False, True)
     """
-    return TIME.search(label) is not None
+    return TIME.search(written(label)) is not None

@@ -22,6 +22,7 @@ from eager_otter.codebook.missing import NOTHING, Missing
 from eager_otter.documents.definition import Definition
 from eager_otter.documents.origin import Origin
 from eager_otter.documents.settled import checked
+from eager_otter.documents.translated import Translated, names_of, written
 from eager_otter.documents.values import values_of
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.gates.numbers import number_of
@@ -54,7 +55,7 @@ class Answer:
     @property
     def stays_last(self) -> bool:
         """Whether it keeps the end of a sorted table: exclusive, flagged as last, or an other or don't know."""
-        return self.last or self.exclusive or bool(LAST.match(self.label))
+        return self.last or self.exclusive or bool(LAST.match(written(self.label)))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,6 +75,26 @@ class Net:
     how: How = "any"
     least: int = 1
     inside: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Translation:
+    """One language of a codebook: its words by the text as written, in `texts` for all, in `questions` for one alone.
+
+    What is blank there is not translated yet.
+    """
+
+    texts: Mapping[str, str] = field(default_factory=dict)
+    questions: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+
+    def of(self, text: str, question: str = "") -> str:
+        """Return what is shown for a text: as the `question` alone says it, as all do, or as it is written.
+
+        `text` is a label, or another text of the codebook; `question` its question, "" for none.
+        """
+        text = written(text)
+        own = self.questions.get(question, {}).get(text) or self.texts.get(text)
+        return Translated(own, text) if own else text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -313,6 +334,11 @@ class Question(Viewed):
             return {}
         return scores_of(self.answers)
 
+    def row_names(self) -> list[str]:
+        """List what its rows go by: valid answers, nets, differences; translated ones by both their labels."""
+        rows: tuple[Answer | Net | Difference, ...] = (*self.valid, *self.nets, *self.differences)
+        return [name for row in rows for name in names_of(row.label)]
+
     def find(self, name: str) -> Answer | None:
         """Return the answer whose code `name` is, else whose label (in any case); None where there is none."""
         name = str(name)
@@ -320,7 +346,9 @@ class Question(Viewed):
         if position is not None:
             return self.answers[position]
         wanted = _plain(name)
-        return next((answer for answer in self.answers if _plain(answer.label) == wanted), None)
+        return next(
+            (one for one in self.answers if wanted in [_plain(label) for label in names_of(one.label)]), None
+        )
 
 
 def scores_of(answers: Sequence[Answer]) -> dict[str, float]:
@@ -351,7 +379,8 @@ class Grid:
 class Codebook(Viewed):
     """All questions, in survey order.
 
-    `conditions` are the analyst's own words for filters, bases and routing: text by expression.
+    `conditions` are the analyst's own words for filters, bases and routing: text by expression. `translations` are its
+    labels and texts in other languages, by their tags.
     `files` are those it was read from, `path` first, and `digest` is a fingerprint of them; "" for none.
 
     `origin` is what it can be changed and written back from; None where there is nothing of the kind.
@@ -370,6 +399,7 @@ class Codebook(Viewed):
     finished: Expression | None = None
     universe: str = ""
     conditions: Mapping[str, str] = field(default_factory=dict)
+    translations: Mapping[str, Translation] = field(default_factory=dict)
     path: Path | None = None
     files: tuple[Path, ...] = ()
     digest: str = ""

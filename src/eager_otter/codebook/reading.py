@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from fnmatch import fnmatchcase
@@ -23,6 +24,7 @@ from eager_otter.codebook.file import (
     RankingFile,
     SharedNetFile,
     SingleFile,
+    TranslationFile,
 )
 from eager_otter.codebook.made import check_alone, made_question, sources_of
 from eager_otter.codebook.meaning import check_expression
@@ -32,15 +34,18 @@ from eager_otter.codebook.model import (
     Derived,
     Grid,
     Question,
+    Translation,
 )
 from eager_otter.codebook.nets import NetBuilder
 from eager_otter.codebook.plain import PlainQuestions
+from eager_otter.codebook.translating import texts_of
 from eager_otter.documents.checking import check
 from eager_otter.documents.origin import Origin
 from eager_otter.documents.settled import checked
 from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import Document, Place, compose, read_yaml
 from eager_otter.errors import DocumentError, ExpressionError, FileProblem, Problem, nearest
+from eager_otter.looks.catalogue import LANGUAGE_TAG
 
 
 @checked
@@ -123,6 +128,7 @@ class _Reading:
     def __init__(self, document: Document, origin: Origin[Codebook]) -> None:
         self.document, self.origin = document, origin
         self.documents: dict[str, Document] = {}  # by question, where it is not the main one
+        self.of_languages: list[Document] = []
         self.problems: list[Problem] = []
         self.missing: tuple[str, ...] = ()
         self.bodies: dict[str, Any] = {}
@@ -140,7 +146,8 @@ class _Reading:
 
     def _documents(self) -> list[Document]:
         """List all documents read, the main one first."""
-        return list({id(one): one for one in (self.document, *self.documents.values())}.values())
+        every = (self.document, *self.documents.values(), *self.of_languages)
+        return list({id(one): one for one in every}.values())
 
     def _digest(self) -> str:
         """Fingerprint all files read."""
@@ -181,9 +188,52 @@ class _Reading:
             files=tuple(document.path for document in self._documents()),
         )
         sound = {*self.questions, *self.grids}
+        codebook = self._with_translations(codebook, head)
         return ReadCodebook(
             codebook=codebook, mistaken=frozenset(set(self.bodies) - sound), problems=tuple(self.problems)
         )
+
+    def _with_translations(self, codebook: Codebook, head: CodebookFile | None) -> Codebook:
+        """Read what the codebook says in other languages, and check the names of questions in it."""
+        if head is None or not head.translations:
+            return codebook
+        translations = {}
+        for tag, entry in head.translations.items():
+            if not re.fullmatch(LANGUAGE_TAG, tag):
+                message = f"a language is named by its tag, such as de or pt-BR; found {tag!r}."
+                self.mistake(("translations", tag), message, key=True)
+            elif isinstance(entry, str):
+                document = self._further(self.document.path.parent / entry, ("translations", tag))
+                if document is not None:
+                    self.of_languages.append(document)
+                    texts, problems = check(TranslationFile, document.data, document, ())
+                    self.problems += problems
+                    translations[tag] = self._translation(texts or {}, document, ())
+            else:
+                translations[tag] = self._translation(entry, self.document, ("translations", tag))
+        whole = replace(codebook, translations=translations, digest=self._digest(), origin=self.origin)
+        return replace(whole, files=tuple(document.path for document in self._documents()))
+
+    def _translation(
+        self, texts: Mapping[str, str | Mapping[str, str]], document: Document, place: Place
+    ) -> Translation:
+        """Make the translation of what is at a place of a document; texts of one question must be among its own."""
+        whole = {text: own for text, own in texts.items() if isinstance(own, str)}
+        single = {name: own for name, own in texts.items() if not isinstance(own, str)}
+        known: dict[str, set[str]] = {}
+        for name, text in texts_of(self.questions.values(), self.grids.values()):
+            known.setdefault(name, set()).add(text)
+        for name, own in single.items():
+            if name not in known and name not in self.bodies:
+                hint = nearest(name, tuple(known))
+                self.problems.append(
+                    document.problem((*place, name), f"no question {name!r}.{hint}", key=True)
+                )
+            for text in own if name in known else ():
+                if text not in known[name]:
+                    message = f"{name} has no text {text!r}.{nearest(text, sorted(known[name]))}"
+                    self.problems.append(document.problem((*place, name, text), message, key=True))
+        return Translation(texts=whole, questions=single)
 
     def _conditions(self, head: CodebookFile | None) -> dict[str, str]:
         """Check the conditions that have words of their own."""
@@ -224,19 +274,26 @@ class _Reading:
         self._add_bodies(bodies if isinstance(bodies, dict) else {}, None)
 
     def _include(self, path: Path, place: Place) -> None:
-        try:
-            document = self.origin.document(path)
-            self.origin = self.origin.with_text_of(document)
-        except FileProblem as error:
-            self.mistake(place, f"include: {error}")
-            return
-        except DocumentError as error:
-            self.problems += error.problems
+        document = self._further(path, place)
+        if document is None:
             return
         part, problems = check(IncludedFile, document.data, document, ())
         self.problems += problems
         if part is not None:
             self._add_bodies(part.questions, document)
+
+    def _further(self, path: Path, place: Place) -> Document | None:
+        """Read a further file that is named at a place; None where it cannot be read, which is noted."""
+        try:
+            document = self.origin.document(path)
+        except FileProblem as error:
+            self.mistake(place, f"{place[0]}: {error}")
+            return None
+        except DocumentError as error:
+            self.problems += error.problems
+            return None
+        self.origin = self.origin.with_text_of(document)
+        return document
 
     def _add_bodies(self, bodies: dict[str, Any], document: Document | None) -> None:
         for name, body in bodies.items():

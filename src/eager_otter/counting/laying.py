@@ -10,6 +10,7 @@ from typing import Literal
 from eager_otter.codebook.label_words import says_time
 from eager_otter.codebook.model import Codebook, Periods, Question
 from eager_otter.counting.points import Point
+from eager_otter.documents.translated import joined, names_of
 from eager_otter.errors import RequestError
 from eager_otter.gates.numbers import whole_of
 from eager_otter.looks.words import said
@@ -84,7 +85,7 @@ class Head:
     def called(self, name: str) -> LaidColumn | None:
         """Find a column by label or code, differences and trends aside."""
         with_people = (column for column in self.columns if column.member is not NOBODY)
-        return next((one for one in with_people if name in (one.what.label, one.what.code)), None)
+        return next((one for one in with_people if name in (*names_of(one.what.label), one.what.code)), None)
 
     def settled(self) -> Group:
         """Return the group as the banner holds it, by the numbers of its columns."""
@@ -248,7 +249,7 @@ def _own_rules(wanted: BannerGroup, rules: ColumnRules) -> ColumnRules:
 def _group(wanted: BannerGroup, outer: Sequence[str], codebook: Codebook) -> Group:
     """Name the head of a path, with those above it."""
     label = outer[-1] if outer else label_of(wanted, codebook)
-    title = wanted.label or " × ".join(label_of(level, codebook) for level in wanted.nest)
+    title = wanted.label or joined(" × ", [label_of(level, codebook) for level in wanted.nest])
     return Group(
         label=label,
         start=0,

@@ -135,8 +135,7 @@ def _check_row(
         return
     known: list[str] = [one.name for one in summary_figures()]
     for question in questions:
-        known += [answer.label for answer in question.valid] + [net.label for net in question.nets]
-        known += [difference.label for difference in question.differences]
+        known += question.row_names()
     lower = {one.casefold() for one in known} | {a.code for question in questions for a in question.valid}
     if name.casefold() not in lower and name not in lower:
         raise UnknownName(kind, name, known, where)

@@ -16,6 +16,7 @@ from eager_otter.core.cells import ColumnGroup
 from eager_otter.data.answers import Answers, SingleAnswers
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import who_counts_in
+from eager_otter.documents.translated import joined, names_of, written
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.tables.request import BannerGroup
 
@@ -44,13 +45,14 @@ def points_of(group: BannerGroup, codebook: Codebook) -> tuple[Point, ...]:
     Raises UnknownName, RequestError, ExpressionError.
     """
     points = _all_points(group, codebook)
-    known = [name for point in points for name in (point.label, point.code)]
+    names = [{*names_of(point.label), point.code} for point in points]
     for name in group.hide:
-        if name not in known:
+        if not any(name in known for known in names):
             raise UnknownName("column", name, [point.label for point in points], "the banner group")
     out = set(group.hide)
     marked = [
-        point if not out & {point.label, point.code} else replace(point, hidden=True) for point in points
+        replace(point, hidden=True) if out & known else point
+        for point, known in zip(points, names, strict=True)
     ]
     return tuple(sorted(marked, key=lambda point: point.hidden))
 
@@ -63,7 +65,7 @@ def _all_points(group: BannerGroup, codebook: Codebook) -> tuple[Point, ...]:
             raise RequestError("A banner group needs a question, columns of its own or a nesting.")
         for _, rule in group.columns:
             check_expression(parse(_text_of(rule)), codebook.questions)
-        return tuple(Point(label, "", label, rule=_text_of(rule)) for label, rule in group.columns)
+        return tuple(Point(label, "", written(label), rule=_text_of(rule)) for label, rule in group.columns)
     question = codebook.question(group.question)
     _check_kind(question)
     if group.rolling is not None:
@@ -95,9 +97,9 @@ def _rolling(group: BannerGroup, question: Question, size: int) -> Iterator[Poin
         )
     for end in range(size, len(answers) + 1):
         held = answers[end - size : end]
-        first, last = (group.labels.get(one.code, one.label) for one in (held[0], held[-1]))
+        ends = [group.labels.get(one.code, one.label) for one in (held[0], held[-1])]
         yield Point(
-            f"{first} – {last}", question.name, held[-1].code, rule=tuple(answer.code for answer in held)
+            joined(" – ", ends), question.name, held[-1].code, rule=tuple(answer.code for answer in held)
         )
 
 
@@ -110,7 +112,7 @@ def _text_of(rule: str | tuple[str, ...]) -> str:
 def _own_point(question: Question, label: str, rule: str | tuple[str, ...]) -> Point:
     names = (rule,) if isinstance(rule, str) else rule
     codes = tuple(_answer_of(question, name).code for name in names)
-    return Point(label, question.name, label, rule=codes)
+    return Point(label, question.name, written(label), rule=codes)
 
 
 def check_only(group: BannerGroup, codebook: Codebook) -> None:
@@ -131,7 +133,7 @@ def parts_kept(group: BannerGroup, question: Question) -> tuple[Answer | Net, ..
     """List the answers and nets that make the columns of a group. Raises UnknownName, RequestError."""
     if group.keep is None:
         return question.valid
-    nets = {net.label.casefold(): net for net in question.nets}
+    nets = {name.casefold(): net for net in question.nets for name in names_of(net.label)}
     kept: list[Answer | Net] = []
     for name in group.keep:
         net = nets.get(name.casefold())

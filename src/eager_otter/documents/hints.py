@@ -12,11 +12,12 @@ from pathlib import Path
 from types import NoneType, UnionType
 from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
 
-from pydantic import BeforeValidator, ConfigDict, TypeAdapter, ValidationError
+from pydantic import BeforeValidator, ConfigDict, TypeAdapter, ValidationError, WrapValidator
 from pydantic_core import PydanticCustomError
 
 from eager_otter.documents.checking import Text, found_text, problems_of
 from eager_otter.documents.definition import Definition
+from eager_otter.documents.translated import Translated
 from eager_otter.documents.values import values_of
 from eager_otter.errors import one_of
 
@@ -111,7 +112,7 @@ def _taken(hint: Any) -> Any:
             mapping, BeforeValidator(lambda value: dict(value) if isinstance(value, Mapping) else value)
         ]
     if hint is str:
-        return Text
+        return Annotated[Text, WrapValidator(_with_what_is_written)]
     if hint is float or hint is int:
         return Annotated[hint, BeforeValidator(_as_number)]
     if hint is Path:
@@ -125,6 +126,12 @@ def _taken(hint: Any) -> Any:
     if isinstance(hint, type) and is_dataclass(hint):
         return Annotated[Any, BeforeValidator(lambda value: _instance(hint, value))]
     return hint
+
+
+def _with_what_is_written(value: object, check: Callable[[object], str]) -> str:
+    """Check a text; one that is translated keeps what is written."""
+    text = check(value)
+    return value if isinstance(value, Translated) else text
 
 
 def _as_several(value: object) -> object:

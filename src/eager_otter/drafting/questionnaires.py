@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from eager_otter.codebook.model import Answer, Codebook, Question, TickColumns
+from eager_otter.codebook.translating import as_written
 from eager_otter.data.waves import Wave, WaveChanges, Waves, not_asked, not_offered
 from eager_otter.drafting.yaml_text import inside, listed, mapped, scalar
 from eager_otter.errors import RequestError
@@ -95,6 +96,7 @@ def compare_questionnaires(common: Codebook, own: Codebook, wave: Wave, made: st
     Questions are the same by their names; answers by their codes, and by their labels but for case and punctuation.
     Nothing is matched by this: it only says what differs, and proposes what to write.
     """
+    common, own = as_written(common), as_written(own)
     found: list[WaveDifference] = []
     columns = dict(wave.changes.columns)
     codes = {name: dict(moved) for name, moved in wave.changes.codes.items()}

@@ -21,6 +21,7 @@ from eager_otter.gates.reading import packaged_text
 from eager_otter.looks.words import BETWEEN_FORMS, ENGLISH, Words
 
 THOUSANDS = ("", ",", ".", "'", "’", " ", "\xa0", "\u2009", "\u202f")
+LANGUAGE_TAG = r"[A-Za-z]{2,3}(-[A-Za-z0-9]{1,8})*"  # of BCP 47, as far as it is used
 SHIPPED = {"en": "", "de": "german.yaml"}  # by language tag (BCP 47); English needs no catalogue
 
 
@@ -34,7 +35,7 @@ def _sign_of_thousands(sign: str) -> str:
 class CatalogueFile(Part):
     """A catalogue as written."""
 
-    language: Annotated[Text, Field(pattern=r"^[A-Za-z]{2,3}(-[A-Za-z0-9]{1,8})*$")]
+    language: Annotated[Text, Field(pattern=f"^{LANGUAGE_TAG}$")]
     decimal: Literal[".", ","] = "."
     thousands: Annotated[
         Text, AfterValidator(_sign_of_thousands), Field(json_schema_extra={"enum": list(THOUSANDS)})

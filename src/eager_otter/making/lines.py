@@ -18,6 +18,7 @@ from eager_otter.core.sums import Sums, ValueSums
 from eager_otter.counting.counts import QuestionSums
 from eager_otter.counting.order import chosen_rows
 from eager_otter.counting.rows import Row, rows_of
+from eager_otter.documents.translated import goes_by, names_of
 from eager_otter.errors import RequestError
 from eager_otter.figures.figure import AnswerFigure, LineFigure, ValueFigure, Values
 from eager_otter.figures.registry import MEAN, figure_called, line_figure, summary_called
@@ -200,7 +201,7 @@ class Making:
         return [
             heading_line(text, self.columns)
             for name, text in self.request.rows.headings
-            if name in (row.code, row.label)
+            if name in (row.code, *names_of(row.label))
         ]
 
     def line_of(self, row: Row) -> Line:
@@ -443,7 +444,7 @@ class Making:
     def difference_called(self, name: str) -> Line | None:
         """Make the line of the difference of a label (any case), None where the question has no such difference."""
         for difference, sums in self.sums.differences:
-            if difference.label.casefold() == name.casefold():
+            if goes_by(difference.label, name):
                 return self._difference_line(difference.label, sums)
         return None
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from eager_otter.core.arrays import IntArray
 from eager_otter.core.letters import alpha_of
 from eager_otter.counting.banner import BannerColumns
+from eager_otter.documents.translated import goes_by
 from eager_otter.figures.registry import line_figure
 from eager_otter.looks.words import Words, said
 from eager_otter.making.notes_on_trends import trend_notes
@@ -296,8 +297,12 @@ def _untested_notes(request: TableRequest, lines: Sequence[Line], layout: Banner
     """Name the rows and groups that were not tested, so that no mark means no significant difference."""
     say = request.words
     if request.rows.untested:
-        wanted = {name.casefold() for name in request.rows.untested}
-        off = [line.label for line in lines if {line.label.casefold(), line.code.casefold()} & wanted]
+        wanted = request.rows.untested
+        off = [
+            line.label
+            for line in lines
+            if any(goes_by(line.label, name) or goes_by(line.code, name) for name in wanted)
+        ]
         if off:
             rows = ", ".join(dict.fromkeys(off))
             wording = say("Not tested, as asked: {rows}.", rows=rows)

@@ -19,6 +19,7 @@ from eager_otter.counting.counts import QuestionSums
 from eager_otter.counting.laying import LEAST_OF_TREND
 from eager_otter.counting.order import NO_ANSWER
 from eager_otter.counting.rows import Row, rows_of
+from eager_otter.documents.translated import names_of
 from eager_otter.errors import RequestError
 from eager_otter.figures.figure import Values
 from eager_otter.making.notes_on_bases import reason_said
@@ -138,7 +139,8 @@ class RowTests:
     def is_untested(self, *names: str) -> bool:
         """Return whether the plan takes a row, known by some names, out of all tests."""
         wanted = {name.casefold() for name in self.request.rows.untested}
-        return bool(wanted) and any(name.casefold() in wanted for name in names if name)
+        every = [one for name in names if name for one in names_of(name)]
+        return bool(wanted) and any(name.casefold() in wanted for name in every)
 
     def decided(
         self,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 import warnings
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -71,11 +71,12 @@ class Call(Context):
             raise error
         super().refused(place, error)
 
-    def answer(self, question: Question, name: str, place: Place) -> str | None:
+    def answer(self, question: Question, name: str, place: Place, nets: Sequence[str] = ()) -> str | None:
         """Find the code of a valid answer. Raises UnknownName where the question has none of that name."""
         if question.find(name) is None:
-            raise UnknownName("answer", name, [answer.label for answer in question.valid], question.name)
-        return super().answer(question, name, place)
+            known = [*(answer.label for answer in question.valid), *nets]
+            raise UnknownName("answer", name, known, question.name)
+        return super().answer(question, name, place, nets)
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,6 +6,7 @@ from typing import Any
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
+from eager_otter.documents.translated import names_of
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import nearest
 from eager_otter.plan.context import Context
@@ -154,14 +155,14 @@ class BannerReading:
         return tuple(columns)
 
     def _kept(self, group: GroupFile, question: Question, place: Place) -> tuple[str, ...]:
-        nets = {net.label.casefold(): net.label for net in question.nets}
+        nets = {name.casefold(): net.label for net in question.nets for name in names_of(net.label)}
         codes: list[str] = []
         for k, name in enumerate(group.keep or []):
             net = nets.get(name.casefold())
             code = (
                 net
                 if net and question.find(name) is None
-                else self.context.answer(question, name, (*place, "keep", k))
+                else self.context.answer(question, name, (*place, "keep", k), list(nets.values()))
             )
             if code in codes:
                 self.context.mistake((*place, "keep", k), f"{name!r} appears twice.")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -127,15 +127,18 @@ class Context:
             _, problems = parse_or_problem(text, self.document, place, self.codebook.questions)
         self.problems += problems
 
-    def answer(self, question: Question, name: str, place: Place) -> str | None:
-        """Find the code of a valid answer; None, with a problem, where there is none."""
+    def answer(self, question: Question, name: str, place: Place, nets: Sequence[str] = ()) -> str | None:
+        """Find the code of a valid answer; None, with a problem, where there is none.
+
+        `nets` are names that might have stood there as well.
+        """
         answer = question.find(canonical(name))
         if answer is not None and not answer.missing:
             return answer.code
         if answer is not None:
             self.mistake(place, f"{answer.label!r} of {question.name} is missing and makes no column.")
             return None
-        known = [answer.label for answer in question.valid]
+        known = [*(answer.label for answer in question.valid), *nets]
         hint = nearest(name, known) or nearest(name, [answer.code for answer in question.valid])
         self.mistake(place, f"{question.name} has no answer {name!r}.{hint}")
         return None

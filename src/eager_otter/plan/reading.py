@@ -9,6 +9,7 @@ from pathlib import Path
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.codebook.reading import read_codebook
+from eager_otter.codebook.translating import in_language as codebook_in
 from eager_otter.data.opening import Reading
 from eager_otter.data.waves import Wave, WaveChanges, Waves, waves_of, with_waves
 from eager_otter.documents.including import with_included
@@ -26,6 +27,7 @@ from eager_otter.plan.file import AcceptFile, DataPart, ForEachFile, PlanFile, R
 from eager_otter.plan.plan import Acceptance, ForEach, Plan, SlideRules
 from eager_otter.plan.settings import SettingsReading
 from eager_otter.plan.tables import TablesReading
+from eager_otter.plan.translating import in_own_language
 
 NO_WEIGHT = "none"
 JOINED_LISTS = ("tables", "accept")  # entries of included files come first
@@ -90,16 +92,19 @@ def only_tables(plan: Plan, ids: Sequence[str]) -> Plan:
 def in_language(plan: Plan, language: str, folder: Path = Path()) -> Plan:
     """Say the fixed words of a plan's tables in another language: "en", "de" or a catalogue, its path from `folder`.
 
+    Labels and texts follow, where the codebook has a translation for it.
+
     Raises UnknownName, FileProblem, DocumentError.
     """
     words = load_words(language, folder).rephrased(plan.theme.wording)
-    return replace(
+    said = replace(
         plan,
         words=words,
         language=_from_folder(language, folder),
         standard=replace(plan.standard, words=words),
         requests=tuple(replace(request, words=words) for request in plan.requests),
     )
+    return in_own_language(said)
 
 
 def _from_folder(name: str, folder: Path) -> str:
@@ -121,6 +126,8 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
     theme = context.theme()
     words = context.words(theme)
     standard = settings.standard(theme, words)
+    if context.codebook is not None:
+        context.codebook = codebook_in(context.codebook, words.language)
     requests = TablesReading(context, settings, standard).requests()
     plan_filter = context.text("filter")
     if plan_filter is not None:
@@ -140,7 +147,7 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
     folder = document.path.parent
     weight = head.weight if head.weight is not None else context.codebook.weight
     weight = None if weight == NO_WEIGHT else weight
-    return Plan(
+    plan = Plan(
         path=document.path,
         origin=origin,
         title=head.title or context.codebook.title,
@@ -174,6 +181,7 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
         hints=tuple(sorted(set(context.hints))),
         files=context.document.files,
     )
+    return in_own_language(plan)
 
 
 NOT_OF_ONE_REPORT = ("data", "codebook", "include", "for each")  # what all reports of a plan have in common

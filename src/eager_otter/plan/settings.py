@@ -10,6 +10,7 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
 from eager_otter.counting.order import says_no_answer_row
 from eager_otter.documents.options import given
+from eager_otter.documents.translated import names_of
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import RequestError, nearest
 from eager_otter.figures.registry import base_lines, summary_called, summary_figures, today_name
@@ -375,15 +376,15 @@ class SettingsReading:
         """Check the answers, nets and difference rows that settings name: one of the questions must have them."""
         if not questions or getattr(part, "within", None):
             return
-        answers = [answer.label for question in questions for answer in question.valid]
-        nets = [net.label for question in questions for net in question.nets]
-        others = [one.label for question in questions for one in question.differences]
+        answers = [name for question in questions for one in question.valid for name in names_of(one.label)]
+        nets = [name for question in questions for one in question.nets for name in names_of(one.label)]
+        rows = [name for question in questions for name in question.row_names()]
         named = [(name, (*place, "headings", name), answers) for name in part.headings or {}]
         named += [
             (
                 name,
                 (*place, "untested", k),
-                [*answers, *nets, *others, *(one.name for one in summary_figures())],
+                [*rows, *(one.name for one in summary_figures())],
             )
             for k, name in enumerate(part.untested or [])
         ]
@@ -400,9 +401,7 @@ class SettingsReading:
 
 def _names_of(question: Question) -> set[str]:
     """Name the rows of a question."""
-    labels = [answer.label for answer in question.valid] + [net.label for net in question.nets]
-    labels += [difference.label for difference in question.differences]
-    return {label.casefold() for label in labels}
+    return {name.casefold() for name in question.row_names()}
 
 
 def _digits(digits: Digits, part: Mapping[Any, int]) -> Digits:

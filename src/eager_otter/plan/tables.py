@@ -7,8 +7,9 @@ from dataclasses import replace
 from fnmatch import fnmatchcase
 from typing import Any
 
-from eager_otter.codebook.model import Answer, Question
+from eager_otter.codebook.model import Answer, Grid, Question
 from eager_otter.counting.banner import lay_out
+from eager_otter.documents.translated import joined
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import OtterError, RequestError, UnknownName, nearest
 from eager_otter.figures.registry import summary_called
@@ -34,6 +35,11 @@ from eager_otter.tables.request import (
     TestRules,
 )
 from eager_otter.tables.shows import OF_SHAPE, AnswersByItems, ItemsByColumns, OneQuestion, Shown
+
+
+def title_of_grid(grid: Grid, figure: str) -> str:
+    """Return the usual title of the items of a grid: its text, and the figure shown of them where it is one."""
+    return joined(" – ", [grid.text, figure]) if figure else grid.text
 
 
 class TablesReading:
@@ -264,9 +270,9 @@ class TablesReading:
                     hint = nearest(part.grid, tuple(self.context.codebook.grids))
                     self.context.mistake((*place, "grid"), f"no grid {part.grid!r} in the codebook.{hint}")
                 return []
-            what = f" – {part.figure}" if OF_SHAPE[part.shape].one_figure else ""
+            what = part.figure if OF_SHAPE[part.shape].one_figure else ""
             written = [ItemFile(question=name) for name in grid.items]
-            title = title or grid.text + what
+            title = title or title_of_grid(grid, what)
         else:
             written = self._items_written(part, place)
         questions = [self.context.codebook.question(item.question) for item in written]
@@ -343,8 +349,7 @@ class TablesReading:
                     continue
                 self.context.mistake((*place, "figure"), what)
                 return
-            labels = [net.label for net in question.nets] + [answer.label for answer in question.valid]
-            labels += [difference.label for difference in question.differences]
+            labels = question.row_names()
             known = {label.casefold() for label in labels} | {answer.code for answer in question.valid}
             if figure.casefold() not in known:
                 hint = nearest(figure, labels)

@@ -22,6 +22,7 @@ from eager_otter.plan.as_written import (
     tests_as_written,
 )
 from eager_otter.plan.plan import ForEach, Plan
+from eager_otter.plan.translating import plan_as_written
 from eager_otter.tables.request import Banner, TableRequest
 from eager_otter.tables.shows import Items, ItemsByColumns, OneQuestion
 
@@ -37,7 +38,11 @@ def plan_text(plan: Plan) -> str:
     `plan` is what `read_plan` gives.
     """
     return yaml.safe_dump(
-        _Writing(plan).whole(), sort_keys=False, allow_unicode=True, width=110, default_flow_style=None
+        _Writing(plan_as_written(plan)).whole(),
+        sort_keys=False,
+        allow_unicode=True,
+        width=110,
+        default_flow_style=None,
     )
 
 

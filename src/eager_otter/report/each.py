@@ -73,7 +73,8 @@ def _plan_of(whole: Plan, each: ForEach, question: Question, answer: Answer, fol
         said = {key: value for key, value in whole.definition().items() if key != "for each"}
         own = whole.with_definition({**said, **differs})
     filtered = own.filter if differs and "filter" in differs else whole.filter
-    title = f"{own.title} – {answer.label}" if own.title else answer.label
+    label = own.codebook.question(question.name).answers[question.by_code[answer.code]].label
+    title = f"{own.title} – {label}" if own.title else label
     outputs = dict(zip(own.outputs, _inside(own.outputs, folder), strict=True))
     return replace(
         own,

@@ -14,6 +14,7 @@ from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.slip import Audit
 from eager_otter.codebook.model import Codebook, Question
+from eager_otter.codebook.translating import as_written
 from eager_otter.comparing.manifest import (
     MANIFEST,
     AcceptedEntry,
@@ -78,7 +79,7 @@ def manifest_of(report: Reported, outputs: Mapping[str, Path]) -> Manifest:
     if plan is None or survey is None:
         raise RequestError("This report was not made from a plan, so it has no manifest.")
     audit = report.audited or report.audit or audit_plan(plan, survey)
-    source, book = report.source, plan.codebook
+    source, book = report.source, as_written(plan.codebook)
     return Manifest(
         title=report.title,
         author=report.author,

@@ -545,6 +545,8 @@ def _survey_before(before: Report, plan: Plan) -> Survey | None:
     if plan.equal_waves is not None or old.equal_waves is not None:
         return None
     same = (old.data, old.reading, old.codebook.digest) == (plan.data, plan.reading, plan.codebook.digest)
+    if plan.codebook.translations and old.words.language != plan.words.language:
+        return None
     if not same or not plan.codebook.digest or not isinstance(plan.data, Path) or not is_file(plan.data):
         return None
     return (

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from typing import Protocol, TypeVar
 
+from eager_otter.documents.translated import goes_by, names_of
 from eager_otter.errors import RequestError, UnknownName
 
 T = TypeVar("T")
@@ -22,6 +23,12 @@ def fitting(things: Iterable[T], name: str, *names_of: Callable[[T], Iterable[st
         if fits:
             return fits
     return []
+
+
+def _paths(group: str, label: str) -> list[str]:
+    """List what is under a head goes by: its label, and that behind the head; translated ones by both."""
+    labels = names_of(label)
+    return [*labels, *(f"{head}: {one}" for head in names_of(group) for one in labels)]
 
 
 class NamedColumn(Protocol):
@@ -57,7 +64,7 @@ def find_column(columns: Sequence[NamedColumn], name: str, where: str) -> int:
     fits = fitting(
         range(len(columns)),
         name,
-        lambda k: (columns[k].label, f"{columns[k].group}: {columns[k].label}"),
+        lambda k: _paths(columns[k].group, columns[k].label),
         lambda k: [text for text in (columns[k].letter, columns[k].code, columns[k].fixed) if text],
     )
     if len(fits) > 1:
@@ -98,7 +105,7 @@ def find_group(groups: Sequence[G], columns: Sequence[NamedColumn], name: str, w
     """
     for group in groups:
         questions = {columns[k].question for k in range(group.start, group.stop)}
-        if name.casefold() in (group.label.casefold(), group.path.casefold()) or questions == {name}:
+        if goes_by(group.label, name) or name.casefold() == group.path.casefold() or questions == {name}:
             return group
     raise UnknownName("banner group", name, [group.path for group in groups], where)
 
@@ -151,7 +158,7 @@ def find_row(rows: Sequence[R], name: str, code: str, question: str) -> R:
     `code` is "" where it stands for none. Raises UnknownName.
     """
     for row in rows:
-        if row.label.casefold() == name.casefold() or (code and row.code == code):
+        if goes_by(row.label, name) or (code and row.code == code):
             return row
     raise UnknownName("net or answer", name, [row.label for row in rows], question)
 
@@ -165,11 +172,11 @@ def find_line(lines: Sequence[L], row: str, figure: str | None, where: str) -> L
         lines,
         row,
         lambda line: (
-            (f"{line.question}: {line.label}", f"{line.question}: {line.code}")
+            (*_paths(line.question, line.label)[1:], f"{line.question}: {line.code}")
             if line.question
             else (line.label,)
         ),
-        lambda line: (line.label, line.code, line.fixed),
+        lambda line: (*names_of(line.label), line.code, line.fixed),
     )
     if not fits:
         raise UnknownName("row", row, [line.label for line in lines], where)

@@ -16,6 +16,7 @@ from eager_otter.core.means import moments
 from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Sums, ValueSums
 from eager_otter.documents.settled import checked
+from eager_otter.documents.translated import joined
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.figures.figure import LineFigure
 from eager_otter.figures.registry import line_figure
@@ -119,7 +120,7 @@ class Group:
     @property
     def path(self) -> str:
         """Its head in one line: in a nesting with the answers it is under."""
-        return ": ".join((*self.outer[1:], self.label))
+        return joined(": ", (*self.outer[1:], self.label))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

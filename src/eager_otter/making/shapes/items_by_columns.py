@@ -122,7 +122,8 @@ def _item_line(making: Making, items: ItemsByColumns, place: int) -> Line:
             known = [*error.known, *(one.label for one in question.differences), "mean"]
             raise UnknownName("net or answer", figure, known, question.name) from None
     if items.figures and not (items.labels and items.labels[place]):
-        label = f"{label}: {making.request.words(figure.casefold()) if summary_called(figure) is not None else figure}"
+        named = line.label if summary is None else making.request.words(figure.casefold())
+        label = f"{label}: {named}"
     return replace(line, label=label, fixed="", kind="answer", code=question.name, indent=0)
 
 
