@@ -314,7 +314,8 @@ def with_new_headings(tables: Sequence[Table]) -> Iterator[tuple[Table, str]]:
 
 def _source_text(source: Source, say: Words) -> str:
     """Return where responses came from."""
-    parts = [source.name, source.how, say("{count} {count:row|rows}", count=source.rows)]
+    name = say("{count} {count:file|files}", count=len(source.each)) if source.each else source.name
+    parts = [name, source.how, say("{count} {count:row|rows}", count=source.rows)]
     parts.append(say("file of {time} UTC", time=source.changed) if source.changed else "")
     parts.append(f"SHA-256 {source.fingerprint}…" if source.fingerprint else "")
     return ", ".join(part for part in parts if part)
