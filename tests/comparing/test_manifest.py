@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -116,6 +117,39 @@ def test_a_changed_net_a_renamed_one_and_other_data_are_causes(
     ((kind, what, before, after, tables),) = causes(old, folder("data", data="".join(data[:-1])))
     assert (kind, what, tables) == ("data", "responses.csv", ()) and before.startswith("2,400 rows")
     assert after.startswith("2,399 rows")
+
+
+def test_what_new_data_hold_that_the_codebook_does_not_know_is_told_at_once(
+    run: Run, folder: Callable[..., Path], demo: Path
+) -> None:
+    head, *rows = (demo / "responses.csv").read_text(encoding="utf-8").splitlines()
+    place = head.split(",").index("region")
+    new = [f"{head},q99"]
+    for k, row in enumerate(rows):
+        cells = row.split(",")
+        cells[place] = ("7", "8", cells[place])[min(k // 2, 2)] if k < 5 else cells[place]
+        new.append(",".join([*cells, "1"]))
+    old, other = folder("old"), folder("new", data="\n".join(new) + "\n")
+    manifest = read_manifests(other.parent / "manifest.json").reports[-1]
+    assert manifest.audit.unknown["region"] == ["7", "8"] and "q99" in manifest.audit.unknown["data"]
+    first, second, *further = causes(old, other)
+    asked = ("liking", "heard_of", "diet")
+    assert first == ("not in the codebook", "codes of region", "none", "7, 8", asked)
+    assert second[:2] == ("not in the codebook", "columns") and second[3].startswith("q99")
+    assert [kind for kind, *_ in further] == ["data"]
+    assert causes(other, old)[0][0] == "data"  # the other way round nothing is new
+    compared = run("compare", str(old.parent), str(other.parent))[1]
+    assert re.search(r"columns.*none *$", compared.split("data ")[0], re.MULTILINE)
+    (other.parent / "next.csv").write_text("\n".join(new) + "\n", encoding="utf-8")
+    code, _, told = run(
+        "run", other.parent / "plan.yaml", "--data", other.parent / "next.csv", "-o", other.parent / "x.csv"
+    )
+    assert code == 0 and "Note: next.csv has codes of region that the codebook does not know: 7, 8." in told
+    assert re.search(r"Note: next.csv has columns in no question: .*q99", told)
+    assert (
+        "codebook does not know"
+        not in run("run", other.parent / "plan.yaml", "-o", other.parent / "y.csv")[2]
+    )
 
 
 def test_the_command_tells_causes_first_or_that_it_cannot(

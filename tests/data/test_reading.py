@@ -65,7 +65,7 @@ def test_a_single_column_keeps_its_blank_lines(write: Write) -> None:
         ("", "data.csv: is empty; a header row and one row per respondent are needed."),
         ("rid,region,age,wt\n", "data.csv: has a header but no rows; at least one respondent is needed."),
         ("rid,region,age,wt\n1,1,20,1\n2,2,30\n3,1\n", "data.csv: row 2 has 3 cells where the header has 4, and 1 rows more like it. A delimiter inside an answer must be in quotes; check how the file was exported."),
-        ("rid,regio,age,wt\n1,1,2,1\n", "data.csv: one of the codebook's columns is not in the data:\n  'region'. Did you mean 'regio'?\nCorrect the codebook's column names, or take the questions out."),
+        ("rid,regio,age,wt\n1,1,2,1\n", "data.csv: one of the codebook's columns is not in the data:\n  'region'. Did you mean 'regio'?\nCorrect the codebook's column names, or take the questions out; where only these data did not ask them, list the file under data: files, with 'not asked'."),
         ("rid,region,age,wt\n1,1,old,1\n2,1,x,1\n", "Column 'age' should hold numbers; found 'old' in row 1, 'x' in row 2. Correct the data, or list these values under 'missing' in the codebook."),
         ("rid,region,age,wt\n1,1,2,1\n1,1,2,1\n", "The respondent id in column 'rid' must be unique; 1 appear more than once: '1' in rows 1, 2. Remove the repeated rows, or take 'respondent' out of the codebook."),
         ("rid,region,age,wt\n1,1,2,1\n,1,2,1\n", "The respondent id in column 'rid' is blank in 1 row (row 2); each row needs one. Delete rows that hold nothing, or fill in the ids."),

@@ -46,16 +46,16 @@ CHANGES: list[tuple[str, str, str, str, dict[str, object]]] = [
     ("{h_1: Tarn, h_2: Birk}", "{h_1: Birk, h_2: Tarn}", "other columns", "'h_1' here is 'h_2'",
      {"columns": {"h_1": "h_2", "h_2": "h_1"}}),
     ("h_2: Birk}", "h_3: Birk}", "other columns", "'h_3' here is 'h_2'", {"columns": {"h_3": "h_2"}}),
-    ("{h_1: Tarn, h_2: Birk}", "{h_1: Tarn}", "answer not offered", "'Birk'", {"not_offered": {"heard": ("Birk",)}}),
-    ("h_2: Birk}", "h_2: Fizz}", "answer not offered", "'Birk'", {"not_offered": {"heard": ("Birk",)}}),
-    ("{1: Taste, 2: Price}", "{1: Taste}", "answer not offered", "'Price'", {"not_offered": {"why": ("Price",)}}),
+    ("{h_1: Tarn, h_2: Birk}", "{h_1: Tarn}", "answer not offered", "'Birk' is not in this codebook", {"not_offered": {"heard": ("Birk",)}}),
+    ("h_2: Birk}", "h_2: Fizz}", "answer not offered", "'Birk' is not in this codebook", {"not_offered": {"heard": ("Birk",)}}),
+    ("{1: Taste, 2: Price}", "{1: Taste}", "answer not offered", "'Price' is not in this codebook", {"not_offered": {"why": ("Price",)}}),
     ("  spend: {kind: number}\n", "", "question not asked", "it is not in this codebook", {"not_asked": ("spend",)}),
     ("{1: Poor, 2: Fair, 3: Good}", "{1: Poor, 2: Fair, 3: Good, 4: Very good}", "scale of other length",
      "4 steps here, 3 in the common codebook", {}),
-    ("{1: Taste, 2: Price}", "{1: Taste, 2: Price, 3: Fizz}", "answer added", "3 'Fizz'", {}),
+    ("{1: Taste, 2: Price}", "{1: Taste, 2: Price, 3: Fizz}", "answer added", "3 ('Fizz') is not in the common codebook", {}),
     ("  spend:", "  litres: {kind: number}\n  spend:", "question added", "it is not in the common codebook", {}),
-    ('"Which region?"', '"What is your region?"', "wording", "'What is your region?' here, 'Which region?'", {}),
-    ("3: South}", "3: south}", "wording", "'south' here, 'South'", {}),
+    ('"Which region?"', '"What is your region?"', "wording", "'What is your region?' here, 'Which region?' in the common codebook", {}),
+    ("3: South}", "3: south}", "wording", "'south' here, 'South' in the common codebook", {}),
 ]  # fmt: skip
 
 
@@ -246,6 +246,32 @@ def test_waves_are_compared_on_the_command_line(run: Run, tracker: Path) -> None
     (tracker / "plan.yaml").write_text(yaml.safe_dump(plan, sort_keys=False), encoding="utf-8")
     assert run("waves")[0] == 0
     assert run("run")[0] == 0
+
+
+def test_the_audit_lists_what_differs_worst_first_and_reads_nothing_before_it_is_said(
+    run: Run, tracker: Path
+) -> None:
+    compared = [
+        json.loads(run("waves", name, "--format", "json", cwd=tracker)[1])
+        for name in ("before.yaml", "plan.yaml")
+    ]
+    for name, (wanted, read) in {"before.yaml": (1, False), "plan.yaml": (0, True)}.items():
+        code, out, _ = run("audit", name, "--format", "json")
+        audit = json.loads(out)
+        found = [(slip["name"], slip["where"]) for slip in audit["slips"]]
+        differences = compared[0 if wanted else 1]["differences"]
+        listed = [(one["kind"], f"{one['question']} ({one['wave']})") for one in differences]
+        assert code == wanted and (audit["people"] > 0) == read
+        assert listed and [one for one in found if one in listed] == listed and (read or found == listed)
+        serious = {
+            (one["kind"], f"{one['question']} ({one['wave']})") for one in differences if one["serious"]
+        }
+        errors = {(slip["name"], slip["where"]) for slip in audit["slips"] if slip["severity"] == "error"}
+        assert errors == serious
+    out = " ".join(run("audit", "before.yaml")[1].split())
+    assert (
+        "4 files, not read" in out and "eager-otter waves before.yaml" in out and "0 respondents" not in out
+    )
 
 
 @pytest.mark.parametrize(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -90,7 +90,14 @@ class AnswerSlips:
                 yield self._idle_missing("codebook", name)
 
     def slip(
-        self, slip: str, severity: Severity, where: str, who: Touched | None, message: str, remedy: str
+        self,
+        slip: str,
+        severity: Severity,
+        where: str,
+        who: Touched | None,
+        message: str,
+        remedy: str,
+        found: Iterable[str] = (),
     ) -> Iterator[Slip]:
         """Return a slip where anybody is touched; {n} in the message stands for how many."""
         if who is not None and who.people:
@@ -102,6 +109,7 @@ class AnswerSlips:
                 remedy=remedy,
                 count=who.people,
                 respondents=tuple(map(self.row_name, who.rows)),
+                found=tuple(found),
             )
 
     def _of(self, question: Question, seen: QuestionSeen) -> Iterator[Slip]:
@@ -145,6 +153,7 @@ class AnswerSlips:
                 f"{{n}} gave a code that the codebook does not know (in all rows: {unknown}); "
                 "they are out of the base.",
                 "Add the code to the answers, or list it under 'missing'.",
+                [code for code, _ in most_frequent(seen.unknown)],
             )  # fmt: skip
 
     def _unknown_mentions(self, question: Question, seen: QuestionSeen) -> Iterator[Slip]:
@@ -159,6 +168,7 @@ class AnswerSlips:
             ),
             remedy="Add the code to the answers, or list it under 'missing'.",
             count=seen.unknown.total(),
+            found=tuple(code for code, _ in most_frequent(seen.unknown)),
         )
 
     def _nobody(self, question: Question, seen: QuestionSeen, never: set[int]) -> Iterator[Slip]:

@@ -10,6 +10,7 @@ from eager_otter.asking.survey import Survey
 from eager_otter.audit.answers import AnswerSlips, tick_texts
 from eager_otter.audit.definitions import definition_slips, unequal_nets
 from eager_otter.audit.looking import Look, LookAgain, mention_columns
+from eager_otter.audit.questionnaires import questionnaire_slips
 from eager_otter.audit.recoding import recode_of
 from eager_otter.audit.seen import NAMED, Seen, Touched, WeightsSeen
 from eager_otter.audit.slip import SEVERITIES, Audit, Severity, Slip, note, warning
@@ -51,6 +52,7 @@ def audit_plan(plan: Plan, survey: Survey) -> Audit:
     again = _seen_again(plan, seen, over)
     answers = AnswerSlips(book, responses.row_name, again)
     slips = [
+        *questionnaire_slips(plan),
         *definition_slips(book),
         *unequal_nets(plan),
         *answers.slips(seen.questions),
@@ -197,11 +199,14 @@ def _columns(responses: Responses) -> Iterator[Slip]:
     aside = responses.columns_aside()
     if aside:
         shown = ", ".join(aside[:12]) + (f" and {len(aside) - 12:,} more" if len(aside) > 12 else "")
-        yield note(
-            "columns left aside",
-            "data",
-            f"In no question: {counted(len(aside), 'column')} of the data: {shown}.",
-            "Nothing, if they are not needed.",
+        yield replace(
+            note(
+                "columns left aside",
+                "data",
+                f"In no question: {counted(len(aside), 'column')} of the data: {shown}.",
+                "Nothing, if they are not needed.",
+            ),
+            found=tuple(aside),
         )
     if responses.source.how.startswith("read as "):
         yield note(

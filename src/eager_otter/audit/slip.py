@@ -20,7 +20,7 @@ class Slip:
 
     `name` says what it is, `where` the question, column or part of the plan it is in; `count` respondents (or
     rows) are touched, the first of whom are named in `respondents`. `accepted` holds the plan's reason to let it
-    be, "" where there is none.
+    be, "" where there is none. `found` lists the codes or columns that the codebook does not know.
 
     `severity` is "error", "warning" or "note"; `message` says what is wrong, `remedy` what to do.
     """
@@ -33,6 +33,7 @@ class Slip:
     count: int = 0
     respondents: tuple[str, ...] = ()
     accepted: str = ""
+    found: tuple[str, ...] = ()
 
 
 def warning(name: str, where: str, message: str, remedy: str) -> Slip:
@@ -81,6 +82,11 @@ class Audit(Saved):
     people: int
     slips: tuple[Slip, ...]
     recodes: tuple[Recode, ...]
+
+    @property
+    def unknown(self) -> dict[str, list[str]]:
+        """The codes of each question, and the columns ("data"), that the codebook does not know."""
+        return {slip.where: list(slip.found) for slip in self.slips if slip.found}
 
     def __repr__(self) -> str:
         counts = ", ".join(

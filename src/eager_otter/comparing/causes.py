@@ -13,6 +13,7 @@ from eager_otter.gates.reading import is_file
 from eager_otter.looks.words import counted
 
 CauseKind = Literal[
+    "not in the codebook",
     "level",
     "tests",
     "weight",
@@ -25,6 +26,7 @@ CauseKind = Literal[
     "data",
     "version",
 ]
+SHOWN = 8  # names in one line
 CAUSES: tuple[CauseKind, ...] = get_args(CauseKind)
 
 
@@ -35,7 +37,7 @@ class Cause:
     `what` names the setting, net or question, "" where the kind says it all. `tables` are the ids of the tables that
     it touches; none named stands for all.
 
-    `before` and `after` say it as it was and as it is.
+    `before` and `after` say it as it was and as it is. One `of_no_table` changes no figure, as columns in no question.
     """
 
     kind: CauseKind
@@ -43,6 +45,7 @@ class Cause:
     before: str
     after: str
     tables: tuple[str, ...] = ()
+    of_no_table: bool = False
 
 
 def causes_between(old: Manifest, new: Manifest) -> tuple[Cause, ...]:
@@ -167,10 +170,37 @@ def _renamed(before: Mapping[str, str], after: Mapping[str, str]) -> dict[str, s
     return renamed
 
 
+def _unknown(old: Manifest, new: Manifest) -> Iterator[Cause]:
+    """Go through codes and columns that only the later data hold and the codebook does not know."""
+    for where, found in new.audit.unknown.items():
+        before = old.audit.unknown.get(where, [])
+        if set(found) - set(before):
+            what = "columns" if where == "data" else f"codes of {where}"
+            tables = [table.id for table in new.tables if where in table.questions]
+            yield Cause(
+                kind="not in the codebook",
+                what=what,
+                before=_some(before),
+                after=_some(
+                    [one for one in found if one not in before] + [one for one in found if one in before]
+                ),
+                tables=tuple(tables),
+                of_no_table=not tables,
+            )
+
+
+def _some(names: Sequence[str]) -> str:
+    """Write names in one line, the first ones of many; "none" for none."""
+    more = f" and {len(names) - SHOWN:,} more" if len(names) > SHOWN else ""
+    return ", ".join(names[:SHOWN]) + more or "none"
+
+
 # --- of data --------------------------------------------------------------------------------------------
 
 
 def _data_causes(old: Manifest, new: Manifest) -> Iterator[Cause]:
+    if old.data.digest != new.data.digest:
+        yield from _unknown(old, new)
     was, now = (f"{counted(one.rows, 'row')}, {one.digest}" for one in (old.data, new.data))
     if old.data.digest != new.data.digest or old.data.rows != new.data.rows:
         yield Cause(kind="data", what=new.data.file, before=was, after=now)

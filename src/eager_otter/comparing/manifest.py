@@ -57,9 +57,13 @@ class AcceptedEntry(_Entry):
 
 
 class AuditEntry(_Entry):
-    """How many slips the audit found by severity, and which are accepted."""
+    """How many slips the audit found by severity, and which are accepted.
+
+    `unknown` lists the codes of each question, and the columns ("data"), that the codebook does not know.
+    """
 
     counts: dict[str, int]
+    unknown: dict[str, list[str]] = Field(default_factory=dict)
     accepted: list[AcceptedEntry] = Field(default_factory=list)
 
 

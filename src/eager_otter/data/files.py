@@ -280,5 +280,8 @@ def check_there(file: DataFile, wanted: Sequence[str]) -> None:
         lines += [f"  {name!r}.{nearest(name, file.names)}" for name in absent[:20]]
         if len(absent) > 20:
             lines.append(f"  and {len(absent) - 20:,} more")
-        lines.append("Correct the codebook's column names, or take the questions out.")
+        lines.append(
+            "Correct the codebook's column names, or take the questions out; where only these data did not ask them, "
+            "list the file under data: files, with 'not asked'."
+        )
         raise DataError("\n".join(lines))

@@ -136,7 +136,14 @@ def compare_questionnaires(common: Codebook, own: Codebook, wave: Wave, made: st
         if compared.lacking:
             lacking.setdefault(question.name, []).extend(compared.lacking)
         if _plain(there.text) != _plain(question.text):
-            found.append(_difference(wave, "wording", question, f"{there.text!r} here, {question.text!r}"))
+            found.append(
+                _difference(
+                    wave,
+                    "wording",
+                    question,
+                    f"{there.text!r} here, {question.text!r} in the common codebook",
+                )
+            )
     found += [
         _difference(wave, "question added", question, "it is not in the common codebook")
         for question in own
@@ -234,7 +241,9 @@ class _Answers:
         for answer in question.answers:
             if answer.code not in covered and answer.code not in said:
                 self.lacking.append(answer.label)
-                yield _difference(self.wave, "answer not offered", question, repr(answer.label))
+                yield _difference(
+                    self.wave, "answer not offered", question, f"{answer.label!r} is not in this codebook"
+                )
         if question.scale and len(question.scores()) != len(there.scores()):
             what = f"{len(there.scores())} steps here, {len(question.scores())} in the common codebook"
             yield _difference(self.wave, "scale of other length", question, what)
@@ -256,13 +265,23 @@ class _Answers:
             what = f"{answer.code} is {answer.label!r} here, {at_code.label!r} in the common codebook"
             yield _difference(self.wave, "same code, other label", question, what)
         elif common is None:
-            yield _difference(self.wave, "answer added", question, f"{answer.code} {answer.label!r}")
+            yield _difference(
+                self.wave,
+                "answer added",
+                question,
+                f"{answer.code} ({answer.label!r}) is not in the common codebook",
+            )
         elif common.code != answer.code and not self.by_columns:
             self.moved[answer.code] = common.code
             what = f"{answer.label!r} is {answer.code} here, {common.code} in the common codebook"
             yield _difference(self.wave, "same label, other code", question, what)
         elif common.label != answer.label:
-            yield _difference(self.wave, "wording", question, f"{answer.label!r} here, {common.label!r}")
+            yield _difference(
+                self.wave,
+                "wording",
+                question,
+                f"{answer.label!r} here, {common.label!r} in the common codebook",
+            )
 
 
 def _written(changes: WaveChanges) -> Iterator[str]:

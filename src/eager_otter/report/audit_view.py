@@ -22,7 +22,10 @@ def audit_view(audit: Audit, *, recodes: bool = False) -> RenderableType:
     """Lay the slips out, the worst first, with the way out of each; recode tables below where wanted."""
     parts: list[RenderableType] = [
         Text(f"Audit of {audit.title}" if audit.title else "Audit", style="bold"),
-        Text(f"{counted(audit.people, 'respondent')}; {audit.source}", style="dim"),
+        Text(
+            f"{counted(audit.people, 'respondent')}; {audit.source}" if audit.people else audit.source,
+            style="dim",
+        ),
         Text(),
     ]
     for slip in audit.slips:

@@ -78,7 +78,7 @@ def _causes_view(comparison: Comparison) -> list[RenderableType]:
 
 
 def _cause_texts(cause: Cause) -> tuple[str, ...]:
-    shown = ", ".join(cause.tables[:MOST_TABLES]) or "all"
+    shown = ", ".join(cause.tables[:MOST_TABLES]) or ("none" if cause.of_no_table else "all")
     more = len(cause.tables) - MOST_TABLES
     return (
         cause.kind,

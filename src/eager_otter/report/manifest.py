@@ -129,7 +129,7 @@ def _audit_entry(audit: Audit) -> AuditEntry:
         for one in audit.slips
         if one.accepted
     ]
-    return AuditEntry(counts=audit.counts(), accepted=accepted)
+    return AuditEntry(counts=audit.counts(), accepted=accepted, unknown=audit.unknown)
 
 
 def _questions(tables: Sequence[Table], book: Codebook) -> list[str]:

@@ -14,6 +14,7 @@ import numpy as np
 from eager_otter.asking.notable import Findings, Notable, notable_differences, requests_against
 from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
+from eager_otter.audit.questionnaires import audit_unread
 from eager_otter.audit.slip import Audit
 from eager_otter.codebook.model import Codebook
 from eager_otter.comparing.manifest import MANIFEST
@@ -579,9 +580,14 @@ def _counted_alike(plan: Plan) -> tuple[object, ...]:
 def run_audit(plan: str | Path | Plan) -> Audit:
     """Check the data of a `plan` against its codebook: all slips, the worst first, and the recode tables.
 
+    Several files whose codebooks differ in what nobody has said are not read: these differences are the slips then.
+
     Raises what `run` raises.
     """
     checked = plan if isinstance(plan, Plan) else read_plan(plan)
+    unread = audit_unread(checked)
+    if unread is not None:
+        return unread
     survey = survey_of(checked)
     return audit_plan(checked, replace(survey, runner=_runner(survey, None, None)))
 

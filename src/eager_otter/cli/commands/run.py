@@ -133,6 +133,7 @@ def run(
         "force": force,
         "strict": strict,
         "filter_text": people["filter_text"],
+        "new_data": people["data"] is not None,
         "notes": notes,
         "machine": machine,
     }
@@ -188,12 +189,14 @@ def make_and_save(
     force: bool = False,
     strict: bool = False,
     filter_text: str | None = None,
+    new_data: bool = False,
     notes: NotesLength | None = None,
     machine: Mapping[str, Any] | None = None,
 ) -> int:
     """Make a report with a progress line, write it, and tell where it lies: an exit code.
 
-    With `strict`, errors of the audit stop it before anything is made. `machine` says who counts: see `run`.
+    With `strict`, errors of the audit stop it before anything is made. `machine` says who counts: see `run`. Of
+    `new_data`, such as those of a next wave, it is told what the codebook does not know.
     """
     from eager_otter.audit.auditing import audit_plan
     from eager_otter.cli.progress import progress_line
@@ -217,6 +220,8 @@ def make_and_save(
         report = replace(report, audited=audited)
         written = report.save(*outputs, progress=tell, force=force, notes=notes, manifest=True)
         tell_audit(audited, plan)
+    for note in unknown_in(audited, plan) if new_data else ():
+        echo(f"Note: {note}", err=True)
     for note in () if outputs else idle_of_outputs(plan, [path.suffix.lower() for path in written]):
         echo(f"Note: {note}", err=True)
     unshown = unshown_in(report.tables)
@@ -254,6 +259,18 @@ def idle_of_outputs(plan: Plan, endings: Sequence[str]) -> Iterator[str]:
         wanted = endings_that_show(key)
         if getattr(plan, key) != usual[key] and not set(wanted) & set(endings):
             yield f"{key}: no output of the plan ends in {one_of(wanted)}, so this does nothing."
+
+
+def unknown_in(audit: Audit, plan: Plan) -> Iterator[str]:
+    """Say what data hold that the codebook does not know."""
+    for where, found in audit.unknown.items():
+        shown = ", ".join(found[:8]) + (f" and {len(found) - 8:,} more" if len(found) > 8 else "")
+        what = (
+            "columns in no question"
+            if where == "data"
+            else f"codes of {where} that the codebook does not know"
+        )
+        yield f"{plan.data.name} has {what}: {shown}."
 
 
 def tell_audit(audit: Audit, plan: Plan) -> None:
