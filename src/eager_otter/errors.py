@@ -140,7 +140,9 @@ def nearest(name: str, known: Sequence[str]) -> str:
     >>> nearest("xyz", ["region", "age"])
     ' Known: region, age.'
     """
-    by_lower = {candidate.casefold(): candidate for candidate in known}
+    by_lower: dict[str, str] = {}
+    for candidate in known:
+        by_lower.setdefault(candidate.casefold(), candidate)
     close = get_close_matches(name.casefold(), list(by_lower), n=2, cutoff=0.6)
     if close:
         return f" Did you mean {' or '.join(repr(by_lower[match]) for match in close)}?"

@@ -97,8 +97,8 @@ def test_a_folder_without_a_plan_is_told_with_the_way_out(
 @pytest.mark.parametrize(
     ("arguments", "message"),
     [
-        (["look", "likng"], "Error: No question 'likng' in the codebook. Did you mean 'liking'?\n"),
-        (["look", "statements"], "Error: statements is a grid; look at one of its items: statements.taste"),
+        (["look", "likng"], "Error: No question or table 'likng'. Did you mean 'liking'?\n"),
+        (["look", "main"], "Error: main is a banner, not a table: name a question with --banner main, or"),
         (["look", "liking", "--figure", "percents"], "Error: No figure 'percents'. Did you mean 'row percent' or 'table percent'?"),
         (["look", "liking", "--banner", "mian"], "Error: No banner or question 'mian'. Did you mean 'main' or 'media'?\n"),
         (["look", "liking", "--level", "0.95"], "Error: A confidence level is a percent from 50 up to"),

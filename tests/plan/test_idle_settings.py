@@ -147,7 +147,7 @@ def test_ways_of_reading_that_do_nothing_for_a_file_are_refused(run: Run, demo: 
 @pytest.mark.parametrize(
     ("arguments", "message"),
     [
-        (["look", "--banner", "region", "--figure", "count"], "Without a QUESTION the shape of a banner is shown, so --figure would do nothing; leave it out."),
+        (["look", "--banner", "region", "--figure", "count"], "Without a name the shape of a banner is shown, so --figure would do nothing; leave it out."),
         (["look", "liking", "--by", "region"], "--by is called --banner now; write that."),
         (["findings", "--by", "wave"], "--by is called --waves now; write that."),
         (["look", "liking", "--codebook", "codebook.yaml", "--data", "responses.csv", "--no-filter"], "With --codebook there is no plan, so --no-filter would do nothing; leave it out."),

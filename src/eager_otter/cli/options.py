@@ -10,13 +10,16 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import click
 from click.core import ParameterSource
 
-from eager_otter.errors import FileProblem, RequestError, shown_path
+from eager_otter.errors import FileProblem, RequestError, one_of, shown_path
+from eager_otter.gates.outputs import TEXTS
 from eager_otter.gates.reading import is_file, is_folder
 from eager_otter.gates.streams import echo
 
 if TYPE_CHECKING:
     from eager_otter.asking.survey import Survey
     from eager_otter.plan.plan import Plan
+    from eager_otter.report.report import Report
+    from eager_otter.tables.note import NotesLength
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -292,6 +295,30 @@ def changed(
     return plan
 
 
+STDOUT = "-"
+
+
+def written_out(report: Report, output: str, shape: str | None, notes: NotesLength | None) -> None:
+    """Write a report to a file, or with "-" to the standard output, in the `shape` that a file's ending would say.
+
+    Raises RequestError, FileProblem.
+    """
+    if output != STDOUT:
+        if shape is not None:
+            raise RequestError("--format goes with -o -; a file is written by its ending.")
+        (path,) = report.save(Path(output), notes=notes)
+        echo(shown_path(path))
+        return
+    if (shape or TEXTS[0]) not in TEXTS:
+        raise RequestError(f"--format: the standard output takes {one_of(TEXTS)}; found {shape!r}.")
+    from eager_otter.gates.streams import pass_on
+    from eager_otter.gates.temporary import TemporaryFolder
+
+    folder = TemporaryFolder()
+    (path,) = report.save(folder.path / f"tables.{shape or TEXTS[0]}", notes=notes, manifest=False)
+    pass_on(path)
+
+
 def spoken(plan: Plan, language: str | None) -> Plan:
     """Put the language of the command line in the place of the plan's."""
     from eager_otter.plan.reading import in_language
@@ -303,10 +330,15 @@ NAMED_BY_OPTION = "name it with --plan, or name a codebook and data with --codeb
 NAMED_AFTER = "name it after the command"
 
 
-def read_named_plan(plan_path: Path, named: str = NAMED_BY_OPTION) -> Plan:
-    """Read a plan; say what else there is, as it is `named` in this command, where the usual one is not there."""
+def read_named_plan(
+    plan_path: Path, named: str = NAMED_BY_OPTION, read: Callable[[Path], Plan] | None = None
+) -> Plan:
+    """Read a plan; say what else there is, as it is `named` in this command, where the usual one is not there.
+
+    `read` reads it, where more than that is to be done.
+    """
     from eager_otter.plan.reading import read_plan
 
     if plan_path == Path("plan.yaml") and not is_file(plan_path) and not is_folder(plan_path):
         raise FileProblem(f"plan.yaml: no such file here. Go to the folder of your plan, or {named}.")
-    return read_plan(plan_path)
+    return (read or read_plan)(plan_path)

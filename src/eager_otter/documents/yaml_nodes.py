@@ -82,6 +82,15 @@ class Document:
                 steps = longer
         return steps
 
+    def add(self, place: Place, value: Any) -> None:
+        """Take a value that no line of the document says, so that problems in it are told by its keys."""
+        self.values.setdefault(place, (0, 0))
+        for key, inner in (
+            value.items() if isinstance(value, dict) else enumerate(value if isinstance(value, list) else [])
+        ):
+            self.keys.setdefault((*place, key), (0, 0))
+            self.add((*place, key), inner)
+
     def problem(self, place: Iterable[str | int], message: str, *, key: bool = False) -> Problem:
         """Make a problem that points at a place of this file."""
         line, column = self.spot(place, key=key)

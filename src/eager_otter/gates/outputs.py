@@ -23,7 +23,8 @@ class Output:
 
     `writer` is the module in `report` whose `write` makes it, "" for pictures, which `chart` makes one by one; `mark`
     tells whether a file is ours. `tidy` outputs hold tables as records, not as people read them. `shows` names the
-    settings of a plan that have an effect in it, beside its tables; `extra` is the extra to install that it needs.
+    settings of a plan that have an effect in it, beside its tables; `extra` is the extra to install that it needs. One
+    that `is_text` can be shown on the standard output.
     """
 
     ending: str
@@ -32,6 +33,7 @@ class Output:
     tidy: bool = False
     shows: tuple[str, ...] = ()
     extra: str = ""
+    is_text: bool = False
 
 
 OUTPUTS = (
@@ -39,6 +41,7 @@ OUTPUTS = (
     Output(
         ending=".html",
         writer="webpage",
+        is_text=True,
         mark=begins_with(rb'<meta name="generator" content="' + MAKER + rb'">'),
         shows=("findings",),
     ),
@@ -50,16 +53,19 @@ OUTPUTS = (
         extra="pdf",
     ),
     Output(ending=".pptx", writer="slides", mark=in_package, shows=("findings", "slides"), extra="slides"),
-    Output(ending=".csv", writer="tidy", mark=has_our_head, tidy=True, shows=("tidy",)),
+    Output(ending=".csv", writer="tidy", mark=has_our_head, tidy=True, is_text=True, shows=("tidy",)),
     Output(ending=".parquet", writer="tidy", mark=in_parquet, tidy=True, shows=("tidy",)),
-    Output(ending=".json", writer="tidy", mark=begins_with(JSON_HEADS), tidy=True, shows=("tidy",)),
+    Output(
+        ending=".json", writer="tidy", mark=begins_with(JSON_HEADS), tidy=True, is_text=True, shows=("tidy",)
+    ),
     Output(
         ending=".md",
         writer="plain",
+        is_text=True,
         mark=ends_with(rb"\S " + MAKER.replace(rb"-", rb"\\?-").replace(rb"\.", rb"\\?\.")),
         shows=("findings",),
     ),
-    Output(ending=".txt", writer="plain", mark=ends_with(rb"\S " + MAKER)),
+    Output(ending=".txt", writer="plain", mark=ends_with(rb"\S " + MAKER), is_text=True),
     Output(ending=".png", writer="", mark=begins_with(rb"Software\0" + MAKER), extra="charts"),
     Output(
         ending=".svg",
@@ -69,6 +75,10 @@ OUTPUTS = (
     ),
 )
 BY_ENDING = {output.ending: output for output in OUTPUTS}
+TEXTS = (
+    "txt",
+    *(one.ending[1:] for one in OUTPUTS if one.is_text and one.ending != ".txt"),
+)  # the usual one first
 ENDINGS = tuple(output.ending for output in OUTPUTS if output.writer)  # of what a report is written as
 
 

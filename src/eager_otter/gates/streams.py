@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import codecs
+import os
 import sys
+from collections.abc import Iterable
+from pathlib import Path
 from typing import TYPE_CHECKING
 
+from eager_otter.gates.reading import read_blocks
 from eager_otter.gates.text import held
 
 if TYPE_CHECKING:
@@ -28,6 +32,31 @@ def show(view: RenderableType) -> None:
     from eager_otter.gates.terminal import terminal  # needs a library that most commands can do without
 
     terminal().print(view)
+
+
+def page(views: Iterable[RenderableType], *, paged: bool) -> None:
+    """Show views on stdout; `paged`, through the pager where a person looks on."""
+    from eager_otter.gates.terminal import terminal
+
+    console = terminal()
+    if not paged or not console.is_terminal:
+        for view in views:
+            console.print(view)
+        return
+    os.environ.setdefault("LESS", "-RFX")  # colours; nothing to leave where all fits
+    with console.pager(styles=True):
+        for view in views:
+            console.print(view)
+
+
+def pass_on(path: Path) -> None:
+    """Write the bytes of a file of ours on stdout."""
+    if sys.stdout is None:
+        return
+    sys.stdout.flush()
+    for block in read_blocks(path, "file"):
+        sys.stdout.buffer.write(block)
+    sys.stdout.buffer.flush()
 
 
 def echo(text: str, *, err: bool = False, end: str = "\n") -> None:

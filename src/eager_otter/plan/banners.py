@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from eager_otter.codebook.codes import canonical
@@ -58,6 +59,11 @@ class BannerReading:
         if banner is None and name not in self.written:
             self.context.mistake(place, f"no banner {name!r}.{nearest(name, tuple(self.written))}")
         return banner
+
+    def add(self, name: str, groups: Sequence[Any]) -> None:
+        """Read one more banner, of groups as a plan writes them; a mistake joins the other problems."""
+        read_groups = [self._group(group, ("banners", name, k)) for k, group in enumerate(groups)]
+        self.banners[name] = Banner(groups=tuple(group for group in read_groups if group), name=name)
 
     def _read(self) -> None:
         written = self.context.raw("banners")

@@ -248,6 +248,9 @@ Figures = Annotated[
 def _as_sorting(value: object) -> object:
     if value in ("up", "down"):
         return {"direction": value}
+    if isinstance(value, str) and value not in get_args(SortBy):
+        words = (*get_args(SortBy), "up", "down")
+        raise ValueError(f"sort: expected one of {', '.join(words)}; found {value!r}.{nearest(value, words)}")
     return value if isinstance(value, dict) else {"by": value}
 
 

@@ -21,6 +21,7 @@ from eager_otter.documents.yaml_nodes import Document, Place, compose, is_yaml, 
 from eager_otter.errors import DocumentError, FileProblem, OtterError, UnknownName, shown_path
 from eager_otter.gates.reading import matching, relative, resolved
 from eager_otter.looks.catalogue import load_words
+from eager_otter.plan.asked_for import AskedFor, tables_asked_for
 from eager_otter.plan.banners import BannerReading
 from eager_otter.plan.context import Context
 from eager_otter.plan.file import AcceptFile, DataPart, ForEachFile, PlanFile, ReadingPart, WavePart
@@ -71,6 +72,22 @@ def plan_of(
     return _plan(document, replace(Origin.of(document, _of_origin, named=False), beside=codebook))
 
 
+def read_plan_for(asked: AskedFor, path: Path) -> Plan:
+    """Read a plan with only the tables that are asked for once.
+
+    Raises what `read_plan` does, UnknownName, and RequestError with every mistake in the settings.
+    """
+    document = read_yaml(path)
+    return _plan(document, Origin.of(document, _of_origin, named=True), asked)
+
+
+def plan_of_files_for(asked: AskedFor, codebook: Path, data: Path) -> Plan:
+    """Return a plan of a codebook and data without any other settings, with the tables that are asked for."""
+    document = values_of({"data": str(data), "codebook": str(codebook), "tables": [{"each": "all"}]})
+    document.path = Path("plan")
+    return _plan(document, Origin.of(document, _of_origin, named=False), asked)
+
+
 def _of_origin(origin: Origin[Plan]) -> Plan:
     """Read the plan again from what it comes from, with the codebook where it was given one."""
     return _plan(origin.document(), origin)
@@ -112,7 +129,7 @@ def _from_folder(name: str, folder: Path) -> str:
     return str(resolved(folder) / name) if is_yaml(name) else name
 
 
-def _plan(document: Document, origin: Origin[Plan]) -> Plan:
+def _plan(document: Document, origin: Origin[Plan], asked: AskedFor | None = None) -> Plan:
     codebook: Codebook | None = origin.beside
     context = Context(with_included(document, lists=JOINED_LISTS, mappings=JOINED_MAPPINGS))
     head = context.part(PlanFile, context.document.data, ())
@@ -128,7 +145,8 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
     standard = settings.standard(theme, words)
     if context.codebook is not None:
         context.codebook = codebook_in(context.codebook, words.language)
-    requests = TablesReading(context, settings, standard).requests()
+    tables = TablesReading(context, settings, standard)
+    requests = tables.requests()
     plan_filter = context.text("filter")
     if plan_filter is not None:
         context.check_expression(plan_filter, ("filter",))
@@ -144,6 +162,8 @@ def _plan(document: Document, origin: Origin[Plan]) -> Plan:
         context.check_expression(expression, ("conditions", expression))
     if context.problems or head is None or context.codebook is None or data is None:
         raise DocumentError(context.problems)
+    if asked is not None:
+        requests = tables_asked_for(asked, context, tables, requests)
     folder = document.path.parent
     weight = head.weight if head.weight is not None else context.codebook.weight
     weight = None if weight == NO_WEIGHT else weight

@@ -51,6 +51,8 @@ class TablesReading:
         written = context.raw("tables")
         self.entries: list[Any] = written if isinstance(written, list) else []
         self.named = {name for entry in self.entries if (name := _named_question(entry)) is not None}
+        self.places: list[int] = []  # of the entry that each request is from
+        self._heads: dict[int, str] = {}  # the heading that each entry is under
         self._checked: dict[int, list[tuple[Banner, TestRules, Sorting | None]]] = {}
 
     def requests(self) -> list[TableRequest]:
@@ -63,12 +65,24 @@ class TablesReading:
                 part = self.context.part(HeadingFile, entry, place)
                 heading = part.heading if part is not None else heading
                 continue
-            entry_requests = self._entry(entry, replace(self.standard, heading=heading), place)
-            self._check_columns(entry_requests, place)
-            self._check_figures(entry_requests, place)
-            self._check_chart_groups(entry_requests, place)
+            self._heads[k] = heading
+            entry_requests = self._checked_entry(entry, place)
+            self.places += [k] * len(entry_requests)
             requests += entry_requests
         return _with_ids(requests, self._written_ids())
+
+    def again(self, place: int, entry: Any) -> list[TableRequest]:
+        """Make the requests of one entry as if it said something else; problems join the others."""
+        self.context.document.add(("tables", place), entry)
+        return _with_ids(self._checked_entry(entry, ("tables", place)), set())
+
+    def _checked_entry(self, entry: Any, place: Place) -> list[TableRequest]:
+        heading = self._heads.get(place[-1], "") if isinstance(place[-1], int) else ""
+        requests = self._entry(entry, replace(self.standard, heading=heading), place)
+        self._check_columns(requests, place)
+        self._check_figures(requests, place)
+        self._check_chart_groups(requests, place)
+        return requests
 
     def _check_columns(self, requests: Sequence[TableRequest], place: Place) -> None:
         """Lay each banner out under the tests it is to have, so that a column that is not there is told early."""

@@ -502,9 +502,21 @@ def run(
     done = None if progress is None else _counting(progress, len(missing))
     new = survey.tables(missing, done) if missing else []
     by_id = ready | {request.id: table for request, table in zip(missing, new, strict=True)}
-    report = Report(
+    report = report_of_plan(plan, survey, [by_id[request.id] for request in plan.requests])
+    if plan.audit:
+        report = replace(report, audit=audit_plan(plan, survey))
+    if not plan.findings:
+        return report
+    if progress is not None:
+        progress("Looking for notable differences", len(missing), len(missing))
+    return replace(report, notable=report.findings(most=plan.findings))
+
+
+def report_of_plan(plan: Plan, survey: Survey, tables: Sequence[Table]) -> Report:
+    """Put the finished tables of a plan's requests into its report."""
+    return Report(
         title=plan.title,
-        tables=tuple(by_id[request.id] for request in plan.requests),
+        tables=tuple(tables),
         source=survey.source if plan.file_date else replace(survey.source, changed=""),
         filter=plan.filter,
         weight=survey.weight,
@@ -517,13 +529,6 @@ def run(
         notes=plan.notes,
         output_notes=plan.output_notes,
     )
-    if plan.audit:
-        report = replace(report, audit=audit_plan(plan, survey))
-    if not plan.findings:
-        return report
-    if progress is not None:
-        progress("Looking for notable differences", len(missing), len(missing))
-    return replace(report, notable=report.findings(most=plan.findings))
 
 
 def _runner(survey: Survey, workers: int | None, cluster: Any) -> Runner:

@@ -1,33 +1,53 @@
-"""`eager-otter look`: one quick table in the terminal."""
+"""`eager-otter look`: tables in the terminal, those of the plan or others, for a moment."""
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from eager_otter.cli.options import (
     FigureOption,
+    changed,
+    language_option,
     notes_option,
-    opened,
+    read_named_plan,
     refuse_given,
     renamed_option,
+    spoken,
     survey_options,
+    tell_who_is_counted,
 )
+from eager_otter.errors import RequestError
+from eager_otter.gates.outputs import TEXTS
 from eager_otter.tables.note import NotesLength
+
+if TYPE_CHECKING:
+    from eager_otter.asking.survey import Survey
+    from eager_otter.plan.plan import Plan
+    from eager_otter.tables.table import Table
 
 
 @click.command()
-@click.argument("question", required=False)
+@click.argument("name", required=False, metavar="[TABLE | QUESTION]")
 @click.option(
     "--banner",
     "-b",
     "banners",
     multiple=True,
     metavar="NAME",
-    help="A question, or a banner of the plan, whose columns are wanted; several are placed side by side.",
+    help="A banner of the plan, a question, or 'region within wave' for a nesting; several are placed side by side. "
+    "Default: that of the table, else the plan's first; none for the Total alone.",
 )
 @renamed_option("--by", "--banner")
+@click.option(
+    "--set",
+    "typed",
+    multiple=True,
+    metavar="KEY=VALUE",
+    help="Any setting of a table in a plan, for this once: --set sort=down --set 'hide=[None of these]'; nothing "
+    "behind the = takes the plan's away.",
+)
 @click.option(
     "--figure",
     "figures",
@@ -44,70 +64,163 @@ from eager_otter.tables.note import NotesLength
     help="Confidence level of the letters, one or two, strictest first; 0 for no tests. Default: the plan's.",
 )
 @click.option("--digits", type=click.IntRange(0, 10), help="Decimal places of percents.")
+@click.option(
+    "--output",
+    "-o",
+    "output",
+    metavar="FILE",
+    help="Write the tables to a file instead, by its ending; - writes text to the standard output, see --format.",
+)
+@click.option(
+    "--format",
+    "shape",
+    metavar="FORMAT",
+    help=f"What -o - writes: {', '.join(TEXTS)}; the first where none is named.",
+)
+@click.option("--pager", is_flag=True, help="Page through what is longer than the terminal.")
 @notes_option
+@language_option
 @survey_options
 def look(
-    question: str | None,
+    name: str | None,
     banners: tuple[str, ...],
+    typed: tuple[str, ...],
     figures: tuple[str, ...],
     levels: tuple[float, ...],
     digits: int | None,
+    output: str | None,
+    shape: str | None,
+    pager: bool,
     notes: NotesLength | None,
+    language: str | None,
     **where: Any,
 ) -> None:
-    """Show one QUESTION by a banner in the terminal, with the plan's filter, weight, tests and base rules.
+    """Show tables in the terminal, with the plan's filter, weight, tests and base rules.
 
-    Without a QUESTION, show the shape of the banner: its columns, letters and bases, and which are thin.
+    A TABLE is the id of one in the plan, or a pattern (rating*): it is shown as the plan says, with what the options
+    say instead. A QUESTION or grid that the plan has no table of has the plan's defaults; its label will do. Without
+    a name, the shape of a banner is shown: its columns, letters and bases, and which are thin.
 
     \b
-    eager-otter look liking --banner region --banner age_band
-    eager-otter look heard_of --banner wave --filter 'age >= 35'
+    eager-otter look heard_of
+    eager-otter look liking --banner region --banner age_band --set base=all
+    eager-otter look heard_of --banner 'region within wave' --filter 'age >= 35'
     eager-otter look --banner main
     """
-    from dataclasses import replace
-
-    from eager_otter.asking.survey import banner_called
-    from eager_otter.errors import RequestError
-    from eager_otter.figures.registry import check_figure
+    if name is None:
+        refuse_given(
+            "Without a name the shape of a banner is shown",
+            "figures", "digits", "typed", "output", "shape", "language",
+        )  # fmt: skip
+        _show_shape(banners, levels, notes, where)
+        return
+    settings = _settings(typed, figures, levels, digits)
+    plan = spoken(_asked_plan(name, banners, settings, where), language)
+    survey = _survey(plan, where)
+    tables = list(survey.tables(plan.requests))
+    if output is not None:
+        _write(plan, survey, tables, output, shape, notes)
+        return
+    if shape is not None:
+        raise RequestError("--format goes with -o -, which writes to the standard output.")
+    from eager_otter.gates.streams import page
+    from eager_otter.gates.terminal import Text, terminal
     from eager_otter.report.terminal import table_view
-    from eager_otter.tables.request import TableRequest, check_levels
-    from eager_otter.tables.shows import OneQuestion
 
-    if question is None:
-        refuse_given("Without a QUESTION the shape of a banner is shown", "figures", "digits")
-    survey, plan = opened(**where)
-    request = plan.standard if plan is not None else TableRequest()
-    grid = survey.codebook.grids.get(question or "")
-    if grid is not None:
-        raise RequestError(f"{question} is a grid; look at one of its items: {', '.join(grid.items)}.")
+    width = terminal().width
+    views: list[Any] = []
+    for table in tables:
+        views += [*([Text()] if views else []), table_view(table, width, notes or plan.notes)]
+    page(views, paged=pager)
+    terminal(err=True).print(f"  Data: {survey.source}", style="dim", markup=False)
+
+
+def _settings(
+    typed: tuple[str, ...], figures: tuple[str, ...], levels: tuple[float, ...], digits: int | None
+) -> dict[str, Any]:
+    """Put together the settings of the tables, as a plan writes them. Raises RequestError, UnknownName."""
+    from eager_otter.figures.registry import check_figure
+    from eager_otter.plan.asked_for import settings_typed
+    from eager_otter.tables.request import check_levels
+
+    settings = dict(settings_typed(typed))
+    for key, given in (("figures", figures), ("tests", levels), ("digits", digits is not None)):
+        if given and key in settings:
+            raise RequestError(f"{key} is said twice: by --set {key} and by an option of its own.")
     for figure in figures:
         check_figure(figure)
-    wanted = banner_called(banners, {} if plan is None else plan.banners, survey.codebook)
     if figures:
-        request = replace(request, inherited=False)
+        settings["figures"] = list(figures)
     if levels:
-        request = replace(request, levels=() if levels == (0.0,) else levels)
-        check_levels(request.levels)
-    if question is None:
-        if not wanted.groups:
-            raise RequestError("Name a question, or a banner to see its shape, with --banner.")
-        _print(table_view, survey.preview(wanted, request.bases, request.levels), survey, notes)
-        return
+        wanted = () if levels == (0.0,) else levels
+        check_levels(wanted)
+        settings["tests"] = {"levels": list(wanted)} if wanted else "none"
     if digits is not None:
-        request = replace(request, digits=replace(request.digits, percent=digits))
-    request = replace(
-        request,
-        shows=OneQuestion(question),
-        banner=wanted,
-        figures=figures or request.figures,
-    )
-    (table,) = survey.tables([request])
-    _print(table_view, table, survey, notes or ("short" if plan is None else plan.notes))
+        settings["digits"] = {"percent": digits}
+    return settings
 
 
-def _print(table_view: Any, table: Any, survey: Any, notes: NotesLength | None) -> None:
+def _asked_plan(name: str, banners: tuple[str, ...], settings: dict[str, Any], where: dict[str, Any]) -> Plan:
+    """Read the plan, or make one of codebook and data, with the tables asked for."""
+    from eager_otter.plan.asked_for import AskedFor
+    from eager_otter.plan.reading import plan_of_files_for, read_plan_for
+
+    asked = AskedFor(name=name, banners=banners, settings=settings)
+    codebook, data = where["codebook"], where["data"]
+    if codebook is None:
+        plan = read_named_plan(where["plan_path"], read=lambda path: read_plan_for(asked, path))
+        return changed(plan, data, where["filter_text"], where["no_filter"], where["weight"])
+    if data is None:
+        raise RequestError("--codebook needs --data: name the file of responses as well.")
+    refuse_given("With --codebook there is no plan", "plan_path", "no_filter")
+    plan = plan_of_files_for(asked, codebook, data)
+    return changed(plan, None, where["filter_text"], no_filter=False, weight=where["weight"])
+
+
+def _survey(plan: Plan, where: dict[str, Any]) -> Survey:
+    """Open the survey of a plan, and say who is counted."""
+    from eager_otter.report.report import survey_of
+
+    survey = survey_of(plan)
+    tell_who_is_counted(survey, plan, where["filter_text"])
+    return survey
+
+
+def _show_shape(
+    banners: tuple[str, ...], levels: tuple[float, ...], notes: NotesLength | None, where: dict[str, Any]
+) -> None:
+    """Show the columns, letters and bases of a banner."""
+    from eager_otter.asking.survey import banner_called
+    from eager_otter.cli.options import opened
+    from eager_otter.gates.streams import show
     from eager_otter.gates.terminal import terminal
+    from eager_otter.report.terminal import table_view
+    from eager_otter.tables.request import TableRequest, check_levels
 
-    console = terminal()
-    console.print(table_view(table, console.width, notes or "short"))
+    survey, plan = opened(**where)
+    standard = plan.standard if plan is not None else TableRequest()
+    wanted = banner_called(banners, {} if plan is None else plan.banners, survey.codebook)
+    wanted = wanted if banners else standard.banner
+    if not wanted.groups:
+        raise RequestError("Name a question or table, or a banner to see its shape, with --banner.")
+    asked = standard.levels if not levels else () if levels == (0.0,) else levels
+    check_levels(asked)
+    width = terminal().width
+    show(table_view(survey.preview(wanted, standard.bases, asked), width, notes or "short"))
     terminal(err=True).print(f"  Data: {survey.source}", style="dim", markup=False)
+
+
+def _write(
+    plan: Plan,
+    survey: Survey,
+    tables: list[Table],
+    output: str,
+    shape: str | None,
+    notes: NotesLength | None,
+) -> None:
+    """Write tables to a file, or to the standard output."""
+    from eager_otter.cli.options import written_out
+    from eager_otter.report.report import report_of_plan
+
+    report = report_of_plan(plan, survey, tables)
+    written_out(report, output, shape, notes)

@@ -12,6 +12,7 @@ import click
 
 from eager_otter.cli.options import (
     NAMED_AFTER,
+    STDOUT,
     changed,
     force_option,
     language_option,
@@ -22,9 +23,10 @@ from eager_otter.cli.options import (
     refuse_given,
     spoken,
     tell_who_is_counted,
+    written_out,
 )
-from eager_otter.errors import one_of, shown_path
-from eager_otter.gates.outputs import ENDINGS, SETTINGS_OF_OUTPUTS, endings_that_show
+from eager_otter.errors import RequestError, one_of, shown_path
+from eager_otter.gates.outputs import ENDINGS, SETTINGS_OF_OUTPUTS, TEXTS, endings_that_show
 from eager_otter.gates.streams import echo, show
 from eager_otter.looks.words import counted
 
@@ -45,8 +47,8 @@ FOUND = 1
     multiple=True,
     type=click.Path(path_type=Path),
     metavar="FILE",
-    help="Write this file instead of the plan's outputs; may be given several times. By its ending: "
-    f"{' '.join(ENDINGS)}",
+    help="Write this file instead of the plan's outputs; may be given several times; - is the standard output. "
+    f"By its ending: {' '.join(ENDINGS)}",
 )
 @click.option(
     "--only", multiple=True, metavar="ID", help="Make only this table; may be given several times, with *."
@@ -57,6 +59,12 @@ FOUND = 1
     type=click.Path(path_type=Path),
     metavar="FILE",
     help="Write the plan with every table spelled out, beside the plan, and make no table.",
+)
+@click.option(
+    "--format",
+    "shape",
+    metavar="FORMAT",
+    help=f"What -o - writes: {', '.join(TEXTS)}; the first where none is named.",
 )
 @force_option
 @click.option(
@@ -75,6 +83,7 @@ def run(
     only: tuple[str, ...],
     listing: bool,
     spell_out: Path | None,
+    shape: str | None,
     force: bool,
     strict: bool,
     no_file_date: bool,
@@ -97,6 +106,7 @@ def run(
             "--list makes no table",
             "outputs",
             "spell_out",
+            "shape",
             "force",
             "strict",
             "no_file_date",
@@ -108,7 +118,14 @@ def run(
         )
     if spell_out is not None:
         refuse_given(
-            "--spell-out makes no table", "outputs", "force", "strict", "no_file_date", "notes", *MACHINE
+            "--spell-out makes no table",
+            "outputs",
+            "shape",
+            "force",
+            "strict",
+            "no_file_date",
+            "notes",
+            *MACHINE,
         )
 
     def as_asked(one: Plan) -> Plan:
@@ -129,6 +146,10 @@ def run(
         _spell_out(checked, spell_out)
         return 0
     machine = {"workers": workers, "memory": memory, "cluster": cluster}
+    if outputs == (Path(STDOUT),):
+        return _shown(checked, shape, people["filter_text"], notes, machine)
+    if shape is not None or Path(STDOUT) in outputs:
+        raise RequestError("The standard output (-o -) stands alone, and --format goes with it.")
     settings: dict[str, Any] = {
         "force": force,
         "strict": strict,
@@ -140,6 +161,23 @@ def run(
     if checked.for_each is None:
         return make_and_save(checked, outputs, **settings)
     return _each(read, outputs, as_asked, settings)
+
+
+def _shown(
+    plan: Plan,
+    shape: str | None,
+    filter_text: str | None,
+    notes: NotesLength | None,
+    machine: Mapping[str, Any],
+) -> int:
+    """Make a report and write it on the standard output: the exit code."""
+    from eager_otter.report.report import run as make_report
+
+    report = make_report(plan, **machine)
+    assert report.survey is not None
+    tell_who_is_counted(report.survey, plan, filter_text)
+    written_out(report, STDOUT, shape, notes)
+    return 0
 
 
 def _each(

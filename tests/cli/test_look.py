@@ -1,0 +1,161 @@
+"""`look`: the plan's own tables, others by its defaults, and any setting of a table for this once."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+import eager_otter as otter
+
+Run = Callable[..., tuple[int, str, str]]
+
+
+def records(text: str) -> list[dict[str, str]]:
+    return list(csv.DictReader(io.StringIO(text)))
+
+
+@pytest.mark.slow
+def test_a_table_of_the_plan_is_shown_as_the_report_has_it(
+    run: Run, demo: Path, report: otter.Report
+) -> None:
+    code, whole, _ = run("run", "-o", "-", "--format", "csv", cwd=demo)
+    assert code == 0
+    of_table: dict[str, list[dict[str, str]]] = {}
+    for one in records(whole):
+        of_table.setdefault(one["table"], []).append(one)
+    assert list(of_table) == [table.id for table in report]
+    for table in report:
+        code, out, _ = run("look", table.id, "-o", "-", "--format", "csv")
+        assert code == 0 and records(out) == of_table[table.id], table.id
+
+
+def test_a_pattern_shows_all_that_fit_one_under_another(run: Run, demo: Path, report: otter.Report) -> None:
+    code, out, _ = run("look", "rating*", cwd=demo)
+    titles = [table.title for table in report if table.id.startswith("rating")]
+    assert code == 0 and len(titles) > 2
+    places = [out.index(f"{title}\n") for title in titles]
+    assert places == sorted(places)
+    assert run("look", "bought_at", "-o", "-")[1].count("Where did you") == 1  # the id, not all that begin so
+    code, out, _ = run("look", "preference.*")
+    assert code == 0 and out.count("Base (unweighted)") > 1
+
+
+@pytest.mark.parametrize(
+    ("words", "entry"),
+    [
+        (["liking", "-b", "region"], {"question": "liking", "banner": ["region"], "figures": ["column percent", "count", "mean", "standard deviation"]}),
+        (["liking", "-b", "none", "--figure", "mean"], {"question": "liking", "banner": "none", "figures": ["mean"]}),
+        (["age_band", "-b", "main", "-b", "diet"], {"question": "age_band", "banner": "both"}),
+        (["diet", "-b", "region within wave"], {"question": "diet", "banner": "nested"}),
+        (["diet", "-b", "Region within Wave"], {"question": "diet", "banner": "nested"}),
+        (["How often do you eat out?" , "-b", "region"], None),
+        (["heard_of", "-b", "region", "--set", "sort=up", "--set", "hide=[Tarn, None of these]", "--set", "base=all"], {"question": "heard_of", "banner": ["region"], "sort": "up", "hide": ["Tarn", "None of these"], "base": "all"}),
+        (["heard_of", "--level", "99", "--digits", "1", "--set", "tests={adjust: holm}"], None),
+        (["heard_of", "--level", "99", "--digits", "1"], {"question": "heard_of", "sort": "down", "tests": {"levels": [99]}, "digits": {"percent": 1}}),
+        (["heard_of", "--level", "0"], {"question": "heard_of", "sort": "down", "tests": "none"}),
+        (["spend", "--set", "filter=spend < 50"], {"question": "spend", "filter": "spend < 50", "figures": ["mean", "median", "lower quartile", "upper quartile", "largest"], "title": "Spend in the last month (below 200)"}),
+        (["statements", "--set", "as=answers by items", "--set", "figure=", "--set", "sort="], {"grid": "statements", "as": "answers by items"}),
+        (["drunk_month", "--set", "repeat=region"], {"question": "drunk_month", "repeat": "region"}),
+    ],
+)  # fmt: skip
+def test_what_options_say_is_what_an_entry_of_the_plan_would_say(
+    run: Run, demo: Path, tmp_path: Path, words: list[str], entry: dict[str, object] | None
+) -> None:
+    code, out, err = run("look", *words, "-o", "-", "--format", "csv", cwd=demo)
+    if entry is None:
+        assert code == 2 and err.startswith("Error: ") and not out
+        return
+    said = otter.read_plan(demo / "plan.yaml").definition()
+    banners = {
+        **said["banners"],
+        "both": [*said["banners"]["main"], "diet"],
+        "nested": [{"nest": ["wave", "region"]}],
+        "region": ["region"],
+    }
+    alone = {**said, "banners": banners, "tables": [{"id": "x", **entry}]}
+    plan = otter.plan_of({**alone, "banners": banners, "defaults": said["defaults"]}, folder=demo)
+    otter.run(plan).save(tmp_path / "x.csv")
+    wanted = records((tmp_path / "x.csv").read_text(encoding="utf-8"))
+    assert code == 0, err
+    without = [[{**one, "table": ""} for one in some] for some in (records(out), wanted)]
+    assert without[0] == without[1] and wanted
+
+
+def test_labels_find_their_question_and_say_so(run: Run, demo: Path) -> None:
+    code, out, err = run("look", "user type", "-b", "Region", cwd=demo)
+    assert code == 0 and "Note: 'user type' is user_type." in err and "North" in out
+    code, _, err = run("look", "Age", cwd=demo)
+    assert code == 2 or "is age" in err  # one question, or it names all that are called so
+    code, _, err = run("look", "Satisfacton")
+    assert code == 2 and err.startswith("Error: No question or table 'Satisfacton'.")
+
+
+@pytest.mark.parametrize(
+    ("words", "message"),
+    [
+        (["main"], "main is a banner, not a table: name a question with --banner main"),
+        (["heard_of", "--set", "srot=down"], "unknown key 'srot'. Did you mean 'sort'?"),
+        (["heard_of", "--set", "sort=dwon"], "expected one of figure, label, code, up, down; found 'dwon'. Did you mean 'down'?"),
+        (["heard_of", "--set", "sort"], "--set takes KEY=VALUE, as in --set sort=down; found 'sort'."),
+        (["heard_of", "--set", "hide=[x"], "--set hide: the value is not valid YAML: '[x'."),
+        (["heard_of", "--set", "hide=Trn"], "heard_of has no answer 'Trn'. Did you mean 'Tarn'?"),
+        (["spend", "--set", "sort=down"], "spend is a number and has no answers, so this would do nothing"),
+        (["heard_of", "--level", "99", "--set", "tests={adjust: holm}"], "tests is said twice"),
+        (["heard_of", "-b", "regio within wave"], "No banner or question 'regio'. Did you mean 'region'?"),
+        (["heard_of", "-b", "spend"], "spend is of kind number and cannot be a banner"),
+        (["intent", "-b", "region"], "banner: the items are the columns, so this would do nothing"),
+        (["likes_open"], "likes_open is open text and cannot be tabulated"),
+        (["heard_of", "--format", "csv"], "--format goes with -o -"),
+        (["heard_of", "-o", "-", "--format", "xlsx"], "the standard output takes txt, html, csv, json or md; found 'xlsx'."),
+        (["heard_of", "-o", "x.csv", "--format", "csv"], "--format goes with -o -; a file is written by its ending."),
+        (["heard_of", "-o", "x.doc"], "no output ends in '.doc'"),
+        (["--set", "sort=up"], "Without a name the shape of a banner is shown, so --set would do nothing"),
+    ],
+)  # fmt: skip
+def test_mistakes_on_the_command_line_are_told_as_such(
+    run: Run, demo: Path, words: list[str], message: str
+) -> None:
+    code, out, err = run("look", *words, cwd=demo)
+    assert (code, out) == (2, "") and message in err and "Traceback" not in err and "plan.yaml:" not in err
+
+
+def test_every_text_output_goes_to_the_standard_output_as_to_a_file(
+    run: Run, demo: Path, tmp_path: Path
+) -> None:
+    for ending in ("txt", "csv", "json", "md", "html"):
+        code, out, _ = run("look", "liking", "-b", "region", "-o", "-", "--format", ending, cwd=demo)
+        path = tmp_path / f"tables.{ending}"
+        assert code == 0 and run("look", "liking", "-b", "region", "-o", path)[0] == 0
+        assert out.replace("\r\n", "\n") == path.read_text(encoding="utf-8").replace("\r\n", "\n")
+        code, whole, _ = run("run", "--only", "liking", "-o", "-", "--format", ending)
+        assert code == 0 and whole
+    assert json.loads(run("look", "liking", "-o", "-", "--format", "json")[1])["tables"][0]["id"] == "liking"
+    assert run("run", "-o", "-", "-o", "x.csv")[0] == 2
+    assert run("run", "--format", "csv")[0] == 2
+
+
+def test_without_a_plan_codebook_and_data_will_do(run: Run, demo: Path, tmp_path: Path) -> None:
+    where = ["--codebook", demo / "codebook.yaml", "--data", demo / "responses.csv"]
+    code, out, _ = run("look", "liking", "-b", "region", "-o", "-", "--format", "csv", *where, cwd=tmp_path)
+    survey = otter.open_survey(demo / "codebook.yaml", demo / "responses.csv")
+    table = survey.table("liking", "region")
+    found = [one for one in records(out) if one["figure"] == "column percent"]
+    values = [
+        value for line in table.lines if line.figure == "column percent" for value in line.values.tolist()
+    ]
+    assert code == 0 and [float(one["value"]) for one in found] == pytest.approx(values)
+
+
+def test_the_language_and_the_banner_of_a_table_can_be_another(run: Run, demo: Path) -> None:
+    code, out, _ = run("look", "heard_of", "--language", "de", cwd=demo)
+    assert code == 0 and "Gesamt" in out and "Basis (ungewichtet)" in out
+    assert (
+        next(iter(otter.read_plan(demo / "plan.yaml").banners)) == "main"
+    )  # the default, where none is named
+    shapes = [run("look", *words)[1] for words in ([], ["--banner", "main"])]
+    assert shapes[0] == shapes[1] and "Banner main" in shapes[0]
