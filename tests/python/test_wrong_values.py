@@ -242,7 +242,7 @@ def test_what_is_wrong_is_told_by_the_names_of_the_parameters(examples: Mapping[
         ({"tests": "rset"}, "tests: expected one of none, each other, rest, total, previous, year before, first, nothing, or settings; found 'rset'. Did you mean 'rest' or 'first'?"),
         ({"tests": {"percents": "poold"}}, "tests: percents: expected one of pooled, unpooled, t or linear; found 'poold'. Did you mean 'pooled' or 'unpooled'?"),
         ({"bases": {"mark below": "many"}}, "bases: mark below: expected a number; found 'many'."),
-        ({"sort": "lable"}, "sort: expected one of figure, label or code; found 'lable'. Did you mean 'label'?"),
+        ({"sort": "lable"}, "sort: expected one of figure, label, code, up, down; found 'lable'. Did you mean 'label'?"),
         ({"most": 3, "rows": {"most": 2}}, "most: given twice: by itself and in rows; leave one out."),
         ({"rows": {"mots": 2}}, "rows: no field 'mots' in RowRules. Known: above, drop_empty, headings, hide, leave_out, most, sort, untested."),
         ({"digits": -1}, "digits: expected a number from 0; found the number -1."),

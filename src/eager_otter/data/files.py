@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import time
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
@@ -236,11 +237,28 @@ class Source:
 
 def source_of(path: Path, rows: int, how: str = "") -> Source:
     """Describe a file by its name, the day it was changed and its bytes."""
+    state = path.stat()
+    changed = datetime.fromtimestamp(state.st_mtime, UTC).strftime("%Y-%m-%d %H:%M")
+    return Source(name=path.name, rows=rows, changed=changed, fingerprint=_digest(path)[:12], how=how)
+
+
+AT_REST = 2_000_000_000  # nanoseconds after which a file that is changed again has another time for sure
+_DIGESTS: dict[Path, tuple[tuple[int, ...], str]] = {}  # of files as they were when they were last read
+
+
+def _digest(path: Path) -> str:
+    """Return the SHA-256 of a file, read again only where it may have been changed since."""
+    state = path.stat()
+    key = (state.st_dev, state.st_ino, state.st_size, state.st_mtime_ns, state.st_ctime_ns)
+    known = _DIGESTS.get(path.absolute())
+    if known is not None and known[0] == key:
+        return known[1]
     digest = hashlib.sha256()
     for block in read_blocks(path, "a file of responses"):
         digest.update(block)
-    changed = datetime.fromtimestamp(path.stat().st_mtime, UTC).strftime("%Y-%m-%d %H:%M")
-    return Source(name=path.name, rows=rows, changed=changed, fingerprint=digest.hexdigest()[:12], how=how)
+    if time.time_ns() - max(state.st_mtime_ns, state.st_ctime_ns) > AT_REST:
+        _DIGESTS[path.absolute()] = (key, digest.hexdigest())
+    return digest.hexdigest()
 
 
 def checked_names(header: Sequence[str], place: str) -> list[str]:

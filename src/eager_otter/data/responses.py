@@ -23,6 +23,7 @@ from eager_otter.codebook.model import (
     Periods,
     Question,
 )
+from eager_otter.codebook.unchanged import unchanged
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, people_of
 from eager_otter.data import files
 from eager_otter.data.answers import Answers, NumberAnswers, size_of
@@ -284,6 +285,27 @@ class Responses:
             blank=None if self.blank is None else self.blank[first:end],
             first=self.first + first,
             _edges=self._edges,
+        )
+
+    def under(self, codebook: Codebook) -> Responses | None:
+        """Return the same rows under another codebook, with what is encoded of questions that have not changed.
+
+        None where the codebook has other ids or frequencies, or names columns that were not looked for.
+        """
+        own = self.codebook
+        if (own.respondent, own.frequency) != (codebook.respondent, codebook.frequency):
+            return None
+        there = set(self.table.column_names) | set(() if self.file is None else self.file.names)
+        if not set(columns_of(codebook)) <= there:
+            return None
+        kept = unchanged(own, codebook)
+        return replace(
+            self,
+            codebook=codebook,
+            _encoded={name: answers for name, answers in self._encoded.items() if name in kept},
+            _reasons={name: reasons for name, reasons in self._reasons.items() if name in kept},
+            _edges={name: edges for name, edges in self._edges.items() if name in kept},
+            _parts=[],
         )
 
     def with_table(self, table: Any) -> Responses:

@@ -16,7 +16,9 @@ from eager_otter.asking.survey import Survey
 from eager_otter.audit.auditing import audit_plan
 from eager_otter.audit.questionnaires import audit_unread
 from eager_otter.audit.slip import Audit
+from eager_otter.codebook.expression import parse
 from eager_otter.codebook.model import Codebook
+from eager_otter.codebook.unchanged import alike_as_a_whole, unchanged
 from eager_otter.comparing.manifest import MANIFEST
 from eager_otter.counting.running import Runner, runner_for
 from eager_otter.data.files import Source, source_of
@@ -551,14 +553,22 @@ def _survey_before(before: Report, plan: Plan) -> Survey | None:
         return None
     if plan.equal_waves is not None or old.equal_waves is not None:
         return None
-    same = (old.data, old.reading, old.codebook.digest) == (plan.data, plan.reading, plan.codebook.digest)
-    if plan.codebook.translations and old.words.language != plan.words.language:
+    if (old.data, old.reading) != (plan.data, plan.reading):
         return None
-    if not same or not plan.codebook.digest or not isinstance(plan.data, Path) or not is_file(plan.data):
+    if not isinstance(plan.data, Path) or not is_file(plan.data):
         return None
-    return (
-        survey if source_of(plan.data, survey.source.rows).fingerprint == survey.source.fingerprint else None
-    )
+    if source_of(plan.data, survey.source.rows).fingerprint != survey.source.fingerprint:
+        return None
+    if _same_codebook(old, plan):
+        return survey
+    responses = survey.responses.under(plan.codebook)
+    return None if responses is None else replace(survey, responses=responses)
+
+
+def _same_codebook(old: Plan, plan: Plan) -> bool:
+    """Return whether two plans have the same codebook, in the same language."""
+    same = bool(plan.codebook.digest) and old.codebook.digest == plan.codebook.digest
+    return same and (not plan.codebook.translations or old.words.language == plan.words.language)
 
 
 def _tables_before(before: Report, plan: Plan) -> dict[str, Table]:
@@ -566,14 +576,27 @@ def _tables_before(before: Report, plan: Plan) -> dict[str, Table]:
     old = before.plan
     if old is None or _counted_alike(old) != _counted_alike(plan):
         return {}
+    same = None if _same_codebook(old, plan) else unchanged(old.codebook, plan.codebook)
+    if same is not None and not alike_as_a_whole(old.codebook, plan.codebook):
+        return {}
     known = {request.id: (request, table) for request, table in zip(old.requests, before.tables, strict=True)}
     viewer = StandardViewer(plan.theme, plan.notes)
     reusable = {}
     for request in plan.requests:
-        if request.id in known and known[request.id][0] == request:
+        rests_on = set() if same is None else {*request.questions_named(), *_named_by(plan)}
+        if (
+            request.id in known
+            and known[request.id][0] == request
+            and (same is None or rests_on <= same | set(plan.codebook.grids))
+        ):
             table = known[request.id][1]
             reusable[request.id] = table if table.viewer == viewer else replace(table, viewer=viewer)
     return reusable
+
+
+def _named_by(plan: Plan) -> set[str]:
+    """Return the questions that the filter of a plan names."""
+    return set() if plan.filter is None else parse(plan.filter).names()
 
 
 def _counted_alike(plan: Plan) -> tuple[object, ...]:

@@ -7,7 +7,8 @@ import hashlib
 import math
 import re
 import unicodedata
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -34,12 +35,13 @@ from eager_otter.tables.texts import cell_text, figure_name, figure_text, line_s
 from eager_otter.version import __version__
 
 if TYPE_CHECKING:
+    from jinja2 import Template
     from markupsafe import Markup
 
 LEVELS = (99.9, 99, 95, 90, 80, 70)  # offered on the page, where any other may be typed
 SAID = re.compile(r'\bsay\("([^"]*)"')  # what the page's script says
 CORRECTIONS_PLACE = "/* corrections */"  # in the script
-PAGE_PARTS = ("page.css", "page.js", "page.html.j2")
+PAGE_PARTS = ("page.css", "page.js", "page.html.j2", "table.html.j2")
 MOST_LETTERS = 9  # beside a figure for which the page keeps room in the whole column
 SHOWN_DIGITS = 6  # of figures that are sorted by, or shown with two decimal places
 DIGITS = 9  # significant digits of what travels in the page for tests made there
@@ -50,23 +52,50 @@ def write(report: Report, path: Path) -> None:
     write_parts(path, _parts(report))
 
 
-def page(report: Report) -> str:
-    """Return a report as the text of a web page. Every survey text in it is escaped."""
-    return "".join(_parts(report))
+class PageCache:
+    """Pieces of pages made before, so that a page made again writes only tables that are new or stand elsewhere."""
+
+    def __init__(self) -> None:
+        self._pieces: dict[tuple[object, ...], tuple[Table, str]] = {}
+        self._used: set[tuple[object, ...]] = set()
+
+    def get(self, table: Table, *key: object, make: Callable[[], str]) -> str:
+        """Return a piece of a table, made where it is not there yet; `key` is all else that it depends on."""
+        whole = (id(table), *key)
+        self._used.add(whole)
+        if whole not in self._pieces:
+            self._pieces[whole] = (table, make())  # the table is held, so that no other one has its number
+        return self._pieces[whole][1]
+
+    def drop_unused(self) -> None:
+        """Forget the pieces that the last page did without."""
+        self._pieces = {key: piece for key, piece in self._pieces.items() if key in self._used}
+        self._used = set()
 
 
-def _parts(report: Report) -> Iterator[str]:
+def page(report: Report, cache: PageCache | None = None) -> str:
+    """Return a report as the text of a web page. Every survey text in it is escaped.
+
+    `cache` keeps pieces for the next page of the same tables.
+    """
+    text = "".join(_parts(report, cache))
+    if cache is not None:
+        cache.drop_unused()
+    return text
+
+
+def _parts(report: Report, cache: PageCache | None = None) -> Iterator[str]:
     """Return the page in parts, one after the other."""
     from jinja2 import Environment, StrictUndefined
     from markupsafe import Markup
 
-    style, script, frame = (packaged_text("eager_otter.report", "page", name) for name in PAGE_PARTS)
+    style, script, frame, section = (packaged_text("eager_otter.report", "page", name) for name in PAGE_PARTS)
     script = script.replace(CORRECTIONS_PLACE, ", ".join(map(_correction_in_page, corrections())))
     look = _look(report.theme)
     environment = Environment(
         autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, finalize=_held
     )
-    template = environment.from_string(frame)
+    template, of_table = environment.from_string(frame), environment.from_string(section)
     say = report.words
     stream = template.stream(
         title=report.shown_title,
@@ -84,14 +113,14 @@ def _parts(report: Report) -> Iterator[str]:
         summary=list(_summary(report)),
         main_findings=say(MAIN_FINDINGS),
         full=report.notes == "full",
-        tables=_views(report.tables, report.notes),
+        sections=(Markup(one) for one in _sections(report, of_table, cache)),
         look=Markup(look),
         style=Markup(style),
         script=Markup(script),
         look_hash=_hash(look),
         style_hash=_hash(style),
         script_hash=_hash(script),
-        data=(Markup(part) for part in _data_parts(report, sorted(set(SAID.findall(script))))),
+        data=(Markup(part) for part in _data_parts(report, sorted(set(SAID.findall(script))), cache)),
     )
     stream.enable_buffering(50)
     return stream
@@ -102,7 +131,7 @@ def _correction_in_page(one: Correction) -> str:
     return f"{as_shown_json(one.name)}: {{ label: say({as_shown_json(one.short)}), adjust: {one.in_page} }}"
 
 
-def _data_parts(report: Report, said: Sequence[str]) -> Iterator[str]:
+def _data_parts(report: Report, said: Sequence[str], cache: PageCache | None) -> Iterator[str]:
     """Return what the page's script works with, as JSON that no markup can end, table by table.
 
     `said` are the texts that the script says.
@@ -119,8 +148,17 @@ def _data_parts(report: Report, said: Sequence[str]) -> Iterator[str]:
     shared: dict[str, int] = {}  # what tables of one banner have in common travels once
     for number, table in enumerate(report.tables):
         banner = shared.setdefault(_json(_banner_data(table)), len(shared))
-        yield f"{',' if number else ''}{_json({'banner': banner, **_data(table)})}"
+        rest = partial(_kept, cache, table, "data", make=partial(_data_json, table))
+        yield f'{"," if number else ""}{{"banner":{banner},{rest()[1:]}'
     yield f'],"banners":[{",".join(shared)}]}}'
+
+
+def _data_json(table: Table) -> str:
+    return _json(_data(table))
+
+
+def _kept(cache: PageCache | None, table: Table, *key: object, make: Callable[[], str]) -> str:
+    return make() if cache is None else cache.get(table, *key, make=make)
 
 
 def _json(value: object) -> str:
@@ -199,31 +237,41 @@ def _summary(report: Report) -> Iterator[dict[str, Any]]:
         yield {"heading": section.heading, "findings": findings}
 
 
-def _views(tables: Sequence[Table], length: NotesLength) -> Iterator[dict[str, Any]]:
-    names = contents_titles(tables)
-    for number, table in enumerate(tables, 1):
-        starts = {group.start for group in table.groups} | {group.stop for group in table.groups}
-        classes = [_class_of(table, k, edge=k in starts) for k in range(len(table.columns))]
-        yield {
-            "anchor": f"table-{number}",
-            "number": number,
-            "name": names[number - 1],
-            "id": table.id,
-            "title": table.title,
-            "heads": [
-                list(_level(table, level)) for level in [*table.outer_heads(), list(table.groups)] if level
-            ],
-            "columns": [
-                {"label": column.label, "letter": column.letter, "class": classes[k]}
-                for k, column in enumerate(table.columns)
-            ],
-            "lines": list(_lines(table, classes)),
-            "notes": [
-                [{"about": note.about, "text": str(note)} for note in line]
-                for line in note_lines(table.notes, length)
-            ],
-            "all_notes": table.notes,
-        }
+def _sections(report: Report, template: Template, cache: PageCache | None) -> Iterator[str]:
+    """Return the tables as pieces of the page, one after the other."""
+    names, length, full = contents_titles(report.tables), report.notes, report.notes == "full"
+    for number, table in enumerate(report.tables, 1):
+
+        def made(table: Table = table, number: int = number) -> str:
+            view = _view(table, number, names[number - 1], length)
+            return template.render(table=view, say=report.words, full=full)
+
+        yield _kept(cache, table, number, names[number - 1], length, make=made)
+
+
+def _view(table: Table, number: int, name: str, length: NotesLength) -> dict[str, Any]:
+    starts = {group.start for group in table.groups} | {group.stop for group in table.groups}
+    classes = [_class_of(table, k, edge=k in starts) for k in range(len(table.columns))]
+    return {
+        "anchor": f"table-{number}",
+        "number": number,
+        "name": name,
+        "id": table.id,
+        "title": table.title,
+        "heads": [
+            list(_level(table, level)) for level in [*table.outer_heads(), list(table.groups)] if level
+        ],
+        "columns": [
+            {"label": column.label, "letter": column.letter, "class": classes[k]}
+            for k, column in enumerate(table.columns)
+        ],
+        "lines": list(_lines(table, classes)),
+        "notes": [
+            [{"about": note.about, "text": str(note)} for note in line]
+            for line in note_lines(table.notes, length)
+        ],
+        "all_notes": table.notes,
+    }
 
 
 def _class_of(table: Table, column: int, *, edge: bool) -> str:
