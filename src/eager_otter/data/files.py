@@ -16,7 +16,7 @@ from pyarrow import concat_tables
 from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError, FileProblem, nearest, shown_path
 from eager_otter.gates.machine import memory
-from eager_otter.gates.reading import checked_file, read_blocks, stamp_of
+from eager_otter.gates.reading import checked_file, read_blocks, stamp_of, state_of
 from eager_otter.looks.words import counted
 
 SHOWN = 5
@@ -248,15 +248,14 @@ _DIGESTS: dict[Path, tuple[tuple[int, ...], str]] = {}  # of files as they were 
 
 def _digest(path: Path) -> str:
     """Return the SHA-256 of a file, read again only where it may have been changed since."""
-    state = path.stat()
-    key = (state.st_dev, state.st_ino, state.st_size, state.st_mtime_ns, state.st_ctime_ns)
+    key = state_of(path)
     known = _DIGESTS.get(path.absolute())
     if known is not None and known[0] == key:
         return known[1]
     digest = hashlib.sha256()
     for block in read_blocks(path, "a file of responses"):
         digest.update(block)
-    if time.time_ns() - max(state.st_mtime_ns, state.st_ctime_ns) > AT_REST:
+    if key is not None and time.time_ns() - max(key[-2:]) > AT_REST:
         _DIGESTS[path.absolute()] = (key, digest.hexdigest())
     return digest.hexdigest()
 

@@ -53,7 +53,7 @@ def checked_file(path: Path, what: str, *, most: int | None = None, remedy: str 
 
 
 def stamp_of(path: Path) -> tuple[int, int]:
-    """Return what tells quickly whether a file is still the same: its bytes, and when it was changed (ns)."""
+    """Return what tells quickly, on any machine, whether a file is still the same: its bytes, its time (ns)."""
     status = path.stat()
     return status.st_size, status.st_mtime_ns
 
@@ -104,6 +104,15 @@ def read_start(path: Path, what: str, count: int) -> bytes:
     checked_file(path, what)
     with reading(path, what), path.open("rb") as file:
         return file.read(count)
+
+
+def state_of(path: Path) -> tuple[int, ...] | None:
+    """Return what tells whether a file has been written since, on this machine; None where there is none."""
+    try:
+        state = path.stat()
+    except (OSError, ValueError):
+        return None
+    return state.st_dev, state.st_ino, state.st_size, state.st_mtime_ns, state.st_ctime_ns
 
 
 def read_blocks(path: Path, what: str, size: int = 1 << 20) -> Iterator[bytes]:

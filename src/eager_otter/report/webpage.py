@@ -8,7 +8,7 @@ import math
 import re
 import unicodedata
 from collections.abc import Callable, Iterator, Sequence
-from functools import partial
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -41,7 +41,8 @@ if TYPE_CHECKING:
 LEVELS = (99.9, 99, 95, 90, 80, 70)  # offered on the page, where any other may be typed
 SAID = re.compile(r'\bsay\("([^"]*)"')  # what the page's script says
 CORRECTIONS_PLACE = "/* corrections */"  # in the script
-PAGE_PARTS = ("page.css", "page.js", "page.html.j2", "table.html.j2")
+PAGE_PARTS = ("page.css", "page.js")
+TEMPLATES = ("page.html.j2", "table.html.j2")  # of the page, and of a table in it
 MOST_LETTERS = 9  # beside a figure for which the page keeps room in the whole column
 SHOWN_DIGITS = 6  # of figures that are sorted by, or shown with two decimal places
 DIGITS = 9  # significant digits of what travels in the page for tests made there
@@ -86,16 +87,12 @@ def page(report: Report, cache: PageCache | None = None) -> str:
 
 def _parts(report: Report, cache: PageCache | None = None) -> Iterator[str]:
     """Return the page in parts, one after the other."""
-    from jinja2 import Environment, StrictUndefined
     from markupsafe import Markup
 
-    style, script, frame, section = (packaged_text("eager_otter.report", "page", name) for name in PAGE_PARTS)
+    style, script = (packaged_text("eager_otter.report", "page", name) for name in PAGE_PARTS)
     script = script.replace(CORRECTIONS_PLACE, ", ".join(map(_correction_in_page, corrections())))
     look = _look(report.theme)
-    environment = Environment(
-        autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, finalize=_held
-    )
-    template, of_table = environment.from_string(frame), environment.from_string(section)
+    template, of_table = _templates()
     say = report.words
     stream = template.stream(
         title=report.shown_title,
@@ -124,6 +121,19 @@ def _parts(report: Report, cache: PageCache | None = None) -> Iterator[str]:
     )
     stream.enable_buffering(50)
     return stream
+
+
+@lru_cache(maxsize=1)
+def _templates() -> tuple[Template, ...]:
+    """Make the templates of the page, once."""
+    from jinja2 import Environment, StrictUndefined
+
+    environment = Environment(
+        autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, finalize=_held
+    )
+    return tuple(
+        environment.from_string(packaged_text("eager_otter.report", "page", name)) for name in TEMPLATES
+    )
 
 
 def _correction_in_page(one: Correction) -> str:

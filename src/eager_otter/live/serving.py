@@ -1,0 +1,55 @@
+"""The live page: a frame around the report's page that waits for news and shows what is wrong."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+from collections.abc import Mapping
+
+from eager_otter.gates.local_server import Answer, LocalServer
+from eager_otter.gates.reading import packaged_text
+from eager_otter.gates.text import as_json
+from eager_otter.live.session import NAMED, LiveSession, name_of
+
+PARTS = ("live.html.j2", "live.css", "live.js")
+
+
+def server_for(session: LiveSession, port: int = 0) -> LocalServer:
+    """Make the server of a session's page, on a port of this machine (0: any that is free). Raises RequestError."""
+    frame = _frame(session)
+
+    def news(query: Mapping[str, int]) -> Answer:
+        shown = session.wait(query.get("after", 0))
+        body = {
+            "number": shown.number,
+            "mistake": shown.mistake,
+            "told": shown.told,
+            "good": bool(shown.page),
+            "jumps": list(shown.changed[:NAMED]) if len(shown.changed) <= NAMED else [],
+        }
+        return Answer(body=as_json(body).encode(), kind="application/json")
+
+    pages = {
+        "": lambda _: frame,
+        "page": lambda _: Answer(body=session.shown.page.encode("utf-8", "replace")),
+        "news": news,
+    }
+    return LocalServer(pages, port)
+
+
+def _frame(session: LiveSession) -> Answer:
+    from jinja2 import Environment, StrictUndefined
+    from markupsafe import Markup
+
+    html, style, script = (packaged_text("eager_otter.live", "page", name) for name in PARTS)
+    template = Environment(autoescape=True, undefined=StrictUndefined).from_string(html)
+    text = template.render(name=name_of(session.path), style=Markup(style), script=Markup(script))
+    policy = (
+        f"default-src 'none'; style-src 'sha256-{_hash(style)}'; script-src 'sha256-{_hash(script)}'; "
+        "connect-src 'self'; frame-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+    )
+    return Answer(body=text.encode(), policy=policy)
+
+
+def _hash(text: str) -> str:
+    return base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()

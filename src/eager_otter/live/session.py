@@ -1,0 +1,103 @@
+"""A plan made again as its files change: only what changed, and the last good tables while something is wrong."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from eager_otter.errors import OtterError, shown_path
+from eager_otter.looks.words import counted
+from eager_otter.plan.plan import Plan
+from eager_otter.report.report import Report, run
+from eager_otter.report.webpage import PageCache, page
+
+NAMED = 6  # tables that are named of those made again
+WAITING = 25.0  # seconds that somebody waits for news before being told that there are none
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Shown:
+    """What is to be seen of a plan now.
+
+    `number` counts the times that it was made; `page` is the web page of the last good tables, "" where there were
+    none yet; `mistake` says what is wrong, "" for nothing; `told` says what was made; `changed` are the ids of the
+    tables that were made again, in order.
+    """
+
+    number: int
+    page: str
+    mistake: str
+    told: str
+    changed: tuple[str, ...] = ()
+
+
+class LiveSession:
+    """The tables of a plan, as they are now.
+
+    `read` reads the plan with what the command line says; `refresh` makes it again, and `wait` waits until somebody
+    did, from any thread.
+    """
+
+    def __init__(self, path: Path, read: Callable[[Path], Plan]) -> None:
+        self.path, self.read = path, read
+        self.shown = Shown(number=0, page="", mistake="", told="")
+        self.inputs: tuple[Path, ...] = (path,)
+        self.report: Report | None = None
+        self._cache = PageCache()
+        self._changed = threading.Condition()
+
+    def refresh(self) -> Shown:
+        """Make again what changed in plan, codebook or data; a mistake keeps the last good tables."""
+        start = time.perf_counter()
+        number = self.shown.number + 1
+        try:
+            plan = self.read(self.path)
+            self.inputs = plan.inputs
+            report = run(replace(plan, findings=0, audit=False, for_each=None), before=self.report)
+            text = page(report, self._cache)
+        except OtterError as error:
+            return self._show(replace(self.shown, number=number, mistake=str(error), told="", changed=()))
+        before = () if self.report is None else self.report.tables
+        kept = {id(table.lines) for table in before}  # in other looks, a table still has its lines
+        changed = tuple(table.id for table in report.tables if id(table.lines) not in kept)
+        gone = {table.id for table in before} - {table.id for table in report.tables}
+        told = _told(changed, len(gone), len(report.tables), time.perf_counter() - start)
+        self.report = report
+        return self._show(Shown(number=number, page=text, mistake="", told=told, changed=changed))
+
+    def wait(self, after: int, seconds: float = WAITING) -> Shown:
+        """Wait for what is made after the given number, so many seconds at most; gives what is to be seen then."""
+        with self._changed:
+            self._changed.wait_for(lambda: self.shown.number > after, seconds)
+            return self.shown
+
+    def _show(self, shown: Shown) -> Shown:
+        with self._changed:
+            self.shown = shown
+            self._changed.notify_all()
+        return shown
+
+    def watched(self) -> tuple[Path, ...]:
+        """List the files whose change makes the tables again; the plan is always one."""
+        return tuple(dict.fromkeys((self.path, *self.inputs)))
+
+
+def _told(changed: tuple[str, ...], gone: int, tables: int, seconds: float) -> str:
+    """Say what was made again, and how fast."""
+    if len(changed) == tables:
+        what = f"{counted(tables, 'table')}"
+    elif changed:
+        more = f" and {len(changed) - NAMED:,} more" if len(changed) > NAMED else ""
+        what = f"{counted(len(changed), 'table')} made again: {', '.join(changed[:NAMED])}{more}"
+    else:
+        what = "no table changed"
+    lost = f"; {counted(gone, 'table')} gone" if gone else ""
+    return f"{what}{lost} ({seconds:.2f} s)"
+
+
+def name_of(path: Path) -> str:
+    """Return how a plan is called on the page."""
+    return shown_path(path)
