@@ -108,11 +108,15 @@ def _run(arguments: list[str]) -> int:
     """Run a command: its exit code."""
     import click
 
+    from eager_otter.cli.completing import completed
     from eager_otter.cli.program import commands
     from eager_otter.errors import OtterError
     from eager_otter.gates.streams import ready_streams
 
     ready_streams()
+    answered = completed(commands)
+    if answered is not None:
+        return answered
     for argument in arguments:
         if not _can_be_typed(argument):
             return _tell(f"Error: {argument}: holds a character that no file's name can hold; leave it out.")

@@ -8,6 +8,7 @@ from eager_otter.cli.commands import (
     audit,
     chart,
     compare,
+    completion,
     demo,
     draft,
     explain,
@@ -26,7 +27,15 @@ from eager_otter.cli.commands import (
 from eager_otter.version import __version__
 
 
-@click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+class _InOrder(click.Group):
+    """Lists its commands in the order of work."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """Return the names of the commands, as they were added."""
+        return list(self.commands)
+
+
+@click.group(cls=_InOrder, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(__version__, prog_name="eager-otter")
 def commands() -> None:
     """Survey tables you can defend: banner crosstabs from a codebook and a plan.
@@ -53,5 +62,6 @@ for command in (
     export.export,
     words.words,
     schema.schema,
+    completion.completion,
 ):
     commands.add_command(command)

@@ -21,7 +21,7 @@ Digest = str  # the first sixteen hexadecimal digits of a SHA-256
 class _Entry(BaseModel):
     """A part of a manifest: all of its keys are known."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
 
 class FileEntry(_Entry):

@@ -17,7 +17,9 @@ T = TypeVar("T")
 class Part(BaseModel):
     """The base of all file models: unknown keys are mistakes, nothing is converted by guess."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, populate_by_name=False)
+    model_config = ConfigDict(
+        extra="forbid", strict=True, frozen=True, populate_by_name=False, defer_build=True
+    )
 
 
 def written_code(value: object) -> object:

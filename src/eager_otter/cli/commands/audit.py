@@ -13,7 +13,7 @@ from eager_otter.gates.streams import echo, show
 FOUND = 1
 
 
-@click.command()
+@click.command(short_help="Check data against codebook and plan, or bare data.")
 @click.argument("plan", type=click.Path(path_type=Path), default=Path("plan.yaml"), metavar="[PLAN | DATA]")
 @click.option("--format", "shape", type=click.Choice(["text", "json"]), default="text", show_default=True)
 @click.option(

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from eager_otter.cli import completing
 from eager_otter.cli.options import (
     changed,
     force_option,
@@ -31,8 +32,8 @@ if TYPE_CHECKING:
     from eager_otter.tables.table import Table
 
 
-@click.command()
-@click.argument("tables", nargs=-1, required=True, metavar="TABLE…")
+@click.command(short_help="Draw tables of the plan as pictures.")
+@click.argument("tables", nargs=-1, required=True, metavar="TABLE…", shell_complete=completing.tables)
 @click.option(
     "--folder",
     type=click.Path(path_type=Path),

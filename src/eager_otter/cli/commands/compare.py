@@ -14,7 +14,7 @@ from eager_otter.gates.streams import echo, show
 DIFFERENT = 1
 
 
-@click.command()
+@click.command(short_help="Say what changed between two results, and why.")
 @click.argument("old", type=click.Path(path_type=Path))
 @click.argument("new", type=click.Path(path_type=Path))
 @click.option(

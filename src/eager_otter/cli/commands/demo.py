@@ -10,7 +10,7 @@ from eager_otter.errors import shown_path
 from eager_otter.gates.streams import echo
 
 
-@click.command()
+@click.command(short_help="Put a made-up survey and its report into a folder.")
 @click.argument("folder", type=click.Path(path_type=Path, file_okay=False), default=Path("otter-demo"))
 @click.option("--files-only", is_flag=True, help="Copy the files, make no report.")
 def demo(folder: Path, files_only: bool) -> None:

@@ -19,7 +19,7 @@ CODEBOOK = "codebook.yaml"
 FOUND = 1
 
 
-@click.command()
+@click.command(short_help="Write a first codebook and plan for bare data.")
 @click.argument("data", type=click.Path(path_type=Path))
 @click.option(
     "--into",

@@ -7,6 +7,7 @@ from typing import Any
 
 import click
 
+from eager_otter.cli import completing
 from eager_otter.cli.options import (
     changed,
     force_option,
@@ -20,8 +21,8 @@ from eager_otter.gates.streams import echo, show
 from eager_otter.looks.words import counted
 
 
-@click.command()
-@click.argument("table")
+@click.command(short_help="Show how a cell of a table came about.")
+@click.argument("table", shell_complete=completing.tables)
 @click.argument("row")
 @click.argument("column")
 @click.option(

@@ -12,7 +12,7 @@ from eager_otter.errors import shown_path
 from eager_otter.gates.streams import echo
 
 
-@click.command()
+@click.command(short_help="Write responses and codebook in another format.")
 @click.argument("target", type=click.Path(path_type=Path))
 @click.option("--labels", is_flag=True, help="Write labels instead of codes (CSV).")
 @click.option(

@@ -21,7 +21,7 @@ from eager_otter.errors import RequestError, shown_path
 from eager_otter.gates.streams import echo, show
 
 
-@click.command()
+@click.command(short_help="Rank the notable differences of a plan's tables.")
 @click.argument("plan", type=click.Path(path_type=Path), default=Path("plan.yaml"))
 @click.option(
     "--waves",

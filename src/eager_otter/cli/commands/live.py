@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from eager_otter.plan.plan import Plan
 
 
-@click.command()
+@click.command(short_help="Show tables in the browser, made again on saving.")
 @click.argument("plan", type=click.Path(path_type=Path), default=Path("plan.yaml"))
 @click.option(
     "--port", type=click.IntRange(0, 65535), default=0, help="A port of this machine. Default: any free one."

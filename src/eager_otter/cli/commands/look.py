@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from eager_otter.cli import completing
 from eager_otter.cli.options import (
     FigureOption,
     changed,
@@ -28,14 +29,17 @@ if TYPE_CHECKING:
     from eager_otter.tables.table import Table
 
 
-@click.command()
-@click.argument("name", required=False, metavar="[TABLE | QUESTION]")
+@click.command(short_help="Show tables in the terminal, for a moment.")
+@click.argument(
+    "name", required=False, metavar="[TABLE | QUESTION]", shell_complete=completing.tables_and_questions
+)
 @click.option(
     "--banner",
     "-b",
     "banners",
     multiple=True,
     metavar="NAME",
+    shell_complete=completing.banners_and_questions,
     help="A banner of the plan, a question, or 'region within wave' for a nesting; several are placed side by side. "
     "Default: that of the table, else the plan's first; none for the Total alone.",
 )

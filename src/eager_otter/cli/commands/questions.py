@@ -6,13 +6,14 @@ from typing import Any
 
 import click
 
+from eager_otter.cli import completing
 from eager_otter.cli.options import filter_option, opened, source_options
 from eager_otter.gates.streams import echo
 from eager_otter.looks.words import counted
 
 
-@click.command()
-@click.argument("words", nargs=-1)
+@click.command(short_help="List, search and look at questions.")
+@click.argument("words", nargs=-1, shell_complete=completing.questions)
 @click.option("--codes", is_flag=True, help="Show every question found in full: codes, labels and counts.")
 @click.option(
     "--sort",

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from eager_otter.cli import completing
 from eager_otter.cli.options import (
     NAMED_AFTER,
     STDOUT,
@@ -38,7 +39,7 @@ if TYPE_CHECKING:
 FOUND = 1
 
 
-@click.command()
+@click.command(short_help="Make the report of a plan.")
 @click.argument("plan", type=click.Path(path_type=Path), default=Path("plan.yaml"))
 @click.option(
     "--output",
@@ -51,7 +52,11 @@ FOUND = 1
     f"By its ending: {' '.join(ENDINGS)}",
 )
 @click.option(
-    "--only", multiple=True, metavar="ID", help="Make only this table; may be given several times, with *."
+    "--only",
+    multiple=True,
+    metavar="ID",
+    shell_complete=completing.tables,
+    help="Make only this table; may be given several times, with *.",
 )
 @click.option("--list", "listing", is_flag=True, help="List the tables that would be made, and make none.")
 @click.option(

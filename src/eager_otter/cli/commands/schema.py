@@ -9,7 +9,7 @@ import click
 from eager_otter.gates.streams import echo
 
 
-@click.command()
+@click.command(short_help="Print the JSON Schema of a kind of file.")
 @click.argument("kind", type=click.Choice(["plan", "codebook", "theme", "words"]))
 def schema(kind: Any) -> None:
     """Print the JSON Schema of a KIND of file, for editors that complete and check while you type.

@@ -7,13 +7,14 @@ from typing import Any
 
 import click
 
+from eager_otter.cli import completing
 from eager_otter.cli.options import force_option, inputs_of, opened, refuse_given, source_options
 from eager_otter.errors import RequestError, shown_path
 from eager_otter.gates.streams import echo
 
 
-@click.command()
-@click.argument("question")
+@click.command(short_help="Code open answers into topics, in a workbook.")
+@click.argument("question", shell_complete=completing.questions)
 @click.option(
     "--to", "sheet", type=click.Path(path_type=Path), help="Write the texts to this workbook (.xlsx)."
 )

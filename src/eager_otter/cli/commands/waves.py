@@ -12,7 +12,7 @@ from eager_otter.gates.streams import echo, show
 FOUND = 1
 
 
-@click.command()
+@click.command(short_help="Compare the questionnaires of several files.")
 @click.argument("plan", type=click.Path(path_type=Path), default=Path("plan.yaml"), metavar="[PLAN]")
 @click.option("--format", "shape", type=click.Choice(["text", "json"]), default="text", show_default=True)
 def waves(plan: Path, shape: str) -> int:

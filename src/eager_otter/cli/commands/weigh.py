@@ -12,7 +12,7 @@ from eager_otter.errors import RequestError, shown_path
 from eager_otter.gates.streams import echo, show
 
 
-@click.command()
+@click.command(short_help="Make a weight that meets targets.")
 @click.argument("targets", type=click.Path(path_type=Path))
 @click.option(
     "--output", "-o", type=click.Path(path_type=Path), help="Default: DATA-weighted.csv beside the data."

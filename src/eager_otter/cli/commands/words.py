@@ -9,7 +9,7 @@ import click
 from eager_otter.gates.streams import echo
 
 
-@click.command()
+@click.command(short_help="Print the fixed words of reports, or labels to translate.")
 @click.option(
     "--plan",
     "-p",
