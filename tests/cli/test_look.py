@@ -114,6 +114,7 @@ def test_labels_find_their_question_and_say_so(run: Run, demo: Path) -> None:
         (["heard_of", "-o", "-", "--format", "xlsx"], "the standard output takes txt, html, csv, json or md; found 'xlsx'."),
         (["heard_of", "-o", "x.csv", "--format", "csv"], "--format goes with -o -; a file is written by its ending."),
         (["heard_of", "-o", "x.doc"], "no output ends in '.doc'"),
+        (["heard_of", "--filter", "age", "ge", "35"], "What holds blanks or < > ( ) stands in quotes: --filter 'age >= 35'"),
         (["--set", "sort=up"], "Without a name the shape of a banner is shown, so --set would do nothing"),
     ],
 )  # fmt: skip

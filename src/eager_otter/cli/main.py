@@ -132,10 +132,17 @@ def _run(arguments: list[str]) -> int:
     except click.ClickException as error:
         message = io.StringIO()
         error.show(message)
-        return _tell(message.getvalue().rstrip("\n"))
+        return _tell(message.getvalue().rstrip("\n") + _hint_of(error))
     except OtterError as error:
         return _tell(f"Error: {error}")
     return code if isinstance(code, int) else DONE
+
+
+def _hint_of(error: Exception) -> str:
+    """Return what a mistake on the command line most often comes from: blanks that the shell parts words at."""
+    if "unexpected extra argument" not in str(error):
+        return ""
+    return "\nWhat holds blanks or < > ( ) stands in quotes: --filter 'age >= 35', -b 'region within wave'."
 
 
 def _can_be_typed(argument: str) -> bool:
