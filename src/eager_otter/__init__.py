@@ -85,13 +85,13 @@ if TYPE_CHECKING:
     from eager_otter.report.comparing import compare as compare
     from eager_otter.report.each import plans_for_each as plans_for_each
     from eager_otter.report.exporting import export as export
+    from eager_otter.report.making_weights import weigh as weigh
+    from eager_otter.report.opening import open_survey as open_survey
     from eager_otter.report.picture import Picture as Picture
     from eager_otter.report.report import Report as Report
-    from eager_otter.report.report import open_survey as open_survey
     from eager_otter.report.report import report_of as report_of
-    from eager_otter.report.report import run as run
-    from eager_otter.report.report import run_audit as run_audit
-    from eager_otter.report.report import weigh as weigh
+    from eager_otter.report.running import run as run
+    from eager_otter.report.running import run_audit as run_audit
     from eager_otter.tables.explanation import Explanation as Explanation
     from eager_otter.tables.note import Note as Note
     from eager_otter.tables.request import Banner as Banner
@@ -188,7 +188,7 @@ _HOME = {
     "json_schema": "plan.schema",
     "load_theme": "looks.theme",
     "load_words": "looks.catalogue",
-    "open_survey": "report.report",
+    "open_survey": "report.opening",
     "percentile": "figures.names",
     "plan_from_text": "plan.reading",
     "plan_of": "plan.reading",
@@ -198,9 +198,9 @@ _HOME = {
     "read_plan": "plan.reading",
     "read_texts": "report.coding",
     "report_of": "report.report",
-    "run": "report.report",
-    "run_audit": "report.report",
-    "weigh": "report.report",
+    "run": "report.running",
+    "run_audit": "report.running",
+    "weigh": "report.making_weights",
     "write_coded": "report.coding",
     "write_demo": "demo.files",
     "write_texts": "report.coding",

@@ -18,7 +18,7 @@ from eager_otter.audit.auditing import audit_plan
 from eager_otter.counting import running
 from eager_otter.counting.running import count_share
 from eager_otter.data import files, opened
-from eager_otter.report.report import survey_of
+from eager_otter.report.opening import survey_of
 
 BOOK = """
 respondent: id

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from eager_otter.asking.explaining import explain
 from eager_otter.asking.one_way import side_by_side
 from eager_otter.tables.explanation import Explanation
 from eager_otter.tables.table import Table
@@ -16,6 +15,8 @@ class TableAnswers:
 
     def explain(self, table: Table, row: str, column: str, figure: str | None) -> Explanation:
         """Return the working of a cell. Raises UnknownName, RequestError."""
+        from eager_otter.asking.explaining import explain  # heavy, and few ask
+
         return explain(table, row, column, figure)
 
     def displayed(self, table: Table) -> Table:

@@ -179,7 +179,7 @@ def opened(
 
     With `whole`, everybody in the data is looked at, whatever filter and weight plan and codebook have.
     """
-    from eager_otter.report.report import open_survey, survey_of
+    from eager_otter.report.opening import open_survey, survey_of
 
     if codebook is not None:
         if data is None:

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal, get_args
 
-from eager_otter.comparing.manifest import MANIFEST, Manifest, TableEntry, read_manifests
+from eager_otter.comparing.manifest import Manifest, TableEntry, read_manifests
 from eager_otter.errors import shown_path
+from eager_otter.gates.outputs import MANIFEST
 from eager_otter.gates.reading import is_file
 from eager_otter.looks.words import counted
 

@@ -10,10 +10,10 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from eager_otter.errors import FileProblem, shown_path
+from eager_otter.gates.outputs import MANIFEST
 from eager_otter.gates.reading import LARGEST_JSON, is_file, parse_json, plain_number, read_blocks, read_text
 from eager_otter.gates.text import as_json
 
-MANIFEST = "manifest.json"
 FORMAT: Literal[1] = 1
 Digest = str  # the first sixteen hexadecimal digits of a SHA-256
 

@@ -74,6 +74,7 @@ OUTPUTS = (
         extra="charts",
     ),
 )
+MANIFEST = "manifest.json"  # beside the outputs of a plan: what they were made of
 BY_ENDING = {output.ending: output for output in OUTPUTS}
 TEXTS = (
     "txt",

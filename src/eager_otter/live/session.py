@@ -11,7 +11,8 @@ from pathlib import Path
 from eager_otter.errors import OtterError, shown_path
 from eager_otter.looks.words import counted
 from eager_otter.plan.plan import Plan
-from eager_otter.report.report import Report, run
+from eager_otter.report.report import Report
+from eager_otter.report.running import run
 from eager_otter.report.webpage import PageCache, page
 
 NAMED = 6  # tables that are named of those made again

@@ -16,7 +16,7 @@ from eager_otter.gates.text import file_name
 from eager_otter.plan.plan import ForEach, Plan
 from eager_otter.plan.reading import read_plan
 from eager_otter.plan.tables import narrowed_to
-from eager_otter.report.report import survey_of
+from eager_otter.report.opening import survey_of
 
 
 @checked

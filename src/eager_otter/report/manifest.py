@@ -16,7 +16,6 @@ from eager_otter.audit.slip import Audit
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.codebook.translating import as_written
 from eager_otter.comparing.manifest import (
-    MANIFEST,
     AcceptedEntry,
     AuditEntry,
     DataEntry,
@@ -30,6 +29,7 @@ from eager_otter.comparing.manifest import (
 )
 from eager_otter.data.files import Source
 from eager_otter.errors import RequestError
+from eager_otter.gates.outputs import MANIFEST
 from eager_otter.gates.writing import write_text, written_beside
 from eager_otter.looks.theme import Theme
 from eager_otter.looks.words import Words

@@ -4,52 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import partial
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from eager_otter.asking.notable import Findings, Notable, notable_differences, requests_against
 from eager_otter.asking.survey import Survey
-from eager_otter.audit.auditing import audit_plan
-from eager_otter.audit.questionnaires import audit_unread
-from eager_otter.audit.slip import Audit
-from eager_otter.codebook.expression import parse
-from eager_otter.codebook.model import Codebook
-from eager_otter.codebook.unchanged import alike_as_a_whole, unchanged
-from eager_otter.comparing.manifest import MANIFEST
-from eager_otter.counting.running import Runner, runner_for
-from eager_otter.data.files import Source, source_of
-from eager_otter.data.opened import open_responses
-from eager_otter.data.opening import Reading
-from eager_otter.data.waves import Waves
+from eager_otter.data.files import Source
 from eager_otter.documents.settled import checked
-from eager_otter.drafting.questionnaires import check_questionnaires
 from eager_otter.errors import FileProblem, OtterError, RequestError, UnknownName, shown_path
-from eager_otter.gates.machine import bytes_in
-from eager_otter.gates.outputs import BY_ENDING, ENDINGS
-from eager_otter.gates.reading import is_file
+from eager_otter.gates.outputs import BY_ENDING, ENDINGS, MANIFEST
 from eager_otter.gates.viewed import Viewed
 from eager_otter.gates.writing import check_targets, write_each
 from eager_otter.looks.theme import STANDARD, Theme, load_theme
 from eager_otter.looks.words import ENGLISH, Words, counted
-from eager_otter.plan.asked import CallReader
 from eager_otter.plan.plan import Plan
-from eager_otter.plan.reading import read_plan
-from eager_otter.report.view import StandardViewer
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.request import Banner, BannerGroup, interval_level
 from eager_otter.tables.table import Table
 from eager_otter.version import __version__
-from eager_otter.weighing.reading import targets_of
-from eager_otter.weighing.weighing import Wanted, Weighting
-from eager_otter.weighing.weighing import weigh as make_weights
 
 if TYPE_CHECKING:
     import pandas as pd
 
+    from eager_otter.asking.notable import Findings, Notable
+    from eager_otter.audit.slip import Audit
     from eager_otter.report.method import MethodPart
     from eager_otter.tables.explanation import Explanation
 
@@ -159,6 +139,8 @@ class Report(Viewed):
 
         Example: `for one in report.findings(most=10): print(one.sentence)`.
         """
+        from eager_otter.asking.notable import notable_differences, requests_against
+
         if self.plan is None or self.survey is None:
             raise RequestError(
                 "This report was not made from a plan, so its differences cannot be looked for."
@@ -352,51 +334,6 @@ def _check_ending(path: Path) -> None:
 
 
 @checked
-def open_survey(codebook: str | Path | Codebook, data: Any, *, reading: Reading | None = None) -> Survey:
-    """Open a survey: a codebook (or the path of one), and its responses.
-
-    `codebook` may also be the path of one; `data` are a path, or a frame of pandas, Polars, Arrow or anything that
-    gives itself as a stream of Arrow. Paths end in .csv, .xlsx, .ods, .parquet, .json, .jsonl or, for triple-s, .xml.
-    `reading` names a sheet, delimiter, encoding, decimal sign or two rows of headings where the file does not tell.
-
-    It is weighted by the codebook's weight, if it names one. Raises FileProblem, DocumentError (every mistake
-    in the codebook), DataError.
-
-    Example: `open_survey("codebook.yaml", "responses.csv").table("heard_of", banner="region")`.
-    """
-    from eager_otter.codebook.reading import read_codebook
-
-    book = codebook if isinstance(codebook, Codebook) else read_codebook(codebook)
-    if isinstance(data, Waves):
-        check_questionnaires(book, data)
-    survey = Survey(
-        responses=open_responses(book, data, reading), viewer=StandardViewer(), reader=CallReader()
-    )
-    return survey if book.weight is None else survey.weighted_by(book.weight)
-
-
-def survey_of(plan: Plan, memory: int | None = None) -> Survey:
-    """Open the survey of a plan, with its filter and weight; `memory` is what may be kept of the data, in bytes.
-
-    Raises FileProblem, DataError, RequestError.
-    """
-    if isinstance(plan.data, Waves):
-        check_questionnaires(plan.codebook, plan.data)
-    responses = open_responses(plan.codebook, plan.data, plan.reading, memory)
-    survey = Survey(
-        responses=responses,
-        filter=plan.filter,
-        weight=plan.weight,
-        viewer=StandardViewer(plan.theme, plan.notes),
-        words=plan.words,
-        reader=CallReader(plan.banners),
-        own_conditions=plan.conditions,
-    )
-    survey.population()
-    return survey if plan.equal_waves is None else survey.with_equal_waves(plan.equal_waves)
-
-
-@checked
 def report_of(
     tables: Sequence[Table],
     *,
@@ -446,74 +383,6 @@ def _source_of_all(sources: Sequence[Source]) -> Source:
     return Source(name=", ".join(one.name for one in sources), rows=sum(one.rows for one in sources))
 
 
-@checked
-def run(
-    plan: str | Path | Plan,
-    *,
-    progress: Progress | None = None,
-    before: Report | None = None,
-    workers: int | None = None,
-    memory: int | str | None = None,
-    cluster: Any = None,
-) -> Report:
-    """Make the report of a plan; write it with `Report.save()`.
-
-    `plan` is one, or the path of one; `progress` receives what is being done, how much of it is done, of how much.
-
-    `before` is an earlier report: while data and codebook are the same, nothing is read again, and only tables that are
-    wanted differently are made again.
-
-    A long file of data is counted by `workers` processes (None: as many as there are processors, where that is worth
-    it), or on a `cluster`: the address of a Dask scheduler, or a client of it. `memory` is what may be kept of the data
-    meanwhile ("500 MB", or bytes; None: as fits the machine). Figures do not depend on any of these.
-
-    Raises FileProblem, DocumentError (every mistake in plan and codebook, before data are read), DataError,
-    RequestError, ExpressionError.
-    """
-    if not isinstance(plan, Plan):
-        plan = read_plan(plan)
-    if progress is not None:
-        progress(f"Reading {plan.data.name}", 0, 1)
-    if plan.for_each is not None:
-        raise RequestError(
-            f"The plan makes a report for each answer of {plan.for_each.question}: run each of `plans_for_each(plan)`."
-        )
-    earlier = None if before is None else _survey_before(before, plan)
-    survey = (
-        survey_of(plan, None if memory is None else bytes_in(memory))
-        if earlier is None
-        else replace(
-            earlier,
-            filter=plan.filter,
-            weight=plan.weight,
-            words=plan.words,
-            reader=CallReader(plan.banners),
-            own_conditions=plan.conditions,
-            viewer=StandardViewer(plan.theme, plan.notes),
-        )
-    )
-    if earlier is not None:  # else opening it has seen to it that somebody is counted
-        survey.population()
-    survey = replace(
-        survey,
-        runner=_runner(survey, workers, cluster),
-        counting=None if progress is None else partial(progress, "Counting rows"),
-    )
-    ready = {} if before is None or earlier is None else _tables_before(before, plan)
-    missing = [request for request in plan.requests if request.id not in ready]
-    done = None if progress is None else _counting(progress, len(missing))
-    new = survey.tables(missing, done) if missing else []
-    by_id = ready | {request.id: table for request, table in zip(missing, new, strict=True)}
-    report = report_of_plan(plan, survey, [by_id[request.id] for request in plan.requests])
-    if plan.audit:
-        report = replace(report, audit=audit_plan(plan, survey))
-    if not plan.findings:
-        return report
-    if progress is not None:
-        progress("Looking for notable differences", len(missing), len(missing))
-    return replace(report, notable=report.findings(most=plan.findings))
-
-
 def report_of_plan(plan: Plan, survey: Survey, tables: Sequence[Table]) -> Report:
     """Put the finished tables of a plan's requests into its report."""
     return Report(
@@ -531,128 +400,3 @@ def report_of_plan(plan: Plan, survey: Survey, tables: Sequence[Table]) -> Repor
         notes=plan.notes,
         output_notes=plan.output_notes,
     )
-
-
-def _runner(survey: Survey, workers: int | None, cluster: Any) -> Runner:
-    """Choose who counts. Raises RequestError, MachineProblem, MissingPackage."""
-    if workers is not None and (not isinstance(workers, int) or isinstance(workers, bool) or workers < 1):
-        raise RequestError(f"Workers are a whole number from 1 up; found {workers!r}.")
-    if cluster is None:
-        return runner_for(workers, survey.responses)
-    if workers is not None:
-        raise RequestError("A cluster has its own workers; leave workers out, or the cluster.")
-    from eager_otter.counting.cluster import cluster_at
-
-    return cluster_at(cluster)
-
-
-def _survey_before(before: Report, plan: Plan) -> Survey | None:
-    """Return the survey of an earlier report where the data and codebook are still the same."""
-    old, survey = before.plan, before.survey
-    if old is None or survey is None:
-        return None
-    if plan.equal_waves is not None or old.equal_waves is not None:
-        return None
-    if (old.data, old.reading) != (plan.data, plan.reading):
-        return None
-    if not isinstance(plan.data, Path) or not is_file(plan.data):
-        return None
-    if source_of(plan.data, survey.source.rows).fingerprint != survey.source.fingerprint:
-        return None
-    if _same_codebook(old, plan):
-        return survey
-    responses = survey.responses.under(plan.codebook)
-    return None if responses is None else replace(survey, responses=responses)
-
-
-def _same_codebook(old: Plan, plan: Plan) -> bool:
-    """Return whether two plans have the same codebook, in the same language."""
-    same = bool(plan.codebook.digest) and old.codebook.digest == plan.codebook.digest
-    return same and (not plan.codebook.translations or old.words.language == plan.words.language)
-
-
-def _tables_before(before: Report, plan: Plan) -> dict[str, Table]:
-    """Return the tables of an earlier report that are wanted again, by id, where the same people are counted alike."""
-    old = before.plan
-    if old is None or _counted_alike(old) != _counted_alike(plan):
-        return {}
-    same = None if _same_codebook(old, plan) else unchanged(old.codebook, plan.codebook)
-    if same is not None and not alike_as_a_whole(old.codebook, plan.codebook):
-        return {}
-    known = {request.id: (request, table) for request, table in zip(old.requests, before.tables, strict=True)}
-    viewer = StandardViewer(plan.theme, plan.notes)
-    reusable = {}
-    for request in plan.requests:
-        rests_on = set() if same is None else {*request.questions_named(), *_named_by(plan)}
-        if (
-            request.id in known
-            and known[request.id][0] == request
-            and (same is None or rests_on <= same | set(plan.codebook.grids))
-        ):
-            table = known[request.id][1]
-            reusable[request.id] = table if table.viewer == viewer else replace(table, viewer=viewer)
-    return reusable
-
-
-def _named_by(plan: Plan) -> set[str]:
-    """Return the questions that the filter of a plan names."""
-    return set() if plan.filter is None else parse(plan.filter).names()
-
-
-def _counted_alike(plan: Plan) -> tuple[object, ...]:
-    """Return what a table takes from its plan beside its own request."""
-    return plan.filter, plan.weight, plan.conditions
-
-
-@checked
-def run_audit(plan: str | Path | Plan) -> Audit:
-    """Check the data of a `plan` against its codebook: all slips, the worst first, and the recode tables.
-
-    Several files whose codebooks differ in what nobody has said are not read: these differences are the slips then.
-
-    Raises what `run` raises.
-    """
-    checked = plan if isinstance(plan, Plan) else read_plan(plan)
-    unread = audit_unread(checked)
-    if unread is not None:
-        return unread
-    survey = survey_of(checked)
-    return audit_plan(checked, replace(survey, runner=_runner(survey, None, None)))
-
-
-@checked
-def weigh(
-    survey: Survey,
-    targets: Mapping[str, Mapping[str, float]],
-    *,
-    cap: float | None = None,
-    total: float | None = None,
-    within: str | None = None,
-    start: str | None = None,
-    counts: bool = False,
-    mean_where_unanswered: bool = False,
-) -> Weighting:
-    """Make weights for the respondents whom a survey counts, by raking to targets per question.
-
-    `targets` gives shares (adding up to 100) or, with `counts`, counts of the answers of each question, by code or
-    label. `cap` is the largest weight over the mean, `total` what the weights add up to (None: mean 1), `within` a
-    question each answer of which is raked for itself, `start` a column of starting weights; with
-    `mean_where_unanswered`, those without an answer to a question of the targets keep the mean weight. Weights of rows
-    that are not counted are 0. Raises RequestError, UnknownName, DataError.
-
-    Example: `weigh(survey, {"gender": {"A woman": 51, "A man": 49}}).weights`.
-    """
-    wanted = Wanted(
-        targets=targets_of(targets),
-        counts=counts,
-        cap=cap,
-        total=total,
-        start=start,
-        within=within,
-        mean_where_unanswered=mean_where_unanswered,
-    )
-    return make_weights(survey.responses, wanted, survey.responses.filtered(survey.filter))
-
-
-def _counting(progress: Progress, tables: int) -> Callable[[int], None]:
-    return lambda done: progress("Making tables", done, tables)

@@ -40,7 +40,7 @@ def audit(
     Exit code 0 when nothing but notes and accepted slips is left, 1 when something is, 2 for wrong input.
     """
     from eager_otter.data.opening import is_data
-    from eager_otter.report.report import run_audit
+    from eager_otter.report.running import run_audit
 
     if is_data(plan):
         if any(value for value in people.values()):

@@ -75,10 +75,10 @@ def chart(
     eager-otter chart 'rating*' --format svg --folder charts
     eager-otter chart liking --group region --group age_band
     """
-    from eager_otter.comparing.manifest import MANIFEST
+    from eager_otter.gates.outputs import MANIFEST
     from eager_otter.gates.writing import check_targets, new_folder, write_each
     from eager_otter.plan.reading import only_tables
-    from eager_otter.report.report import run
+    from eager_otter.report.running import run
 
     plan = spoken(changed(read_named_plan(plan_path), **people), language)
     known, problems = _known(plan, tables)

@@ -51,7 +51,8 @@ def compare(
     eager-otter compare last-week .
     """
     from eager_otter.comparing.comparing import compare_files
-    from eager_otter.comparing.manifest import MANIFEST, result_in
+    from eager_otter.comparing.manifest import result_in
+    from eager_otter.gates.outputs import MANIFEST
     from eager_otter.gates.writing import check_targets, written_beside
     from eager_otter.report.compare_view import as_json, compare_view
     from eager_otter.report.saving import writers_of

@@ -60,7 +60,7 @@ def explain(
     """
     from eager_otter.gates.writing import check_targets, write_rows, written_beside
     from eager_otter.plan.reading import only_tables
-    from eager_otter.report.report import run
+    from eager_otter.report.running import run
 
     plan = changed(read_named_plan(plan_path), **people)
     if records is not None:

@@ -77,11 +77,12 @@ def findings(
     """
     from dataclasses import replace
 
-    from eager_otter.comparing.manifest import MANIFEST
+    from eager_otter.gates.outputs import MANIFEST
     from eager_otter.gates.writing import check_targets, written_beside
     from eager_otter.plan.reading import only_tables
     from eager_otter.report.findings_view import as_json, findings_view
-    from eager_otter.report.report import Report, survey_of
+    from eager_otter.report.opening import survey_of
+    from eager_otter.report.report import Report
     from eager_otter.report.saving import writers_of
 
     if manifest and output is None:

@@ -183,7 +183,7 @@ def _asked_plan(name: str, banners: tuple[str, ...], settings: dict[str, Any], w
 
 def _survey(plan: Plan, where: dict[str, Any]) -> Survey:
     """Open the survey of a plan, and say who is counted."""
-    from eager_otter.report.report import survey_of
+    from eager_otter.report.opening import survey_of
 
     survey = survey_of(plan)
     tell_who_is_counted(survey, plan, where["filter_text"])

@@ -176,7 +176,7 @@ def _shown(
     machine: Mapping[str, Any],
 ) -> int:
     """Make a report and write it on the standard output: the exit code."""
-    from eager_otter.report.report import run as make_report
+    from eager_otter.report.running import run as make_report
 
     report = make_report(plan, **machine)
     assert report.survey is not None
@@ -243,10 +243,10 @@ def make_and_save(
     """
     from eager_otter.audit.auditing import audit_plan
     from eager_otter.cli.progress import progress_line
-    from eager_otter.comparing.manifest import MANIFEST
+    from eager_otter.gates.outputs import MANIFEST
     from eager_otter.report.method import unshown_in
-    from eager_otter.report.report import run as make_report
-    from eager_otter.report.report import survey_of
+    from eager_otter.report.opening import survey_of
+    from eager_otter.report.running import run as make_report
 
     check_before(plan, outputs, force=force)
     early = survey_of(plan) if strict else None
@@ -283,8 +283,8 @@ def make_and_save(
 
 def check_before(plan: Plan, outputs: tuple[Path, ...], *, force: bool) -> None:
     """Refuse, before anything is read or made, outputs that a report may not be written to. Raises OtterError."""
-    from eager_otter.comparing.manifest import MANIFEST
     from eager_otter.data.files import Source
+    from eager_otter.gates.outputs import MANIFEST
     from eager_otter.report.report import Report
 
     wanted = list(outputs or plan.outputs)
