@@ -219,6 +219,17 @@ def test_news_are_told_when_there_are_some(session: LiveSession) -> None:
     assert session.wait(after=99, seconds=0.01).number == 2
 
 
+def test_what_a_run_makes_beyond_the_page_is_told(session: LiveSession) -> None:
+    text = session.path.read_text(encoding="utf-8")
+    session.refresh()
+    assert session.left_out == ()
+    session.path.write_text(text + "findings: 5\nfor each: region\n", encoding="utf-8")
+    assert not session.refresh().mistake
+    told = " ".join(session.left_out)
+    assert "main findings" in told and "one for each region" in told
+    assert session.report is not None and not session.report.notable
+
+
 def test_a_port_that_is_taken_is_told(session: LiveSession) -> None:
     with (
         serving(session) as server,
@@ -293,6 +304,7 @@ def test_the_command_serves_tells_and_ends(demo: Path, tmp_path: Path) -> None:
         (folder / PLAN).write_text(
             text.replace("heard_of, sort: down", "heard_of, srot: up"), encoding="utf-8"
         )
+        assert "main findings and the audit are left out here" in process.stderr.readline()
         assert "unknown key 'srot'" in process.stderr.readline()
         process.send_signal(signal.SIGINT)
         assert process.wait(20) == 0

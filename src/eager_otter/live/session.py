@@ -39,13 +39,14 @@ class LiveSession:
     """The tables of a plan, as they are now.
 
     `read` reads the plan with what the command line says; `refresh` makes it again, and `wait` waits until somebody
-    did, from any thread.
+    did, from any thread. `left_out` says what of the plan is not shown.
     """
 
     def __init__(self, path: Path, read: Callable[[Path], Plan]) -> None:
         self.path, self.read = path, read
         self.shown = Shown(number=0, page="", mistake="", told="")
         self.inputs: tuple[Path, ...] = (path,)
+        self.left_out: tuple[str, ...] = ()
         self.report: Report | None = None
         self._cache = PageCache()
         self._changed = threading.Condition()
@@ -56,7 +57,7 @@ class LiveSession:
         number = self.shown.number + 1
         try:
             plan = self.read(self.path)
-            self.inputs = plan.inputs
+            self.inputs, self.left_out = plan.inputs, _left_out(plan)
             report = run(replace(plan, findings=0, audit=False, for_each=None), before=self.report)
             text = page(report, self._cache)
         except OtterError as error:
@@ -84,6 +85,18 @@ class LiveSession:
     def watched(self) -> tuple[Path, ...]:
         """List the files whose change makes the tables again; the plan is always one."""
         return tuple(dict.fromkeys((self.path, *self.inputs)))
+
+
+def _left_out(plan: Plan) -> tuple[str, ...]:
+    """Say what a run of the plan makes, and the live page does not."""
+    said = []
+    if plan.findings or plan.audit:
+        said.append("The main findings and the audit are left out here; eager-otter run makes them.")
+    if plan.for_each is not None:
+        said.append(
+            f"This is the report of all people; eager-otter run makes one for each {plan.for_each.question}."
+        )
+    return tuple(said)
 
 
 def _told(changed: tuple[str, ...], gone: int, tables: int, seconds: float) -> str:

@@ -79,5 +79,7 @@ def _tell(shown: Shown, session: LiveSession, *, first: bool = False, filter_tex
         return
     if first and session.report is not None and session.report.survey is not None:
         tell_who_is_counted(session.report.survey, session.report.plan, filter_text)
+        for note in session.left_out:
+            echo(f"Note: {note}", err=True)
     now = datetime.now().astimezone().strftime("%H:%M:%S")
     echo(f"{now}  {shown.told}")
