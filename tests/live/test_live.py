@@ -373,6 +373,13 @@ def test_the_page_is_made_again_in_the_browser_at_the_table_looked_at(demo: Path
         opened.wait_for_selector("body[data-shown='6']")
         frame = opened.query_selector("iframe").content_frame()  # type: ignore[union-attr]
         assert "<b>Five</b>" in (frame.text_content("section[data-id='household']") or "")
+        for most in range(3, 9):  # saved faster than a page is loaded: the last one is shown
+            edit(PLAN, f"most: {most - 1}}}", f"most: {most}}}")
+            time.sleep(0.15 if most % 2 else 0.6)
+        opened.wait_for_selector("body[data-shown='12']")
+        frame = opened.query_selector("iframe").content_frame()  # type: ignore[union-attr]
+        assert frame.locator("section[data-id='heard_of'] tr.answer").count() == 8
+        assert opened.locator("iframe").count() == 1
         browser.close()
     assert not wrong and all(url.startswith(server.address) for url in asked_for)  # nothing leaves
 

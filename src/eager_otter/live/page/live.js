@@ -22,12 +22,13 @@
 
   // Tables out of view have an estimated height until they are drawn, so that it takes a few steps to get there.
   async function goTo(one, was) {
+    if (!one.isConnected) return; // newer tables have come
     const target = was && was.id && find(one, was.id);
     if (!target) {
       one.contentWindow.scrollTo(0, was ? was.y : 0);
       return;
     }
-    for (let step = 0, still = 0; step < STEPS; step += 1) {
+    for (let step = 0, still = 0; step < STEPS && one.isConnected; step += 1) {
       const off = target.getBoundingClientRect().top - was.offset;
       still = Math.abs(off) < 1 ? still + 1 : 0;
       if (still === SURE) return;
