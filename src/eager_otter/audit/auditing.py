@@ -22,7 +22,7 @@ from eager_otter.counting.running import OverAll
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses, keeps_nobody
 from eager_otter.errors import RequestError
-from eager_otter.looks.words import counted
+from eager_otter.looks.words import counted, first_of
 from eager_otter.plan.plan import Acceptance, Plan
 
 HEAVIEST = 8.0  # times the mean weight
@@ -198,12 +198,11 @@ def _columns(responses: Responses) -> Iterator[Slip]:
     """Name the columns of the data that the codebook leaves aside, and an encoding that was guessed."""
     aside = responses.columns_aside()
     if aside:
-        shown = ", ".join(aside[:12]) + (f" and {len(aside) - 12:,} more" if len(aside) > 12 else "")
         yield replace(
             note(
                 "columns left aside",
                 "data",
-                f"In no question: {counted(len(aside), 'column')} of the data: {shown}.",
+                f"In no question: {counted(len(aside), 'column')} of the data: {first_of(aside, 12)}.",
                 "Nothing, if they are not needed.",
             ),
             found=tuple(aside),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from eager_otter.audit.slip import Audit, Severity, Slip
 from eager_otter.data.waves import Waves
-from eager_otter.drafting.questionnaires import DifferenceKind, compare_questionnaires, worst_first
+from eager_otter.drafting.questionnaires import DifferenceKind, compare_waves, worst_first
 from eager_otter.errors import shown_path
 from eager_otter.plan.plan import Plan
 
@@ -18,14 +18,8 @@ def questionnaire_slips(plan: Plan) -> list[Slip]:
     """
     if not isinstance(plan.data, Waves):
         return []
-    waves, made = plan.data.waves, plan.data.question
-    compared = [
-        compare_questionnaires(plan.codebook, wave.codebook, wave, made)
-        for wave in waves
-        if wave.codebook is not None
-    ]
     slips = []
-    for one in worst_first(compared):
+    for one in worst_first(compare_waves(plan.codebook, plan.data)):
         severity: Severity = "error" if one.serious else "warning" if one.kind in WORTH_A_LOOK else "note"
         slips.append(
             Slip(

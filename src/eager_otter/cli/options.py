@@ -182,10 +182,7 @@ def opened(
     from eager_otter.report.opening import open_survey, survey_of
 
     if codebook is not None:
-        if data is None:
-            raise RequestError("--codebook needs --data: name the file of responses as well.")
-        refuse_given("With --codebook there is no plan", "plan_path", "no_filter")
-        survey, plan = open_survey(codebook, data), None
+        survey, plan = open_survey(codebook, data_beside_codebook(data)), None
         survey = survey.weighted_by(None) if whole else survey
         if filter_text is not None:
             survey = survey.filtered(filter_text)
@@ -199,6 +196,14 @@ def opened(
     elif filter_text is not None and survey.responses.filtered(filter_text).all():
         echo(f"Note: the filter leaves nobody out: {filter_text}", err=True)
     return survey, plan
+
+
+def data_beside_codebook(data: Path | None) -> Path:
+    """Return the data that go with --codebook, which stands for a plan. Raises RequestError."""
+    if data is None:
+        raise RequestError("--codebook needs --data: name the file of responses as well.")
+    refuse_given("With --codebook there is no plan", "plan_path", "no_filter")
+    return data
 
 
 def refuse_given(why: str, *names: str) -> None:
@@ -317,6 +322,16 @@ def written_out(report: Report, output: str, shape: str | None, notes: NotesLeng
     folder = TemporaryFolder()
     (path,) = report.save(folder.path / f"tables.{shape or TEXTS[0]}", notes=notes, manifest=False)
     pass_on(path)
+
+
+def stdout_format_option(command: F) -> F:
+    """Add the option that says what is written on the standard output; `written_out` takes it."""
+    return click.option(
+        "--format",
+        "shape",
+        metavar="FORMAT",
+        help=f"What -o - writes: {', '.join(TEXTS)}; the first where none is named.",
+    )(command)
 
 
 def spoken(plan: Plan, language: str | None) -> Plan:

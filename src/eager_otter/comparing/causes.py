@@ -11,7 +11,7 @@ from eager_otter.comparing.manifest import Manifest, TableEntry, read_manifests
 from eager_otter.errors import shown_path
 from eager_otter.gates.outputs import MANIFEST
 from eager_otter.gates.reading import is_file
-from eager_otter.looks.words import counted
+from eager_otter.looks.words import counted, first_of
 
 CauseKind = Literal[
     "not in the codebook",
@@ -181,19 +181,11 @@ def _unknown(old: Manifest, new: Manifest) -> Iterator[Cause]:
             yield Cause(
                 kind="not in the codebook",
                 what=what,
-                before=_some(before),
-                after=_some(
-                    [one for one in found if one not in before] + [one for one in found if one in before]
-                ),
+                before=first_of(before, SHOWN) or "none",
+                after=first_of(sorted(found, key=before.__contains__), SHOWN),
                 tables=tuple(tables),
                 of_no_table=not tables,
             )
-
-
-def _some(names: Sequence[str]) -> str:
-    """Write names in one line, the first ones of many; "none" for none."""
-    more = f" and {len(names) - SHOWN:,} more" if len(names) > SHOWN else ""
-    return ", ".join(names[:SHOWN]) + more or "none"
 
 
 # --- of data --------------------------------------------------------------------------------------------

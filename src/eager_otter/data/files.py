@@ -237,8 +237,7 @@ class Source:
 
 def source_of(path: Path, rows: int, how: str = "") -> Source:
     """Describe a file by its name, the day it was changed and its bytes."""
-    state = path.stat()
-    changed = datetime.fromtimestamp(state.st_mtime, UTC).strftime("%Y-%m-%d %H:%M")
+    changed = datetime.fromtimestamp(path.stat().st_mtime, UTC).strftime("%Y-%m-%d %H:%M")
     return Source(name=path.name, rows=rows, changed=changed, fingerprint=_digest(path)[:12], how=how)
 
 

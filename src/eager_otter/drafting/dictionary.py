@@ -16,6 +16,7 @@ from eager_otter.data.sheet_file import sheet_names
 from eager_otter.drafting.meaning import surely_no_answer
 from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.numbers import number_of
+from eager_otter.looks.words import first_of
 
 SHEETS = (".xlsx", ".xlsm", ".ods")
 LEAST_KNOWN = 0.3  # share of a column's texts that are columns of the data, for it to name variables
@@ -103,8 +104,7 @@ def _left(
         ("in the data and not in the dictionary", [name for name in names if name not in columns]),
     ):
         if left:
-            more = f" and {len(left) - 5:,} more" if len(left) > 5 else ""
-            yield f"{len(left):,} {what}: {', '.join(left[:5])}{more}."
+            yield f"{len(left):,} {what}: {first_of(left, 5)}."
 
 
 # --- tables ---------------------------------------------------------------------------------------------

@@ -10,6 +10,7 @@ from eager_otter.data.responses import columns_of
 from eager_otter.drafting.facts import Guess
 from eager_otter.drafting.writing import question_text
 from eager_otter.gates.numbers import number_of
+from eager_otter.looks.words import first_of
 
 OF_ANSWERS = ("single", "grid", "mentions", "joined")
 
@@ -74,10 +75,8 @@ def _other_values(guess: Guess, question: Question) -> Iterator[Difference]:
         known = {text for answer in question.answers for text in (answer.code, answer.label)}
         unknown = [value for value in values if value not in known and not question.missing.has(value)]
         if unknown:
-            more = f" and {len(unknown) - 8:,} more" if len(unknown) > 8 else ""
-            yield Difference(
-                question=question.name, what=f"not in its answers: {', '.join(map(repr, unknown[:8]))}{more}"
-            )
+            shown = first_of([repr(value) for value in unknown], 8)
+            yield Difference(question=question.name, what=f"not in its answers: {shown}")
     if question.is_of.of_values:
         words = [value for value in values if number_of(value) is None and not question.missing.has(value)]
         if words or guess.role == "text":

@@ -300,17 +300,24 @@ def _written(changes: WaveChanges) -> Iterator[str]:
             yield f"  {scalar(name)}: {listed(answers)}"
 
 
+def compare_waves(common: Codebook, waves: Waves) -> tuple[Questionnaire, ...]:
+    """Compare the codebook of each file that has one of its own with the `common` one."""
+    return tuple(
+        compare_questionnaires(common, wave.codebook, wave, waves.question)
+        for wave in waves.waves
+        if wave.codebook is not None
+    )
+
+
 def check_questionnaires(codebook: Codebook, waves: Waves) -> None:
     """Check that all that differs in the codebooks of several files is said. Raises RequestError."""
-    for wave in waves.waves:
-        if wave.codebook is None:
-            continue
-        serious = compare_questionnaires(codebook, wave.codebook, wave, waves.question).serious
+    for compared in compare_waves(codebook, waves):
+        serious = compared.serious
         if serious:
             first, more = serious[0], len(serious) - 1
             also = f", and {counted(more, 'thing')} more" if more else ""
             raise RequestError(
-                f"{wave.name}: its codebook differs from the common one in what its changes do not say: "
+                f"{compared.wave.name}: its codebook differs from the common one in what its changes do not say: "
                 f"{first.question}: {first.kind} ({first.text}){also}. See all, and what to "
                 "write, with: eager-otter waves"
             )

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import base64
-import hashlib
 from collections.abc import Mapping
 
+from eager_otter.errors import shown_path
 from eager_otter.gates.local_server import Answer, LocalServer
 from eager_otter.gates.reading import packaged_text
 from eager_otter.gates.text import as_json
-from eager_otter.live.session import NAMED, LiveSession, name_of
+from eager_otter.live.session import NAMED, LiveSession
+from eager_otter.report.webpage import hash_for_policy
 
 PARTS = ("live.html.j2", "live.css", "live.js")
 
@@ -43,13 +43,10 @@ def _frame(session: LiveSession) -> Answer:
 
     html, style, script = (packaged_text("eager_otter.live", "page", name) for name in PARTS)
     template = Environment(autoescape=True, undefined=StrictUndefined).from_string(html)
-    text = template.render(name=name_of(session.path), style=Markup(style), script=Markup(script))
+    text = template.render(name=shown_path(session.path), style=Markup(style), script=Markup(script))
+    own_style, own_script = hash_for_policy(style), hash_for_policy(script)
     policy = (
-        f"default-src 'none'; style-src 'sha256-{_hash(style)}'; script-src 'sha256-{_hash(script)}'; "
+        f"default-src 'none'; style-src 'sha256-{own_style}'; script-src 'sha256-{own_script}'; "
         "connect-src 'self'; frame-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
     )
     return Answer(body=text.encode(), policy=policy)
-
-
-def _hash(text: str) -> str:
-    return base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()

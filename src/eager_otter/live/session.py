@@ -8,8 +8,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from eager_otter.errors import OtterError, shown_path
-from eager_otter.looks.words import counted
+from eager_otter.errors import OtterError
+from eager_otter.looks.words import counted, first_of
 from eager_otter.plan.plan import Plan
 from eager_otter.report.report import Report
 from eager_otter.report.running import run
@@ -102,16 +102,10 @@ def _left_out(plan: Plan) -> tuple[str, ...]:
 def _told(changed: tuple[str, ...], gone: int, tables: int, seconds: float) -> str:
     """Say what was made again, and how fast."""
     if len(changed) == tables:
-        what = f"{counted(tables, 'table')}"
+        what = counted(tables, "table")
     elif changed:
-        more = f" and {len(changed) - NAMED:,} more" if len(changed) > NAMED else ""
-        what = f"{counted(len(changed), 'table')} made again: {', '.join(changed[:NAMED])}{more}"
+        what = f"{counted(len(changed), 'table')} made again: {first_of(changed, NAMED)}"
     else:
         what = "no table changed"
     lost = f"; {counted(gone, 'table')} gone" if gone else ""
     return f"{what}{lost} ({seconds:.2f} s)"
-
-
-def name_of(path: Path) -> str:
-    """Return how a plan is called on the page."""
-    return shown_path(path)

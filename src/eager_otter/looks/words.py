@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from math import inf
@@ -31,6 +31,15 @@ def counted(count: int, one: str, many: str = "") -> str:
     ('1 row', '1,200 rows', '0 entries')
     """
     return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
+def first_of(names: Sequence[str], most: int) -> str:
+    """Write at most so many names in one line, and how many there are beyond these.
+
+    >>> first_of(["a", "b"], 2), first_of(["a", "b", "c"], 2), first_of([], 2)
+    ('a, b', 'a, b and 1 more', '')
+    """
+    return ", ".join(names[:most]) + (f" and {len(names) - most:,} more" if len(names) > most else "")
 
 
 def most_frequent(counts: Mapping[str, int]) -> list[tuple[str, int]]:

@@ -140,27 +140,19 @@ def _tables_before(before: Report, plan: Plan) -> dict[str, Table]:
     old = before.plan
     if old is None or _counted_alike(old) != _counted_alike(plan):
         return {}
-    same = None if _same_codebook(old, plan) else unchanged(old.codebook, plan.codebook)
-    if same is not None and not alike_as_a_whole(old.codebook, plan.codebook):
+    if not alike_as_a_whole(old.codebook, plan.codebook):
+        return {}
+    same = unchanged(old.codebook, plan.codebook) | set(plan.codebook.grids)
+    if plan.filter is not None and not same.issuperset(parse(plan.filter).names()):
         return {}
     known = {request.id: (request, table) for request, table in zip(old.requests, before.tables, strict=True)}
     viewer = StandardViewer(plan.theme, plan.notes)
     reusable = {}
     for request in plan.requests:
-        rests_on = set() if same is None else {*request.questions_named(), *_named_by(plan)}
-        if (
-            request.id in known
-            and known[request.id][0] == request
-            and (same is None or rests_on <= same | set(plan.codebook.grids))
-        ):
-            table = known[request.id][1]
+        before_this, table = known.get(request.id, (None, None))
+        if table is not None and before_this == request and same.issuperset(request.questions_named()):
             reusable[request.id] = table if table.viewer == viewer else replace(table, viewer=viewer)
     return reusable
-
-
-def _named_by(plan: Plan) -> set[str]:
-    """Return the questions that the filter of a plan names."""
-    return set() if plan.filter is None else parse(plan.filter).names()
 
 
 def _counted_alike(plan: Plan) -> tuple[object, ...]:

@@ -9,7 +9,7 @@ from rich.console import Group, RenderableType
 from rich.padding import Padding
 
 from eager_otter.data.waves import Waves
-from eager_otter.drafting.questionnaires import Questionnaire, compare_questionnaires, worst_first
+from eager_otter.drafting.questionnaires import Questionnaire, compare_waves, worst_first
 from eager_otter.errors import RequestError
 from eager_otter.gates.terminal import Text
 from eager_otter.gates.text import as_json as json_text
@@ -29,11 +29,7 @@ def compared_waves(plan: Plan) -> tuple[Questionnaire, ...]:
             "No file of the plan has a codebook of its own to compare; name it beside the file (codebook: spring.yaml)."
             " What the data hold that the codebook does not know is told by: eager-otter audit"
         )
-    return tuple(
-        compare_questionnaires(plan.codebook, wave.codebook, wave, plan.data.question)
-        for wave in plan.data.waves
-        if wave.codebook is not None
-    )
+    return compare_waves(plan.codebook, plan.data)
 
 
 def waves_view(compared: Sequence[Questionnaire]) -> RenderableType:

@@ -114,9 +114,9 @@ def _parts(report: Report, cache: PageCache | None = None) -> Iterator[str]:
         look=Markup(look),
         style=Markup(style),
         script=Markup(script),
-        look_hash=_hash(look),
-        style_hash=_hash(style),
-        script_hash=_hash(script),
+        look_hash=hash_for_policy(look),
+        style_hash=hash_for_policy(style),
+        script_hash=hash_for_policy(script),
         data=(Markup(part) for part in _data_parts(report, sorted(set(SAID.findall(script))), cache)),
     )
     stream.enable_buffering(50)
@@ -158,8 +158,8 @@ def _data_parts(report: Report, said: Sequence[str], cache: PageCache | None) ->
     shared: dict[str, int] = {}  # what tables of one banner have in common travels once
     for number, table in enumerate(report.tables):
         banner = shared.setdefault(_json(_banner_data(table)), len(shared))
-        rest = partial(_kept, cache, table, "data", make=partial(_data_json, table))
-        yield f'{"," if number else ""}{{"banner":{banner},{rest()[1:]}'
+        own = _kept(cache, table, "data", make=partial(_data_json, table))
+        yield f'{"," if number else ""}{{"banner":{banner},{own[1:]}'
     yield f'],"banners":[{",".join(shared)}]}}'
 
 
@@ -204,7 +204,8 @@ def _data_address(path: Path | None) -> str:
     return f"data:image/{kind};base64,{base64.b64encode(read_picture(path)[0]).decode()}"
 
 
-def _hash(text: str) -> str:
+def hash_for_policy(text: str) -> str:
+    """Return the hash by which a page's policy lets a style or script of its own through."""
     return base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()
 
 
@@ -249,14 +250,16 @@ def _summary(report: Report) -> Iterator[dict[str, Any]]:
 
 def _sections(report: Report, template: Template, cache: PageCache | None) -> Iterator[str]:
     """Return the tables as pieces of the page, one after the other."""
-    names, length, full = contents_titles(report.tables), report.notes, report.notes == "full"
-    for number, table in enumerate(report.tables, 1):
+    for number, (table, name) in enumerate(
+        zip(report.tables, contents_titles(report.tables), strict=True), 1
+    ):
+        make = partial(_section, report, template, table, number, name)
+        yield _kept(cache, table, number, name, report.notes, make=make)
 
-        def made(table: Table = table, number: int = number) -> str:
-            view = _view(table, number, names[number - 1], length)
-            return template.render(table=view, say=report.words, full=full)
 
-        yield _kept(cache, table, number, names[number - 1], length, make=made)
+def _section(report: Report, template: Template, table: Table, number: int, name: str) -> str:
+    view = _view(table, number, name, report.notes)
+    return template.render(table=view, say=report.words, full=report.notes == "full")
 
 
 def _view(table: Table, number: int, name: str, length: NotesLength) -> dict[str, Any]:

@@ -26,9 +26,8 @@ def fitting(things: Iterable[T], name: str, *names_of: Callable[[T], Iterable[st
 
 
 def _paths(group: str, label: str) -> list[str]:
-    """List what is under a head goes by: its label, and that behind the head; translated ones by both."""
-    labels = names_of(label)
-    return [*labels, *(f"{head}: {one}" for head in names_of(group) for one in labels)]
+    """List what a thing under a head goes by behind that: both by their translations, and as they are written."""
+    return [f"{head}: {one}" for head in names_of(group) for one in names_of(label)]
 
 
 class NamedColumn(Protocol):
@@ -64,7 +63,7 @@ def find_column(columns: Sequence[NamedColumn], name: str, where: str) -> int:
     fits = fitting(
         range(len(columns)),
         name,
-        lambda k: _paths(columns[k].group, columns[k].label),
+        lambda k: (*names_of(columns[k].label), *_paths(columns[k].group, columns[k].label)),
         lambda k: [text for text in (columns[k].letter, columns[k].code, columns[k].fixed) if text],
     )
     if len(fits) > 1:
@@ -172,7 +171,7 @@ def find_line(lines: Sequence[L], row: str, figure: str | None, where: str) -> L
         lines,
         row,
         lambda line: (
-            (*_paths(line.question, line.label)[1:], f"{line.question}: {line.code}")
+            (*_paths(line.question, line.label), f"{line.question}: {line.code}")
             if line.question
             else (line.label,)
         ),

@@ -10,17 +10,18 @@ from eager_otter.cli import completing
 from eager_otter.cli.options import (
     FigureOption,
     changed,
+    data_beside_codebook,
     language_option,
     notes_option,
     read_named_plan,
     refuse_given,
     renamed_option,
     spoken,
+    stdout_format_option,
     survey_options,
     tell_who_is_counted,
 )
 from eager_otter.errors import RequestError
-from eager_otter.gates.outputs import TEXTS
 from eager_otter.tables.note import NotesLength
 
 if TYPE_CHECKING:
@@ -75,12 +76,7 @@ if TYPE_CHECKING:
     metavar="FILE",
     help="Write the tables to a file instead, by its ending; - writes text to the standard output, see --format.",
 )
-@click.option(
-    "--format",
-    "shape",
-    metavar="FORMAT",
-    help=f"What -o - writes: {', '.join(TEXTS)}; the first where none is named.",
-)
+@stdout_format_option
 @click.option("--pager", is_flag=True, help="Page through what is longer than the terminal.")
 @notes_option
 @language_option
@@ -174,10 +170,7 @@ def _asked_plan(name: str, banners: tuple[str, ...], settings: dict[str, Any], w
     if codebook is None:
         plan = read_named_plan(where["plan_path"], read=lambda path: read_plan_for(asked, path))
         return changed(plan, data, where["filter_text"], where["no_filter"], where["weight"])
-    if data is None:
-        raise RequestError("--codebook needs --data: name the file of responses as well.")
-    refuse_given("With --codebook there is no plan", "plan_path", "no_filter")
-    plan = plan_of_files_for(asked, codebook, data)
+    plan = plan_of_files_for(asked, codebook, data_beside_codebook(data))
     return changed(plan, None, where["filter_text"], no_filter=False, weight=where["weight"])
 
 

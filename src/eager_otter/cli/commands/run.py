@@ -23,13 +23,14 @@ from eager_otter.cli.options import (
     read_named_plan,
     refuse_given,
     spoken,
+    stdout_format_option,
     tell_who_is_counted,
     written_out,
 )
 from eager_otter.errors import RequestError, one_of, shown_path
-from eager_otter.gates.outputs import ENDINGS, SETTINGS_OF_OUTPUTS, TEXTS, endings_that_show
+from eager_otter.gates.outputs import ENDINGS, SETTINGS_OF_OUTPUTS, endings_that_show
 from eager_otter.gates.streams import echo, show
-from eager_otter.looks.words import counted
+from eager_otter.looks.words import counted, first_of
 
 if TYPE_CHECKING:
     from eager_otter.audit.slip import Audit
@@ -65,12 +66,7 @@ FOUND = 1
     metavar="FILE",
     help="Write the plan with every table spelled out, beside the plan, and make no table.",
 )
-@click.option(
-    "--format",
-    "shape",
-    metavar="FORMAT",
-    help=f"What -o - writes: {', '.join(TEXTS)}; the first where none is named.",
-)
+@stdout_format_option
 @force_option
 @click.option(
     "--strict", is_flag=True, help="Stop with exit code 1, and write nothing, when the audit finds errors."
@@ -307,13 +303,12 @@ def idle_of_outputs(plan: Plan, endings: Sequence[str]) -> Iterator[str]:
 def unknown_in(audit: Audit, plan: Plan) -> Iterator[str]:
     """Say what data hold that the codebook does not know."""
     for where, found in audit.unknown.items():
-        shown = ", ".join(found[:8]) + (f" and {len(found) - 8:,} more" if len(found) > 8 else "")
         what = (
             "columns in no question"
             if where == "data"
             else f"codes of {where} that the codebook does not know"
         )
-        yield f"{plan.data.name} has {what}: {shown}."
+        yield f"{plan.data.name} has {what}: {first_of(found, 8)}."
 
 
 def tell_audit(audit: Audit, plan: Plan) -> None:
