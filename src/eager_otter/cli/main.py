@@ -6,6 +6,7 @@ traceback goes to a file), 130 stopped by the keyboard. What needs time to load 
 
 from __future__ import annotations
 
+import gc
 import io
 import os
 import signal
@@ -18,10 +19,13 @@ from typing import Any, NoReturn
 DONE, WRONG_INPUT, FAULT, STOPPED = 0, 2, 3, 130
 PROGRAM = "eager-otter"
 MOMENT = 0.02  # seconds
+SELDOM = (50_000, 20, 50)  # objects made before cycles of them are looked for: nearly all are needed to the end
 
 
 def main(arguments: list[str] | None = None) -> NoReturn:
     """Run the command line and leave with its exit code."""
+    if arguments is None:
+        gc.set_threshold(*SELDOM)
     interrupts = _Interrupts()
     try:
         code = _guarded(sys.argv[1:] if arguments is None else arguments, interrupts)
@@ -33,6 +37,7 @@ def main(arguments: list[str] | None = None) -> NoReturn:
         _leave_at_once(code)
     else:
         interrupts.no_more()
+        gc.freeze()  # the process ends: nothing is gained by looking once more for what could be freed
     sys.exit(code)
 
 

@@ -50,7 +50,7 @@ class ArrowFile(AtPath):
         """Check that columns are of types that can be answers. Raises FileProblem, DataError."""
         schema = self._table.schema
         for name in columns:
-            answers_in(pa.chunked_array([pa.array([], schema.field(name).type)]), name, self.place)
+            answers_in(pa.chunked_array([pa.nulls(0, schema.field(name).type)]), name, self.place)
 
     def parts(
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True

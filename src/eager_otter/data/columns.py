@@ -131,13 +131,18 @@ def all_differ(columns: Iterable[Any]) -> bool:
     """
     keys = []
     for column in columns:
-        own = _keys_of(_one_array(column))
+        own = _keys_of(_plainly(_one_array(column)))
         if own is None:
             return False
         keys.append(own)
     together = np.concatenate(keys) if len(keys) > 1 else np.array(keys[0])
     together.sort()
     return not bool((together[1:] == together[:-1]).any())
+
+
+def _plainly(array: Any) -> Any:
+    """Write an Arrow array of categories out; others stay as they are."""
+    return array.dictionary.take(array.indices) if pa.types.is_dictionary(array.type) else array
 
 
 def _keys_of(array: Any) -> npt.NDArray[np.uint64] | None:

@@ -54,7 +54,7 @@ class ParquetFile(AtPath):
         for name in columns:
             kind = schema.field(name).type
             if kind not in seen:
-                answers_in(pa.chunked_array([pa.array([], kind)]), name, place)
+                answers_in(pa.chunked_array([pa.nulls(0, kind)]), name, place)
                 seen.add(kind)
 
     @property
