@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -17,11 +18,13 @@ from eager_otter.gates.streams import echo
 
 if TYPE_CHECKING:
     from eager_otter.asking.survey import Survey
+    from eager_otter.gates.cache import Cache
     from eager_otter.plan.plan import Plan
     from eager_otter.report.report import Report
     from eager_otter.tables.note import NotesLength
 
 F = TypeVar("F", bound=Callable[..., Any])
+CACHE, TOLD = "EAGER_OTTER_CACHE", "cache told"
 
 plan_option = click.option(
     "--plan",
@@ -93,6 +96,44 @@ def machine_options(command: F) -> F:
     ):
         command = option(command)
     return command
+
+
+def _named_cache(context: click.Context, _: click.Parameter, value: str | None) -> None:
+    from eager_otter.gates.cache import cache_at
+
+    context.meta[CACHE] = cache_at(value)
+
+
+def cache_option(command: F) -> F:
+    """Add the option that says where columns are kept; `kept_in` gives what it says."""
+    return click.option(
+        "--cache",
+        metavar="FOLDER",
+        envvar=CACHE,
+        expose_value=False,
+        callback=_named_cache,
+        help="Keep columns of files that are slow to read in this folder, for the next time; 'off': nowhere. Default: "
+        f"as {CACHE} says, else the user's folder for such files (eager-otter cache).",
+    )(command)
+
+
+def kept_in() -> Cache | None:
+    """Return where columns of slow files are kept, as command line or environment say; say at the end what was kept."""
+    from eager_otter.gates.cache import cache_at
+
+    context = click.get_current_context()
+    if CACHE not in context.meta:
+        context.meta[CACHE] = cache_at(os.environ.get(CACHE) or None)
+    cache: Cache | None = context.meta[CACHE]
+    if cache is not None and TOLD not in context.meta:
+        context.meta[TOLD] = True
+        context.call_on_close(lambda: _tell_kept(cache))
+    return cache
+
+
+def _tell_kept(cache: Cache) -> None:
+    for text in cache.told:
+        echo(text, err=True)
 
 
 def notes_option(command: F) -> F:
@@ -182,7 +223,8 @@ def opened(
     from eager_otter.report.opening import open_survey, survey_of
 
     if codebook is not None:
-        survey, plan = open_survey(codebook, data_beside_codebook(data)), None
+        plan = None
+        survey = open_survey(codebook, data_beside_codebook(data), cache=kept_in())
         survey = survey.weighted_by(None) if whole else survey
         if filter_text is not None:
             survey = survey.filtered(filter_text)
@@ -356,4 +398,4 @@ def read_named_plan(
 
     if plan_path == Path("plan.yaml") and not is_file(plan_path) and not is_folder(plan_path):
         raise FileProblem(f"plan.yaml: no such file here. Go to the folder of your plan, or {named}.")
-    return (read or read_plan)(plan_path)
+    return replace((read or read_plan)(plan_path), cache=kept_in())

@@ -6,6 +6,7 @@ import click
 
 from eager_otter.cli.commands import (
     audit,
+    cache,
     chart,
     compare,
     completion,
@@ -62,6 +63,7 @@ for command in (
     export.export,
     words.words,
     schema.schema,
+    cache.cache,
     completion.completion,
 ):
     commands.add_command(command)

@@ -237,16 +237,21 @@ class Source:
 
 def source_of(path: Path, rows: int, how: str = "") -> Source:
     """Describe a file by its name, the day it was changed and its bytes."""
-    changed = datetime.fromtimestamp(path.stat().st_mtime, UTC).strftime("%Y-%m-%d %H:%M")
-    return Source(name=path.name, rows=rows, changed=changed, fingerprint=_digest(path)[:12], how=how)
+    changed = changed_text(path)
+    return Source(name=path.name, rows=rows, changed=changed, fingerprint=digest_of(path)[:12], how=how)
+
+
+def changed_text(path: Path) -> str:
+    """Write the day and minute (UTC) when a file was last changed."""
+    return datetime.fromtimestamp(path.stat().st_mtime, UTC).strftime("%Y-%m-%d %H:%M")
 
 
 AT_REST = 2_000_000_000  # nanoseconds after which a file that is changed again has another time for sure
 _DIGESTS: dict[Path, tuple[tuple[int, ...], str]] = {}  # of files as they were when they were last read
 
 
-def _digest(path: Path) -> str:
-    """Return the SHA-256 of a file, read again only where it may have been changed since."""
+def digest_of(path: Path) -> str:
+    """Return the SHA-256 of a file, read again only where it may have been changed since. Raises FileProblem."""
     key = state_of(path)
     known = _DIGESTS.get(path.absolute())
     if known is not None and known[0] == key:
@@ -255,8 +260,13 @@ def _digest(path: Path) -> str:
     for block in read_blocks(path, "a file of responses"):
         digest.update(block)
     if key is not None and time.time_ns() - max(key[-2:]) > AT_REST:
-        _DIGESTS[path.absolute()] = (key, digest.hexdigest())
+        know_digest(path, key, digest.hexdigest())
     return digest.hexdigest()
+
+
+def know_digest(path: Path, state: tuple[int, ...], digest: str) -> None:
+    """Remember the SHA-256 of a file as long as its state is the same: see `state_of`."""
+    _DIGESTS[path.absolute()] = (state, digest)
 
 
 def checked_names(header: Sequence[str], place: str) -> list[str]:

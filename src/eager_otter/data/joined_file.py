@@ -17,15 +17,16 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Codebook, JoinedColumn, TickColumns
 from eager_otter.core.arrays import IntArray
 from eager_otter.data import files
+from eager_otter.data.cached import open_kept, read_easily
 from eager_otter.data.columns import Distinct, Located, distinct
-from eager_otter.data.converted import ConvertedFile, converted
-from eager_otter.data.files import DataFile, FileInARow, PartedFile, Source
+from eager_otter.data.converted import ConvertedFile
+from eager_otter.data.files import DataFile, PartedFile, Source
 from eager_otter.data.frame import ArrowFrame
-from eager_otter.data.opening import open_data
 from eager_otter.data.parquet_file import in_parts
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.waves import Wave, Waves, not_asked, not_offered, wave_codes
 from eager_otter.errors import DataError, RequestError, nearest
+from eager_otter.gates.cache import Cache
 
 SHOWN = 10
 TEXTS = pa.dictionary(pa.int32(), pa.string())
@@ -205,25 +206,31 @@ def _named_rows(member: Member, rows: IntArray) -> str:
     return named([f"row {row + 1:,}" for row in (rows - member.first).tolist()])
 
 
-def open_waves(codebook: Codebook, waves: Waves, wanted: Sequence[str]) -> JoinedFile:
+def open_waves(
+    codebook: Codebook, waves: Waves, wanted: Sequence[str], first_read: Sequence[str], cache: Cache | None
+) -> JoinedFile:
     """Open several files as one, of which some columns are `wanted` by a codebook (the columns as that has them).
+
+    Those that are `first_read` are read now, of files that are read at once; a `cache` keeps what is slow to read.
 
     Raises FileProblem, RequestError, DataError with all columns that are not there, and are not said to be so.
     """
     codes = wave_codes(codebook, waves)
-    opened = [open_data(wave.data, wave.reading) for wave in waves.waves]
+    opened = [open_kept(wave.data, wave.reading, cache) for wave in waves.waves]
     members: list[Member] = []
     missing: list[str] = []
     aside: dict[str, None] = {}
     first = 0
     waves = replace(waves, waves=tuple(map(_bare, waves.waves)))
-    for wave, code, file in zip(waves.waves, codes, opened, strict=True):
+    for wave, code, (file, keeping) in zip(waves.waves, codes, opened, strict=True):
         names = _names(wave, file, waves.question)
         missing += _not_there(codebook, wave, names, [name for name in wanted if name != waves.question])
         aside |= dict.fromkeys(names)
         if missing:
             continue
-        ready = _ready(file, [names[name] for name in wanted if name in names])
+        ready = _ready(
+            read_easily(file, own := [names[name] for name in first_read if name in names], keeping), own
+        )
         member = Member(
             wave=wave,
             code=code,
@@ -377,17 +384,15 @@ class _NoTick:
 
 
 def _ready(file: DataFile, columns: Sequence[str]) -> PartedFile:
-    """Return a file of which any rows can be read for little: a long one is read once, a short one is kept."""
-    if isinstance(file, FileInARow) and file.is_long:
-        return converted(file, columns)
+    """Return a file of which any rows can be read for little: of a short one, columns are read and held."""
     if isinstance(file, PartedFile):
         return file
-    return KeptFile(file, ArrowFrame(file.read(list(columns) or list(file.names[:1])), list(columns)))
+    return HeldFile(file, ArrowFrame(file.read(list(columns) or list(file.names[:1])), list(columns)))
 
 
 @dataclass(frozen=True, slots=True)
-class KeptFile(files.OfAnother):
-    """A short file of which some columns were read at once and are kept in a `table`."""
+class HeldFile(files.OfAnother):
+    """A short file of which some columns were read at once and are held in a `table`."""
 
     table: ArrowFrame
 

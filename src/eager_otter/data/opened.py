@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -11,38 +11,54 @@ import numpy as np
 from eager_otter.codebook.model import Codebook
 from eager_otter.core.arrays import BoolArray
 from eager_otter.data import files
+from eager_otter.data.cached import open_kept, read_easily
 from eager_otter.data.columns import SHOWN, Distinct, all_differ, distinct
-from eager_otter.data.converted import converted
-from eager_otter.data.files import DataFile, FileInARow, PartedFile, check_there
+from eager_otter.data.converted import ConvertedFile
+from eager_otter.data.files import DataFile, PartedFile, check_there
 from eager_otter.data.joined_file import JoinedFile, open_waves
-from eager_otter.data.opening import Reading, open_data
+from eager_otter.data.opening import Reading
+from eager_otter.data.partition import questions_for
 from eager_otter.data.remark import BLANK_ROWS, Remark, blank_lines, named
 from eager_otter.data.responses import EMPTY, Responses, code_bytes, columns_of
 from eager_otter.data.waves import waves_of, with_waves
 from eager_otter.errors import DataError
+from eager_otter.gates.cache import Cache
 from eager_otter.gates.machine import memory_to_use
 from eager_otter.looks.words import counted, said
 
+NONE_BLANK = "no row is blank"
 COLUMNS_AT_ONCE = (1, 4, 16, 64, 200)  # columns that are read at a time to find rows that hold nothing
 
 
 def open_responses(
-    codebook: Codebook, data: Any, reading: Reading | None = None, memory: int | None = None
+    codebook: Codebook,
+    data: Any,
+    reading: Reading | None = None,
+    memory: int | None = None,
+    *,
+    cache: Cache | None = None,
+    only: Iterable[str] | None = None,
 ) -> Responses:
     """Open a file of responses or a frame; of formats that allow it, columns are read when they are first needed.
 
     Long files are read part by part, always; what is encoded of them is kept as far as it takes no more than half of
-    `memory` bytes (None: as fits the machine). Raises FileProblem, RequestError, DataError (columns that are not there,
+    `memory` bytes (None: as fits the machine). Columns of files that are slow to read are kept in a `cache`, if one is
+    given. Of a file that is read at once, columns that `only` some questions need are read (None: all that the codebook
+    names), others when they are first needed. Raises FileProblem, RequestError, DataError (columns that are not there,
     respondent ids that are blank or stand twice).
     """
     waves, wanted = waves_of(data), columns_of(codebook)
     if waves is not None:
         codebook = with_waves(codebook, waves)
         wanted = columns_of(codebook)
-    file = open_data(data, reading) if waves is None else open_waves(codebook, waves, wanted)
-    check_there(file, wanted)
-    if isinstance(file, FileInARow) and file.is_long:
-        file = converted(file, wanted)
+    first = wanted if only is None else _needed(codebook, only)
+    if waves is None:
+        file, keeping = open_kept(data, reading, cache)
+        check_there(file, wanted)
+        file = read_easily(file, first, keeping)
+    else:
+        file = open_waves(codebook, waves, wanted, first, cache)
+        check_there(file, wanted)
     if isinstance(file, PartedFile):
         rows = file.rows
         if not rows:
@@ -54,7 +70,7 @@ def open_responses(
         responses.kept_codes = not responses.in_parts or rows * code_bytes(codebook) <= room
         responses.room = room // 4
     else:
-        table = file.read(wanted)
+        table = file.read(first)
         responses = Responses(codebook, table, file.source(table.num_rows), table.num_rows, file)
     responses.remarks = tuple(file.remarks(responses.rows))
     if codebook.respondent is not None:
@@ -65,11 +81,23 @@ def open_responses(
     return responses
 
 
+def _needed(codebook: Codebook, names: Iterable[str]) -> list[str]:
+    """Return the columns that some questions or columns need, with those of ids and frequencies."""
+    wanted = list(names)
+    questions = questions_for(codebook, wanted)
+    needed = {column for name in questions for column in codebook.questions[name].columns}
+    needed |= {*wanted, *codebook.special_columns.values()}
+    return [column for column in columns_of(codebook) if column in needed]
+
+
 def _leave_out_blank_rows(responses: Responses, file: DataFile) -> None:
     """Note the rows of which no column of the file holds anything. Raises DataError where no others are left.
 
     Only as many columns are read as it takes to find something in each row.
     """
+    known = file.home if isinstance(file, ConvertedFile) else None
+    if known is not None and known.knows(NONE_BLANK):
+        return
     blank: BoolArray = np.ones(responses.rows, np.bool_)
     for names in _some_columns(responses, file):
         first = 0
@@ -79,6 +107,8 @@ def _leave_out_blank_rows(responses: Responses, file: DataFile) -> None:
                 blank[there] &= _blank_in(part, names)
             first += part.num_rows
         if not blank.any():
+            if known is not None:
+                known.learn(NONE_BLANK)
             return
     if blank.all():
         raise DataError(
@@ -135,17 +165,26 @@ def _is_blank(column: Any) -> BoolArray:
 def _check_ids(responses: Responses, column: str) -> None:
     """Check that each respondent has an id of their own, among several files within each. Raises DataError."""
     file = responses.file
+    known, differ = (file.home if isinstance(file, ConvertedFile) else None), f"all of {column!r} differ"
+    if known is not None and known.knows(differ):
+        return
     if responses.in_parts and isinstance(file, PartedFile):
         if all_differ(part.column(column) for part in file.parts([column], categories=False)):
+            if known is not None:
+                known.learn(differ)
             return
         ids = file.read([column]).column(column)
     else:
         responses.load([column])
         ids = responses.table.column(column)
         if all_differ([ids]):
+            if known is not None:
+                known.learn(differ)
             return
     if not isinstance(file, JoinedFile):
         _check_unique(ids, column)
+        if known is not None:
+            known.learn(differ)
         return
     for member in file.members:
         _check_unique(ids.slice(member.first, member.file.rows), column, f"{member.wave.label}: the")

@@ -34,7 +34,7 @@ class ParquetFile(AtPath):
         from pyarrow import parquet
 
         with reading(self.path, WHAT):
-            with parquet.ParquetFile(self.path) as file:
+            with parquet.ParquetFile(self.path, page_checksum_verification=True) as file:
                 check_room(file.metadata.num_rows * max(len(columns), 1), self.place)
                 table = file.read(columns=list(columns)).select(list(columns))
             if table.num_rows == 0:
@@ -47,6 +47,10 @@ class ParquetFile(AtPath):
     def rows(self) -> int:
         """How many rows it has."""
         return int(self._footer.metadata.num_rows)
+
+    def columns_there(self) -> list[str]:
+        """Return the names of the columns that the file has now."""
+        return list(self._footer.schema.names)
 
     def check(self, columns: Sequence[str]) -> None:
         """Check that columns are of types that can be answers. Raises FileProblem, DataError."""
@@ -78,7 +82,11 @@ class ParquetFile(AtPath):
         with (
             reading(self.path, WHAT),
             parquet.ParquetFile(
-                self.path, metadata=footer.metadata, read_dictionary=texts, pre_buffer=False
+                self.path,
+                metadata=footer.metadata,
+                read_dictionary=texts,
+                pre_buffer=False,
+                page_checksum_verification=True,
             ) as file,
         ):
             end = footer.metadata.num_rows if end is None else end

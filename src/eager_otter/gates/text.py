@@ -180,3 +180,12 @@ def _without_stray_turns(text: str) -> str:
         return text
     turning = f"[{OPENERS}{''.join(CLOSERS)}]"
     return re.sub(turning, lambda match: f"[U+{ord(match[0]):04X}]", text)
+
+
+def size_text(size: int) -> str:
+    """Return a file's size for people.
+
+    >>> size_text(900), size_text(1_500_000)
+    ('1 kB', '1.5 MB')
+    """
+    return f"{max(1, round(size / 1000)):,} kB" if size < 1_000_000 else f"{size / 1_000_000:,.1f} MB"

@@ -20,6 +20,7 @@ from eager_otter.documents.settled import Settings, checked
 from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import is_yaml
 from eager_otter.errors import Problem, RequestError, UnknownName
+from eager_otter.gates.cache import Cache
 from eager_otter.gates.viewed import Viewed
 from eager_otter.looks.theme import STANDARD, LettersPlace, Theme
 from eager_otter.looks.words import ENGLISH, Words, counted
@@ -91,7 +92,8 @@ class Plan(Viewed):
     the plan's own and those it includes. `theme` and `words` are as loaded, the wording of the theme in the words;
     `theme_name` and `language` are how the plan names them.
 
-    `origin` is what it can be changed and written back from; None where there is nothing of the kind.
+    `origin` is what it can be changed and written back from; None where there is nothing of the kind. `cache` is where
+    columns of data that are slow to read are kept for the next time; None: nowhere.
 
     `data` (a path, or several files that are one survey) and `codebook` are what tables are made of, `reading` how one
     file is read, `requests` the tables in order,
@@ -132,6 +134,7 @@ class Plan(Viewed):
     hints: tuple[Problem, ...] = ()
     files: tuple[Path, ...] = ()
     origin: Origin[Plan] | None = None
+    cache: Cache | None = field(default=None, compare=False)
 
     def __repr__(self) -> str:
         return f"<Plan {self.title!r}: {counted(len(self.requests), 'table')} of {self.data.name}>"

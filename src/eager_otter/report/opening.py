@@ -6,23 +6,34 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.asking.survey import Survey
+from eager_otter.codebook.expression import parse
 from eager_otter.codebook.model import Codebook
 from eager_otter.data.opened import open_responses
 from eager_otter.data.opening import Reading
 from eager_otter.data.waves import Waves
 from eager_otter.documents.settled import checked
+from eager_otter.gates.cache import Cache, cache_in
 from eager_otter.plan.asked import CallReader
 from eager_otter.plan.plan import Plan
 from eager_otter.report.view import StandardViewer
 
 
 @checked
-def open_survey(codebook: str | Path | Codebook, data: Any, *, reading: Reading | None = None) -> Survey:
+def open_survey(
+    codebook: str | Path | Codebook,
+    data: Any,
+    *,
+    reading: Reading | None = None,
+    cache: str | Path | Cache | None = None,
+) -> Survey:
     """Open a survey: a codebook (or the path of one), and its responses.
 
     `codebook` may also be the path of one; `data` are a path, or a frame of pandas, Polars, Arrow or anything that
     gives itself as a stream of Arrow. Paths end in .csv, .xlsx, .ods, .parquet, .json, .jsonl or, for triple-s, .xml.
     `reading` names a sheet, delimiter, encoding, decimal sign or two rows of headings where the file does not tell.
+
+    With a `cache`, columns of files that are slow to read (long CSV files, workbooks) are kept in that folder, so that
+    they are read a second time for little; what is kept is used only while the file is the same.
 
     It is weighted by the codebook's weight, if it names one. Raises FileProblem, DocumentError (every mistake
     in the codebook), DataError.
@@ -34,18 +45,23 @@ def open_survey(codebook: str | Path | Codebook, data: Any, *, reading: Reading 
     book = codebook if isinstance(codebook, Codebook) else read_codebook(codebook)
     _check_waves(book, data)
     survey = Survey(
-        responses=open_responses(book, data, reading), viewer=StandardViewer(), reader=CallReader()
+        responses=open_responses(book, data, reading, cache=cache_in(cache)),
+        viewer=StandardViewer(),
+        reader=CallReader(),
     )
     return survey if book.weight is None else survey.weighted_by(book.weight)
 
 
-def survey_of(plan: Plan, memory: int | None = None) -> Survey:
+def survey_of(plan: Plan, memory: int | None = None, *, for_tables_alone: bool = False) -> Survey:
     """Open the survey of a plan, with its filter and weight; `memory` is what may be kept of the data, in bytes.
+
+    For its tables alone, only the columns that these need are read of files that are read at once.
 
     Raises FileProblem, DataError, RequestError.
     """
     _check_waves(plan.codebook, plan.data)
-    responses = open_responses(plan.codebook, plan.data, plan.reading, memory)
+    only = _named_in(plan) if for_tables_alone else None
+    responses = open_responses(plan.codebook, plan.data, plan.reading, memory, cache=plan.cache, only=only)
     survey = Survey(
         responses=responses,
         filter=plan.filter,
@@ -57,6 +73,13 @@ def survey_of(plan: Plan, memory: int | None = None) -> Survey:
     )
     survey.population()
     return survey if plan.equal_waves is None else survey.with_equal_waves(plan.equal_waves)
+
+
+def _named_in(plan: Plan) -> list[str]:
+    """Return the questions and columns that a plan's tables are made of."""
+    names = [name for request in plan.requests for name in request.questions_named()]
+    names += [] if plan.filter is None else parse(plan.filter).names()
+    return [*names, *filter(None, (plan.weight, plan.equal_waves))]
 
 
 def _check_waves(codebook: Codebook, data: Any) -> None:

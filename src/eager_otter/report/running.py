@@ -18,6 +18,7 @@ from eager_otter.counting.running import Runner, runner_for
 from eager_otter.data.files import source_of
 from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError
+from eager_otter.gates.cache import Cache, cache_in
 from eager_otter.gates.machine import bytes_in
 from eager_otter.gates.reading import is_file
 from eager_otter.plan.asked import CallReader
@@ -38,6 +39,7 @@ def run(
     workers: int | None = None,
     memory: int | str | None = None,
     cluster: Any = None,
+    cache: str | Path | Cache | None = None,
 ) -> Report:
     """Make the report of a plan; write it with `Report.save()`.
 
@@ -50,11 +52,15 @@ def run(
     it), or on a `cluster`: the address of a Dask scheduler, or a client of it. `memory` is what may be kept of the data
     meanwhile ("500 MB", or bytes; None: as fits the machine). Figures do not depend on any of these.
 
+    With a `cache`, columns of files that are slow to read are kept in that folder for the next time: see `open_survey`.
+
     Raises FileProblem, DocumentError (every mistake in plan and codebook, before data are read), DataError,
     RequestError, ExpressionError.
     """
     if not isinstance(plan, Plan):
         plan = read_plan(plan)
+    if cache is not None:
+        plan = replace(plan, cache=cache_in(cache))
     if progress is not None:
         progress(f"Reading {plan.data.name}", 0, 1)
     if plan.for_each is not None:

@@ -10,6 +10,7 @@ import click
 
 from eager_otter.cli.options import (
     NAMED_AFTER,
+    cache_option,
     changed,
     language_option,
     people_options,
@@ -31,6 +32,7 @@ if TYPE_CHECKING:
 )
 @click.option("--no-browser", is_flag=True, help="Open no browser; the address is printed.")
 @language_option
+@cache_option
 @people_options
 def live(plan: Path, port: int, no_browser: bool, language: str | None, **people: Any) -> int:
     """Show the tables of a PLAN (default: plan.yaml) in the browser, made again as its files are saved.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -9,8 +10,10 @@ import click
 from eager_otter.cli import completing
 from eager_otter.cli.options import (
     FigureOption,
+    cache_option,
     changed,
     data_beside_codebook,
+    kept_in,
     language_option,
     notes_option,
     read_named_plan,
@@ -80,6 +83,7 @@ if TYPE_CHECKING:
 @click.option("--pager", is_flag=True, help="Page through what is longer than the terminal.")
 @notes_option
 @language_option
+@cache_option
 @survey_options
 def look(
     name: str | None,
@@ -170,7 +174,7 @@ def _asked_plan(name: str, banners: tuple[str, ...], settings: dict[str, Any], w
     if codebook is None:
         plan = read_named_plan(where["plan_path"], read=lambda path: read_plan_for(asked, path))
         return changed(plan, data, where["filter_text"], where["no_filter"], where["weight"])
-    plan = plan_of_files_for(asked, codebook, data_beside_codebook(data))
+    plan = replace(plan_of_files_for(asked, codebook, data_beside_codebook(data)), cache=kept_in())
     return changed(plan, None, where["filter_text"], no_filter=False, weight=where["weight"])
 
 
@@ -178,7 +182,7 @@ def _survey(plan: Plan, where: dict[str, Any]) -> Survey:
     """Open the survey of a plan, and say who is counted."""
     from eager_otter.report.opening import survey_of
 
-    survey = survey_of(plan)
+    survey = survey_of(plan, for_tables_alone=True)
     tell_who_is_counted(survey, plan, where["filter_text"])
     return survey
 

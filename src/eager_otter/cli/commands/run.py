@@ -14,6 +14,7 @@ from eager_otter.cli import completing
 from eager_otter.cli.options import (
     NAMED_AFTER,
     STDOUT,
+    cache_option,
     changed,
     force_option,
     language_option,
@@ -30,6 +31,7 @@ from eager_otter.cli.options import (
 from eager_otter.errors import RequestError, one_of, shown_path
 from eager_otter.gates.outputs import ENDINGS, SETTINGS_OF_OUTPUTS, endings_that_show
 from eager_otter.gates.streams import echo, show
+from eager_otter.gates.text import size_text
 from eager_otter.looks.words import counted, first_of
 
 if TYPE_CHECKING:
@@ -76,6 +78,7 @@ FOUND = 1
 )
 @notes_option
 @language_option
+@cache_option
 @people_options
 @machine_options
 def run(
@@ -323,12 +326,3 @@ def tell_audit(audit: Audit, plan: Plan) -> None:
         shown = shown_path(plan.path)
         name = "" if shown == "plan.yaml" else f" {shown}"
         echo(f"audit: {', '.join(slips)}; see eager-otter audit{name}", err=True)
-
-
-def size_text(size: int) -> str:
-    """Return a file's size for people.
-
-    >>> size_text(900), size_text(1_500_000)
-    ('1 kB', '1.5 MB')
-    """
-    return f"{max(1, round(size / 1000)):,} kB" if size < 1_000_000 else f"{size / 1_000_000:,.1f} MB"

@@ -1,0 +1,50 @@
+"""`eager-otter cache`: what is kept of data that are slow to read, and where."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from eager_otter.cli.options import CACHE, cache_option, kept_in
+from eager_otter.gates.streams import echo
+from eager_otter.gates.text import size_text
+
+
+@click.command(short_help="Show or empty what is kept of data for the next time.")
+@click.option("--empty", is_flag=True, help="Take away all that is kept.")
+@cache_option
+def cache(empty: bool) -> None:
+    """Show what is kept of data that are slow to read, and where; or take it away.
+
+    Commands keep columns of long CSV files, workbooks and the like as they stand in the data, for nobody but you to
+    read, so that the next look is quick. What is kept is used only while the file is the same, byte for byte, and goes
+    by itself when it was not used for 30 days. EAGER_OTTER_CACHE names another folder, or is off.
+
+    \b
+    eager-otter cache
+    eager-otter cache --empty
+    """
+    kept = kept_in()
+    if kept is None:
+        echo(f"Nothing is kept: {CACHE} or --cache is off.")
+        return
+    if empty:
+        echo(f"Taken away: {size_text(kept.empty())} in {kept.folder}")
+        return
+    rows = [_row(place.facts() or {}, place.size()) for place in kept.places()]
+    echo(f"{kept.folder}: {size_text(sum(size for _, size in rows))} of {_files(len(rows))}")
+    for text, size in rows:
+        echo(f"  {text}  ({size_text(size)})")
+
+
+def _row(facts: dict[str, Any], size: int) -> tuple[str, int]:
+    """Say what is kept of one file."""
+    paths, copies = facts.get("paths") or ["?"], facts.get("copies") or []
+    columns = sum(len(names) for _, _, names in copies)
+    return f"{Path(paths[0])}: {columns:,} of {len(facts.get('names') or ()):,} columns", size
+
+
+def _files(count: int) -> str:
+    return "1 file" if count == 1 else f"{count:,} files"
