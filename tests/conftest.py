@@ -24,7 +24,8 @@ FEW, MANY = 10, 40  # examples of each law: without the slow tests, and with the
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """Choose how many examples of each law are tried."""
+    """Choose how many examples of each law are tried; keep nothing of data in the user's own folder."""
+    os.environ.setdefault("EAGER_OTTER_CACHE", "off")
     usual = FEW if "not slow" in config.getoption("markexpr") else MANY
     examples = int(os.environ.get("HYPOTHESIS_EXAMPLES", usual))
     settings.register_profile("steady", max_examples=examples, deadline=None, derandomize=True)

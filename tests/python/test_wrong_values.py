@@ -135,7 +135,7 @@ def examples(folder: Path) -> Mapping[str, tuple[Callable[..., object], Mapping[
         "codebook_from_text": (otter.codebook_from_text, {"text": BOOK}),
         "load_theme": (otter.load_theme, {"name": "river", "folder": folder}),
         "load_words": (otter.load_words, {"name": "de", "folder": folder}),
-        "open_survey": (otter.open_survey, {"codebook": folder / "book.yaml", "data": folder / "data.csv", "reading": None}),
+        "open_survey": (otter.open_survey, {"codebook": folder / "book.yaml", "data": folder / "data.csv", "reading": None, "cache": None}),
         "percentile": (otter.percentile, {"percent": 90}),
         "codebook_of": (otter.codebook_of, {"definition": {"questions": {"q": {"kind": "text"}}}}),
         "Codebook.with_definition": (survey.codebook.with_definition, {"definition": survey.codebook.definition()}),
@@ -156,7 +156,7 @@ def examples(folder: Path) -> Mapping[str, tuple[Callable[..., object], Mapping[
         "ForEach": (otter.ForEach, {"question": "region", "keep": None, "differs": {}}),
         "read_codebook": (otter.read_codebook, {"path": folder / "book.yaml"}),
         "read_plan": (otter.read_plan, {"path": folder / "plan.yaml"}),
-        "run": (otter.run, {"plan": folder / "plan.yaml", "progress": None, "before": report, "workers": 1, "memory": "1 GB", "cluster": None}),
+        "run": (otter.run, {"plan": folder / "plan.yaml", "progress": None, "before": report, "workers": 1, "memory": "1 GB", "cluster": None, "cache": None}),
         "run_audit": (otter.run_audit, {"plan": folder / "plan.yaml"}),
         "weigh": (otter.weigh, {"survey": survey, "targets": {"region": {"North": 50, "South": 50}}, "cap": None, "total": None, "within": None, "start": None, "counts": False, "mean_where_unanswered": False}),
     }  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import suppress
 from dataclasses import asdict, dataclass, field, fields, replace
 from functools import partial
 from pathlib import Path
@@ -60,8 +61,9 @@ class Facts:
     """What is known of a file whose columns are kept: as it was, and what reading it told.
 
     `states` and `digests` are those of its `paths`; `sure` says that no later change can have the same times. `dated`
-    and `named` are the numbers of the paths that its source and its name in messages come from. `seen` was found out
-    about its answers. `copies` are the files of columns: name, size, columns.
+    is the number of the path that its source tells of, `named` that of the one it is called by in messages, where more
+    `goes_on` behind it. `seen` was found out about its answers. `copies` are the files of columns: name, size, digest
+    of its end, columns.
     """
 
     version: str
@@ -75,9 +77,10 @@ class Facts:
     source: dict[str, Any]
     dated: int
     named: int
+    goes_on: str
     remarks: tuple[dict[str, Any], ...]
     seen: tuple[str, ...] = ()
-    copies: tuple[tuple[str, int, tuple[str, ...]], ...] = ()
+    copies: tuple[tuple[str, int, str, tuple[str, ...]], ...] = ()
 
 
 @dataclass(slots=True, eq=False)
@@ -93,11 +96,16 @@ class KeptHome:
 
     def keep(self, copy: ParquetFile) -> None:
         """Note a copy in the facts. Raises OSError."""
-        entry = (copy.path.name, self.place.size_of(copy.path), copy.names)
+        size, digest = self.place.measures(copy.path)
+        entry = (copy.path.name, size, digest, copy.names)
         self.facts = replace(self.facts, copies=(*self.facts.copies, entry))
-        if self.facts.rows:
+        if self.facts.rows:  # else the file is being read for the first time, and told of when all is known
             self.write()
-        self.place.cache.tell_of(Path(self.facts.paths[0]).name, len(copy.names), entry[1])
+            self.tell_of(copy.names)
+
+    def tell_of(self, columns: Sequence[str]) -> None:
+        """Say that columns are kept."""
+        self.place.cache.tell_of(Path(self.facts.paths[0]).name, len(columns), self.facts.copies[-1][1])
 
     def cannot(self, error: OSError) -> None:
         """Say that nothing more can be kept."""
@@ -132,7 +140,7 @@ class RememberedFile:
     """A file as the cache knows it, which is opened itself only where a column is not kept."""
 
     facts: Facts
-    open: Callable[[], DataFile]
+    opener: Callable[[], DataFile]
     _opened: list[DataFile] = field(default_factory=list)
 
     @property
@@ -148,7 +156,7 @@ class RememberedFile:
     @property
     def place(self) -> str:
         """Its name in a message."""
-        return shown_path(self.paths[self.facts.named])
+        return shown_path(self.paths[self.facts.named]) + self.facts.goes_on
 
     @property
     def paths(self) -> tuple[Path, ...]:
@@ -157,7 +165,7 @@ class RememberedFile:
 
     def _whole(self) -> DataFile:
         if not self._opened:
-            self._opened.append(self.open())
+            self._opened.append(self.opener())
         return self._opened[0]
 
     def read(self, columns: Sequence[str]) -> Any:
@@ -209,8 +217,8 @@ class Keeping:
             if facts is None or not _is_same(facts):
                 return None
             copies = []
-            for name, size, columns in facts.copies:
-                path = place.whole_copy(name, size)
+            for name, size, digest, columns in facts.copies:
+                path = place.whole_copy(name, size, digest)
                 if path is None:
                     return None
                 copies.append(ParquetFile(path, columns))
@@ -219,12 +227,13 @@ class Keeping:
             if not (facts.sure and facts.states == _states(facts.paths)):
                 sure, states = self._is_sure(facts.paths), _states(facts.paths)
                 home.facts = replace(facts, states=states, sure=sure)
-                home.write()
+                with suppress(OSError):
+                    home.write()
         except (OSError, FileProblem, KeyError, TypeError, ValueError, AttributeError):
             return None
         if not copies:
             return None
-        place.touch()
+        place.note_use()
         whole = RememberedFile(home.facts, partial(open_data, self.data, self.reading))
         return ConvertedFile(whole, copies, facts.rows, home)
 
@@ -245,24 +254,20 @@ class Keeping:
         if any(max(state[-2:]) >= self.begun for state in states):
             return None  # it is being written
         place = self._place
-        place.drop()
         names = [Path(path).name for path in paths]
         places = [shown_path(Path(path)) for path in paths]
+        named = next((k for k, place in enumerate(places) if file.place.startswith(place)), None)
+        if named is None:
+            return None
         facts = Facts(
             version=__version__, paths=tuple(paths), states=states, digests=(), sure=self._is_sure(paths),
-            names=tuple(file.names), decimal=file.decimal, rows=0, source={}, dated=0, named=0, remarks=(),
+            names=tuple(file.names), decimal=file.decimal, rows=0, source={}, dated=0, named=0, goes_on="", remarks=(),
         )  # fmt: skip
         home = KeptHome(place, facts)
         try:
             made = converted(file, columns, home)
             source = file.source(made.rows)
-            if (
-                source.name not in names
-                or file.place not in places
-                or source.each
-                or _states(paths) != states
-            ):
-                place.drop()
+            if source.name not in names or source.each or _states(paths) != states:
                 return None
             home.facts = facts = replace(
                 home.facts,
@@ -270,15 +275,18 @@ class Keeping:
                 rows=made.rows,
                 source=asdict(source),
                 dated=names.index(source.name),
-                named=places.index(file.place),
+                named=named,
+                goes_on=file.place.removeprefix(places[named]),
                 remarks=tuple(asdict(one) for one in file.remarks(made.rows)),
             )
             home.write()
+            home.tell_of(made.copies[0].names)
             self.cache.make_room()
         except OSError as error:
-            place.drop()
             place.cannot(error)
             return None
+        finally:
+            place.tidy()
         whole = RememberedFile(facts, partial(open_data, self.data, self.reading), [file])
         return ConvertedFile(whole, made.copies, made.rows, home)
 
@@ -291,7 +299,7 @@ def _facts_in(found: dict[str, Any] | None) -> Facts | None:
     for name in ("paths", "digests", "names", "seen", "remarks"):
         given[name] = tuple(given[name])
     given["states"] = tuple(tuple(map(int, state)) for state in given["states"])
-    given["copies"] = tuple((str(name), int(size), tuple(columns)) for name, size, columns in given["copies"])
+    given["copies"] = tuple((*entry[:3], tuple(entry[3])) for entry in given["copies"])
     return Facts(**given)
 
 

@@ -50,7 +50,7 @@ class TemporaryHome:
     """A home for as long as the program runs, for copies of the file called `place`."""
 
     place: str
-    folder: TemporaryFolder = field(default_factory=TemporaryFolder)
+    folder: TemporaryFolder
     count: int = 0
 
     def new_copy(self) -> Path:
@@ -132,7 +132,7 @@ class ConvertedFile(OfAnother):
             copy, _ = _copy_of(self.whole, missing, self.home)
         except OSError as error:
             self.home.cannot(error)
-            aside = TemporaryHome(self.place)
+            aside = TemporaryHome(self.place, TemporaryFolder())
             self.others.append(aside)
             copy, _ = _copy_of(self.whole, missing, aside)
         self.copies.append(copy)
@@ -163,7 +163,7 @@ def converted(file: DataFile, columns: Sequence[str], home: Home | None = None) 
 
     Raises FileProblem, DataError for a file without rows, and OSError where nothing can be written to the given home.
     """
-    there = TemporaryHome(file.place) if home is None else home
+    there = TemporaryHome(file.place, TemporaryFolder()) if home is None else home
     try:
         copy, rows = _copy_of(file, list(columns) or list(file.names[:1]), there)
     except OSError as error:

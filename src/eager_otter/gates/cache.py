@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
 import re
@@ -17,10 +18,12 @@ from eager_otter.gates.reading import reason_of
 from eager_otter.gates.text import size_text
 
 OFF = "off"
-FACTS = "facts.json"
+FACTS = "facts"
 MAKER = "eager-otter cache"
 COPIES = ".parquet"
 PLACE = re.compile(r".+-[0-9a-f]{16}")
+OURS = re.compile(r"[0-9a-f]+-[0-9a-f]+\.parquet|facts(\.\d+)?")
+ABANDONED = 3_600  # seconds after which a copy that was begun is not written any more
 UNUSED = 30 * 86_400  # seconds after which what was not used is taken away
 MOST = 10 << 30  # bytes of all; above, what was used longest ago is taken away
 
@@ -76,21 +79,26 @@ class CachePlace:
     cache: Cache
 
     def is_ours(self) -> bool:
-        """Return whether it was made here."""
-        return self.facts() is not None
+        """Return whether it was made here: a folder with nothing but what we put into one."""
+        with suppress(OSError):
+            names = [path.name for path in self.path.iterdir()]
+            return bool(names) and all(map(OURS.fullmatch, names))
+        return False
 
     def facts(self) -> dict[str, Any] | None:
-        """Read the facts; None where there are none that can be read."""
+        """Read the facts; None where there are none that are as they were written."""
         try:
-            found = json.loads((self.path / FACTS).read_text("utf-8"))
+            mark, _, text = (self.path / FACTS).read_text("utf-8").partition("\n")
+            found = json.loads(text) if mark == _mark(text) else None
         except (OSError, ValueError, RecursionError):
             return None
-        return found if isinstance(found, dict) and found.get("maker") == MAKER else None
+        return found if isinstance(found, dict) else None
 
     def write_facts(self, facts: dict[str, Any]) -> None:
         """Write the facts, all or none. Raises OSError."""
         part = self.path / f"{FACTS}.{os.getpid()}"
-        part.write_text(json.dumps({"maker": MAKER, **facts}), "utf-8")
+        text = json.dumps(facts)
+        part.write_text(f"{_mark(text)}\n{text}", "utf-8")
         part.replace(self.path / FACTS)
 
     def new_copy(self) -> Path:
@@ -99,19 +107,39 @@ class CachePlace:
         self.path.mkdir(mode=0o700, exist_ok=True)
         return self.path / f"{time.time_ns():x}-{os.getpid():x}{COPIES}"
 
-    def whole_copy(self, name: str, size: int) -> Path | None:
-        """Return a copy by its name where it is there in its whole size."""
+    def whole_copy(self, name: str, size: int, digest: str) -> Path | None:
+        """Return a copy by its name where its size and end are those it had; its pages have sums of their own."""
         path = self.path / name
         try:
-            return path if Path(name).name == name and path.stat().st_size == size else None
+            return path if Path(name).name == name and self.measures(path) == (size, digest) else None
         except (OSError, ValueError):
             return None
 
-    def size_of(self, copy: Path) -> int:
-        """Return how many bytes a copy has. Raises OSError."""
-        return copy.stat().st_size
+    def measures(self, copy: Path) -> tuple[int, str]:
+        """Return how many bytes a copy has, and a digest of its end, which tells what is where. Raises OSError."""
+        size = copy.stat().st_size
+        with copy.open("rb") as file:
+            file.seek(max(size - 8, 0))
+            end = (
+                int.from_bytes(file.read(4), "little") + 8
+            )  # as Parquet writes it: length of the footer, then PAR1
+            file.seek(max(size - end, 0))
+            return size, hashlib.sha256(file.read()).hexdigest()
 
-    def touch(self) -> None:
+    def tidy(self) -> None:
+        """Take away copies that the facts do not name and nobody is writing any more; all, where there are no facts."""
+        named = {entry[0] for entry in (self.facts() or {}).get("copies") or ()}
+        with suppress(OSError):
+            for path in self.path.glob(f"*{COPIES}"):
+                if path.name not in named and (
+                    path.name.endswith(f"-{os.getpid():x}{COPIES}")
+                    or time.time() - path.stat().st_mtime > ABANDONED
+                ):
+                    path.unlink(missing_ok=True)
+        with suppress(OSError):
+            self.path.rmdir()  # stays where anything is in it
+
+    def note_use(self) -> None:
         """Note that it was used."""
         with suppress(OSError):
             os.utime(self.path / FACTS)
@@ -143,6 +171,11 @@ class CachePlace:
         )
         if text not in self.cache.told:
             self.cache.told.append(text)
+
+
+def _mark(text: str) -> str:
+    """Return the first line of facts, by which they are known as ours, and as undamaged."""
+    return f"{MAKER} {hashlib.sha256(text.encode()).hexdigest()}"
 
 
 def cache_at(text: str | Path | None) -> Cache | None:

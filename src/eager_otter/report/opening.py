@@ -12,10 +12,12 @@ from eager_otter.data.opened import open_responses
 from eager_otter.data.opening import Reading
 from eager_otter.data.waves import Waves
 from eager_otter.documents.settled import checked
+from eager_otter.errors import OtterError
 from eager_otter.gates.cache import Cache, cache_in
 from eager_otter.plan.asked import CallReader
 from eager_otter.plan.plan import Plan
 from eager_otter.report.view import StandardViewer
+from eager_otter.tables.table import Table
 
 
 @checked
@@ -55,7 +57,8 @@ def open_survey(
 def survey_of(plan: Plan, memory: int | None = None, *, for_tables_alone: bool = False) -> Survey:
     """Open the survey of a plan, with its filter and weight; `memory` is what may be kept of the data, in bytes.
 
-    For its tables alone, only the columns that these need are read of files that are read at once.
+    For its tables alone, only the columns that these need are read of files that are slow to read, and what is wrong
+    with filter or weight is said when they are counted: see `tables_alone`.
 
     Raises FileProblem, DataError, RequestError.
     """
@@ -71,8 +74,18 @@ def survey_of(plan: Plan, memory: int | None = None, *, for_tables_alone: bool =
         reader=CallReader(plan.banners),
         own_conditions=plan.conditions,
     )
-    survey.population()
+    if not for_tables_alone:
+        survey.population()
     return survey if plan.equal_waves is None else survey.with_equal_waves(plan.equal_waves)
+
+
+def tables_alone(survey: Survey, plan: Plan) -> list[Table]:
+    """Make the tables of a plan whose survey was opened for these alone. Raises what `survey_of` and `tables` raise."""
+    try:
+        return survey.tables(plan.requests)
+    except OtterError:
+        survey.population()  # where filter or weight are at fault, it is said of all rows, not of some
+        raise
 
 
 def _named_in(plan: Plan) -> list[str]:

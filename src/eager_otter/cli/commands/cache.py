@@ -42,7 +42,7 @@ def cache(empty: bool) -> None:
 def _row(facts: dict[str, Any], size: int) -> tuple[str, int]:
     """Say what is kept of one file."""
     paths, copies = facts.get("paths") or ["?"], facts.get("copies") or []
-    columns = sum(len(names) for _, _, names in copies)
+    columns = sum(len(names) for *_, names in copies)
     return f"{Path(paths[0])}: {columns:,} of {len(facts.get('names') or ()):,} columns", size
 
 

@@ -121,7 +121,9 @@ def look(
     settings = _settings(typed, figures, levels, digits)
     plan = spoken(_asked_plan(name, banners, settings, where), language)
     survey = _survey(plan, where)
-    tables = list(survey.tables(plan.requests))
+    from eager_otter.report.opening import tables_alone
+
+    tables = tables_alone(survey, plan)
     if output is not None:
         _write(plan, survey, tables, output, shape, notes)
         return
