@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from eager_otter.errors import RequestError
 from eager_otter.gates.reading import reason_of
 from eager_otter.gates.text import size_text
 
@@ -182,11 +183,13 @@ def cache_at(text: str | Path | None) -> Cache | None:
     """Return the cache in a folder, None for "off"; without a folder, that of the user on this machine."""
     if text is None:
         return Cache(usual_folder())
-    return None if str(text).strip().lower() == OFF else Cache(Path(text).expanduser())
+    return None if str(text).strip().lower() == OFF else cache_in(Path(text).expanduser() if str(text) else text)
 
 
 def cache_in(folder: str | Path | Cache | None) -> Cache | None:
-    """Return the cache in a folder; None where none is named."""
+    """Return the cache in a folder; None where none is named. Raises RequestError for an empty name."""
+    if not str(folder).strip():
+        raise RequestError("The cache needs the name of a folder.")
     return folder if folder is None or isinstance(folder, Cache) else Cache(Path(folder))
 
 
