@@ -99,6 +99,6 @@ def test_the_source_archive_and_the_wheel_hold_all_that_belongs_there(tmp_path: 
 
 
 def test_documents_link_only_to_what_is_there() -> None:
-    for document in (ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").glob("*.md")):
+    for document in (ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").rglob("*.md")):
         for target in re.findall(r"\]\(([^)#:]+)\)", document.read_text(encoding="utf-8")):
             assert (document.parent / target).exists(), f"{document.name} → {target}"

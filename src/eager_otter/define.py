@@ -8,7 +8,8 @@
         "age_band": define.Bands(of="age", ranges=["16-34", "35+"]),
     }})
 
-Each stands for the mapping that a codebook file would hold (docs/codebook.md), which may be given in its place.
+Each stands for the mapping that a codebook file would hold, which may be given in its place: see
+docs/reference/codebook.md.
 """
 
 from __future__ import annotations

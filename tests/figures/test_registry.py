@@ -110,7 +110,7 @@ def test_the_documents_the_schema_and_the_help_name_every_figure(
 
 
 def test_the_schema_of_records_names_every_line() -> None:
-    schema = json.loads((ROOT / "docs" / "tables.schema.json").read_text(encoding="utf-8"))
+    schema = json.loads((ROOT / "docs" / "reference" / "tables.schema.json").read_text(encoding="utf-8"))
     named, of_whole_tables, other = schema["properties"]["records"]["items"]["properties"]["figure"]["anyOf"]
     lines = [line.name for line in line_figures() if line.source]
     assert sorted(named["enum"]) == sorted([*lines, "letters"])

@@ -54,6 +54,8 @@ def test_every_parameter_and_field_is_told_in_its_docstring() -> None:
 
 def test_the_reference_is_that_of_the_code() -> None:
     made = runpy.run_path(str(ROOT / "tools" / "reference"))["page"]()
-    assert made == (ROOT / "docs" / "python.md").read_text(encoding="utf-8"), "run tools/reference"
+    assert made == (ROOT / "docs" / "reference" / "python.md").read_text(encoding="utf-8"), (
+        "run tools/reference"
+    )
     for name, _ in public_objects():
         assert f"### {name}\n" in made

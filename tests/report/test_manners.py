@@ -57,7 +57,7 @@ def test_tidy_files_of_every_kind_hold_the_same_records(part: otter.Report, tmp_
 @pytest.mark.slow
 def test_records_are_as_the_written_schema_says(demo: Path, tmp_path: Path, name: str) -> None:
     schema = json.loads(
-        (Path(__file__).parents[2] / "docs" / "tables.schema.json").read_text(encoding="utf-8")
+        (Path(__file__).parents[2] / "docs" / "reference" / "tables.schema.json").read_text(encoding="utf-8")
     )
     otter.run(demo / name).save(tmp_path / "t.json")
     body = json.loads((tmp_path / "t.json").read_text(encoding="utf-8"))

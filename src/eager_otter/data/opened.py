@@ -228,9 +228,10 @@ def _check_unique(ids: Any, column: str, which: str = "The") -> None:
         )
     if twice:
         shown = "; ".join(_where(encoded.index, encoded.texts[k], int(k)) for k in twice[:SHOWN])
+        appear = "1 appears" if len(twice) == 1 else f"{len(twice):,} appear"
         more = f"; and {len(twice) - SHOWN:,} more" if len(twice) > SHOWN else ""
         raise DataError(
-            f"{which} respondent id in column {column!r} must be unique; {len(twice):,} appear more than once: "
+            f"{which} respondent id in column {column!r} must be unique; {appear} more than once: "
             f"{shown}{more}. Remove the repeated rows, or take 'respondent' out of the codebook."
         )
 

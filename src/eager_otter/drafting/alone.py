@@ -18,6 +18,7 @@ from eager_otter.drafting.answers import listed_answers
 from eager_otter.drafting.facts import Facts, Guess, Role, doubted, in_order
 from eager_otter.drafting.headings import text_of
 from eager_otter.drafting.meaning import asks_to_recommend, last_behind
+from eager_otter.looks.words import counted
 
 FEW = 12  # whole numbers with at most this many values are taken for codes
 NEARLY_UNIQUE = 0.9
@@ -228,7 +229,7 @@ def _nearly_numbers(facts: Facts) -> Guess | None:
         f"{distinct_numbers:,} different numbers, and {shown}",
         details={"missing": tuple(words)},
     )
-    return doubted(guess, f"{shown} of {rows:,} rows is taken for no number")
+    return doubted(guess, f"{shown} of {counted(rows, 'row')} is taken for no number")
 
 
 # --- dates, joined codes, words -------------------------------------------------------------------------

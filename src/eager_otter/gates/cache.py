@@ -183,7 +183,9 @@ def cache_at(text: str | Path | None) -> Cache | None:
     """Return the cache in a folder, None for "off"; without a folder, that of the user on this machine."""
     if text is None:
         return Cache(usual_folder())
-    return None if str(text).strip().lower() == OFF else cache_in(Path(text).expanduser() if str(text) else text)
+    return (
+        None if str(text).strip().lower() == OFF else cache_in(Path(text).expanduser() if str(text) else text)
+    )
 
 
 def cache_in(folder: str | Path | Cache | None) -> Cache | None:
