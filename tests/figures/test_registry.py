@@ -94,7 +94,7 @@ def test_a_figure_says_all_that_its_readers_need(figure: AnswerFigure | ValueFig
 def test_the_documents_the_schema_and_the_help_name_every_figure(
     run: Callable[..., tuple[int, str, str]],
 ) -> None:
-    document = (ROOT / "docs" / "figures.md").read_text(encoding="utf-8")
+    document = (ROOT / "docs" / "reference" / "figures.md").read_text(encoding="utf-8")
     table = document.split("\n## ")[2]
     schema = str(json_schema("plan"))
     _, out, _ = run("look", "--help")

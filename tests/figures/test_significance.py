@@ -104,7 +104,7 @@ def test_the_usual_methods_come_first_and_are_those_of_the_settings() -> None:
 
 
 def test_each_method_is_said_shown_documented_and_offered() -> None:
-    document = (ROOT / "docs" / "figures.md").read_text(encoding="utf-8").casefold()
+    document = (ROOT / "docs" / "reference" / "figures.md").read_text(encoding="utf-8").casefold()
     schema = str(json_schema("plan"))
     for test in (*share_tests(), *mean_tests()):
         assert test.sentence and test.formula

@@ -38,7 +38,7 @@ def test_what_ships_and_what_the_docs_show_is_as_the_schemas_say(tmp_path: Path)
     for theme in ("river", "slate"):
         assert mistakes("theme", read_yaml(DEMO.parent / "looks" / "themes" / f"{theme}.yaml").data) == []
     assert mistakes("words", compose(catalogue_text(load_words("de", tmp_path)), tmp_path).data) == []
-    blocks = {name: re.findall(r"```yaml\n(.*?)```", (ROOT / "docs" / f"{name}.md").read_text(encoding="utf-8"), re.DOTALL) for name in ("plan", "codebook", "outputs")}  # fmt: skip
+    blocks = {name: re.findall(r"```yaml\n(.*?)```", (ROOT / "docs" / "reference" / f"{name}.md").read_text(encoding="utf-8"), re.DOTALL) for name in ("plan", "codebook", "outputs")}  # fmt: skip
     for block in blocks["plan"]:
         data = compose(block, tmp_path / "plan").data
         if isinstance(data, dict) and set(data) & set(json_schema("plan")["properties"]):

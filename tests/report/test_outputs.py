@@ -399,7 +399,7 @@ def test_lines_are_counted_at_blanks() -> None:
 
 def test_every_output_is_declared_once_and_documented_with_what_it_needs() -> None:
     root = Path(otter.__file__).parents[2]
-    document = (root / "docs" / "outputs.md").read_text(encoding="utf-8").split("## Notes")[0]
+    document = (root / "docs" / "reference" / "outputs.md").read_text(encoding="utf-8").split("## Notes")[0]
     extras = tomllib.loads((root / "pyproject.toml").read_text(encoding="utf-8"))["project"][
         "optional-dependencies"
     ]
