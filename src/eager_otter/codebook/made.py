@@ -229,7 +229,11 @@ def _all_exclusive(source: Question, codes: Sequence[str]) -> bool:
 
 
 def _known_code(source: Question, name: str, place: Place, mistake: TellMistake) -> str | None:
-    answer = source.find(canonical(name))
+    try:
+        answer = source.find(canonical(name))
+    except RequestError as error:
+        mistake(place, str(error))
+        return None
     if answer is None:
         known = [answer.label for answer in source.answers]
         mistake(place, f"{source.name} has no answer {name!r}.{nearest(name, known)}")

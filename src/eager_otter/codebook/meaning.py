@@ -29,7 +29,7 @@ from eager_otter.codebook.expression import (
     day_of,
 )
 from eager_otter.codebook.model import Question
-from eager_otter.errors import ExpressionError, nearest
+from eager_otter.errors import ExpressionError, RequestError, nearest
 from eager_otter.gates.numbers import number_of
 
 
@@ -49,7 +49,10 @@ def question_of(operand: Operand, questions: Mapping[str, Question], text: str) 
 
 def code_of(question: Question, value: Value, text: str) -> str:
     """Find the code of the answer a value names. Raises ExpressionError with the nearest labels."""
-    answer = question.find(value.text)
+    try:
+        answer = question.find(value.text)
+    except RequestError as error:
+        raise ExpressionError(str(error), text, value.position) from error
     if answer is None:
         known = [answer.label for answer in question.answers]
         hint = nearest(value.text, known) or nearest(value.text, [answer.code for answer in question.answers])

@@ -27,11 +27,13 @@ from eager_otter.documents.values import values_of
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.gates.numbers import number_of
 from eager_otter.gates.viewed import Viewed
-from eager_otter.looks.words import counted
+from eager_otter.looks.words import counted, first_of
 
 Place = Literal["above", "below", "instead"]
 How = Literal["any", "all", "none", "least"]
 Computation = Literal["sum", "mean", "smallest", "largest", "count", "mentions"]
+
+SHOWN = 5  # codes that are named in a message
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -340,15 +342,24 @@ class Question(Viewed):
         return [name for row in rows for name in names_of(row.label)]
 
     def find(self, name: str) -> Answer | None:
-        """Return the answer whose code `name` is, else whose label (in any case); None where there is none."""
+        """Return the answer whose code `name` is, else whose label (in any case); None where there is none.
+
+        Raises RequestError for a label that several answers have.
+        """
         name = str(name)
         position = self.by_code.get(name)
         if position is not None:
             return self.answers[position]
         wanted = _plain(name)
-        return next(
-            (one for one in self.answers if wanted in [_plain(label) for label in names_of(one.label)]), None
-        )
+        called = [one for one in self.answers if wanted in [_plain(label) for label in names_of(one.label)]]
+        if len(called) > 1:  # written in just that way goes before written in any case
+            called = [one for one in called if name in names_of(one.label)] or called
+        if len(called) > 1:
+            codes = first_of([one.code for one in called], SHOWN)
+            raise RequestError(
+                f"{self.name}: several answers are called {name!r} ({codes}); name one by its code, or merge them."
+            )
+        return called[0] if called else None
 
 
 def scores_of(answers: Sequence[Answer]) -> dict[str, float]:

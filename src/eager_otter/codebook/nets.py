@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 
 from eager_otter.codebook.codes import canonical
@@ -9,6 +10,9 @@ from eager_otter.codebook.file import DifferenceFile, NetFile
 from eager_otter.codebook.model import Answer, Difference, How, Net, scores_of
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import nearest
+from eager_otter.looks.words import first_of
+
+SHOWN = 5
 
 TellMistake = Callable[[Place, str], None]
 NUMBER_WORDS = ("", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
@@ -24,6 +28,8 @@ class NetBuilder:
         self.nets: dict[str, Net] = {}
         self.differences: dict[str, Difference] = {}
         by_name = {answer.label.casefold(): answer for answer in answers}
+        called = Counter(answer.label.casefold() for answer in answers)
+        self._shared = {name for name, count in called.items() if count > 1}
         self._by_name: Mapping[str, Answer] = by_name | {answer.code: answer for answer in answers}
 
     def add(self, net: NetFile, place: Place) -> None:
@@ -67,7 +73,15 @@ class NetBuilder:
         return tuple(codes), tuple(inside)
 
     def _code(self, label: str, written: str, place: Place) -> str | None:
-        answer = self._by_name.get(canonical(written)) or self._by_name.get(written.casefold())
+        by_code = next((one for one in self.answers if one.code == canonical(written)), None)
+        if by_code is None and written.casefold() in self._shared:
+            codes = [one.code for one in self.answers if one.label.casefold() == written.casefold()]
+            self.mistake(
+                place,
+                f"net {label!r}: several answers are called {written!r} ({first_of(codes, SHOWN)}); name them by code.",
+            )
+            return None
+        answer = by_code or self._by_name.get(canonical(written)) or self._by_name.get(written.casefold())
         if answer is None:
             known = [answer.code for answer in self.answers] + [answer.label for answer in self.answers]
             self.mistake(place, f"net {label!r}: no answer {written!r}.{nearest(written, known)}")

@@ -28,6 +28,9 @@ from eager_otter.data.columns import Distinct, Located, distinct, numbers, witho
 from eager_otter.data.reasons import BLANK, NO_BAND, UNKNOWN, Reason, Reasons
 from eager_otter.errors import DataError, nearest
 from eager_otter.gates.numbers import number_of
+from eager_otter.looks.words import first_of
+
+SHOWN = 5
 
 Columns = Mapping[str, Any]  # column name → Arrow column
 
@@ -199,6 +202,9 @@ class _Places:
         spans = [span.text for span in missing.spans]
         self.reasons = (*(Reason("missing", name) for name in (*codes, *spans)), UNKNOWN, BLANK)
         self.missing, self.first_span = missing, self.behind + len(codes)
+        self.question = question
+        labels = Counter(canonical(answer.label) for answer in question.answers)
+        self.shared = {label for label, count in labels.items() if count > 1} - set(question.by_code)
         self.known = {canonical(answer.label): k for k, answer in enumerate(question.answers)}
         self.known |= {code: k for k, code in enumerate(codes, self.behind)}
         self.known |= {answer.code: k for k, answer in enumerate(question.answers)}
@@ -210,9 +216,15 @@ class _Places:
         return self.behind + len(self.reasons) - 1
 
     def of(self, text: str) -> int:
-        """Find the code of a text in its one written form."""
+        """Find the code of a text in its one written form. Raises DataError for a label that several answers have."""
         if not text:
             return self.blank
+        if text in self.shared and text not in self.missing.codes:
+            codes = [answer.code for answer in self.question.answers if canonical(answer.label) == text]
+            raise DataError(
+                f"The data of {self.question.name} hold {text!r}, which several answers are called: "
+                f"{first_of(codes, SHOWN)}. Give them labels of their own in the codebook, or export codes."
+            )
         place = self.known.get(text)
         if place is None and self.missing.spans:
             span = self.missing.span_of(number_of(text))

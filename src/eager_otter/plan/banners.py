@@ -9,7 +9,7 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Question
 from eager_otter.documents.translated import names_of
 from eager_otter.documents.yaml_nodes import Place
-from eager_otter.errors import nearest
+from eager_otter.errors import RequestError, nearest
 from eager_otter.plan.context import Context
 from eager_otter.plan.file import (
     AgainstEntry,
@@ -167,7 +167,7 @@ class BannerReading:
             net = nets.get(name.casefold())
             code = (
                 net
-                if net and question.find(name) is None
+                if net and self._code(question, name) is None
                 else self.context.answer(question, name, (*place, "keep", k), list(nets.values()))
             )
             if code in codes:
@@ -190,7 +190,11 @@ class BannerReading:
         return {code: label for code, label in named.items() if code is not None}
 
     def _code(self, question: Question, name: str) -> str | None:
-        answer = question.find(canonical(name))
+        """Find a code; None for none, and for a label of several answers, which is told where it is looked up first."""
+        try:
+            answer = question.find(canonical(name))
+        except RequestError:
+            return None
         return None if answer is None else answer.code
 
 

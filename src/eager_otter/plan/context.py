@@ -16,6 +16,7 @@ from eager_otter.errors import (
     FileProblem,
     OtterError,
     Problem,
+    RequestError,
     UnknownName,
     nearest,
     shown_path,
@@ -132,7 +133,11 @@ class Context:
 
         `nets` are names that might have stood there as well.
         """
-        answer = question.find(canonical(name))
+        try:
+            answer = question.find(canonical(name))
+        except RequestError as error:
+            self.refused(place, error)
+            return None
         if answer is not None and not answer.missing:
             return answer.code
         if answer is not None:

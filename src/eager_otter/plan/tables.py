@@ -78,7 +78,11 @@ class TablesReading:
 
     def _checked_entry(self, entry: Any, place: Place) -> list[TableRequest]:
         heading = self._heads.get(place[-1], "") if isinstance(place[-1], int) else ""
-        requests = self._entry(entry, replace(self.standard, heading=heading), place)
+        try:
+            requests = self._entry(entry, replace(self.standard, heading=heading), place)
+        except RequestError as error:  # such as a label that two answers have
+            self.context.refused(place, error)
+            return []
         self._check_columns(requests, place)
         self._check_figures(requests, place)
         self._check_chart_groups(requests, place)
