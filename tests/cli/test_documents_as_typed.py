@@ -11,6 +11,7 @@ import subprocess
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import openpyxl
 import pandas as pd
@@ -201,6 +202,34 @@ def test_the_python_of_a_document_runs(folder: Path, monkeypatch: pytest.MonkeyP
     monkeypatch.chdir(folder)
     for block in blocks:
         exec(block, {})
+
+
+@pytest.mark.slow
+def test_the_python_on_waves_and_weights_runs(
+    folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def block(name: str) -> str:
+        (found,) = re.findall(r"```python\n(.*?)```", (DOCS / "guide" / name).read_text("utf-8"), re.DOTALL)
+        return str(found)
+
+    monkeypatch.chdir(shutil.copytree(ROOT / "examples" / "tracker", tmp_path / "tracker"))
+    names: dict[str, Any] = {}
+    exec(block("waves.md"), names)
+    assert names["survey"].table("liking", "wave").columns
+    monkeypatch.chdir(folder)
+    names = {"otter": otter, "survey": otter.open_survey("codebook.yaml", "responses.csv")}
+    exec(block("weights.md"), names)
+    assert names["made"].weights.shape == (2400,)
+
+
+@pytest.mark.slow
+def test_the_targets_that_the_guide_shows_can_be_met(run: Run, folder: Path) -> None:
+    """As they stand, but for the column of starting weights, which the demo does not have."""
+    text = (DOCS / "guide" / "weights.md").read_text("utf-8")
+    (block,) = re.findall(r"```yaml\n(# targets.yaml.*?)```", text, re.DOTALL)
+    (folder / "shown.yaml").write_text(re.sub(r"start: wt0.*\n", "", block), encoding="utf-8")
+    code, _, err = run("weigh", "shown.yaml", cwd=folder)
+    assert code == 0, err
 
 
 def fragments() -> list[tuple[str, str]]:

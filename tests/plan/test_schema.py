@@ -49,6 +49,22 @@ def test_what_ships_and_what_the_docs_show_is_as_the_schemas_say(tmp_path: Path)
     assert mistakes("words", compose(french, tmp_path / "french").data) == []
 
 
+def test_every_piece_of_a_plan_in_any_document_is_as_the_schema_says(tmp_path: Path) -> None:
+    """Pieces of plans, whatever the document: mappings of keys of a plan, and lists of tables."""
+    keys, seen = set(json_schema("plan")["properties"]), set()
+    for path in sorted((ROOT / "docs").rglob("*.md")):
+        for block in re.findall(r"```yaml\n(.*?)```", path.read_text(encoding="utf-8"), re.DOTALL):
+            data = compose(block, tmp_path / "piece").data
+            if isinstance(data, list):
+                data = {"tables": data}
+            if not isinstance(data, dict) or not set(data) <= keys or block.startswith("# codebook"):
+                continue
+            seen.add(path.stem)
+            whole = {"data": "d.csv", "codebook": "c.yaml", "tables": ["q"], **data}
+            assert mistakes("plan", whole) == [], f"{path.name}: {block}"
+    assert seen >= {"waves", "audit", "outputs", "plan", "banners", "rows", "tests", "bases"}
+
+
 @pytest.mark.parametrize(
     ("name", "change"),
     [
