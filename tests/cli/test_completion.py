@@ -8,8 +8,10 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
+import click
 import pytest
 
+from eager_otter.cli import program
 from eager_otter.cli.completing import SHELLS, VARIABLE
 from eager_otter.cli.program import commands
 
@@ -82,9 +84,22 @@ def test_summaries_of_commands_are_whole_at_eighty_columns(run: Run, monkeypatch
     code, out, _ = run("--help")
     assert code == 0
     listed = out.split("Commands:")[1]
-    for name, command in commands.commands.items():
+    context = click.Context(commands)
+    names = commands.list_commands(context)
+    for name in names:
+        command = commands.get_command(context, name)
+        assert command is not None
         assert command.short_help is not None and command.short_help.endswith(".")
         assert f"{name.ljust(12)}{command.short_help}\n" in listed, name  # whole, on its line
-    assert list(commands.commands)[:3] == ["demo", "draft", "audit"] and listed.index("draft") < listed.index(
-        "audit"
+    assert names[:3] == ["demo", "draft", "audit"] and listed.index("draft") < listed.index("audit")
+
+
+def test_every_module_of_a_command_is_listed_and_a_command_loads_no_other(demo: Path) -> None:
+    folder = Path(str(program.__file__)).parent / "commands"
+    assert sorted(program.COMMANDS) == sorted(path.stem for path in folder.glob("[a-z]*.py"))
+    script = "import sys\nfrom eager_otter.cli.main import main\ntry: main(['run', '--list'])\nexcept SystemExit: pass\n"
+    script += "print(*[name for name in sys.modules if name.startswith('eager_otter.cli.commands.')])"
+    done = subprocess.run(
+        [sys.executable, "-c", script], cwd=demo, capture_output=True, text=True, check=True
     )
+    assert done.stdout.splitlines()[-1] == "eager_otter.cli.commands.run"

@@ -270,7 +270,8 @@ def test_it_is_shown_and_emptied_and_nothing_else_is_touched(
     assert "of 1 file" in out
     assert run("cache", "--empty", cwd=demo)[1].startswith("Taken away: ")
     assert copies(cache) == [mine / "facts", mine / "letter.txt"]
-    assert "of 0 files" in run("cache", cwd=demo)[1]
+    assert run("cache", cwd=demo)[1] == f"{cache}: nothing is kept.\n"
+    assert run("cache", "--empty", cwd=demo)[1] == f"{cache}: nothing was kept.\n"
     monkeypatch.setenv("EAGER_OTTER_CACHE", "off")
     assert run("cache", cwd=demo)[1] == "Nothing is kept: EAGER_OTTER_CACHE or --cache is off.\n"
 

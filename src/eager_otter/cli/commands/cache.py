@@ -31,9 +31,15 @@ def cache(empty: bool) -> None:
         echo(f"Nothing is kept: {CACHE} or --cache is off.")
         return
     if empty:
-        echo(f"Taken away: {size_text(kept.empty())} in {kept.folder}")
+        size = kept.empty()
+        echo(
+            f"Taken away: {size_text(size)} in {kept.folder}" if size else f"{kept.folder}: nothing was kept."
+        )
         return
     rows = [_row(place.facts() or {}, place.size()) for place in kept.places()]
+    if not rows:
+        echo(f"{kept.folder}: nothing is kept.")
+        return
     echo(f"{kept.folder}: {size_text(sum(size for _, size in rows))} of {_files(len(rows))}")
     for text, size in rows:
         echo(f"  {text}  ({size_text(size)})")
