@@ -32,6 +32,7 @@ def files(folder: Path, plan: str, *, nets: str = "", more: str = "") -> Path:
         "tables: [{question: liked, filter: 'area in (\"North\")'}]",
         "tables: [{question: area, hide: [North]}]",
         "tables: [{question: area, leave out: [North]}]",
+        "tables: [{question: area, figures: [percent of answer], percent of: North}]",
         "banners: {main: [{question: area, keep: [North]}]}\ntables: [liked]",
         "banners: {main: [{question: area, columns: {Up: [North], Down: [3]}}]}\ntables: [liked]",
         "banners: {main: [{question: area, labels: {North: Up}}]}\ntables: [liked]",
@@ -60,13 +61,6 @@ def test_a_codebook_that_names_one_by_it_is_told_with_its_place(
         otter.run(files(tmp_path, "tables: [area]", nets=nets, more=more))
     (problem,) = error.value.problems
     assert told in problem.message and problem.line is not None
-
-
-def test_what_a_figure_is_a_percent_of_is_told_at_the_latest_when_it_is_counted(tmp_path: Path) -> None:
-    plan = "tables: [{question: area, figures: [percent of answer], percent of: North}]"
-    with pytest.raises(otter.OtterError) as error:
-        otter.run(files(tmp_path, plan))
-    assert TOLD in str(error.value)
 
 
 def test_headings_and_untested_rows_are_those_of_both(tmp_path: Path) -> None:

@@ -174,3 +174,12 @@ def test_what_the_command_line_says_goes_for_all_reports(plan: Path, run: Run) -
         bases = [r["value"] for r in made if r["figure"] == "weighted base" and r["column"] == "Total"]
         counted = whole.filtered(f"age < 70 and liking == 1 and region == {code}").table("liking", "heard")
         assert bases == [counted.lines[1].values[0]]
+
+
+def test_the_standard_output_takes_one_report_and_says_so(plan: Path, run: Run) -> None:
+    code, out, err = run("run", "plan.yaml", "-o", "-", cwd=plan.parent)
+    assert (code, out) == (2, "")
+    assert err == (
+        "Error: The plan makes a report for each answer of region, and the standard output takes one. Name a file, of "
+        "which each report has its own, or narrow a copy of the plan without 'for each'.\n"
+    )

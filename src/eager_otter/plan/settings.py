@@ -389,7 +389,14 @@ class SettingsReading:
             for k, name in enumerate(part.untested or [])
         ]
         if part.percent_of is not None and part.figures and "percent of answer" in part.figures:
-            named.append((part.percent_of, (*place, "percent of"), [*answers, *nets]))
+            where = (*place, "percent of")
+            named.append((part.percent_of, where, [*answers, *nets]))
+            for question in questions:
+                try:
+                    question.find(canonical(part.percent_of))
+                except RequestError as error:
+                    self.context.refused(where, error)
+                    return
         for name, where, known in named:
             there = name.casefold() in {one.casefold() for one in known}
             there = there or any(question.find(canonical(name)) is not None for question in questions)

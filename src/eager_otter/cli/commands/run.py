@@ -151,6 +151,11 @@ def run(
         return 0
     machine = {"workers": workers, "memory": memory, "cluster": cluster}
     if outputs == (Path(STDOUT),):
+        if checked.for_each is not None:
+            raise RequestError(
+                f"The plan makes a report for each answer of {checked.for_each.question}, and the standard output "
+                "takes one. Name a file, of which each report has its own, or narrow a copy of the plan without 'for each'."
+            )
         return _shown(checked, shape, people["filter_text"], notes, machine)
     if shape is not None or Path(STDOUT) in outputs:
         raise RequestError("The standard output (-o -) stands alone, and --format goes with it.")
