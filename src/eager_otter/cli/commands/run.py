@@ -154,7 +154,8 @@ def run(
         if checked.for_each is not None:
             raise RequestError(
                 f"The plan makes a report for each answer of {checked.for_each.question}, and the standard output "
-                "takes one. Name a file, of which each report has its own, or narrow a copy of the plan without 'for each'."
+                "takes one. Name a file, of which each report has its own, or narrow a copy of the plan without "
+                "'for each'."
             )
         return _shown(checked, shape, people["filter_text"], notes, machine)
     if shape is not None or Path(STDOUT) in outputs:
