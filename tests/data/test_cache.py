@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 
 import eager_otter as otter
 from eager_otter.data import cached, converted, files
+from eager_otter.gates.cache import Cache
 from laws import LAW_BOOK, law_columns
 
 FRAME = pd.DataFrame(law_columns(4, 300))
@@ -136,6 +137,38 @@ def test_the_same_file_with_another_date_is_known_by_its_bytes(
     after = tables_of(data, cache)
     monkeypatch.undo()
     assert after == tables_of(data, None)
+
+
+def test_a_file_that_changes_while_it_is_read_is_told(tmp_path: Path, at_rest: None) -> None:
+    """Columns that are read later may not be those of another file."""
+    data, cache = as_csv(tmp_path, FRAME), tmp_path / "kept"
+    (tmp_path / "short.yaml").write_text(
+        "questions: {wave: {kind: single, answers: {1: A, 2: B, 3: C, 4: D}}}"
+    )
+    few = otter.open_survey(tmp_path / "short.yaml", data, cache=cache)
+    before = few.table("wave").frame()
+    (tmp_path / "book.yaml").write_text(LAW_BOOK)
+    survey = otter.open_survey(tmp_path / "short.yaml", data, cache=cache)
+    as_csv(tmp_path, OTHER)
+    with pytest.raises(otter.FileProblem, match=r"d\.csv: was changed while it was read; run it again\."):
+        survey.responses.file.read(["area"])  # type: ignore[union-attr]
+    again = otter.open_survey(tmp_path / "short.yaml", data, cache=cache)
+    assert again.table("wave").frame().equals(before)  # which did not change
+
+
+def test_what_is_wrong_with_the_data_is_told_as_without_a_cache(tmp_path: Path) -> None:
+    """And nothing is said of a cache that could not be written, nor is anything left in it."""
+    data, cache = tmp_path / "d.csv", tmp_path / "kept"
+    data.write_text("wave,area\n1,2\n1,2,3\n", encoding="utf-8")
+    book = tmp_path / "short.yaml"
+    book.write_text("questions: {wave: {kind: single, answers: {1: A}}}", encoding="utf-8")
+    kept, told = Cache(cache), []
+    for cache_given in (None, kept):
+        with pytest.raises(otter.OtterError) as error:
+            otter.open_survey(book, data, cache=cache_given)
+        told.append(str(error.value))
+    assert told[0] == told[1] and "row 2" in told[0]
+    assert kept.told == [] and copies(cache) == []
 
 
 def test_a_changed_codebook_takes_what_is_kept(

@@ -95,7 +95,14 @@ class KeptHome:
         return self.place.new_copy()
 
     def keep(self, copy: ParquetFile) -> None:
-        """Note a copy in the facts. Raises OSError."""
+        """Note a copy in the facts. Raises OSError, FileProblem where the file was changed since it was opened."""
+        if self.facts.rows and (
+            _states(self.facts.paths) != self.facts.states or copy.rows != self.facts.rows
+        ):
+            self.damaged()
+            raise FileProblem(
+                f"{shown_path(Path(self.facts.paths[self.facts.named]))}: was changed while it was read; run it again."
+            )
         size, digest = self.place.measures(copy.path)
         entry = (copy.path.name, size, digest, copy.names)
         self.facts = replace(self.facts, copies=(*self.facts.copies, entry))
@@ -282,6 +289,8 @@ class Keeping:
             home.write()
             home.tell_of(made.copies[0].names)
             self.cache.make_room()
+        except FileProblem:  # of the file itself
+            raise
         except OSError as error:
             place.cannot(error)
             return None

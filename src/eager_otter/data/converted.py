@@ -130,6 +130,8 @@ class ConvertedFile(OfAnother):
             return
         try:
             copy, _ = _copy_of(self.whole, missing, self.home)
+        except FileProblem:  # of the file itself
+            raise
         except OSError as error:
             self.home.cannot(error)
             aside = TemporaryHome(self.place, TemporaryFolder())
@@ -166,6 +168,8 @@ def converted(file: DataFile, columns: Sequence[str], home: Home | None = None) 
     there = TemporaryHome(file.place, TemporaryFolder()) if home is None else home
     try:
         copy, rows = _copy_of(file, list(columns) or list(file.names[:1]), there)
+    except FileProblem:  # of the file itself
+        raise
     except OSError as error:
         if home is None:
             there.cannot(error)
