@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Callable
+from contextlib import closing
 from pathlib import Path
 
 import duckdb
@@ -18,7 +19,7 @@ SELECT = "select * from answers order by wave"
 
 
 def sqlite(folder: Path) -> str:
-    with sqlite3.connect(folder / "answers.db") as database:
+    with closing(sqlite3.connect(folder / "answers.db")) as database, database:
         FRAME.to_sql("answers", database, index=False)
     database.close()
     return "sqlite:///answers.db"

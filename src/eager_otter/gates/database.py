@@ -67,11 +67,13 @@ def run_query(query: Query) -> Found:
     address, more = _of_file(address, query.path)
     try:
         engine = sqlalchemy.create_engine(address, connect_args=more)
-        with engine.connect() as connection:
-            result = connection.exec_driver_sql(query.text)
-            names = tuple(str(name) for name in result.keys())  # noqa: SIM118
-            rows = tuple(_pieces(result))
-        engine.dispose()
+        try:
+            with engine.connect() as connection:
+                result = connection.exec_driver_sql(query.text)
+                names = tuple(str(name) for name in result.keys())  # noqa: SIM118
+                rows = tuple(_pieces(result))
+        finally:
+            engine.dispose()
     except sqlalchemy.exc.NoSuchModuleError as error:
         raise RequestError(f"{place}: no databases of the kind {address.drivername!r} are known.") from error
     except ImportError as error:
