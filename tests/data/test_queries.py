@@ -21,7 +21,6 @@ SELECT = "select * from answers order by wave"
 def sqlite(folder: Path) -> str:
     with closing(sqlite3.connect(folder / "answers.db")) as database, database:
         FRAME.to_sql("answers", database, index=False)
-    database.close()
     return "sqlite:///answers.db"
 
 
