@@ -224,9 +224,8 @@ def test_whole_tables_leave_out_what_was_not_offered(
     )
     frame = pd.concat([frame.assign(wave=k) for k, frame in enumerate(waves.values(), 1)])
     two = otter.open_survey(alone, frame).table("heard", "wave", tests=rules)
-    assert (
-        heard.associations()[0].test == two.associations()[0].test
-    )  # Tarn and Brookfizz, without Quillwater
+    # Tarn and Brookfizz, without Quillwater; by what they show, as no number is no number's equal
+    assert repr(heard.associations()[0].test) == repr(two.associations()[0].test)
     book = BOOK + "  brand: {kind: single, label: Brand, answers: {1: Tarn, 2: Brookfizz}}\n"
     frames = [frame.assign(brand=1 + frame["h_1"] * (k > 0)) for k, frame in enumerate(waves.values())]
     lacking = otter.Waves(

@@ -70,6 +70,8 @@ def _checked_place(path: Path, *, may_lack_folder: bool = False) -> Path:
         with contextlib.suppress(FileNotFoundError):
             path.lstat()
         real = path.resolve()
+        if real.is_symlink():  # a link that leads to itself, which newer versions of Python leave as it is
+            real.stat()
         if not real.parent.is_dir() and not may_lack_folder:
             raise FileProblem(
                 f"{shown_path(path)}: the folder {shown_path(path.parent)} is not there; make it first."
