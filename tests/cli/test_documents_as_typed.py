@@ -49,12 +49,17 @@ def commands(document: Path) -> list[list[str]]:
     return [shlex.split(line.split(" > ")[0])[1:] for line in lines]
 
 
-@pytest.fixture
-def folder(demo: Path, tmp_path: Path, run: Run) -> Path:
+@pytest.fixture(scope="module")
+def made(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo as `eager-otter demo` leaves it, with its report."""
-    copied = shutil.copytree(demo, tmp_path / "otter-demo")
-    assert run("run", "plan.yaml", cwd=copied)[0] == 0
-    return copied
+    place = tmp_path_factory.mktemp("made")
+    subprocess.run([sys.executable, "-m", "eager_otter", "demo", place / "otter-demo"], check=True)
+    return place / "otter-demo"
+
+
+@pytest.fixture
+def folder(made: Path, tmp_path: Path) -> Path:
+    return Path(shutil.copytree(made, tmp_path / "otter-demo"))
 
 
 def typed(run: Run, folder: Path, words: list[str]) -> tuple[int, str, str]:
