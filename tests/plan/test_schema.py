@@ -65,6 +65,23 @@ def test_every_piece_of_a_plan_in_any_document_is_as_the_schema_says(tmp_path: P
     assert seen >= {"waves", "audit", "outputs", "plan", "banners", "rows", "tests", "bases"}
 
 
+def test_every_piece_of_a_codebook_in_its_document_is_as_the_schema_says(tmp_path: Path) -> None:
+    """Questions, nets of one question or of many, translations."""
+    text = (ROOT / "docs" / "reference" / "codebook.md").read_text(encoding="utf-8")
+    blocks = re.findall(r"```yaml\n(.*?)```", text, re.DOTALL)
+    assert len(blocks) >= 6
+    for block in blocks:
+        data = compose(block, tmp_path / "piece").data
+        of_one = "nets" in data and not any("questions" in net for net in data["nets"])
+        question = {"kind": "single", "scale": True, "answers": {"1": "Poor", "5": "Good"}}
+        whole = (
+            {"questions": {"liking": question | data}}
+            if of_one
+            else {"questions": {"liking": question}, **data}
+        )
+        assert mistakes("codebook", whole) == [], block
+
+
 @pytest.mark.parametrize(
     ("name", "change"),
     [
