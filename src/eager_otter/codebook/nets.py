@@ -7,12 +7,10 @@ from collections.abc import Callable, Mapping, Sequence
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.file import DifferenceFile, NetFile
-from eager_otter.codebook.model import Answer, Difference, How, Net, scores_of
+from eager_otter.codebook.model import SHOWN, Answer, Difference, How, Net, scores_of
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import nearest
 from eager_otter.looks.words import first_of
-
-SHOWN = 5
 
 TellMistake = Callable[[Place, str], None]
 NUMBER_WORDS = ("", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")

@@ -45,7 +45,7 @@ def read_easily(file: DataFile, columns: Sequence[str], keeping: Keeping | None)
 
     Raises FileProblem, DataError.
     """
-    if keeping is not None and not isinstance(file, ConvertedFile):
+    if keeping is not None:
         kept = keeping.kept(file, columns)
         if kept is not None:
             return kept
@@ -108,11 +108,12 @@ class KeptHome:
         self.facts = replace(self.facts, copies=(*self.facts.copies, entry))
         if self.facts.rows:  # else the file is being read for the first time, and told of when all is known
             self.write()
-            self.tell_of(copy.names)
+            self.tell()
 
-    def tell_of(self, columns: Sequence[str]) -> None:
-        """Say that columns are kept."""
-        self.place.cache.tell_of(Path(self.facts.paths[0]).name, len(columns), self.facts.copies[-1][1])
+    def tell(self) -> None:
+        """Say which columns have just been kept."""
+        _, size, _, columns = self.facts.copies[-1]
+        self.place.cache.tell_of(Path(self.facts.paths[0]).name, len(columns), size)
 
     def cannot(self, error: OSError) -> None:
         """Say that nothing more can be kept."""
@@ -268,7 +269,8 @@ class Keeping:
             return None
         facts = Facts(
             version=__version__, paths=tuple(paths), states=states, digests=(), sure=self._is_sure(paths),
-            names=tuple(file.names), decimal=file.decimal, rows=0, source={}, dated=0, named=0, goes_on="", remarks=(),
+            names=tuple(file.names), decimal=file.decimal, rows=0, source={}, dated=0, named=named,
+            goes_on=file.place.removeprefix(places[named]), remarks=(),
         )  # fmt: skip
         home = KeptHome(place, facts)
         try:
@@ -282,12 +284,10 @@ class Keeping:
                 rows=made.rows,
                 source=asdict(source),
                 dated=names.index(source.name),
-                named=named,
-                goes_on=file.place.removeprefix(places[named]),
                 remarks=tuple(asdict(one) for one in file.remarks(made.rows)),
             )
             home.write()
-            home.tell_of(made.copies[0].names)
+            home.tell()
             self.cache.make_room()
         except FileProblem:  # of the file itself
             raise

@@ -24,13 +24,19 @@ from eager_otter.codebook.model import (
 from eager_otter.codebook.periods import day_number
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
 from eager_otter.data.answers import MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers, pack
-from eager_otter.data.columns import Distinct, Located, distinct, numbers, without_missing, without_thousands
+from eager_otter.data.columns import (
+    SHOWN,
+    Distinct,
+    Located,
+    distinct,
+    numbers,
+    without_missing,
+    without_thousands,
+)
 from eager_otter.data.reasons import BLANK, NO_BAND, UNKNOWN, Reason, Reasons
 from eager_otter.errors import DataError, nearest
 from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import first_of
-
-SHOWN = 5
 
 Columns = Mapping[str, Any]  # column name → Arrow column
 

@@ -163,28 +163,30 @@ def _is_blank(column: Any) -> BoolArray:
 
 
 def _check_ids(responses: Responses, column: str) -> None:
+    """Check that each respondent has an id of their own, unless that is known already. Raises DataError."""
+    home = responses.file.home if isinstance(responses.file, ConvertedFile) else None
+    differ = f"all of {column!r} differ"
+    if home is not None and home.knows(differ):
+        return
+    _look_at_ids(responses, column)
+    if home is not None:
+        home.learn(differ)
+
+
+def _look_at_ids(responses: Responses, column: str) -> None:
     """Check that each respondent has an id of their own, among several files within each. Raises DataError."""
     file = responses.file
-    known, differ = (file.home if isinstance(file, ConvertedFile) else None), f"all of {column!r} differ"
-    if known is not None and known.knows(differ):
-        return
     if responses.in_parts and isinstance(file, PartedFile):
         if all_differ(part.column(column) for part in file.parts([column], categories=False)):
-            if known is not None:
-                known.learn(differ)
             return
         ids = file.read([column]).column(column)
     else:
         responses.load([column])
         ids = responses.table.column(column)
         if all_differ([ids]):
-            if known is not None:
-                known.learn(differ)
             return
     if not isinstance(file, JoinedFile):
         _check_unique(ids, column)
-        if known is not None:
-            known.learn(differ)
         return
     for member in file.members:
         _check_unique(ids.slice(member.first, member.file.rows), column, f"{member.wave.label}: the")

@@ -121,10 +121,8 @@ class CachePlace:
         size = copy.stat().st_size
         with copy.open("rb") as file:
             file.seek(max(size - 8, 0))
-            end = (
-                int.from_bytes(file.read(4), "little") + 8
-            )  # as Parquet writes it: length of the footer, then PAR1
-            file.seek(max(size - end, 0))
+            footer = int.from_bytes(file.read(4), "little")  # Parquet ends in it, in its length, and in PAR1
+            file.seek(max(size - footer - 8, 0))
             return size, hashlib.sha256(file.read()).hexdigest()
 
     def tidy(self) -> None:

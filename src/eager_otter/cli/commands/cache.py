@@ -10,6 +10,7 @@ import click
 from eager_otter.cli.options import CACHE, cache_option, kept_in
 from eager_otter.gates.streams import echo
 from eager_otter.gates.text import size_text
+from eager_otter.looks.words import counted
 
 
 @click.command(short_help="Show or empty what is kept of data for the next time.")
@@ -40,7 +41,7 @@ def cache(empty: bool) -> None:
     if not rows:
         echo(f"{kept.folder}: nothing is kept.")
         return
-    echo(f"{kept.folder}: {size_text(sum(size for _, size in rows))} of {_files(len(rows))}")
+    echo(f"{kept.folder}: {size_text(sum(size for _, size in rows))} of {counted(len(rows), 'file')}")
     for text, size in rows:
         echo(f"  {text}  ({size_text(size)})")
 
@@ -50,7 +51,3 @@ def _row(facts: dict[str, Any], size: int) -> tuple[str, int]:
     paths, copies = facts.get("paths") or ["?"], facts.get("copies") or []
     columns = sum(len(names) for *_, names in copies)
     return f"{Path(paths[0])}: {columns:,} of {len(facts.get('names') or ()):,} columns", size
-
-
-def _files(count: int) -> str:
-    return "1 file" if count == 1 else f"{count:,} files"
