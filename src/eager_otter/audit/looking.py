@@ -35,7 +35,7 @@ from eager_otter.data.columns import Distinct, distinct
 from eager_otter.data.encoding import answers_with, parted
 from eager_otter.data.reasons import NO_BAND, UNKNOWN
 from eager_otter.data.responses import Responses
-from eager_otter.data.selection import reasons_of, who_answered
+from eager_otter.data.selection import reasons_by_code, reasons_of, rows_with_answer, who_answered
 from eager_otter.gates.numbers import number_of
 
 
@@ -149,6 +149,7 @@ class _PartChecks:
 
     def __init__(self, part: Responses, rows: BoolArray, finished: BoolArray) -> None:
         self.part, self.rows, self.finished = part, rows, finished
+        self.all = bool(rows.all())
 
     def of(self, question: Question) -> QuestionSeen:
         """See what a part holds of a question."""
@@ -167,7 +168,8 @@ class _PartChecks:
                     slips["value in no band"] = answers.with_reason(NO_BAND)
                 elif question.columns:
                     slips["unknown code"] = answers.with_reason(UNKNOWN)
-                given = np.bincount(answers.codes[self.rows], minlength=answers.size)[: len(question.answers)]
+                chosen = answers if self.all else answers.chosen(self.rows)
+                given = chosen.rows_of_codes()[: len(question.answers)]
             case MultiAnswers():
                 ticks = [answers.tick(k) for k in range(len(question.answers))]
                 given = np.array([np.count_nonzero(tick & self.rows) for tick in ticks], np.int64)
@@ -186,7 +188,7 @@ class _PartChecks:
         taken, without = self._taken(question, answers)
         return QuestionSeen(
             touched={name: touched(self.part, who & self.rows) for name, who in slips.items()},
-            valid=int(np.count_nonzero(who_answered(question, answers) & self.rows)),
+            valid=self._valid(question, answers),
             unknown=Counter(answers.unknown if isinstance(answers, SingleAnswers | MultiAnswers) else {}),
             given=given,
             held=self._missing_held(question, answers),
@@ -196,6 +198,11 @@ class _PartChecks:
             far=far,
             recode=recode_seen(self.part, question, self.rows),
         )
+
+    def _valid(self, question: Question, answers: Answers) -> int:
+        if self.all:
+            return rows_with_answer(question, answers)
+        return int(np.count_nonzero(who_answered(question, answers) & self.rows))
 
     def _distinct(self, column: str) -> Distinct:
         return distinct(self.part.column(column))
@@ -237,8 +244,11 @@ class _PartChecks:
         if not question.columns or not missing.names:
             return frozenset()
         if isinstance(answers, SingleAnswers | NumberAnswers):
-            reasons = reasons_of(question, answers)
-            people = np.bincount(reasons.codes, minlength=len(reasons.known) + 1)[1:]
+            if isinstance(answers, SingleAnswers):
+                reasons, rows = reasons_by_code(question, answers), answers.rows_of_codes()
+            else:
+                reasons, rows = reasons_of(question, answers), None
+            people = np.bincount(reasons.codes, rows, len(reasons.known) + 1)[1:]
             labels = {reason.label for reason, n in zip(reasons.known, people, strict=True) if n}
             given = {answer.code for answer in question.answers if answer.missing and answer.label in labels}
             spans = {

@@ -53,9 +53,58 @@ def people_of(rows: BoolArray, frequencies: FloatArray | None) -> int:
     return int(rows.sum() if frequencies is None else frequencies[rows].sum())
 
 
+FEW = 4  # codes that are compared one by one, which takes less time than a table, while codes are bytes
+
+
+def chosen_by(table: BoolArray, codes: CodeArray | IntArray) -> BoolArray:
+    """Return who has a code that a table (codes,) says yes to: (respondents,).
+
+    >>> chosen_by(np.array([False, True, False]), np.array([1, 0, 2, 1], np.uint8)).tolist()
+    [True, False, False, True]
+    """
+    yes = np.flatnonzero(table)
+    few = yes if 2 * yes.size <= table.size else np.flatnonzero(~table)
+    if codes.dtype != np.uint8 or few.size > FEW:
+        return np.asarray(table.take(codes))
+    inside = np.zeros(codes.shape, np.bool_)
+    for code in few.tolist():
+        inside |= codes == code
+    return inside if few is yes else ~inside
+
+
+def renumbered(table: CodeArray, codes: CodeArray | IntArray) -> CodeArray:
+    """Return the number that a table (codes,) gives each code: (respondents,), of the type of the table.
+
+    Where a table of bytes goes up by one nearly everywhere, as that of answers does, it is added up from its few steps.
+
+    >>> renumbered(np.array([9, 0, 1, 2], np.uint8), np.array([0, 1, 3], np.uint8)).tolist()
+    [9, 0, 2]
+    """
+    if codes.dtype == table.dtype == np.uint8 and table.size:
+        away = table - np.arange(table.size, dtype=np.uint8)  # modulo 256, as all that follows
+        jumps = np.diff(away)
+        steps = np.flatnonzero(jumps)
+        if steps.size <= FEW:
+            numbers: CodeArray = codes + away[0]
+            for step in steps.tolist():
+                numbers += np.multiply(codes > step, jumps[step], dtype=np.uint8)
+            return numbers
+    return np.asarray(table.take(codes))
+
+
+def counts_of(codes: CodeArray | IntArray, size: int) -> IntArray:
+    """Count the respondents of each code 0 … size-1: (size,).
+
+    >>> counts_of(np.array([2, 0, 2], np.uint8), 3).tolist()
+    [1, 0, 2]
+    """
+    if codes.dtype == np.uint8 and size <= FEW:
+        return np.array([np.count_nonzero(codes == code) for code in range(size)], np.int64)
+    return np.bincount(codes, minlength=size)
+
+
 def smallest_unsigned(largest: int) -> type[np.unsignedinteger[Any]]:
     """Name the smallest unsigned type that holds the values 0 to `largest`."""
-    for kind in (np.uint8, np.uint16):
-        if largest <= np.iinfo(kind).max:
-            return kind
-    return np.uint32
+    if largest < 1 << 8:
+        return np.uint8
+    return np.uint16 if largest < 1 << 16 else np.uint32

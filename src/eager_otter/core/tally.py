@@ -409,17 +409,22 @@ class _Counts:
 
     def add(self, span: slice, columns: ColumnCells, measures: _Measures) -> None:
         passes = _Passes(measures)
-        cells = [one.cell[span].astype(np.intp) for one in columns.sets]
         for bundle in self._bundles:
-            codes = bundle.codes(span.start, span.stop).astype(np.intp)
-            for totals, cell, one in zip(self._totals, cells, columns.sets, strict=True):
-                index = codes * one.cells
-                index += cell
+            codes = bundle.codes(span.start, span.stop)
+            for totals, one in zip(self._totals, columns.sets, strict=True):
                 size = bundle.size * one.cells
+                kind = smallest_unsigned(size)  # the smallest takes the least time
+                index = np.multiply(codes, kind(one.cells), dtype=kind)
+                index += one.cell[span].astype(kind, copy=False)
+                index = index.astype(np.intp)
                 added = np.array([np.bincount(index, term, size) for term in passes.terms], np.float64)
+                kept = []
                 for place, (k, part) in enumerate(bundle.parts):
                     by_code, rows = bundle.margin(added, place, part.size, one.cells), self._rows[k]
-                    total = passes.sums(by_code if rows is None else rows.of(by_code))
+                    kept.append(by_code if rows is None else rows.of(by_code))
+                ends = np.cumsum([rows.shape[1] for rows in kept])[:-1]
+                sums = np.split(passes.sums(np.concatenate(kept, axis=1)), ends, axis=1)
+                for (k, _), total in zip(bundle.parts, sums, strict=True):
                     totals[k] = totals[k] + total if k in totals else total
 
 

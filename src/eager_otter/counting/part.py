@@ -18,11 +18,17 @@ from eager_otter.counting.nesting import nested_answers
 from eager_otter.counting.population import Population, Steps, choose
 from eager_otter.counting.rows import difference_parts, row_counts
 from eager_otter.counting.wanted import BannerPlan, Count
-from eager_otter.data.answers import Answers, MultiAnswers
+from eager_otter.data.answers import Answers, MultiAnswers, SingleAnswers
 from eager_otter.data.made import values_of
 from eager_otter.data.reasons import Reason, Reasons, first_of
 from eager_otter.data.responses import Responses
-from eager_otter.data.selection import count_of_mentions, who_answered, who_counts_in
+from eager_otter.data.selection import (
+    all_answered,
+    count_of_mentions,
+    reasons_by_code,
+    who_answered,
+    who_counts_in,
+)
 from eager_otter.errors import RequestError
 
 BATCH_SUMS = 4_000_000  # numbers held at once for one batch of questions: 32 MB
@@ -235,21 +241,37 @@ class BannerCounting:
         if count.value is not None:
             values += self._values_by_row(question, answers, count.value)
         pieces += [_Piece(parts=(part,)) for part in values]
-        answered = who_answered(question, answers)
         if count.beside is not None:
-            inside = column_membership(self.cells, count.beside) & (count.everyone | answered)
+            inside = column_membership(self.cells, count.beside) & self._base(count, question, answers)
             row = CodeRows(np.ones(1, np.int64), np.zeros((0, 2)))
             pieces.append(_Piece(parts=(CodedRows(inside.astype(np.uint8), 2),), rows=(row,), order=(0,)))
-        reasons = None if answered.all() else self._reasons(count, question)
+        whole = all_answered(question, answers)
         known: tuple[Reason, ...] | None = None
         if count.reasons:
+            reasons = None if whole else self._reasons(count, question)
             known = () if reasons is None else tuple(dict.fromkeys(reason for reason, _ in reasons.listed()))
             pieces.append(_reasons_piece(reasons, known))
         return _Prepared(
             pieces=tuple(pieces),
-            aside=self._aside(answers, reasons, answered | count.everyone),
+            aside=Aside(
+                left_out={} if whole else self._left_out(count, question, answers),
+                unknown=unknown_counts(answers),
+                outside=self._outside_of(self._base(count, question, answers)) if self._outside else {},
+            ),
             reasons=known,
         )
+
+    def _base(self, count: Count, question: Question, answers: Answers) -> BoolArray:
+        """Return who is in the base of a count: (counted,)."""
+        return who_answered(question, answers) | count.everyone
+
+    def _left_out(self, count: Count, question: Question, answers: Answers) -> People:
+        """Count those who have no answer, by reason."""
+        times = self.population.frequencies
+        if isinstance(answers, SingleAnswers) and times is None and question.asked is None and not count.within:
+            rows = answers.rows_of_codes().astype(np.float64)
+            return _by_reason(reasons_by_code(question, answers), rows, without=False)
+        return _by_reason(self._reasons(count, question), times, without=False)
 
     def _reasons(self, count: Count, question: Question) -> Reasons:
         """Say why people have no answer to a question."""
@@ -303,8 +325,8 @@ class BannerCounting:
                 outside.append((number, places, first_of(reasons) if reasons else None))
         return tuple(outside)
 
-    def _aside(self, answers: Answers, reasons: Reasons | None, base: BoolArray) -> Aside:
-        """Count those who have no answer, by reason, and those of the base who are in no column of a block."""
+    def _outside_of(self, base: BoolArray) -> dict[int, tuple[int, People | None]]:
+        """Count those of a base (counted,) who are in no column of a block, by its number, and by reason."""
         times = self.population.frequencies
         outside: dict[int, tuple[int, People | None]] = {}
         for number, places, why in self._outside:
@@ -315,11 +337,7 @@ class BannerCounting:
                 often = None if place_times is None else place_times[who]
                 by_reason = _by_reason(why.chosen(who), often, without=True)
             outside[number] = (people_of(who, place_times), by_reason)
-        return Aside(
-            left_out={} if reasons is None else _by_reason(reasons, times, without=False),
-            unknown=unknown_counts(answers),
-            outside=outside,
-        )
+        return outside
 
 
 def _reasons_piece(reasons: Reasons | None, known: tuple[Reason, ...]) -> _Piece:

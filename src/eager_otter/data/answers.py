@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import numpy.typing as npt
 
-from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, smallest_unsigned
+from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, counts_of, smallest_unsigned
 from eager_otter.data.reasons import BLANK, Reason, Reasons
 
 ByteArray = npt.NDArray[np.uint8]
@@ -28,17 +28,25 @@ class SingleAnswers:
     answers: int
     reasons: tuple[Reason, ...]
     unknown: Mapping[str, int] = field(default_factory=dict)
+    _rows: list[IntArray] = field(default_factory=list, init=False, repr=False)
 
     @property
     def size(self) -> int:
         """How many codes there are, those of the reasons included."""
         return self.answers + len(self.reasons)
 
+    def rows_of_codes(self) -> IntArray:
+        """Count the rows of each code, once: (codes,)."""
+        if not self._rows:
+            self._rows.append(counts_of(self.codes, self.size))
+        return self._rows[0]
+
     def with_reason(self, reason: Reason) -> BoolArray:
         """Return who has no answer for a reason: (respondents,)."""
-        if reason not in self.reasons:
+        code = self.answers + self.reasons.index(reason) if reason in self.reasons else None
+        if code is None or not self.rows_of_codes()[code]:
             return np.zeros(len(self), np.bool_)
-        return np.asarray(self.codes == self.answers + self.reasons.index(reason))
+        return np.asarray(self.codes == code)
 
     def chosen(self, rows: BoolArray) -> SingleAnswers:
         """Keep only some respondents."""

@@ -6,7 +6,6 @@ import math
 import re
 from collections.abc import Callable, Container, Iterable, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -16,7 +15,17 @@ import pyarrow.compute as pc
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.missing import Missing
-from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
+from eager_otter.core.arrays import (
+    FEW,
+    BoolArray,
+    CodeArray,
+    FloatArray,
+    IntArray,
+    chosen_by,
+    counts_of,
+    renumbered,
+    smallest_unsigned,
+)
 from eager_otter.errors import DataError
 from eager_otter.gates.numbers import LARGEST, number_of
 
@@ -64,19 +73,23 @@ class Distinct:
     def translated(self, translate: Callable[[str], int], largest: int) -> CodeArray:
         """Return for each row the number that `translate` gives its text: 0 … largest."""
         numbers = np.array([translate(text) for text in self.texts], smallest_unsigned(largest))
-        return numbers.take(self.index)
+        return renumbered(numbers, self.index)
 
     def counts(self) -> IntArray:
         """Count the rows of each distinct text."""
-        return self._people
+        return counts_of(self.index, len(self.texts))
 
-    @cached_property
-    def _people(self) -> IntArray:
-        return np.bincount(self.index, minlength=len(self.texts))
+    def counts_of_some(self, chosen: Sequence[int]) -> dict[str, int]:
+        """Count the rows of some of the texts, by their places; those that no row holds are left out."""
+        if self.index.dtype == np.uint8 and len(chosen) <= FEW:
+            counts = {k: int(np.count_nonzero(self.index == k)) for k in chosen}
+        else:
+            counts = dict(enumerate(self.counts().tolist()))
+        return {self.texts[k]: counts[k] for k in chosen if counts[k]}
 
     def which(self, test: Callable[[str], object]) -> BoolArray:
         """Return which rows hold a text that passes a test: (rows,). Each distinct text is tested once."""
-        return np.asarray(np.array([bool(test(text)) for text in self.texts], np.bool_).take(self.index))
+        return chosen_by(np.array([bool(test(text)) for text in self.texts], np.bool_), self.index)
 
     def rows_with(self, chosen: Container[str]) -> IntArray:
         """List the rows (from 0) whose text is among the chosen."""
@@ -214,18 +227,19 @@ def _whole_numbers(array: Any) -> tuple[npt.NDArray[Any], BoolArray | None] | No
 
 def _narrow_integers(values: npt.NDArray[Any], blank: BoolArray | None) -> Distinct | None:
     """Translate whole numbers of a narrow span by a table; None where the span is wide."""
-    given = values
-    if blank is not None and (not values.size or int(values.max()) - int(values.min()) >= WIDEST_LOOKUP):
-        given = values[~blank]  # what lies under blanks may be anything
-    if not given.size or (blank is not None and blank.all()):
+    if not values.size or (blank is not None and blank.all()):
         return Distinct(("",), np.zeros(values.size, np.uint8))
-    low, high = int(given.min()), int(given.max())
+    low, high = int(values.min()), int(values.max())
+    if blank is not None and high - low >= WIDEST_LOOKUP:  # what lies under blanks may be anything
+        given = values[~blank]
+        low, high = int(given.min()), int(given.max())
     if high - low >= WIDEST_LOOKUP:
         return None
     none = high - low + 1
     index = (values - values.dtype.type(low)).astype(smallest_unsigned(none))  # may wrap under blanks only
     if blank is not None:
-        index[blank] = none
+        index *= ~blank
+        index += np.multiply(blank, none, dtype=index.dtype)
     return Distinct((*(str(number) for number in range(low, high + 1)), ""), index)
 
 

@@ -22,7 +22,15 @@ from eager_otter.codebook.model import (
     TickColumns,
 )
 from eager_otter.codebook.periods import day_number
-from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
+from eager_otter.core.arrays import (
+    BoolArray,
+    CodeArray,
+    FloatArray,
+    IntArray,
+    chosen_by,
+    renumbered,
+    smallest_unsigned,
+)
 from eager_otter.data.answers import MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers, pack
 from eager_otter.data.columns import (
     SHOWN,
@@ -325,10 +333,10 @@ def _from_ticks(question: Question, source: TickColumns, columns: Columns) -> Mu
             _count_texts(parts, strange, unknown)
             which[strange] = entries.unknown
         coded.append((which.astype(entries.kind), parts.index))
-        held.append({text: n for text, n in zip(parts.texts, parts.counts().tolist(), strict=True) if n})
+        held.append(parts.counts_of_some(range(len(parts.texts))))
         if not answer.missing:
-            packed[k // 8] |= (yes & given).astype(np.uint8).take(parts.index) << np.uint8(k % 8)
-        answered |= (which == 0).take(parts.index)
+            packed[k // 8] |= chosen_by(yes & given, parts.index).astype(np.uint8) << np.uint8(k % 8)
+        answered |= chosen_by(which == 0, parts.index)
     packed[size // 8] |= answered.astype(np.uint8) << np.uint8(size % 8)
     return MultiAnswers(packed, size, dict(unknown), entries.reasons(coded, answered), held)
 
@@ -364,9 +372,8 @@ class _TickReasons:
             return None
         codes = np.full(answered.size, len(self.known), self.kind)
         for which, index in coded:
-            np.minimum(
-                codes, np.where(which == 0, len(self.known), which).astype(self.kind).take(index), out=codes
-            )
+            numbers = np.where(which == 0, len(self.known), which).astype(self.kind)
+            np.minimum(codes, renumbered(numbers, index), out=codes)
         codes[answered] = 0
         return Reasons(codes, self.known)
 
@@ -378,8 +385,7 @@ def _is_word(text: str) -> bool:
 
 def _count_texts(parts: Distinct, chosen: BoolArray, unknown: Counter[str]) -> None:
     if chosen.any():
-        counts = parts.counts()
-        unknown.update({parts.texts[k]: int(counts[k]) for k in np.flatnonzero(chosen) if counts[k]})
+        unknown.update(parts.counts_of_some(np.flatnonzero(chosen).tolist()))
 
 
 def _from_mentions(question: Question, names: Sequence[str], columns: Columns) -> MultiAnswers:

@@ -26,7 +26,7 @@ from eager_otter.codebook.expression import (
 )
 from eager_otter.codebook.meaning import check_expression, code_of, numeric_codes
 from eager_otter.codebook.model import Net, Question
-from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, smallest_unsigned
+from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, chosen_by, renumbered, smallest_unsigned
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
 from eager_otter.data.kind_of import kind_of
 from eager_otter.data.reasons import BLANK, Reason, Reasons
@@ -146,16 +146,36 @@ def who_answered(question: Question, answers: Answers) -> BoolArray:
     return np.asarray(kind_of(question).answered(question, answers))
 
 
+def all_answered(question: Question, answers: Answers) -> bool:
+    """Return whether every respondent gave at least one valid answer."""
+    if isinstance(answers, SingleAnswers):
+        return not bool(answers.rows_of_codes()[reasons_by_code(question, answers).codes > 0].any())
+    return bool(who_answered(question, answers).all())
+
+
+def rows_with_answer(question: Question, answers: Answers) -> int:
+    """Count the respondents who gave at least one valid answer."""
+    if isinstance(answers, SingleAnswers):
+        return int(answers.rows_of_codes()[reasons_by_code(question, answers).codes == 0].sum())
+    return int(np.count_nonzero(who_answered(question, answers)))
+
+
+def reasons_by_code(question: Question, answers: SingleAnswers) -> Reasons:
+    """Say which reason each code of a question stands for: `codes` of the result is (codes,), 0 for a valid answer."""
+    labels = {k: Reason("missing", a.label) for k, a in enumerate(question.answers) if a.missing}
+    known = tuple(dict.fromkeys((*labels.values(), *answers.reasons)))
+    number = {reason: k for k, reason in enumerate(known, 1)}
+    table = np.zeros(answers.size, smallest_unsigned(len(known)))
+    for k, reason in (*labels.items(), *enumerate(answers.reasons, answers.answers)):
+        table[k] = number[reason]
+    return Reasons(table, known)
+
+
 def reasons_of(question: Question, answers: Answers) -> Reasons:
     """Say why each respondent has no valid answer to a question, from its own columns."""
     if isinstance(answers, SingleAnswers):
-        labels = {k: Reason("missing", a.label) for k, a in enumerate(question.answers) if a.missing}
-        known = tuple(dict.fromkeys((*labels.values(), *answers.reasons)))
-        number = {reason: k for k, reason in enumerate(known, 1)}
-        table = np.zeros(answers.size, smallest_unsigned(len(known)))
-        for k, reason in (*labels.items(), *enumerate(answers.reasons, answers.answers)):
-            table[k] = number[reason]
-        return Reasons(table.take(answers.codes), known)
+        by_code = reasons_by_code(question, answers)
+        return Reasons(renumbered(by_code.codes, answers.codes), by_code.known)
     absent = None if isinstance(answers, TextAnswers) else answers.absent
     if absent is not None:
         return absent
@@ -214,7 +234,7 @@ def _with_codes(
     if others:
         valid = np.array([not answer.missing for answer in question.answers], np.bool_)
         chosen[: answers.answers] = valid & ~chosen[: answers.answers]
-    return np.asarray(chosen[answers.codes])
+    return chosen_by(chosen, answers.codes)
 
 
 def _inside(values: FloatArray, item: Value | Range) -> BoolArray:

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from eager_otter.codebook.model import Question
-from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.core.arrays import BoolArray, FloatArray, chosen_by
 from eager_otter.data.answers import SingleAnswers, added
 from eager_otter.data.encoding import encode_single
 from eager_otter.data.kind import (
@@ -40,7 +40,7 @@ class Single(KindOfAnswers[SingleAnswers]):
         """Return who gave a valid code."""
         table = np.zeros(answers.size, np.bool_)
         table[[question.by_code[answer.code] for answer in question.valid]] = True
-        return np.asarray(table.take(answers.codes))
+        return chosen_by(table, answers.codes)
 
     def texts(self, question: Question, answers: SingleAnswers, *, labels: bool) -> Texts:
         """Write code or label."""
