@@ -26,6 +26,7 @@ import eager_otter as otter
 from eager_otter.counting import running
 from eager_otter.counting.running import Processes, Share, count_share, runner_for
 from eager_otter.data import files, opened
+from eager_otter.data.partition import AtHand
 from laws import LAW_BOOK, law_columns
 
 BOOK = LAW_BOOK + "  equal: {label: Equal parts, bands: {of: glasses, equal: 3}}\n"
@@ -86,6 +87,72 @@ def test_two_processes_write_the_same_bytes_as_one(
     assert rows[:4] == [4 * PARTS, 8 * PARTS, 12 * PARTS, 16 * PARTS - 7]
 
 
+@pytest.mark.parametrize("threads", [2, 3, 7])
+def test_threads_write_the_same_bytes_as_one(
+    folder: Path, tmp_path: Path, in_turn: dict[str, bytes], threads: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(running, "processors", lambda: threads)
+    monkeypatch.setattr(running, "MOST_THREADS", threads)
+    heard: list[int] = []
+    report = otter.run(
+        folder / "plan.yaml", progress=lambda what, done, of: heard.append(done) if of > 99 else None
+    )
+    assert isinstance(report.survey, otter.Survey) and report.survey.runner == running.InTurn(threads)
+    assert outputs(report, tmp_path / "out") == in_turn
+    parts = [min(k * PARTS, 16 * PARTS - 7) for k in range(1, 17)]
+    assert heard[:16] == parts  # told in the order of the rows, whoever is first
+
+
+def test_a_part_in_threads_is_let_go_when_it_is_counted(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """No more parts are at hand at once than threads, and one that waits, however slow the first of them is."""
+    at_hand: set[int] = set()
+    most = 0
+
+    def used(self: AtHand, use: Callable[[Any], Any]) -> Any:
+        time.sleep(0.05 if self.part.first == 0 else 0)
+        state = original(self, use)
+        at_hand.discard(self.part.first)
+        assert not self.part.table.num_columns
+        return state
+
+    def read(*given: Any) -> Iterator[AtHand]:
+        nonlocal most
+        for part in reading(*given):
+            at_hand.add(part.part.first)
+            most = max(most, len(at_hand))
+            yield part
+
+    original, reading = AtHand.used, running.parts_of
+    monkeypatch.setattr(AtHand, "used", used)
+    monkeypatch.setattr(running, "parts_of", read)
+    survey = otter.open_survey(folder / "codebook.yaml", folder / "responses.parquet")
+    replace(survey, runner=running.InTurn(2)).table("liking")
+    assert 1 < most <= 4
+
+
+def test_the_audit_goes_along_with_the_tables(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The data are read once for both, and the audit is the one that is made alone."""
+    reads: list[
+        bool
+    ] = []  # whether a pass goes over all questions; another looks at some of the audit's again
+
+    def parts(*given: Any) -> Any:
+        reads.append("liking" in given[1])
+        return reading(*given)
+
+    reading = running.parts_of
+    monkeypatch.setattr(running, "parts_of", parts)
+    text = PLAN.replace("[column percent, mean, median]", "[column percent]").replace(
+        "tests: {medians: mood}", ""
+    )
+    (folder / "audited.yaml").write_text(text.partition("  - {items")[0] + "audit: true\n", encoding="utf-8")
+    report = otter.run(folder / "audited.yaml", workers=1)
+    assert report.audit is not None and report.audit.slips and sum(reads) == 1
+    assert report.audit == otter.run_audit(folder / "audited.yaml") and sum(reads) == 2
+
+
 def test_codes_that_are_not_kept_change_nothing(
     folder: Path, tmp_path: Path, in_turn: dict[str, bytes]
 ) -> None:
@@ -106,7 +173,7 @@ def test_blocks_are_added_as_one_process_adds_them(folder: Path, size: int, peop
         @dataclass
         class Both:
             def count(self, one_pass: Any, responses: Any, tell: Any = None) -> Any:
-                alone = running.InTurn().count(one_pass, responses, tell)
+                alone = running.InTurn(1 + size % 3).count(one_pass, responses, tell)
                 shares = running.shares_of(one_pass, responses)
                 noted.append((alone, reduce(one_pass.added, (count_share(one_pass, one) for one in shares))))
                 return alone
@@ -159,7 +226,7 @@ def test_a_mistake_in_the_data_is_told_by_a_process_as_by_this_one(folder: Path,
     frame["glasses"] = frame["glasses"].astype(str).replace("nan", None)
     frame.to_parquet(tmp_path / "d.parquet")
     survey = otter.open_survey(folder / "codebook.yaml", tmp_path / "d.parquet")
-    for runner in (running.InTurn(), Processes(2)):
+    for runner in (running.InTurn(), running.InTurn(3), Processes(2)):
         with pytest.raises(otter.DataError, match="'many' in row 778"):
             replace(survey, runner=runner).table("glasses")
 

@@ -38,13 +38,7 @@ def audit_plan(plan: Plan, survey: Survey) -> Audit:
     choice = Choice(filter=plan.filter, weight=plan.weight)
     over = OverAll(survey.runner, responses, choice, survey.counting)
     filters = _filters_of_tables(plan)
-    look = Look(
-        choice=choice,
-        kept=tuple(filters),
-        questions=tuple(book.questions),
-        mentions=mention_columns(list(book)),
-    )
-    seen = over(look)
+    seen = over(look_at(plan))
     if plan.filter is not None and not seen.chosen:
         raise RequestError(keeps_nobody(plan.filter, len(responses)))
     if seen.weights is not None and plan.weight is not None and not seen.weights.people:
@@ -72,6 +66,16 @@ def audit_plan(plan: Plan, survey: Survey) -> Audit:
         people=seen.people,
         slips=(*ordered, *_idle(plan.accepted, slips)),
         recodes=tuple(recode_of(book, question, one) for question, one in recodes if one is not None),
+    )
+
+
+def look_at(plan: Plan) -> Look:
+    """Return what the audit of a plan counts of every part of the data."""
+    return Look(
+        choice=Choice(filter=plan.filter, weight=plan.weight),
+        kept=tuple(_filters_of_tables(plan)),
+        questions=tuple(plan.codebook.questions),
+        mentions=mention_columns(list(plan.codebook)),
     )
 
 

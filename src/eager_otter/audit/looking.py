@@ -39,9 +39,9 @@ from eager_otter.data.selection import reasons_by_code, reasons_of, rows_with_an
 from eager_otter.gates.numbers import number_of
 
 
-@dataclass(frozen=True, kw_only=True, eq=False)
+@dataclass(frozen=True, kw_only=True)
 class Look(Pass[Seen]):
-    """A look at all `questions`, among the respondents whom the plan's filter keeps.
+    """A look at all `questions`, among the respondents whom the plan's filter keeps; looks at the same are equal.
 
     `kept` are the filters of tables, `mentions` columns that are looked at as they stand.
     """

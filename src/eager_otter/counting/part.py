@@ -268,7 +268,12 @@ class BannerCounting:
     def _left_out(self, count: Count, question: Question, answers: Answers) -> People:
         """Count those who have no answer, by reason."""
         times = self.population.frequencies
-        if isinstance(answers, SingleAnswers) and times is None and question.asked is None and not count.within:
+        if (
+            isinstance(answers, SingleAnswers)
+            and times is None
+            and question.asked is None
+            and not count.within
+        ):
             rows = answers.rows_of_codes().astype(np.float64)
             return _by_reason(reasons_by_code(question, answers), rows, without=False)
         return _by_reason(self._reasons(count, question), times, without=False)

@@ -69,6 +69,37 @@ class Passing(Protocol):
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
+class Both(Pass[tuple[Any, Any]]):
+    """Two passes in one, so that the data are read and encoded once."""
+
+    one: Pass[Any]
+    other: Pass[Any]
+
+    def names(self) -> Iterator[str]:
+        """Go through the questions that it needs."""
+        yield from self.one.names()
+        yield from self.other.names()
+
+    def choices(self) -> Iterator[Choice]:
+        """Go through the choices of who is counted."""
+        yield from self.one.choices()
+        yield from self.other.choices()
+
+    def as_read(self) -> Iterator[str]:
+        """Go through the columns that it needs as they stand in the data."""
+        yield from self.one.as_read()
+        yield from self.other.as_read()
+
+    def of(self, part: Responses) -> tuple[Any, Any]:
+        """Count a part."""
+        return self.one.of(part), self.other.of(part)
+
+    def added(self, one: tuple[Any, Any], other: tuple[Any, Any]) -> tuple[Any, Any]:
+        """Add what was counted of the parts that follow."""
+        return self.one.added(one[0], other[0]), self.other.added(one[1], other[1])
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
 class Banners(Pass[tuple[BannerState, ...]]):
     """The counts of several banners."""
 

@@ -16,15 +16,15 @@ from dataclasses import dataclass, field, replace
 from functools import reduce
 from itertools import groupby, islice
 from types import ModuleType
-from typing import TYPE_CHECKING, Any, Protocol, TypeVar
+from typing import TYPE_CHECKING, Any, Protocol, TypeVar, cast
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.core.arrays import BoolArray, FloatArray
-from eager_otter.counting.passes import Pass
+from eager_otter.counting.passes import Both, Pass
 from eager_otter.counting.population import Choice, choose
 from eager_otter.data import files
 from eager_otter.data.files import PartedFile, RowsOf, Source
-from eager_otter.data.partition import columns_for, parts_of, settle_edges
+from eager_otter.data.partition import AtHand, columns_for, parts_of, settle_edges
 from eager_otter.data.responses import Responses, code_bytes, columns_of
 from eager_otter.errors import DataError, MachineProblem
 from eager_otter.gates.machine import processors
@@ -38,6 +38,7 @@ F = TypeVar("F")  # what stands for a share that was started
 Tell = Callable[[int, int], None]  # told how many rows have been counted, of how many
 BLOCK_PARTS = 4  # parts that are counted in one go by one process
 PART_BYTES = 12  # that an answer takes while its part is counted, about: as read, and as encoded
+MOST_THREADS = 4  # that count together: more would wait for each other, as Python runs one of them at a time
 LONG_WORK = 60_000_000  # answers from which on several processes are worth their start
 
 
@@ -91,7 +92,8 @@ class Share:
 def count_share(one_pass: Pass[S], share: Share) -> S:
     """Count a block of parts, from its first part on."""
     responses = share.responses()
-    return reduce(one_pass.added, map(one_pass.of, parts_of(responses, *_needs(one_pass))))
+    parts = parts_of(responses, *_needs(one_pass))
+    return reduce(one_pass.added, (part.used(one_pass.of) for part in parts))
 
 
 def needs_sharing(responses: Responses) -> bool:
@@ -161,23 +163,73 @@ def in_order(
 
 @dataclass(frozen=True, slots=True)
 class InTurn:
-    """One part after the other, in this process."""
+    """All parts by this process: one after the other, or by several `threads`, which share the answers it keeps."""
+
+    threads: int = 1
 
     def count(self, one_pass: Pass[S], responses: Responses, tell: Tell | None = None) -> S:
         """Count all parts: see `Runner.count`."""
-        done = 0
+        parts = parts_of(responses, *_needs(one_pass))
+        several = self.threads > 1 and responses.rows > files.PART_ROWS
+        counted = self._by_threads(one_pass, parts) if several else _one_by_one(one_pass, parts)
 
-        def of(part: Responses) -> S:
-            nonlocal done
-            state = one_pass.of(part)
-            done += part.rows
-            if tell is not None:
-                tell(done, responses.rows)
-            return state
+        def told() -> Iterator[tuple[int, S]]:
+            done = 0
+            for part, state in counted:
+                done += part.rows
+                if tell is not None:
+                    tell(done, responses.rows)
+                yield part.first, state
 
-        parts, block = parts_of(responses, *_needs(one_pass)), BLOCK_PARTS * files.PART_ROWS
-        blocks = groupby(parts, lambda part: part.first // block)
-        return reduce(one_pass.added, (reduce(one_pass.added, map(of, inside)) for _, inside in blocks))
+        block = BLOCK_PARTS * files.PART_ROWS
+        blocks = groupby(told(), lambda counted: counted[0] // block)
+        return reduce(
+            one_pass.added, (reduce(one_pass.added, (state for _, state in inside)) for _, inside in blocks)
+        )
+
+    def _by_threads(self, one_pass: Pass[S], parts: Iterable[AtHand]) -> Iterator[tuple[Responses, S]]:
+        """Count parts while the next is read here; at most one waits, as each takes memory."""
+        from concurrent.futures import ThreadPoolExecutor
+
+        waiting: deque[tuple[Responses, Future[S]]] = deque()
+        with ThreadPoolExecutor(self.threads) as pool:
+            try:
+                for at_hand in parts:
+                    waiting.append((at_hand.part, pool.submit(at_hand.used, one_pass.of)))
+                    if len(waiting) > self.threads:
+                        part, future = waiting.popleft()
+                        yield part, future.result()
+                while waiting:
+                    part, future = waiting.popleft()
+                    yield part, future.result()
+            finally:
+                pool.shutdown(wait=True, cancel_futures=True)
+
+
+def _one_by_one(one_pass: Pass[S], parts: Iterable[AtHand]) -> Iterator[tuple[Responses, S]]:
+    for at_hand in parts:
+        yield at_hand.part, at_hand.used(one_pass.of)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Along:
+    """A way to count that takes a pass along with the first one, so that it costs no reading of its own."""
+
+    runner: Runner
+    along: Pass[Any]
+    _counted: list[Any] = field(default_factory=list)
+
+    def count(self, one_pass: Pass[S], responses: Responses, tell: Tell | None = None) -> S:
+        """Count all parts: see `Runner.count`."""
+        if one_pass == self.along:
+            if not self._counted:
+                self._counted.append(self.runner.count(self.along, responses, tell))
+            return cast(S, self._counted[0])
+        if self._counted:
+            return self.runner.count(one_pass, responses, tell)
+        state, beside = self.runner.count(Both(one=one_pass, other=self.along), responses, tell)
+        self._counted.append(beside)
+        return cast(S, state)
 
 
 @dataclass(slots=True, weakref_slot=True, eq=False)
@@ -279,11 +331,13 @@ class OverAll:
 
 
 def runner_for(workers: int | None, responses: Responses) -> Runner:
-    """Choose how to count responses: by so many processes; None: by all processors, where the work is long.
+    """Choose how to count responses: by so many processes; None: by all processors.
 
-    It is where there are many answers, and so many that their codes are not kept for the next time.
+    These are used by threads where the codes of all answers are kept, as threads share them, and by processes where
+    there are so many answers that they are not kept, and the work is long.
     """
+    if workers is None and responses.kept_codes:
+        return InTurn(min(processors(), MOST_THREADS))
     if workers is None:
-        answers = responses.rows * len(columns_of(responses.codebook))
-        workers = processors() if answers >= LONG_WORK and not responses.kept_codes else 1
+        workers = processors() if responses.rows * len(columns_of(responses.codebook)) >= LONG_WORK else 1
     return Processes(workers) if workers > 1 else InTurn()

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
+from dataclasses import dataclass
+from typing import TypeVar
 
 import pyarrow as pa
 
@@ -11,6 +13,8 @@ from eager_otter.codebook.model import Codebook, EqualBands
 from eager_otter.data import files
 from eager_otter.data.responses import Responses
 from eager_otter.errors import OtterError
+
+S = TypeVar("S")
 
 
 def questions_for(codebook: Codebook, names: Iterable[str]) -> list[str]:
@@ -46,9 +50,31 @@ def settle_edges(responses: Responses, names: Iterable[str]) -> None:
             responses.edges(name, source.of, source.count)
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class AtHand:
+    """A part of responses with its columns read; `kept` are questions whose encoded answers stay, where any do.
+
+    With `read`, what was read of it is let go once it has been used.
+    """
+
+    part: Responses
+    read: bool = False
+    kept: tuple[str, ...] | None = None
+
+    def used(self, use: Callable[[Responses], S]) -> S:
+        """Use the part, once, by this thread alone. Raises what its use raises."""
+        for name in self.kept or ():
+            with suppress(OtterError):  # where it matters, it is raised again
+                self.part.answers(name)
+        result = use(self.part)
+        if self.read:
+            self.part.forget(codes=self.kept is None)
+        return result
+
+
 def parts_of(
     responses: Responses, names: Iterable[str], numbers: Iterable[str], as_read: Iterable[str] = ()
-) -> Iterator[Responses]:
+) -> Iterator[AtHand]:
     """Go through responses in parts, with what some questions and columns of `numbers` need at hand.
 
     Columns `as_read` are at hand as they stand in the data, also where the answers made of them were kept.
@@ -60,19 +86,17 @@ def parts_of(
     settle_edges(responses, names)
     if responses.rows <= files.PART_ROWS:
         responses.load(wanted)
-        yield responses
+        yield AtHand(responses)
     elif not responses.in_parts:
         responses.load(wanted)
         for part in responses.all_parts():
             part.table = responses.table.slice(part.first - responses.first, part.rows)
-            yield part
+            yield AtHand(part)
     else:
         yield from _read(responses, questions_for(responses.codebook, names), wanted, as_they_stand)
 
 
-def _read(
-    responses: Responses, names: list[str], wanted: list[str], as_read: list[str]
-) -> Iterator[Responses]:
+def _read(responses: Responses, names: list[str], wanted: list[str], as_read: list[str]) -> Iterator[AtHand]:
     """Read parts one by one; only their encoded answers are kept, where these do not take too much memory."""
     parts, codebook = responses.all_parts(), responses.codebook
     of_columns = [name for name in names if codebook.questions[name].columns]
@@ -87,9 +111,4 @@ def _read(
         part.table = pa.table(
             {one: table.column(one) for table in (at_hand, read) for one in table.column_names}
         )
-        if responses.kept_codes:
-            for name in of_columns:
-                with suppress(OtterError):  # where it matters, it is raised again
-                    part.answers(name)
-        yield part
-        part.forget(codes=not responses.kept_codes)
+        yield AtHand(part, read=True, kept=tuple(of_columns) if responses.kept_codes else None)

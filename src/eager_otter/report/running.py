@@ -9,12 +9,12 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.asking.survey import Survey
-from eager_otter.audit.auditing import audit_plan
+from eager_otter.audit.auditing import audit_plan, look_at
 from eager_otter.audit.questionnaires import audit_unread
 from eager_otter.audit.slip import Audit
 from eager_otter.codebook.expression import parse
 from eager_otter.codebook.unchanged import alike_as_a_whole, unchanged
-from eager_otter.counting.running import Runner, runner_for
+from eager_otter.counting.running import Along, Runner, runner_for
 from eager_otter.data.files import source_of
 from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError
@@ -91,11 +91,12 @@ def run(
     ready = {} if before is None or earlier is None else _tables_before(before, plan)
     missing = [request for request in plan.requests if request.id not in ready]
     done = None if progress is None else _counting(progress, len(missing))
-    new = survey.tables(missing, done) if missing else []
+    counting = replace(survey, runner=Along(survey.runner, look_at(plan))) if plan.audit else survey
+    new = counting.tables(missing, done) if missing else []
     by_id = ready | {request.id: table for request, table in zip(missing, new, strict=True)}
     report = report_of_plan(plan, survey, [by_id[request.id] for request in plan.requests])
     if plan.audit:
-        report = replace(report, audit=audit_plan(plan, survey))
+        report = replace(report, audit=audit_plan(plan, counting))
     if not plan.findings:
         return report
     if progress is not None:
