@@ -59,7 +59,7 @@ def test_values_of_parts_give_the_quantiles_of_all(seed: int, people: int) -> No
     members = [np.ones(people, bool), *inside, *(plain == k for k in range(3))]
     order = np.argsort(values, kind="stable")
     for q in (0.25, 0.5, 0.9):
-        for cut_of, who in zip(added.cuts(q), members, strict=True):
+        for cut_of, who in zip(added.cuts(np.full(len(members), q)), members, strict=True):
             kept = [k for k in order if who[k] and not np.isnan(values[k])]
             expected = weighted_quantile(values[kept], weights[kept], q)
             assert cut_of.value == expected or (np.isnan(cut_of.value) and np.isnan(expected))

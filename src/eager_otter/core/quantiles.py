@@ -38,13 +38,13 @@ def quantile_cut(values: FloatArray, weights: FloatArray, q: float) -> Cut:
     """Find where the q-quantile of values (k,) with weights (k,), both in rising order of the values, cuts them.
 
     The first value whose cumulated share exceeds q; where a value's cumulated share equals q, the midpoint of it and
-    the next value with weight (Hyndman & Fan 1996, type 2). All NaN where there is no weight.
+    the next value with weight (Hyndman & Fan 1996, type 2). All NaN where there is no weight, or q is NaN.
 
     >>> quantile_cut(np.array([1.0, 2.0, 4.0, 9.0]), np.ones(4), 0.5)
     Cut(below=1.0, share_below=0.25, at=2.0, share=0.5, above=4.0, middle=True)
     """
     total = weights.sum()
-    if not total > 0:
+    if not total > 0 or np.isnan(q):
         return NOTHING_TO_CUT
     there = weights > 0
     values, share = values[there], np.cumsum(weights[there]) / total

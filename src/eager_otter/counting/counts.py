@@ -27,7 +27,9 @@ from eager_otter.counting.wanted import BannerPlan, Count
 from eager_otter.data.reasons import Reason
 from eager_otter.tables.table import Group
 
-Quantile = Callable[[float], list[Cut]]  # a share in, the quantile of each column out
+Quantile = Callable[
+    [FloatArray], list[Cut]
+]  # shares (columns,), NaN for none, in; where they cut each column out
 Medians = Callable[[IntArray], AtMost]  # pairs of columns in, who is at most the median of both out
 Both = Callable[[Sequence[int]], FloatArray]  # columns in, Σw² of who gave two answers out
 
@@ -243,18 +245,24 @@ class BannerCounts:
         ]
         return counted.read(valued)
 
-    def _values(self, count: Count) -> ValueCounts:
+    def _values(self, count: Count, hidden: Callable[[ValueCounts], FloatArray]) -> ValueCounts:
+        """Count the values of a number, and those in `hidden` ranges again until there are none."""
         if count not in self._kept_values:
             self._kept_values[count] = self.over(Values(plan=self.plan.of((count,))))
-        return self._kept_values[count]
+        values = self._kept_values[count]
+        while (ranges := hidden(values)).size:
+            finer = self.over(Values(plan=self.plan.of((count,)), ranges=ranges))
+            self._kept_values[count] = values = values.with_finer(ranges, finer)
+        return values
 
-    def _cuts(self, count: Count, q: float) -> list[Cut]:
-        """Find where the q-quantile of a number cuts it in each column."""
-        return self._values(count).cuts(q)
+    def _cuts(self, count: Count, shares: FloatArray) -> list[Cut]:
+        """Find where shares of weight, one for all columns or (columns,), cut a number in each column."""
+        each = np.broadcast_to(shares, len(self.layout.columns))
+        return self._values(count, lambda values: values.hidden_by_cuts(each)).cuts(each)
 
     def _at_most(self, count: Count, pairs: IntArray) -> AtMost:
         """Find who is at most the median of those in either column of each pair (pairs, 2)."""
-        return self._values(count).at_most(pairs)
+        return self._values(count, lambda values: values.hidden_by_medians(pairs)).at_most(pairs)
 
     def _both(self, count: Count, columns: Sequence[int]) -> FloatArray:
         """Sum the squared weights of those in each column who gave both of two answers: (columns, answers, answers)."""

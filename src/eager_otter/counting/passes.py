@@ -14,7 +14,7 @@ from eager_otter.core.cells import column_membership, make_cells
 from eager_otter.core.same_people import ScaleItems, YesNoItems, scale_items, yes_no_items
 from eager_otter.core.sums import Finisher, ValueSums
 from eager_otter.core.tally import Rows, Tally, tally
-from eager_otter.core.value_counts import ValueCounts, value_counts
+from eager_otter.core.value_counts import ValueCounts, bits_within, value_counts, within
 from eager_otter.counting.pairing import (
     Mean,
     PairedSums,
@@ -140,14 +140,20 @@ class _OfBanner(Pass[S]):
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Values(_OfBanner[ValueCounts]):
-    """How often each value of the one number counted occurs in each cell."""
+    """How often each value of the one number counted occurs in each cell; of those within `ranges` (r, 2), if any."""
+
+    ranges: FloatArray | None = None
 
     def of(self, part: Responses) -> ValueCounts:
         """Count a part."""
         counting = BannerCounting(part, self.plan)
         _, answers = counting.asked(self.plan.counts[0])
         assert isinstance(answers, NumberAnswers)
-        return value_counts(answers.values, counting.cells, counting.population.measures)
+        values, least = answers.values, 0
+        if self.ranges is not None:
+            values = np.where(within(values, self.ranges), values, np.nan)
+            least = bits_within(self.ranges)
+        return value_counts(values, counting.cells, counting.population.measures, least)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)

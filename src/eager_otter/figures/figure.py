@@ -266,7 +266,8 @@ class Values:
     """The sums that summaries are computed from: the sums of values by column (1, columns), and how quantiles cut them.
 
     `pairs` and `places` are the columns that show a difference, and of which two; `shared` finds who is in both, and
-    `means` is the test of means, whose error an interval of a difference takes. `cut` finds a quantile in each column.
+    `means` is the test of means, whose error an interval of a difference takes. `cut` finds where shares of weight
+    (columns,), NaN for none, cut the values of each column.
     """
 
     sums: ValueSums
@@ -275,7 +276,7 @@ class Values:
     places: IntArray
     shared: Callable[[IntArray], SharedPairs]
     means: MeanMethod
-    cut: Callable[[float], Sequence[Cut]]
+    cut: Callable[[FloatArray], Sequence[Cut]]
     _cuts: dict[float, tuple[Cut, ...]] = field(default_factory=dict)
 
     @cached_property
@@ -286,7 +287,7 @@ class Values:
     def cuts(self, share: float) -> tuple[Cut, ...]:
         """Find where a quantile cuts the values of each column, once."""
         if share not in self._cuts:
-            self._cuts[share] = tuple(self.cut(share))
+            self._cuts[share] = tuple(self.cut(np.full(self.sums.n.shape[1], share)))
         return self._cuts[share]
 
     def there(self, ends: FloatArray | None) -> FloatArray:

@@ -420,16 +420,16 @@ class Making:
             cut=self._cuts,
         )
 
-    def _cuts(self, q: float) -> list[Cut]:
-        """Find where the q-quantile of each column cuts its values."""
+    def _cuts(self, shares: FloatArray) -> list[Cut]:
+        """Find where shares of weight (columns,) cut the values of each column."""
         if self.sums.quantile is not None:
-            return self.sums.quantile(q)
+            return self.sums.quantile(shares)
         scores = self.question.scores()
         places = [k for k, answer in enumerate(self.question.valid) if answer.code in scores]
         values = np.array([scores[self.question.valid[k].code] for k in places])
         order = np.argsort(values)
         weights = self.answers.w[places][order]
-        return [quantile_cut(values[order], weights[:, k], q) for k in range(self.columns)]
+        return [quantile_cut(values[order], weights[:, k], q) for k, q in enumerate(shares.tolist())]
 
     def _difference_lines(self, place: str) -> list[Line]:
         """Make the difference rows above or below the answers: means of +100, 0 and −100, on those with a score."""

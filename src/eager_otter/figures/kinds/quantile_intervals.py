@@ -88,12 +88,7 @@ class QuantileInterval(ValueFigure):
         return [self._cut(values, end.shares(effective, values.level)) for end in self.ends]
 
     def _cut(self, values: Values, shares: FloatArray) -> FloatArray:
-        values_cut = np.full(shares.shape, np.nan)
-        for share in np.unique(shares[~np.isnan(shares)]):
-            cuts = values.cut(float(share))
-            for column in np.flatnonzero(shares == share):
-                values_cut[column] = cuts[int(column)].value
-        return values_cut
+        return np.array([cut.value for cut in values.cut(shares)])
 
 
 def interval_called(name: str) -> QuantileInterval | None:

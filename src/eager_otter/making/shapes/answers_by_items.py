@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from eager_otter.codebook.model import Question
-from eager_otter.core.arrays import IntArray
+from eager_otter.core.arrays import FloatArray, IntArray
 from eager_otter.core.paired import test_item_means, test_item_proportions
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.quantiles import Cut
@@ -104,8 +104,8 @@ def _together(sums: Sequence[QuestionSums], common: Question) -> QuestionSums:
     ]
     quantiles = [one.quantile for one in sums]
 
-    def quantile(q: float) -> list[Cut]:
-        return [values(q)[0] for values in quantiles if values is not None]
+    def quantile(shares: FloatArray) -> list[Cut]:
+        return [values(shares[k : k + 1])[0] for k, values in enumerate(quantiles) if values is not None]
 
     return QuestionSums(
         question=common,
