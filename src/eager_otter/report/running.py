@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -61,6 +61,31 @@ def run(
         plan = read_plan(plan)
     if cache is not None:
         plan = replace(plan, cache=cache_in(cache))
+    machine = _Machine(workers=workers, memory=memory, cluster=cluster)
+    return _made(plan, progress, before, machine, audited=plan.audit)
+
+
+def run_audited(plan: Plan, progress: Progress, machine: Mapping[str, Any]) -> Report:
+    """Make the report of a plan with the audit in `audited`, whether or not its outputs show it; see `run`.
+
+    `machine` says who counts, by the names that `run` has for it.
+    """
+    return _made(plan, progress, None, _Machine(**machine), audited=True)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Machine:
+    """Who counts, as asked for: see `run`."""
+
+    workers: int | None = None
+    memory: int | str | None = None
+    cluster: Any = None
+
+
+def _made(
+    plan: Plan, progress: Progress | None, before: Report | None, machine: _Machine, *, audited: bool
+) -> Report:
+    """Make a report; see `run`. What the audit counts is counted along with the tables, where it is `audited`."""
     if progress is not None:
         progress(f"Reading {plan.data.name}", 0, 1)
     if plan.for_each is not None:
@@ -69,7 +94,7 @@ def run(
         )
     earlier = None if before is None else _survey_before(before, plan)
     survey = (
-        survey_of(plan, None if memory is None else bytes_in(memory))
+        survey_of(plan, None if machine.memory is None else bytes_in(machine.memory))
         if earlier is None
         else replace(
             earlier,
@@ -85,18 +110,19 @@ def run(
         survey.population()
     survey = replace(
         survey,
-        runner=_runner(survey, workers, cluster),
+        runner=_runner(survey, machine.workers, machine.cluster),
         counting=None if progress is None else partial(progress, "Counting rows"),
     )
     ready = {} if before is None or earlier is None else _tables_before(before, plan)
     missing = [request for request in plan.requests if request.id not in ready]
     done = None if progress is None else _counting(progress, len(missing))
-    counting = replace(survey, runner=Along(survey.runner, look_at(plan))) if plan.audit else survey
+    counting = replace(survey, runner=Along(survey.runner, look_at(plan))) if audited else survey
     new = counting.tables(missing, done) if missing else []
     by_id = ready | {request.id: table for request, table in zip(missing, new, strict=True)}
     report = report_of_plan(plan, survey, [by_id[request.id] for request in plan.requests])
-    if plan.audit:
-        report = replace(report, audit=audit_plan(plan, counting))
+    if audited:
+        audit = audit_plan(plan, counting)
+        report = replace(report, audit=audit if plan.audit else None, audited=audit)
     if not plan.findings:
         return report
     if progress is not None:

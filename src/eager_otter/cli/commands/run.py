@@ -251,7 +251,7 @@ def make_and_save(
     from eager_otter.gates.outputs import MANIFEST
     from eager_otter.report.method import unshown_in
     from eager_otter.report.opening import survey_of
-    from eager_otter.report.running import run as make_report
+    from eager_otter.report.running import run_audited
 
     check_before(plan, outputs, force=force)
     early = survey_of(plan) if strict else None
@@ -261,11 +261,10 @@ def make_and_save(
         echo("Stopped, as --strict was given; nothing was written.", err=True)
         return FOUND
     with progress_line() as tell:
-        report = make_report(plan, progress=tell, **(machine or {}))
-        assert report.survey is not None
+        report = run_audited(plan, tell, machine or {})
+        audited = report.audited
+        assert report.survey is not None and audited is not None
         tell_who_is_counted(report.survey, plan, filter_text)
-        audited = audit or report.audit or audit_plan(plan, report.survey)
-        report = replace(report, audited=audited)
         written = report.save(*outputs, progress=tell, force=force, notes=notes, manifest=True)
         tell_audit(audited, plan)
     for note in unknown_in(audited, plan) if new_data else ():
