@@ -49,6 +49,8 @@ class SettingsReading:
     def __init__(self, context: Context, banners: BannerReading) -> None:
         self.context, self.banners = context, banners
         self.kinds: Mapping[str, KindFile] = {}
+        # of the parts whose id they are under: that of a part that is gone may be another's
+        self._rows: dict[tuple[int, bool, RowRules], tuple[SettingsPart, RowRules]] = {}
 
     def standard(self, theme: Theme, words: Words) -> TableRequest:
         """Make what a table is when it says nothing of its own: product defaults, the theme's, then the plan's."""
@@ -259,6 +261,14 @@ class SettingsReading:
     ) -> TableRequest:
         """Put the base and the rules for rows into a request, and check them against its questions."""
         request = self._with_base(request, part, place)
+        key = (id(part), request.base == "all", request.rows)
+        if key not in self._rows:  # once for all tables of an entry, as each names the same questions
+            self._rows[key] = part, self._rows_of(request, part, questions, place)
+        return replace(request, rows=self._rows[key][1])
+
+    def _rows_of(
+        self, request: TableRequest, part: SettingsPart, questions: Sequence[Question], place: Place
+    ) -> RowRules:
         rows = request.rows
         if part.sort is not None:
             up = part.sort.direction == "up" or (part.sort.direction is None and part.sort.by != "figure")
@@ -281,7 +291,7 @@ class SettingsReading:
                 f"{several[0].name} takes several answers; hide them, or set a base, instead of leaving out."
             )
             self.context.mistake((*place, "leave out"), message, key=True)
-        return replace(request, rows=rows)
+        return rows
 
     def for_each(self, request: TableRequest, question: Question) -> TableRequest:
         """Keep of the rules for rows what a question of an `each` has: a number has no answers, others not all."""
@@ -376,21 +386,24 @@ class SettingsReading:
         """Check the answers, nets and difference rows that settings name: one of the questions must have them."""
         if not questions or getattr(part, "within", None):
             return
-        answers = [name for question in questions for one in question.valid for name in names_of(one.label)]
-        nets = [name for question in questions for one in question.nets for name in names_of(one.label)]
-        rows = [name for question in questions for name in question.row_names()]
-        named = [(name, (*place, "headings", name), answers) for name in part.headings or {}]
+
+        def answers() -> list[str]:
+            return [name for one in questions for answer in one.valid for name in names_of(answer.label)]
+
+        def nets() -> list[str]:
+            return [name for one in questions for net in one.nets for name in names_of(net.label)]
+
+        def rows() -> list[str]:
+            return [name for one in questions for name in one.row_names()]
+
+        named = [(name, (*place, "headings", name), answers()) for name in part.headings or {}]
         named += [
-            (
-                name,
-                (*place, "untested", k),
-                [*rows, *(one.name for one in summary_figures())],
-            )
+            (name, (*place, "untested", k), [*rows(), *(one.name for one in summary_figures())])
             for k, name in enumerate(part.untested or [])
         ]
         if part.percent_of is not None and part.figures and "percent of answer" in part.figures:
             where = (*place, "percent of")
-            named.append((part.percent_of, where, [*answers, *nets]))
+            named.append((part.percent_of, where, [*answers(), *nets()]))
             for question in questions:
                 try:
                     question.find(canonical(part.percent_of))
