@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eager_otter.core.arrays import chosen_by, counts_of, renumbered
-from eager_otter.data.columns import distinct
+from eager_otter.data.columns import blanks_in, distinct
 
 SIZES = st.integers(1, 300)
 
@@ -78,3 +78,34 @@ def test_what_lies_under_blanks_is_not_seen(blank: list[int]) -> None:
     assert [parts.texts[k] for k in parts.index] == [
         "" if k in blank else str(v) for k, v in enumerate(values)
     ]
+
+
+@given(
+    st.lists(
+        st.none() | st.sampled_from(["", " ", "\t ", "\u2003", "\x1f", "a", " b", "é ", "0"]), max_size=30
+    ),
+    st.sampled_from(["texts", "long texts", "categories", "numbers", "whole", "nulls", "flags"]),
+    st.integers(0, 9),
+)
+def test_blanks_are_nulls_no_numbers_and_spaces(given: list[str | None], kind: str, skipped: int) -> None:
+    match kind:
+        case "texts" | "long texts":
+            column = pa.array(given, pa.string() if kind == "texts" else pa.large_string())
+        case "categories":
+            column = pa.array(given, pa.string()).dictionary_encode()
+        case "numbers":
+            column = pa.array([None if text is None else float("nan" if not text else "0") for text in given])
+            column = column.cast(pa.float64())
+            given = [None if text is None else "x" * bool(text) for text in given]
+        case "nulls":
+            column, given = pa.nulls(len(given)), [None] * len(given)
+        case _:
+            column = pa.array([None if text is None else 1 for text in given], pa.int16())
+            column = column.cast(pa.bool_()) if kind == "flags" else column
+            given = [None if text is None else "1" for text in given]
+    expected = [text is None or not text.strip() for text in given][skipped:]
+    assert blanks_in(column[skipped:]).tolist() == expected
+    assert (
+        blanks_in(pa.chunked_array([column[skipped:], column[:skipped]])).tolist()[: len(expected)]
+        == expected
+    )

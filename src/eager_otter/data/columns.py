@@ -201,16 +201,42 @@ def _plain(array: Any) -> tuple[npt.NDArray[Any], BoolArray | None]:
 
     Arrow's own conversion would load the frame library, which a report from a file does not need.
     """
-    bits, data = array.buffers()
+    _, data = array.buffers()
     kind = np.dtype(array.type.to_pandas_dtype())
     if data is None:
         return np.zeros(len(array), kind), np.ones(len(array), np.bool_)
     values = np.frombuffer(data, kind)[array.offset : array.offset + len(array)]
-    if not array.null_count:
-        return values, None
+    return values, _null_in(array)
+
+
+def _null_in(array: Any) -> BoolArray | None:
+    """Return where an Arrow array is null (None: nowhere), from its buffers."""
+    if array.null_count in (0, len(array)):
+        return np.ones(len(array), np.bool_) if array.null_count else None
+    bits = array.buffers()[0]
     first, end = array.offset // 8, (array.offset + len(array) + 7) // 8
     valid = np.unpackbits(np.frombuffer(bits, np.uint8)[first:end], bitorder="little")
-    return values, valid[array.offset - 8 * first :][: len(array)] == 0
+    return np.asarray(valid[array.offset - 8 * first :][: len(array)] == 0)
+
+
+def blanks_in(column: Any) -> BoolArray:
+    """Return which values of an Arrow column hold nothing: nulls, no numbers, texts of spaces alone; (rows,)."""
+    array = _one_array(column)
+    null = _null_in(array)
+    blank: BoolArray = np.zeros(len(array), np.bool_) if null is None else null
+    if pa.types.is_dictionary(array.type):
+        empty = np.append(blanks_in(array.dictionary), True)
+        return np.asarray(blank | empty.take(np.where(blank, empty.size - 1, _plain(array.indices)[0])))
+    if pa.types.is_floating(array.type):
+        return np.asarray(blank | np.isnan(_plain(array)[0]))
+    if pa.types.is_string(array.type) or pa.types.is_large_string(array.type):
+        starts, letters = _bytes_of(array)
+        begin, end = starts[:-1] - starts[0], starts[1:] - starts[0]
+        first = np.append(letters, np.uint8(0))[begin]
+        blank = blank | (begin == end)
+        for k in np.flatnonzero(~blank & ((first < FIRST_SIGN) | (first > LAST_SIGN))).tolist():
+            blank[k] = not array[k].as_py().strip()
+    return blank
 
 
 def _whole_numbers(array: Any) -> tuple[npt.NDArray[Any], BoolArray | None] | None:

@@ -12,7 +12,7 @@ from eager_otter.codebook.model import Codebook
 from eager_otter.core.arrays import BoolArray
 from eager_otter.data import files
 from eager_otter.data.cached import open_kept, read_easily
-from eager_otter.data.columns import SHOWN, Distinct, all_differ, distinct
+from eager_otter.data.columns import SHOWN, Distinct, all_differ, blanks_in, distinct
 from eager_otter.data.converted import ConvertedFile
 from eager_otter.data.files import DataFile, PartedFile, check_there
 from eager_otter.data.joined_file import JoinedFile, open_waves
@@ -152,14 +152,8 @@ def _blank_in(table: Any, names: Sequence[str]) -> BoolArray:
     for name in names:
         if not blank.any():
             break
-        blank &= _is_blank(table.column(name))
+        blank &= blanks_in(table.column(name))
     return blank
-
-
-def _is_blank(column: Any) -> BoolArray:
-    """Return which values of an Arrow column are blank: (rows,)."""
-    parts = distinct(column)
-    return parts.which(lambda text: not text.strip())
 
 
 def _check_ids(responses: Responses, column: str) -> None:
