@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import signal
 import subprocess
 import sys
@@ -23,8 +24,12 @@ from hypothesis import strategies as st
 from pyarrow import parquet
 
 import eager_otter as otter
-from eager_otter.counting import running
+from eager_otter.counting import estimate, running
+from eager_otter.counting.banner import lay_out
+from eager_otter.counting.passes import Banners
+from eager_otter.counting.population import Choice
 from eager_otter.counting.running import Processes, Share, count_share, runner_for
+from eager_otter.counting.wanted import planned
 from eager_otter.data import files, opened
 from eager_otter.data.partition import AtHand
 from laws import LAW_BOOK, law_columns
@@ -438,3 +443,46 @@ def test_four_times_the_rows_take_hardly_more_memory(tmp_path: Path, monkeypatch
         )
         peaks.append(int(done.stdout.split()[-1]) / 1024)
     assert peaks[1] < peaks[0] + 120, peaks  # some 70, and 210 where columns are kept
+
+
+def test_long_work_is_foretold_and_its_figures_are_the_same(
+    folder: Path,
+    tmp_path: Path,
+    in_turn: dict[str, bytes],
+    run: Callable[..., tuple[int, str, str]],
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(estimate, "LONG", 10)
+    heard: list[tuple[str, int, int]] = []
+    report = otter.run(folder / "plan.yaml", workers=2, progress=lambda *said: heard.append(said))
+    assert outputs(report, tmp_path / "out") == in_turn
+    (told,) = [(text, done, of) for text, done, of in heard if "about" in text]
+    assert re.fullmatch(
+        r"793 rows of \d+ columns: about \d+ seconds and 0\.5 GB of memory, by 2 workers", told[0]
+    )
+    assert told[1:] == (0, 16 * PARTS - 7)
+    code, _, err = run("run", folder / "plan.yaml", "-o", tmp_path / "t.csv", "--workers", "1")
+    assert code == 0 and re.search(
+        r"^793 rows of \d+ columns: about \d+ seconds and 0\.2 GB of memory$", err, re.M
+    )
+    monkeypatch.setattr(estimate, "LONG", 17)
+    code, _, err = run("run", folder / "plan.yaml", "-o", tmp_path / "t.csv", "--force", "--workers", "1")
+    assert code == 0 and "about" not in err
+
+
+def test_an_estimate_grows_with_the_rows_and_falls_with_the_workers(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Of a clock that ticks a second whenever it is asked."""
+    ticks = iter(range(1000))
+    monkeypatch.setattr(estimate.time, "perf_counter", lambda: float(next(ticks)))
+    responses = otter.open_survey(folder / "codebook.yaml", folder / "responses.parquet").responses
+    plan = planned(Choice(), lay_out(otter.Banner(groups=()), responses.codebook), responses.codebook)
+    one_pass = Banners(plans=(plan,))
+    one, two, three = (
+        estimate.estimated(runner, one_pass, responses)
+        for runner in (running.InTurn(), Processes(2), running.InTurn(4))
+    )
+    assert one is not None and two is not None and three is not None
+    assert (one.seconds, two.seconds, three.seconds) == (8.0, 5.0, 2.5)  # two of sixteen parts took a second
+    assert two.memory > one.memory and two.workers == 2

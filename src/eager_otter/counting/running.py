@@ -92,7 +92,7 @@ class Share:
 def count_share(one_pass: Pass[S], share: Share) -> S:
     """Count a block of parts, from its first part on."""
     responses = share.responses()
-    parts = parts_of(responses, *_needs(one_pass))
+    parts = parts_of(responses, *needs_of(one_pass))
     return reduce(one_pass.added, (part.used(one_pass.of) for part in parts))
 
 
@@ -104,7 +104,7 @@ def needs_sharing(responses: Responses) -> bool:
 def shares_of(one_pass: Pass[Any], responses: Responses) -> list[Share]:
     """Cut responses of a file that can be read anywhere into blocks of parts."""
     file = responses.file_in_parts
-    names, weights, as_read = _needs(one_pass)
+    names, weights, as_read = needs_of(one_pass)
     settle_edges(responses, names)
     wanted = set(columns_for(responses, names, [*weights, *as_read]))
     more = responses.table.select(
@@ -135,7 +135,7 @@ def shares_of(one_pass: Pass[Any], responses: Responses) -> list[Share]:
     return shares
 
 
-def _needs(one_pass: Pass[Any]) -> tuple[list[str], list[str], list[str]]:
+def needs_of(one_pass: Pass[Any]) -> tuple[list[str], list[str], list[str]]:
     """Return the questions that a pass needs, its columns of weights, and columns as they stand in the data."""
     weights = {choice.weight for choice in one_pass.choices() if choice.weight is not None}
     return list(dict.fromkeys(one_pass.names())), sorted(weights), list(dict.fromkeys(one_pass.as_read()))
@@ -169,7 +169,7 @@ class InTurn:
 
     def count(self, one_pass: Pass[S], responses: Responses, tell: Tell | None = None) -> S:
         """Count all parts: see `Runner.count`."""
-        parts = parts_of(responses, *_needs(one_pass))
+        parts = parts_of(responses, *needs_of(one_pass))
         several = self.threads > 1 and responses.rows > files.PART_ROWS
         counted = self._by_threads(one_pass, parts) if several else _one_by_one(one_pass, parts)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Generator, Iterable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass
 from typing import TypeVar
@@ -74,7 +74,7 @@ class AtHand:
 
 def parts_of(
     responses: Responses, names: Iterable[str], numbers: Iterable[str], as_read: Iterable[str] = ()
-) -> Iterator[AtHand]:
+) -> Generator[AtHand, None, None]:
     """Go through responses in parts, with what some questions and columns of `numbers` need at hand.
 
     Columns `as_read` are at hand as they stand in the data, also where the answers made of them were kept.

@@ -14,6 +14,7 @@ from eager_otter.audit.questionnaires import audit_unread
 from eager_otter.audit.slip import Audit
 from eager_otter.codebook.expression import parse
 from eager_otter.codebook.unchanged import alike_as_a_whole, unchanged
+from eager_otter.counting.estimate import Estimate, Foretelling
 from eager_otter.counting.running import Along, Runner, runner_for
 from eager_otter.data.files import source_of
 from eager_otter.documents.settled import checked
@@ -43,7 +44,8 @@ def run(
 ) -> Report:
     """Make the report of a plan; write it with `Report.save()`.
 
-    `plan` is one, or the path of one; `progress` receives what is being done, how much of it is done, of how much.
+    `plan` is one, or the path of one; `progress` receives what is being done, how much of it is done, of how much, and
+    before long work about what that will take.
 
     `before` is an earlier report: while data and codebook are the same, nothing is read again, and only tables that are
     wanted differently are made again.
@@ -61,25 +63,33 @@ def run(
         plan = read_plan(plan)
     if cache is not None:
         plan = replace(plan, cache=cache_in(cache))
-    machine = _Machine(workers=workers, memory=memory, cluster=cluster)
+    told = None if progress is None else partial(_told, progress)
+    machine = _Machine(workers=workers, memory=memory, cluster=cluster, told=told)
     return _made(plan, progress, before, machine, audited=plan.audit)
 
 
-def run_audited(plan: Plan, progress: Progress, machine: Mapping[str, Any]) -> Report:
+def _told(progress: Progress, estimate: Estimate) -> None:
+    progress(str(estimate), 0, estimate.rows)
+
+
+def run_audited(
+    plan: Plan, progress: Progress, machine: Mapping[str, Any], told: Callable[[Estimate], None]
+) -> Report:
     """Make the report of a plan with the audit in `audited`, whether or not its outputs show it; see `run`.
 
-    `machine` says who counts, by the names that `run` has for it.
+    `machine` says who counts, by the names that `run` has for it; `told` is told about what long work will take.
     """
-    return _made(plan, progress, None, _Machine(**machine), audited=True)
+    return _made(plan, progress, None, _Machine(**machine, told=told), audited=True)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Machine:
-    """Who counts, as asked for: see `run`."""
+    """Who counts, as asked for: see `run`; who is `told` about what it will take."""
 
     workers: int | None = None
     memory: int | str | None = None
     cluster: Any = None
+    told: Callable[[Estimate], None] | None = None
 
 
 def _made(
@@ -116,7 +126,11 @@ def _made(
     ready = {} if before is None or earlier is None else _tables_before(before, plan)
     missing = [request for request in plan.requests if request.id not in ready]
     done = None if progress is None else _counting(progress, len(missing))
-    counting = replace(survey, runner=Along(survey.runner, look_at(plan))) if audited else survey
+    counting = survey
+    if machine.told is not None:
+        counting = replace(counting, runner=Foretelling(counting.runner, machine.told))
+    if audited:
+        counting = replace(counting, runner=Along(counting.runner, look_at(plan)))
     new = counting.tables(missing, done) if missing else []
     by_id = ready | {request.id: table for request, table in zip(missing, new, strict=True)}
     report = report_of_plan(plan, survey, [by_id[request.id] for request in plan.requests])

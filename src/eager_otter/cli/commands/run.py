@@ -261,7 +261,7 @@ def make_and_save(
         echo("Stopped, as --strict was given; nothing was written.", err=True)
         return FOUND
     with progress_line() as tell:
-        report = run_audited(plan, tell, machine or {})
+        report = run_audited(plan, tell, machine or {}, lambda estimate: echo(str(estimate), err=True))
         audited = report.audited
         assert report.survey is not None and audited is not None
         tell_who_is_counted(report.survey, plan, filter_text)
