@@ -132,6 +132,19 @@ def plan(size: int) -> Work:
     return lambda: otter.read_plan(folder / "p.yaml")
 
 
+def each(size: int) -> Work:
+    """Read a plan of one entry over so many questions, with rules for rows."""
+    import eager_otter as otter
+
+    asked, _ = singles(size, 1)
+    entry = {"each": "all", "hide": ["Answer 2"], "untested": ["Answer 3"]}
+    plan = {"data": "d.csv", "codebook": "c.yaml", "banners": {"main": ["q0"]}, "tables": [entry]}
+    folder = Path(tempfile.mkdtemp())
+    (folder / "c.yaml").write_text(json.dumps({"questions": asked}), encoding="utf-8")
+    (folder / "p.yaml").write_text(json.dumps(plan), encoding="utf-8")
+    return lambda: otter.read_plan(folder / "p.yaml")
+
+
 def rows(size: int) -> Work:
     """Make fifty tables of so many rows."""
     survey = survey_of(size, *singles(50, size))
@@ -148,6 +161,7 @@ WORK: dict[str, tuple[Callable[[int], Work], int]] = {
     "sheets of a workbook": (workbook, 750),
     "columns of a draft": (draft, 12_500),
     "tables of a plan": (plan, 2_500),
+    "questions of an each": (each, 500),
 }
 
 

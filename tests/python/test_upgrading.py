@@ -74,5 +74,5 @@ def test_parameters_of_0_1_are_no_longer_there(survey: otter.Survey) -> None:
 
 
 def test_the_version_is_that_of_the_newest_notes() -> None:
-    newest = re.findall(r"^## (\S+)", (ROOT / "CHANGELOG.md").read_text("utf-8"), re.MULTILINE)[0]
+    newest = re.findall(r"^## (\d\S*)", (ROOT / "CHANGELOG.md").read_text("utf-8"), re.MULTILINE)[0]
     assert newest == otter.__version__
