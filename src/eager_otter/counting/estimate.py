@@ -23,7 +23,7 @@ PROCESS_BYTES = 160_000_000  # that a process takes before it reads anything
 WHOLE_COLUMNS = (
     3  # columns of numbers that are held as a whole: weights, who is counted, ids while they are checked
 )
-GAIN = 0.8  # of a process or thread beside others, as they share memory
+GAIN = 0.7  # of a process beside others, as they share the memory and have to start
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,8 +78,8 @@ class Foretelling:
 def estimated(runner: Runner, one_pass: Pass[Any], responses: Responses) -> Estimate | None:
     """Count the first parts, and tell what all of them take; None for a runner that is not of this machine."""
     match runner:
-        case InTurn(threads):
-            workers, processes = threads, 1
+        case InTurn():
+            workers, processes = 1, 1
         case Processes(workers):
             processes = workers + 1 if workers > 1 else 1
         case _:

@@ -38,8 +38,7 @@ F = TypeVar("F")  # what stands for a share that was started
 Tell = Callable[[int, int], None]  # told how many rows have been counted, of how many
 BLOCK_PARTS = 4  # parts that are counted in one go by one process
 PART_BYTES = 12  # that an answer takes while its part is counted, about: as read, and as encoded
-MOST_THREADS = 4  # that count together: more would wait for each other, as Python runs one of them at a time
-LONG_WORK = 60_000_000  # answers from which on several processes are worth their start
+LONG_WORK = 100_000_000  # answers from which on several processes are worth their start
 
 
 class Runner(Protocol):
@@ -163,52 +162,23 @@ def in_order(
 
 @dataclass(frozen=True, slots=True)
 class InTurn:
-    """All parts by this process: one after the other, or by several `threads`, which share the answers it keeps."""
-
-    threads: int = 1
+    """One part after the other, in this process."""
 
     def count(self, one_pass: Pass[S], responses: Responses, tell: Tell | None = None) -> S:
         """Count all parts: see `Runner.count`."""
-        parts = parts_of(responses, *needs_of(one_pass))
-        several = self.threads > 1 and responses.rows > files.PART_ROWS
-        counted = self._by_threads(one_pass, parts) if several else _one_by_one(one_pass, parts)
+        done = 0
 
-        def told() -> Iterator[tuple[int, S]]:
-            done = 0
-            for part, state in counted:
-                done += part.rows
-                if tell is not None:
-                    tell(done, responses.rows)
-                yield part.first, state
+        def of(at_hand: AtHand) -> S:
+            nonlocal done
+            state = at_hand.used(one_pass.of)
+            done += at_hand.part.rows
+            if tell is not None:
+                tell(done, responses.rows)
+            return state
 
-        block = BLOCK_PARTS * files.PART_ROWS
-        blocks = groupby(told(), lambda counted: counted[0] // block)
-        return reduce(
-            one_pass.added, (reduce(one_pass.added, (state for _, state in inside)) for _, inside in blocks)
-        )
-
-    def _by_threads(self, one_pass: Pass[S], parts: Iterable[AtHand]) -> Iterator[tuple[Responses, S]]:
-        """Count parts while the next is read here; at most one waits, as each takes memory."""
-        from concurrent.futures import ThreadPoolExecutor
-
-        waiting: deque[tuple[Responses, Future[S]]] = deque()
-        with ThreadPoolExecutor(self.threads) as pool:
-            try:
-                for at_hand in parts:
-                    waiting.append((at_hand.part, pool.submit(at_hand.used, one_pass.of)))
-                    if len(waiting) > self.threads:
-                        part, future = waiting.popleft()
-                        yield part, future.result()
-                while waiting:
-                    part, future = waiting.popleft()
-                    yield part, future.result()
-            finally:
-                pool.shutdown(wait=True, cancel_futures=True)
-
-
-def _one_by_one(one_pass: Pass[S], parts: Iterable[AtHand]) -> Iterator[tuple[Responses, S]]:
-    for at_hand in parts:
-        yield at_hand.part, at_hand.used(one_pass.of)
+        parts, block = parts_of(responses, *needs_of(one_pass)), BLOCK_PARTS * files.PART_ROWS
+        blocks = groupby(parts, lambda at_hand: at_hand.part.first // block)
+        return reduce(one_pass.added, (reduce(one_pass.added, map(of, inside)) for _, inside in blocks))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -330,14 +300,13 @@ class OverAll:
             raise
 
 
-def runner_for(workers: int | None, responses: Responses) -> Runner:
-    """Choose how to count responses: by so many processes; None: by all processors.
+def runner_for(workers: int | None, responses: Responses, *, once: bool = False) -> Runner:
+    """Choose how to count responses: by so many processes; None: by all processors, where the work is long.
 
-    These are used by threads where the codes of all answers are kept, as threads share them, and by processes where
-    there are so many answers that they are not kept, and the work is long.
+    Processes keep no codes of answers for the next time; so where these would be kept, several are taken only where the
+    data are counted `once`.
     """
-    if workers is None and responses.kept_codes:
-        return InTurn(min(processors(), MOST_THREADS))
     if workers is None:
-        workers = processors() if responses.rows * len(columns_of(responses.codebook)) >= LONG_WORK else 1
+        long = responses.rows * len(columns_of(responses.codebook)) >= LONG_WORK
+        workers = processors() if long and (once or not responses.kept_codes) else 1
     return Processes(workers) if workers > 1 else InTurn()

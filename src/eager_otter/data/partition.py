@@ -62,7 +62,7 @@ class AtHand:
     kept: tuple[str, ...] | None = None
 
     def used(self, use: Callable[[Responses], S]) -> S:
-        """Use the part, once, by this thread alone. Raises what its use raises."""
+        """Use the part, once. Raises what its use raises."""
         for name in self.kept or ():
             with suppress(OtterError):  # where it matters, it is raised again
                 self.part.answers(name)

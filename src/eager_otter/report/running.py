@@ -79,17 +79,18 @@ def run_audited(
 
     `machine` says who counts, by the names that `run` has for it; `told` is told about what long work will take.
     """
-    return _made(plan, progress, None, _Machine(**machine, told=told), audited=True)
+    return _made(plan, progress, None, _Machine(**machine, told=told, once=True), audited=True)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Machine:
-    """Who counts, as asked for: see `run`; who is `told` about what it will take."""
+    """Who counts, as asked for: see `run`. `told` is told about what it will take; `once`: no tables follow later."""
 
     workers: int | None = None
     memory: int | str | None = None
     cluster: Any = None
     told: Callable[[Estimate], None] | None = None
+    once: bool = False
 
 
 def _made(
@@ -120,7 +121,7 @@ def _made(
         survey.population()
     survey = replace(
         survey,
-        runner=_runner(survey, machine.workers, machine.cluster),
+        runner=_runner(survey, machine.workers, machine.cluster, once=machine.once),
         counting=None if progress is None else partial(progress, "Counting rows"),
     )
     ready = {} if before is None or earlier is None else _tables_before(before, plan)
@@ -144,12 +145,12 @@ def _made(
     return replace(report, notable=report.findings(most=plan.findings))
 
 
-def _runner(survey: Survey, workers: int | None, cluster: Any) -> Runner:
+def _runner(survey: Survey, workers: int | None, cluster: Any, *, once: bool = False) -> Runner:
     """Choose who counts. Raises RequestError, MachineProblem, MissingPackage."""
     if workers is not None and (not isinstance(workers, int) or isinstance(workers, bool) or workers < 1):
         raise RequestError(f"Workers are a whole number from 1 up; found {workers!r}.")
     if cluster is None:
-        return runner_for(workers, survey.responses)
+        return runner_for(workers, survey.responses, once=once)
     if workers is not None:
         raise RequestError("A cluster has its own workers; leave workers out, or the cluster.")
     from eager_otter.counting.cluster import cluster_at
@@ -220,7 +221,7 @@ def run_audit(plan: str | Path | Plan) -> Audit:
     if unread is not None:
         return unread
     survey = survey_of(checked)
-    return audit_plan(checked, replace(survey, runner=_runner(survey, None, None)))
+    return audit_plan(checked, replace(survey, runner=_runner(survey, None, None, once=True)))
 
 
 def _counting(progress: Progress, tables: int) -> Callable[[int], None]:
