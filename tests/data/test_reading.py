@@ -94,6 +94,17 @@ def test_files_that_are_no_text_are_refused(write: Write, tmp_path: Path) -> Non
         otter.open_survey(book, tmp_path)
 
 
+@pytest.mark.parametrize("address", ["s3://bucket/wave.parquet", "https://example.org/w.csv"])
+def test_an_address_is_told_from_a_path(write: Write, address: str) -> None:
+    book = write("book.yaml", BOOK)
+    with pytest.raises(
+        otter.FileProblem, match=f"{address}: is an address, and files are read by their paths"
+    ):
+        otter.open_survey(book, address)
+    with pytest.raises(otter.FileProblem, match=r"c:x\.csv: no such file"):
+        otter.open_survey(book, "c:x.csv")
+
+
 def test_unknown_codes_are_left_out_and_counted_in_a_note(small: Callable[..., otter.Survey]) -> None:
     table = small("questions: {a: {kind: single, answers: {1: One, 2: Two}}}", a=[1, 2, 7, 7, np.nan]).table(
         "a"

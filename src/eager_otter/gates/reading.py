@@ -23,6 +23,9 @@ MOST_UNPACKED = 1_000 * MEGABYTE  # of an office file
 MOST_OF_AN_ENTRY = 800 * MEGABYTE
 DENSEST = 200  # times that a part may be larger unpacked than packed, once it is large
 LARGE = 50 * MEGABYTE
+ADDRESS = re.compile(
+    r"(^|/)[a-z][a-z0-9+.-]+:/(?!/)"
+)  # of pages, object storage and others; no letter of a drive
 LARGEST_JSON = 300 * MEGABYTE
 
 
@@ -35,6 +38,14 @@ def checked_file(path: Path, what: str, *, most: int | None = None, remedy: str 
     try:
         status = path.stat()
     except FileNotFoundError as error:
+        if ADDRESS.search(path.as_posix()):
+            address = ADDRESS.sub(
+                lambda scheme: f"{scheme[0]}/", place, count=1
+            )  # a path has lost its second slash
+            raise FileProblem(
+                f"{address}: is an address, and files are read by their paths. Copy it to this machine, or name it "
+                "under a folder where that storage is mounted."
+            ) from error
         raise FileProblem(f"{place}: no such file. Check the path and the spelling.") from error
     except (OSError, ValueError) as error:
         raise FileProblem(f"{fitted(place, LONGEST_REASON)}: cannot be read ({reason_of(error)}).") from error
