@@ -445,12 +445,13 @@ class _ValueSums:
             if isinstance(part, ProductRows):
                 there &= ~np.isnan(part.second[block])
             terms = _Terms.of(there, measures)
+            given = first[block][terms.there] if isinstance(part, ValueRows) else first[:0]
             for totals, cell, count in zip(self._totals, cells, self._cells, strict=True):
                 if isinstance(part, ProductRows):
                     values = first[block], part.second[block]
                     totals[k] = _merged_products(totals[k], terms.products(*values, cell, count))
                 else:
-                    totals[k] = _merged_values(totals[k], terms.values(first[block], cell, count))
+                    totals[k] = _merged_values(totals[k], terms.values(first[block], given, cell, count))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -471,19 +472,21 @@ class _Terms:
         w, w2 = np.where(there, measures.w, 0.0), np.where(there, measures.w2, 0.0)
         return _Terms(there & (n > 0), n, w, w2)
 
-    def values(self, values: FloatArray, cell: IntArray, cells: int) -> FloatArray:
-        """Sum values up by cell: (measures, 1, cells)."""
+    def values(self, values: FloatArray, given: FloatArray, cell: IntArray, cells: int) -> FloatArray:
+        """Sum values up by cell, of which those `given` are there: (measures, 1, cells)."""
         total = self._counts("values", cell, cells)
-        s = np.where(self.there, values, 0.0)
+        s = values if given.size == values.size else np.where(self.there, values, 0.0)
         total[MEAN, 0], total[REST, 0], away = self._centred(s, cell, total[WEIGHT, 0])
         total[SQUARES, 0] = np.bincount(cell, self.w * away * away, cells)
         if self.w2 is self.w:  # w = w² = 1 a person
             total[WEIGHT2_SQUARES] = total[SQUARES]
         else:
-            total[WEIGHT2_FIRST, 0] = np.bincount(cell, self.w2 * away, cells)
-            total[WEIGHT2_SQUARES, 0] = np.bincount(cell, self.w2 * away * away, cells)
-        np.minimum.at(total[LOWEST, 0], cell[self.there], values[self.there])
-        np.maximum.at(total[HIGHEST, 0], cell[self.there], values[self.there])
+            first = self.w2 * away
+            total[WEIGHT2_FIRST, 0] = np.bincount(cell, first, cells)
+            total[WEIGHT2_SQUARES, 0] = np.bincount(cell, first * away, cells)
+        inside = cell if given.size == cell.size else cell[self.there]
+        np.minimum.at(total[LOWEST, 0], inside, given)
+        np.maximum.at(total[HIGHEST, 0], inside, given)
         return total
 
     def products(self, first: FloatArray, second: FloatArray, cell: IntArray, cells: int) -> FloatArray:
