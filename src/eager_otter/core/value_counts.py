@@ -23,9 +23,8 @@ from eager_otter.core.quantiles import Cut, quantile_cut
 MOST_RANGES = 1 << 17  # of one set of cells that are kept: some 8 MB
 ALL_BITS = 64  # of a number: two with the same are equal
 LEAST_FINER = 4  # bits that the ranges of another pass share more than those they come from
-BITS = tuple(
-    range(ALL_BITS, 8, -LEAST_FINER)
-)  # leading bits that the values of a range share; 12: sign, exponent
+# leading bits that the values of a range share; the fewest are sign and exponent
+BITS = tuple(range(ALL_BITS, 8, -LEAST_FINER))
 
 
 @dataclass(frozen=True, eq=False)
