@@ -276,6 +276,38 @@ def test_waiting_can_be_stopped(tmp_path: Path) -> None:
     assert not wait_for_change(states_of([tmp_path / "x"]), stop)
 
 
+@pytest.mark.parametrize("halfway", ["emptied", "gone"])
+def test_a_file_is_read_once_it_is_saved_and_not_while_it_is(tmp_path: Path, halfway: str) -> None:
+    """Some programs empty a file, or take it away, before they write it."""
+    file, other = tmp_path / "plan.yaml", tmp_path / "empty.yaml"
+    file.write_text("tables: [a]", encoding="utf-8")
+    states, seen = states_of([file, other]), []
+    if halfway == "gone":
+        file.unlink()
+    else:
+        file.write_text("", encoding="utf-8")
+    thread = threading.Thread(
+        target=lambda: seen.append((wait_for_change(states, threading.Event()), states_of([file])))
+    )
+    thread.start()
+    time.sleep(0.3)
+    assert not seen
+    file.write_text("tables: [b]", encoding="utf-8")
+    thread.join(10)
+    assert seen == [(True, states_of([file]))]
+
+
+def test_a_file_that_stays_empty_is_told_after_a_moment(tmp_path: Path) -> None:
+    file = tmp_path / "plan.yaml"
+    file.write_text("tables: [a]", encoding="utf-8")
+    states = states_of([file])
+    file.write_text("", encoding="utf-8")
+    assert wait_for_change(states, threading.Event())
+    stop = threading.Event()
+    stop.set()
+    assert not wait_for_change(states, stop)
+
+
 @pytest.mark.slow
 def test_the_command_serves_tells_and_ends(demo: Path, tmp_path: Path) -> None:
     folder = Path(shutil.copytree(demo, tmp_path / "day"))

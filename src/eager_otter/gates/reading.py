@@ -117,6 +117,14 @@ def read_start(path: Path, what: str, count: int) -> bytes:
         return file.read(count)
 
 
+def is_empty(path: Path) -> bool:
+    """Return whether a path holds nothing: an empty file, or none that can be looked at."""
+    try:
+        return path.stat().st_size == 0
+    except OSError:
+        return True
+
+
 def state_of(path: Path) -> tuple[int, ...] | None:
     """Return what tells whether a file has been written since, on this machine; None where there is none."""
     try:

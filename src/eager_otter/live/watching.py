@@ -9,9 +9,10 @@ from typing import Any
 
 from eager_otter.errors import MissingPackage
 from eager_otter.gates.outputs import install_line
-from eager_otter.gates.reading import is_folder, resolved, state_of
+from eager_otter.gates.reading import is_empty, is_folder, resolved, state_of
 
 STEP, TOGETHER = 20, 60  # milliseconds: between two looks at what came, and that changes are gathered for
+MOMENTS = 16  # of that length, about a second, that a file which is being saved is waited for
 LOOK_AGAIN = 500  # milliseconds after which the files are looked at, whether or not a change was told
 
 States = dict[Path, tuple[int, ...] | None]
@@ -34,7 +35,7 @@ def wait_for_change(states: States, stop: Event) -> bool:
     except ImportError as error:
         raise MissingPackage(f"A live page needs another package: {install_line('live')}") from error
     if states_of(states) != states:
-        return True
+        return _saved(states, stop)
     wanted = {path for file in states for path in (file.absolute(), resolved(file))}
     folders = {path.parent for path in wanted if is_folder(path.parent)}
     of_interest: Callable[[Any, str], bool] = lambda _, path: Path(path) in wanted  # noqa: E731
@@ -49,5 +50,16 @@ def wait_for_change(states: States, stop: Event) -> bool:
         recursive=False,
     ):
         if states_of(states) != states:
-            return True
+            return _saved(states, stop)
     return False
+
+
+def _saved(states: States, stop: Event) -> bool:
+    """Wait a moment for files that are empty or gone, as they are while some programs save them; False on `stop`."""
+    for _ in range(MOMENTS):
+        if stop.is_set():
+            return False
+        if not any(is_empty(path) for path, state in states.items() if state is not None):
+            break
+        stop.wait(TOGETHER / 1000)
+    return True
