@@ -10,12 +10,14 @@ import sys
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import pandas as pd
 import pytest
 
 import eager_otter as otter
 from eager_otter import errors
+from eager_otter.report import running
 
 Run = Callable[..., tuple[int, str, str]]
 UNFINISHED = 'respondents are counted whose interview is unfinished (finished: status == "complete").'
@@ -121,6 +123,40 @@ def test_a_strict_run_stops_at_errors_and_writes_nothing(run: Run, demo: Path, t
         == 0
     )
     assert (tmp_path / "t.csv").exists()
+
+
+def test_a_strict_run_reads_the_data_once(
+    run: Run, demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    opened: list[str] = []
+    opening = running.survey_of
+
+    def counted(plan: otter.Plan, *more: Any) -> otter.Survey:
+        opened.append(plan.title)
+        return opening(plan, *more)
+
+    monkeypatch.setattr(running, "survey_of", counted)
+    for plan, code in ((demo / "plan.yaml", 0), (demo / "spoiled" / "plan.yaml", 1)):
+        opened.clear()
+        found = run(
+            "run", plan, "--strict", "--only", "liking", "-o", tmp_path / "t.csv", "--force", cwd=tmp_path
+        )
+        assert found[0] == code and len(opened) == 1
+
+
+def test_a_strict_run_tells_the_audit_s_errors_where_a_table_cannot_be_made(
+    run: Run, demo: Path, tmp_path: Path
+) -> None:
+    shutil.copytree(demo, tmp_path / "d")
+    plan = tmp_path / "d" / "spoiled" / "plan.yaml"
+    text = plan.read_text(encoding="utf-8").replace(
+        "tables:\n", "tables:\n  - {question: liking, base: age > 99, id: none}\n", 1
+    )
+    plan.write_text(text, encoding="utf-8")
+    code, _, err = run("run", plan, "--strict", "-o", tmp_path / "t.csv", cwd=tmp_path)
+    assert code == 1 and "audit: " in err and "Stopped, as --strict" in err and "keeps none" not in err
+    code, _, err = run("run", plan, "-o", tmp_path / "t.csv", cwd=tmp_path)
+    assert code == 2 and "keeps none" in err and not (tmp_path / "t.csv").exists()
 
 
 def test_what_a_draft_writes_into_another_folder_runs_unedited(run: Run, demo: Path, tmp_path: Path) -> None:

@@ -28,7 +28,7 @@ from eager_otter.cli.options import (
     tell_who_is_counted,
     written_out,
 )
-from eager_otter.errors import RequestError, one_of, shown_path
+from eager_otter.errors import OtterError, RequestError, one_of, shown_path
 from eager_otter.gates.outputs import ENDINGS, SETTINGS_OF_OUTPUTS, endings_that_show
 from eager_otter.gates.streams import echo, show
 from eager_otter.gates.text import size_text
@@ -243,7 +243,7 @@ def make_and_save(
 ) -> int:
     """Make a report with a progress line, write it, and tell where it lies: an exit code.
 
-    With `strict`, errors of the audit stop it before anything is made. `machine` says who counts: see `run`. Of
+    With `strict`, errors of the audit stop it before anything is written. `machine` says who counts: see `run`. Of
     `new_data`, such as those of a next wave, it is told what the codebook does not know.
     """
     from eager_otter.audit.auditing import audit_plan
@@ -254,16 +254,17 @@ def make_and_save(
     from eager_otter.report.running import run_audited
 
     check_before(plan, outputs, force=force)
-    early = survey_of(plan) if strict else None
-    audit = None if early is None else audit_plan(plan, early)
-    if audit is not None and audit.counts()["error"]:
-        tell_audit(audit, plan)
-        echo("Stopped, as --strict was given; nothing was written.", err=True)
-        return FOUND
     with progress_line() as tell:
-        report = run_audited(plan, tell, machine or {}, lambda estimate: echo(str(estimate), err=True))
+        try:
+            report = run_audited(plan, tell, machine or {}, lambda estimate: echo(str(estimate), err=True))
+        except OtterError:
+            if strict and _stopped(audit_plan(plan, survey_of(plan)), plan):  # which may tell the reason
+                return FOUND
+            raise
         audited = report.audited
         assert report.survey is not None and audited is not None
+        if strict and _stopped(audited, plan):
+            return FOUND
         tell_who_is_counted(report.survey, plan, filter_text)
         written = report.save(*outputs, progress=tell, force=force, notes=notes, manifest=True)
         tell_audit(audited, plan)
@@ -283,6 +284,15 @@ def make_and_save(
         echo(f"{shown_path(path)}  ({size_text(path.stat().st_size)})")
     echo(f"{shown_path(written[0].parent / MANIFEST)}: what the report was made of", err=True)
     return 0
+
+
+def _stopped(audit: Audit, plan: Plan) -> bool:
+    """Tell that errors of the audit stop a run, if there are any."""
+    if not audit.counts()["error"]:
+        return False
+    tell_audit(audit, plan)
+    echo("Stopped, as --strict was given; nothing was written.", err=True)
+    return True
 
 
 def check_before(plan: Plan, outputs: tuple[Path, ...], *, force: bool) -> None:
