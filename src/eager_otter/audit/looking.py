@@ -35,7 +35,7 @@ from eager_otter.data.columns import Distinct, distinct
 from eager_otter.data.encoding import answers_with, parted
 from eager_otter.data.reasons import NO_BAND, UNKNOWN
 from eager_otter.data.responses import Responses
-from eager_otter.data.selection import reasons_by_code, reasons_of, rows_with_answer, who_answered
+from eager_otter.data.selection import reasons_and_rows, reasons_of, rows_with_answer, who_answered
 from eager_otter.gates.numbers import number_of
 
 
@@ -244,10 +244,7 @@ class _PartChecks:
         if not question.columns or not missing.names:
             return frozenset()
         if isinstance(answers, SingleAnswers | NumberAnswers):
-            if isinstance(answers, SingleAnswers):
-                reasons, rows = reasons_by_code(question, answers), answers.rows_of_codes()
-            else:
-                reasons, rows = reasons_of(question, answers), None
+            reasons, rows = reasons_and_rows(question, answers)
             people = np.bincount(reasons.codes, rows, len(reasons.known) + 1)[1:]
             labels = {reason.label for reason, n in zip(reasons.known, people, strict=True) if n}
             given = {answer.code for answer in question.answers if answer.missing and answer.label in labels}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -92,15 +93,19 @@ def renumbered(table: CodeArray, codes: CodeArray | IntArray) -> CodeArray:
     return np.asarray(table.take(codes))
 
 
-def counts_of(codes: CodeArray | IntArray, size: int) -> IntArray:
-    """Count the respondents of each code 0 … size-1: (size,).
+def counts_of(codes: CodeArray | IntArray, size: int, only: Sequence[int] | None = None) -> IntArray:
+    """Count the respondents of each code 0 … size-1: (size,). Where `only` some are asked for, others may be 0.
 
     >>> counts_of(np.array([2, 0, 2], np.uint8), 3).tolist()
     [1, 0, 2]
     """
-    if codes.dtype == np.uint8 and size <= FEW:
-        return np.array([np.count_nonzero(codes == code) for code in range(size)], np.int64)
-    return np.bincount(codes, minlength=size)
+    asked = range(size) if only is None else only
+    if codes.dtype != np.uint8 or len(asked) > FEW:
+        return np.bincount(codes, minlength=size)
+    counts = np.zeros(size, np.int64)
+    for code in asked:
+        counts[code] = np.count_nonzero(codes == code)
+    return counts
 
 
 def smallest_unsigned(largest: int) -> type[np.unsignedinteger[Any]]:

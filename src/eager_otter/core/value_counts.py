@@ -8,7 +8,7 @@ count takes no more memory for more people, and its quantiles are those of all v
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -167,53 +167,34 @@ class ValueCounts:
             tuple(one + two for one, two in zip(self.sets, other.sets, strict=True)), self.columns
         )
 
-    @property
-    def several(self) -> bool:
-        """Whether any range holds several values."""
-        return any(one.several.any() for one in self.sets)
-
     def hidden_by_cuts(self, shares: FloatArray) -> FloatArray:
         """Find the ranges (r, 2) that shares of weight (columns,) cut: to be counted again before `cuts`."""
-        if not self.several:
-            return np.zeros((0, 2))
-        return self._together(
-            [
-                [one.hidden((column,), q) for column, q in enumerate(shares) if self._owner(column) is one]
-                for one in self.sets
-            ]
-        )
+        own = [[((k,), q) for k, q in enumerate(shares) if self._owner(k) is one] for one in self.sets]
+        return self._hidden(own)
 
     def hidden_by_medians(self, pairs: IntArray) -> FloatArray:
         """Find the ranges (r, 2) that the median of a pair of columns cuts: to be counted again before `at_most`."""
-        if not self.several:
-            return np.zeros((0, 2))
-        return self._together(
-            [
-                [one.hidden(pair, 0.5) for pair in pairs[owned].tolist()]
-                for one, owned in zip(self.sets, self._owned(pairs), strict=True)
-            ]
-        )
+        return self._hidden([[(pair, 0.5) for pair in pairs[own].tolist()] for own in self._owned(pairs)])
 
-    def _together(self, hidden: list[list[BoolArray]]) -> FloatArray:
-        """Return the hidden ranges of all sets in rising order, those that overlap any others as one with them."""
-        several = [one.several for one in self.sets]
-        low, high = (
-            np.concatenate([getattr(one, end)[which] for one, which in zip(self.sets, several, strict=True)])
-            for end in ("low", "high")
-        )
-        nothing = [np.zeros(which.size, np.bool_) for which in several]
-        wanted = np.concatenate(
-            [
-                np.logical_or.reduce([none, *those])[which]
-                for none, those, which in zip(nothing, hidden, several, strict=True)
-            ]
-        )
-        order = np.argsort(low, kind="stable")
-        low, high, wanted = low[order], np.maximum.accumulate(high[order]), wanted[order]
-        starts = np.flatnonzero(np.concatenate([[True], low[1:] > high[:-1]])[: low.size])
-        ends = np.append(starts[1:], low.size) - 1
-        chosen = [bool(wanted[start : end + 1].any()) for start, end in zip(starts, ends, strict=True)]
-        return np.stack([low[starts], high[ends]], axis=1)[np.array(chosen, np.bool_)]
+    def _hidden(self, cuts: Sequence[Sequence[tuple[Sequence[int], float]]]) -> FloatArray:
+        """Find the ranges that cuts of columns, listed for each set, may lie in: rising, overlapping as one."""
+        low, high, hidden = [], [], []
+        for one, own in zip(self.sets, cuts, strict=True):
+            several = one.several
+            low.append(one.low[several])
+            high.append(one.high[several])
+            cut = np.zeros(several.size, np.bool_)
+            for columns, q in own if several.any() else ():
+                cut |= one.hidden(columns, q)
+            hidden.append(cut[several])
+        order = np.argsort(np.concatenate(low), kind="stable")
+        if not order.size:
+            return np.zeros((0, 2))
+        starts_at, ends_at = np.concatenate(low)[order], np.maximum.accumulate(np.concatenate(high)[order])
+        first = np.flatnonzero(np.concatenate([[True], starts_at[1:] > ends_at[:-1]]))
+        chosen = np.logical_or.reduceat(np.concatenate(hidden)[order], first)
+        last = np.append(first[1:], order.size) - 1
+        return np.stack([starts_at[first], ends_at[last]], axis=1)[chosen]
 
     def with_finer(self, ranges: FloatArray, finer: ValueCounts) -> ValueCounts:
         """Return the counts with some ranges (r, 2) as they were counted again."""

@@ -27,9 +27,7 @@ from eager_otter.counting.wanted import BannerPlan, Count
 from eager_otter.data.reasons import Reason
 from eager_otter.tables.table import Group
 
-Quantile = Callable[
-    [FloatArray], list[Cut]
-]  # shares (columns,), NaN for none, in; where they cut each column out
+Quantile = Callable[[FloatArray], list[Cut]]  # a share (columns,) or NaN in, where it cuts each column out
 Medians = Callable[[IntArray], AtMost]  # pairs of columns in, who is at most the median of both out
 Both = Callable[[Sequence[int]], FloatArray]  # columns in, Σw² of who gave two answers out
 

@@ -20,9 +20,7 @@ S = TypeVar("S")
 LONG = 60  # parts from which on an estimate is worth the two that are counted for it
 PROBED = 2
 PROCESS_BYTES = 160_000_000  # that a process takes before it reads anything
-WHOLE_COLUMNS = (
-    3  # columns of numbers that are held as a whole: weights, who is counted, ids while they are checked
-)
+WHOLE_COLUMNS = 3  # numbers that are held of all rows: weights, who is counted, ids while they are checked
 GAIN = 0.7  # of a process beside others, as they share the memory and have to start
 
 
@@ -58,7 +56,7 @@ def duration(seconds: float) -> str:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Foretelling:
+class Estimating:
     """A way to count that tells, before the first long count, about what it will take."""
 
     runner: Runner
@@ -84,12 +82,12 @@ def estimated(runner: Runner, one_pass: Pass[Any], responses: Responses) -> Esti
             processes = workers + 1 if workers > 1 else 1
         case _:
             return None
+    names, numbers, as_read = needs_of(one_pass)
     start = time.perf_counter()
-    parts = parts_of(responses, *needs_of(one_pass))
+    parts = parts_of(responses, names, numbers, as_read)
     for at_hand in islice(parts, PROBED):
         at_hand.used(one_pass.of)
     parts.close()
-    names, numbers, as_read = needs_of(one_pass)
     columns = len(columns_for(responses, names, [*numbers, *as_read]))
     number = math.ceil(responses.rows / files.PART_ROWS)
     seconds = (time.perf_counter() - start) / PROBED * number / max(1.0, GAIN * workers)

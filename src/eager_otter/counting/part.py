@@ -18,14 +18,14 @@ from eager_otter.counting.nesting import nested_answers
 from eager_otter.counting.population import Population, Steps, choose
 from eager_otter.counting.rows import difference_parts, row_counts
 from eager_otter.counting.wanted import BannerPlan, Count
-from eager_otter.data.answers import Answers, MultiAnswers, SingleAnswers
+from eager_otter.data.answers import Answers, MultiAnswers
 from eager_otter.data.made import values_of
 from eager_otter.data.reasons import Reason, Reasons, first_of
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import (
     all_answered,
     count_of_mentions,
-    reasons_by_code,
+    reasons_and_rows,
     who_answered,
     who_counts_in,
 )
@@ -268,14 +268,8 @@ class BannerCounting:
     def _left_out(self, count: Count, question: Question, answers: Answers) -> People:
         """Count those who have no answer, by reason."""
         times = self.population.frequencies
-        if (
-            isinstance(answers, SingleAnswers)
-            and times is None
-            and question.asked is None
-            and not count.within
-        ):
-            rows = answers.rows_of_codes().astype(np.float64)
-            return _by_reason(reasons_by_code(question, answers), rows, without=False)
+        if times is None and question.asked is None and not count.within:
+            return _by_reason(*reasons_and_rows(question, answers), without=False)
         return _by_reason(self._reasons(count, question), times, without=False)
 
     def _reasons(self, count: Count, question: Question) -> Reasons:

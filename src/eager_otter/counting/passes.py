@@ -69,7 +69,7 @@ class Passing(Protocol):
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
-class Both(Pass[tuple[Any, Any]]):
+class TwoPasses(Pass[tuple[Any, Any]]):
     """Two passes in one, so that the data are read and encoded once."""
 
     one: Pass[Any]

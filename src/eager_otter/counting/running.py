@@ -20,7 +20,7 @@ from typing import TYPE_CHECKING, Any, Protocol, TypeVar, cast
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.core.arrays import BoolArray, FloatArray
-from eager_otter.counting.passes import Both, Pass
+from eager_otter.counting.passes import Pass, TwoPasses
 from eager_otter.counting.population import Choice, choose
 from eager_otter.data import files
 from eager_otter.data.files import PartedFile, RowsOf, Source
@@ -197,7 +197,7 @@ class Along:
             return cast(S, self._counted[0])
         if self._counted:
             return self.runner.count(one_pass, responses, tell)
-        state, beside = self.runner.count(Both(one=one_pass, other=self.along), responses, tell)
+        state, beside = self.runner.count(TwoPasses(one=one_pass, other=self.along), responses, tell)
         self._counted.append(beside)
         return cast(S, state)
 

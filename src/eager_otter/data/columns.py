@@ -16,7 +16,6 @@ import pyarrow.compute as pc
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.missing import Missing
 from eager_otter.core.arrays import (
-    FEW,
     BoolArray,
     CodeArray,
     FloatArray,
@@ -81,11 +80,8 @@ class Distinct:
 
     def counts_of_some(self, chosen: Sequence[int]) -> dict[str, int]:
         """Count the rows of some of the texts, by their places; those that no row holds are left out."""
-        if self.index.dtype == np.uint8 and len(chosen) <= FEW:
-            counts = {k: int(np.count_nonzero(self.index == k)) for k in chosen}
-        else:
-            counts = dict(enumerate(self.counts().tolist()))
-        return {self.texts[k]: counts[k] for k in chosen if counts[k]}
+        counts = counts_of(self.index, len(self.texts), chosen)
+        return {self.texts[k]: int(counts[k]) for k in chosen if counts[k]}
 
     def which(self, test: Callable[[str], object]) -> BoolArray:
         """Return which rows hold a text that passes a test: (rows,). Each distinct text is tested once."""

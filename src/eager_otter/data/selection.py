@@ -148,9 +148,7 @@ def who_answered(question: Question, answers: Answers) -> BoolArray:
 
 def all_answered(question: Question, answers: Answers) -> bool:
     """Return whether every respondent gave at least one valid answer."""
-    if isinstance(answers, SingleAnswers):
-        return not bool(answers.rows_of_codes()[reasons_by_code(question, answers).codes > 0].any())
-    return bool(who_answered(question, answers).all())
+    return rows_with_answer(question, answers) == len(answers)
 
 
 def rows_with_answer(question: Question, answers: Answers) -> int:
@@ -169,6 +167,13 @@ def reasons_by_code(question: Question, answers: SingleAnswers) -> Reasons:
     for k, reason in (*labels.items(), *enumerate(answers.reasons, answers.answers)):
         table[k] = number[reason]
     return Reasons(table, known)
+
+
+def reasons_and_rows(question: Question, answers: Answers) -> tuple[Reasons, FloatArray | None]:
+    """Say why there is no answer: of each code, with how many rows have it, or of each row (None: one row each)."""
+    if isinstance(answers, SingleAnswers):
+        return reasons_by_code(question, answers), answers.rows_of_codes().astype(np.float64)
+    return reasons_of(question, answers), None
 
 
 def reasons_of(question: Question, answers: Answers) -> Reasons:

@@ -386,24 +386,23 @@ class SettingsReading:
         """Check the answers, nets and difference rows that settings name: one of the questions must have them."""
         if not questions or getattr(part, "within", None):
             return
-
-        def answers() -> list[str]:
-            return [name for one in questions for answer in one.valid for name in names_of(answer.label)]
-
-        def nets() -> list[str]:
-            return [name for one in questions for net in one.nets for name in names_of(net.label)]
-
-        def rows() -> list[str]:
-            return [name for one in questions for name in one.row_names()]
-
-        named = [(name, (*place, "headings", name), answers()) for name in part.headings or {}]
+        if not part.headings and not part.untested and part.percent_of is None:
+            return
+        answers = [name for question in questions for one in question.valid for name in names_of(one.label)]
+        nets = [name for question in questions for one in question.nets for name in names_of(one.label)]
+        rows = [name for question in questions for name in question.row_names()]
+        named = [(name, (*place, "headings", name), answers) for name in part.headings or {}]
         named += [
-            (name, (*place, "untested", k), [*rows(), *(one.name for one in summary_figures())])
+            (
+                name,
+                (*place, "untested", k),
+                [*rows, *(one.name for one in summary_figures())],
+            )
             for k, name in enumerate(part.untested or [])
         ]
         if part.percent_of is not None and part.figures and "percent of answer" in part.figures:
             where = (*place, "percent of")
-            named.append((part.percent_of, where, [*answers(), *nets()]))
+            named.append((part.percent_of, where, [*answers, *nets]))
             for question in questions:
                 try:
                     question.find(canonical(part.percent_of))

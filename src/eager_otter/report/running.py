@@ -14,7 +14,7 @@ from eager_otter.audit.questionnaires import audit_unread
 from eager_otter.audit.slip import Audit
 from eager_otter.codebook.expression import parse
 from eager_otter.codebook.unchanged import alike_as_a_whole, unchanged
-from eager_otter.counting.estimate import Estimate, Foretelling
+from eager_otter.counting.estimate import Estimate, Estimating
 from eager_otter.counting.running import Along, Runner, runner_for
 from eager_otter.data.files import source_of
 from eager_otter.documents.settled import checked
@@ -129,7 +129,7 @@ def _made(
     done = None if progress is None else _counting(progress, len(missing))
     counting = survey
     if machine.told is not None:
-        counting = replace(counting, runner=Foretelling(counting.runner, machine.told))
+        counting = replace(counting, runner=Estimating(counting.runner, machine.told))
     if audited:
         counting = replace(counting, runner=Along(counting.runner, look_at(plan)))
     new = counting.tables(missing, done) if missing else []
