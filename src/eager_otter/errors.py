@@ -13,6 +13,7 @@ OtterError
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
@@ -151,8 +152,38 @@ def nearest(name: str, known: Sequence[str]) -> str:
     return ""
 
 
+# of object storage, web servers and others, as a path holds it, with one slash; no letter of a drive
+ADDRESS = re.compile(r"(?:^|/)([a-z][a-z0-9+.-]+):/(?!/)")
+
+
+def address_of(path: Path) -> str | None:
+    """Return the address that stands in a path, None where there is none: `s3://waves/autumn.parquet`.
+
+    A path has one slash where an address has two, and may begin with the folder of the plan that names it. The address
+    of a file of this machine, `file:///waves/autumn.parquet`, has three.
+    """
+    text = path.as_posix()
+    found = ADDRESS.search(text)
+    if found is None:
+        return None
+    kind, rest = found[1], text[found.end() :]
+    return f"{kind}:///{rest}" if kind in ("file", "local") else f"{kind}://{rest}"
+
+
+def name_of(path: Path) -> str:
+    """Return the name of a file: the last part of its path, without what may follow it in an address, after a `?`."""
+    return path.name if address_of(path) is None else path.name.partition("?")[0]
+
+
 def shown_path(path: Path) -> str:
-    """Return a path as a person would type it: relative to the working folder where that is shorter."""
+    """Return a path as a person would type it: relative to the working folder where that is shorter.
+
+    Of an address, no keys are shown: neither a name before an @ nor what follows a ?.
+    """
+    address = address_of(path)
+    if address is not None and not path.exists():  # the gate for reading is higher than errors
+        kind, _, rest = address.partition("://")
+        return f"{kind}://{rest.partition('?')[0].rpartition('@')[2]}"
     try:
         return str(path.resolve().relative_to(Path.cwd()))
     except (ValueError, OSError, RuntimeError):  # elsewhere, or no path that can be

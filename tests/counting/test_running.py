@@ -272,6 +272,33 @@ def test_a_cluster_writes_the_same_bytes_though_a_worker_is_lost(
     assert outputs(report, tmp_path / "out") == in_turn
 
 
+def addressed(folder: Path, place: Path) -> Path:
+    """The same survey elsewhere, whose plan names the responses by an address that every worker sees."""
+    place.mkdir()
+    (place / "codebook.yaml").write_text(BOOK, encoding="utf-8")
+    address = f"data: {(folder / 'responses.parquet').as_uri()}"
+    (place / "plan.yaml").write_text(PLAN.replace("data: responses.parquet", address), encoding="utf-8")
+    return place / "plan.yaml"
+
+
+def test_processes_read_what_is_at_an_address(
+    folder: Path, tmp_path: Path, in_turn: dict[str, bytes]
+) -> None:
+    report = otter.run(addressed(folder, tmp_path / "plan"), workers=2)
+    assert "version" in str(report.source)
+    assert outputs(report, tmp_path / "out")["tables.csv"] == in_turn["tables.csv"]
+
+
+@pytest.mark.slow
+@QUIET
+def test_a_cluster_reads_what_is_at_an_address(
+    cluster: Any, folder: Path, tmp_path: Path, in_turn: dict[str, bytes]
+) -> None:
+    plan = addressed(folder, tmp_path / "plan")
+    report = otter.run(plan, cluster=cluster.scheduler_address)
+    assert outputs(report, tmp_path / "out")["tables.csv"] == in_turn["tables.csv"]
+
+
 @pytest.mark.slow
 @QUIET
 def test_a_client_is_taken_and_a_cluster_without_workers_is_not(

@@ -16,7 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import eager_otter as otter
-from eager_otter.data import cached, converted, files
+from eager_otter.data import cached, files
 from eager_otter.gates.cache import Cache
 from laws import LAW_BOOK, law_columns
 
@@ -106,7 +106,6 @@ def test_a_long_file_is_kept_part_by_part(
 ) -> None:
     monkeypatch.setattr(files, "IN_PARTS_FROM", 1)
     monkeypatch.setattr(files, "PART_ROWS", 32)
-    monkeypatch.setattr(converted, "GROUP_ROWS", 70)
     data, cache = as_csv(tmp_path, FRAME), tmp_path / "kept"
     without = tables_of(data, None)
     assert tables_of(data, cache) == without

@@ -39,7 +39,7 @@ def audit_unread(plan: Plan) -> Audit | None:
     if not any(slip.severity == "error" for slip in slips):
         return None
     source = (
-        f"{plan.data.name}, not read, as something that would change figures is not said; the lines to write are "
+        f"{plan.data_name}, not read, as something that would change figures is not said; the lines to write are "
         f"proposed by: eager-otter waves {shown_path(plan.path)}"
     )
     return Audit(title=plan.title, source=source, people=0, slips=tuple(slips), recodes=())

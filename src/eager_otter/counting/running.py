@@ -66,7 +66,7 @@ class Share:
     edges: dict[str, FloatArray]
     blank: BoolArray | None
     part_rows: int
-    fingerprint: tuple[tuple[int, int], ...]
+    fingerprint: files.Fingerprint
 
     def responses(self) -> Responses:
         """Return the responses of these rows. Raises FileProblem where the file is not the one it was."""
@@ -112,7 +112,7 @@ def shares_of(one_pass: Pass[Any], responses: Responses) -> list[Share]:
     edges = dict(responses.known_edges())
     codebook = replace(responses.codebook, origin=None)
     size = BLOCK_PARTS * files.PART_ROWS
-    fingerprint = files.fingerprint_of(file)
+    fingerprint = files.check_same(file, responses.fingerprint, responses.source)
     shares = []
     for first in range(0, responses.rows, size):
         end = min(first + size, responses.rows)

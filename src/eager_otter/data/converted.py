@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from itertools import chain
@@ -18,7 +19,6 @@ from eager_otter.errors import DataError, FileProblem, OtterError
 from eager_otter.gates.reading import reason_of
 from eager_otter.gates.temporary import TemporaryFolder
 
-GROUP_ROWS = 1 << 18  # rows of a row group
 MANY = 0.5  # different texts per row from which on a column is not kept as categories
 CATEGORIES = pa.dictionary(pa.int32(), pa.string())
 
@@ -187,10 +187,16 @@ def _copy_of(file: DataFile, names: list[str], home: Home) -> tuple[ParquetFile,
         raise DataError(f"{file.place}: has no rows; at least one respondent is needed.")
     path, kinds = home.new_copy(), [_kept_as(first.column(name)) for name in names]
     schema = pa.schema(list(zip(names, kinds, strict=True)))
+    kept = (
+        pa.table(
+            [_texts(part.column(name), kind) for name, kind in zip(names, kinds, strict=True)], schema=schema
+        )
+        for part in chain([first], parts)
+    )
     with parquet.ParquetWriter(path, schema, compression="snappy", write_page_checksum=True) as writer:
-        for part in chain([first], parts):
-            columns = [_texts(part.column(name), kind) for name, kind in zip(names, kinds, strict=True)]
-            writer.write_table(pa.table(columns, schema=schema), GROUP_ROWS)
+        # a row group for each part: what a file tells of many small ones takes more memory than their rows
+        for part in in_parts(kept, 0, sys.maxsize, pa.concat_tables):
+            writer.write_table(part.unify_dictionaries().combine_chunks())
             rows += part.num_rows
     copy = ParquetFile(path, tuple(names))
     home.keep(copy)

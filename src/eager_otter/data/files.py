@@ -14,9 +14,10 @@ from typing import Any, Protocol, runtime_checkable
 from pyarrow import concat_tables
 
 from eager_otter.data.remark import Remark
-from eager_otter.errors import DataError, FileProblem, nearest, shown_path
+from eager_otter.errors import DataError, FileProblem, name_of, nearest, shown_path
 from eager_otter.gates.machine import memory
-from eager_otter.gates.reading import checked_file, read_blocks, stamp_of, state_of
+from eager_otter.gates.reading import is_stored, read_blocks, state_of
+from eager_otter.gates.storage import data_stamp, stored
 from eager_otter.looks.words import counted
 
 SHOWN = 5
@@ -25,8 +26,12 @@ PART_ROWS = (
 )  # rows are counted in parts of so many, wherever that is done and by however many at a time
 IN_PARTS_FROM = 64 << 20  # bytes of a file of text that is read once only
 MOST_COLUMNS = 100_000
+MINUTE = "%Y-%m-%d %H:%M"
 LONGEST_NAME = 1_000  # characters of a column's name
 MOST_OF_MEMORY = 0.5
+
+
+Fingerprint = tuple[tuple[int, int], ...]  # of files: their bytes and times
 
 
 class DataFile(Protocol):
@@ -188,20 +193,25 @@ def is_long(path: Path) -> bool:
     return path.stat().st_size >= IN_PARTS_FROM
 
 
-def fingerprint_of(file: DataFile) -> tuple[tuple[int, int], ...]:
-    """Return what tells quickly whether the files are still the same: see `stamp_of`; () for none."""
-    return tuple(map(stamp_of, file.paths))
+def fingerprint_of(file: DataFile) -> Fingerprint:
+    """Return what tells quickly whether the files are still the same: see `data_stamp`; () for none."""
+    return tuple(map(data_stamp, file.paths))
 
 
-def check_same(file: DataFile, fingerprint: tuple[tuple[int, int], ...]) -> None:
-    """Check that a file is the one it was when the work began. Raises FileProblem."""
-    for path in file.paths:
-        checked_file(path, "the file of responses")
-    if fingerprint_of(file) != fingerprint:
-        raise FileProblem(
-            f"{file.place}: is not the file that was opened: its size or date is another. Was it changed meanwhile, or "
-            "is another file under that path on the machine that counts?"
-        )
+def check_same(file: DataFile, fingerprint: Fingerprint, source: Source | None = None) -> Fingerprint:
+    """Check that a file is the one it was when the work began, and give its fingerprint. Raises FileProblem.
+
+    Where it was touched only, and its `source` then is known, it is the same as long as its bytes are.
+    """
+    found = fingerprint_of(file)
+    if found == fingerprint:
+        return fingerprint
+    if source is not None and source.mark and file.source(source.rows).mark == source.mark:
+        return found
+    raise FileProblem(
+        f"{file.place}: is not the file that was opened: its size or date is another. Was it changed meanwhile, or is "
+        "another file under that path on the machine that counts? Open it again, or run again."
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -211,7 +221,9 @@ class Source:
     `changed` is the day and minute (UTC) the file was last changed, `fingerprint` the first 12 digits of the
     SHA-256 of its bytes; both "" for data from memory. `how` tells the sheet, or an encoding that was guessed.
 
-    `name` is that of the file, `rows` how many it holds. `each` are the sources of several files that are one survey.
+    `name` is that of the file, `rows` how many it holds. Of a file at an address, which is not read as a whole,
+    `version` are 12 digits that stand for what its storage tells of its bytes. `each` are the sources of several files
+    that are one survey.
     """
 
     name: str
@@ -219,31 +231,44 @@ class Source:
     changed: str = ""
     fingerprint: str = ""
     how: str = ""
+    version: str = ""
     each: tuple[Source, ...] = ()
+
+    @property
+    def mark(self) -> str:
+        """The fingerprint, or the version: what tells data from others; "" where nothing does."""
+        return self.fingerprint or self.version
 
     def __str__(self) -> str:
         if self.each:
             rows = ", ".join(f"{one.name} {one.rows:,}" for one in self.each)
             dated = f", the last of {self.changed} UTC" if self.changed else ""
             sums = f", SHA-256 of all {self.fingerprint}…" if self.fingerprint else ""
-            return f"{self.name}, {counted(self.rows, 'row')} ({rows}){dated}{sums}"
+            version = f", version of all {self.version}" if self.version else ""
+            return f"{self.name}, {counted(self.rows, 'row')} ({rows}){dated}{sums}{version}"
         parts = [self.name, *([self.how] if self.how else []), counted(self.rows, "row")]
         if self.changed:
             parts.append(f"file of {self.changed} UTC")
         if self.fingerprint:
             parts.append(f"SHA-256 {self.fingerprint}…")
+        if self.version:
+            parts.append(f"version {self.version}")
         return ", ".join(parts)
 
 
 def source_of(path: Path, rows: int, how: str = "") -> Source:
-    """Describe a file by its name, the day it was changed and its bytes."""
+    """Describe a file by its name, the day it was changed and its bytes, or by what its storage tells of it."""
+    if is_stored(path):
+        told = stored(path)
+        moment = "" if told.changed is None else told.changed.strftime(MINUTE)
+        return Source(name=name_of(path), rows=rows, changed=moment, version=told.version)
     changed = changed_text(path)
     return Source(name=path.name, rows=rows, changed=changed, fingerprint=digest_of(path)[:12], how=how)
 
 
 def changed_text(path: Path) -> str:
     """Write the day and minute (UTC) when a file was last changed."""
-    return datetime.fromtimestamp(path.stat().st_mtime, UTC).strftime("%Y-%m-%d %H:%M")
+    return datetime.fromtimestamp(path.stat().st_mtime, UTC).strftime(MINUTE)
 
 
 AT_REST = 2_000_000_000  # nanoseconds after which a file that is changed again has another time for sure

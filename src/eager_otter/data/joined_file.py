@@ -191,12 +191,15 @@ class JoinedFile:
         each = tuple(member.file.source(member.file.rows) for member in self.members)
         digest = hashlib.sha256()
         for one, member in zip(each, self.members, strict=True):
-            digest.update(f"{member.wave.label}\n{one.fingerprint}\n{member.wave.changes!r}\n".encode())
+            digest.update(f"{member.wave.label}\n{one.mark}\n{member.wave.changes!r}\n".encode())
+        mark = digest.hexdigest()[:12] if all(one.mark for one in each) else ""
+        all_bytes = all(one.fingerprint for one in each)
         return Source(
             name=self.waves.name,
             rows=rows,
             changed=max(one.changed for one in each),
-            fingerprint=digest.hexdigest()[:12] if all(one.fingerprint for one in each) else "",
+            fingerprint=mark if all_bytes else "",
+            version="" if all_bytes else mark,
             each=each,
         )
 

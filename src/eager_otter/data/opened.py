@@ -59,6 +59,7 @@ def open_responses(
     else:
         file = open_waves(codebook, waves, wanted, first, cache)
         check_there(file, wanted)
+    fingerprint = files.fingerprint_of(file)
     if isinstance(file, PartedFile):
         rows = file.rows
         if not rows:
@@ -72,6 +73,7 @@ def open_responses(
     else:
         table = file.read(first)
         responses = Responses(codebook, table, file.source(table.num_rows), table.num_rows, file)
+    responses.fingerprint = files.check_same(file, fingerprint)  # nothing was read of another one
     responses.remarks = tuple(file.remarks(responses.rows))
     if codebook.respondent is not None:
         _check_ids(responses, codebook.respondent)

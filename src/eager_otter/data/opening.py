@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from eager_otter.data.files import DataFile
 from eager_otter.documents.checking import found_text
-from eager_otter.errors import FileProblem, RequestError, shown_path
-from eager_otter.gates.reading import checked_file
+from eager_otter.errors import FileProblem, RequestError, name_of, shown_path
+from eager_otter.gates.reading import is_stored
+from eager_otter.gates.storage import data_stamp
 
 if TYPE_CHECKING:
     from eager_otter.data.csv_file import CsvFile
@@ -69,12 +70,17 @@ def _as_it_is(file: DataFile, reading: Reading | None) -> DataFile:
 
 def is_data(path: Path) -> bool:
     """Return whether a path has the ending of a file of responses."""
-    return path.suffix.lower() in OPENERS
+    return Path(name_of(path)).suffix.lower() in OPENERS
 
 
 def _open_path(path: Path, reading: Reading) -> DataFile:
-    checked_file(path, "a file of responses")
-    ending = path.suffix.lower()
+    ending = Path(name_of(path)).suffix.lower()
+    if is_stored(path) and ending != ".parquet":
+        raise FileProblem(
+            f"{shown_path(path)}: only Parquet is read at an address, in parts. Save the data as Parquet there, "
+            "or copy the file to this machine."
+        )
+    data_stamp(path)
     if ending not in OPENERS:
         known = ", ".join(OPENERS)
         raise FileProblem(

@@ -16,7 +16,8 @@ from eager_otter.data.arrow_columns import answers_in
 from eager_otter.data.files import AtPath, Source, check_room, checked_names, source_of
 from eager_otter.data.remark import Remark
 from eager_otter.errors import DataError, shown_path
-from eager_otter.gates.reading import checked_file, reading, stamp_of
+from eager_otter.gates.reading import reading
+from eager_otter.gates.storage import data_stamp, opened_data
 
 WHAT = "Parquet"
 SHORT_GROUP = 1 << 18  # rows
@@ -33,9 +34,15 @@ class ParquetFile(AtPath):
         """Read some columns: an Arrow table. Raises FileProblem, DataError for no rows or columns without answers."""
         from pyarrow import parquet
 
-        with reading(self.path, WHAT):
-            with parquet.ParquetFile(self.path, page_checksum_verification=True) as file:
-                check_room(file.metadata.num_rows * max(len(columns), 1), self.place)
+        footer = self._footer
+        with reading(self.path, WHAT), opened_data(self.path) as source:
+            check_room(footer.metadata.num_rows * max(len(columns), 1), self.place)
+            with parquet.ParquetFile(
+                source,
+                metadata=footer.metadata,
+                page_checksum_verification=True,
+                pre_buffer=source is not self.path,
+            ) as file:
                 table = file.read(columns=list(columns)).select(list(columns))
             if table.num_rows == 0:
                 raise DataError(f"{self.place}: has no rows; at least one respondent is needed.")
@@ -63,8 +70,7 @@ class ParquetFile(AtPath):
 
     @property
     def _footer(self) -> _Footer:
-        checked_file(self.path, "a Parquet file")
-        return _footer_of(self.path, stamp_of(self.path))
+        return _footer_of(self.path, data_stamp(self.path))
 
     def parts(
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
@@ -74,18 +80,26 @@ class ParquetFile(AtPath):
         `first` and `end` (not included; None: the last) are rows; with `categories`, texts come as dictionaries.
         Raises as `read` does, later.
         """
+        try:
+            yield from self._parts(list(columns), first, end, categories=categories)
+        finally:
+            pa.default_memory_pool().release_unused()
+
+    def _parts(self, names: list[str], first: int, end: int | None, *, categories: bool) -> Iterator[Any]:
         from pyarrow import parquet
 
-        names, place, footer = list(columns), self.place, self._footer
+        place, footer = self.place, self._footer
         kinds = {name: footer.schema.field(name).type for name in names}
         texts = [name for name, kind in kinds.items() if categories and pa.types.is_string(kind)]
         with (
             reading(self.path, WHAT),
+            opened_data(self.path) as source,
             parquet.ParquetFile(
-                self.path,
+                source,
                 metadata=footer.metadata,
                 read_dictionary=texts,
-                pre_buffer=False,
+                # few large requests to a server; from a disk, reading ahead takes memory and gains nothing
+                pre_buffer=source is not self.path,
                 page_checksum_verification=True,
             ) as file,
         ):
@@ -97,7 +111,6 @@ class ParquetFile(AtPath):
             for batch in in_parts(_batches(file, groups, names), skipped, end - first):
                 part = batch.select(names)
                 yield pa.table([answers_in(part.column(name), name, place) for name in names], names=names)
-        pa.default_memory_pool().release_unused()
 
     def remarks(self, rows: int) -> Iterator[Remark]:
         """Return what was noticed: nothing."""
@@ -122,8 +135,8 @@ def _footer_of(path: Path, stamp: tuple[int, int]) -> _Footer:
     """Read the footer of a file, once while it is the same. Raises FileProblem."""
     from pyarrow import parquet
 
-    with reading(path, WHAT):
-        metadata = parquet.read_metadata(path)
+    with reading(path, WHAT), opened_data(path) as source:
+        metadata = parquet.read_metadata(source)
         groups = (metadata.row_group(number).num_rows for number in range(metadata.num_row_groups))
         return _Footer(metadata, metadata.schema.to_arrow_schema(), (0, *accumulate(groups)))
 
@@ -178,9 +191,5 @@ def in_parts(
 
 def open_parquet(path: Path) -> ParquetFile:
     """Open a Parquet file and read its schema. Raises FileProblem, DataError for a column name twice."""
-    from pyarrow import parquet
-
-    checked_file(path, "a Parquet file")
-    with reading(path, WHAT):
-        names = parquet.read_schema(path).names
+    names = _footer_of(path, data_stamp(path)).schema.names
     return ParquetFile(path, tuple(checked_names(names, shown_path(path))))

@@ -105,7 +105,7 @@ def _read(responses: Responses, names: list[str], wanted: list[str], as_read: li
     known |= {column for column in wanted if all(part.has_numbers(column) for part in parts)}
     known = (known - set(as_read)) | set(responses.table.column_names)
     absent = [column for column in wanted if column not in known]
-    tables = responses.file_in_parts.parts(absent)
+    tables = responses.read_in_parts(absent)
     for part, read in zip(parts, tables, strict=True):
         at_hand = responses.table.slice(part.first - responses.first, part.rows)
         part.table = pa.table(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any, cast
@@ -32,7 +32,7 @@ from eager_otter.data.encoding import (
     encode_bands,
     encode_rules,
 )
-from eager_otter.data.files import DataFile, PartedFile, RowsOf, Source
+from eager_otter.data.files import DataFile, Fingerprint, PartedFile, RowsOf, Source, check_same
 from eager_otter.data.kind_of import kind_of
 from eager_otter.data.made import combined, computed, equal_bands, equal_edges, in_periods, merged
 from eager_otter.data.reasons import NO_GROUP, NOT_ASKED, Reasons, where_none
@@ -69,6 +69,7 @@ class Responses:
     in_parts: bool = False  # whether columns are so long that they are read part by part and not kept
     kept_codes: bool = True  # whether encoded answers are kept: not where they would take too much memory
     room: int = 0  # bytes of answers that are kept then, the last used
+    fingerprint: Fingerprint = ()  # of the file when it was opened
     _encoded: dict[str, Answers] = field(default_factory=dict)
     _numbers_read: dict[str, FloatArray] = field(default_factory=dict)
     _reasons: dict[str, Reasons] = field(default_factory=dict)
@@ -133,7 +134,7 @@ class Responses:
         pieces = [part._encoded[name] for part in parts if name in part._encoded]
         if len(pieces) < len(parts):
             pieces = []
-            for part, table in zip(parts, self.file_in_parts.parts(question.columns), strict=True):
+            for part, table in zip(parts, self.read_in_parts(question.columns), strict=True):
                 pieces.append(part.with_table(table).encoded(question))
                 if self.kept_codes:
                     part._encoded[name] = pieces[-1]
@@ -216,16 +217,20 @@ class Responses:
         negative or infinite, or where they are all 0, unless nobody may be left.
         """
         values = self._number_column(column, "weight column")
-        places = np.flatnonzero(rows)
-        kept = values[rows]
-        for what, wrong in (
-            ("is missing", np.isnan(kept)),
-            ("is negative", kept < 0),
-            ("is infinite", np.isinf(kept)),
-            (f"is not 0 but below {SMALLEST:g}", (kept > 0) & (kept < SMALLEST)),
-        ):
+        kept = values if rows.all() else values[rows]
+        del values
+        tests: tuple[tuple[str, Callable[[FloatArray], BoolArray]], ...] = (
+            ("is missing", np.isnan),
+            ("is negative", lambda kept: kept < 0),
+            ("is infinite", np.isinf),
+            (f"is not 0 but below {SMALLEST:g}", lambda kept: (kept > 0) & (kept < SMALLEST)),
+        )
+        for what, test in tests:
+            wrong = test(kept)
             if wrong.any():
-                raise DataError(self._wrong_weights(column, what, kept, places, np.flatnonzero(wrong)))
+                raise DataError(
+                    self._wrong_weights(column, what, kept, np.flatnonzero(rows), np.flatnonzero(wrong))
+                )
         if not may_be_nobody and not (kept > 0).any():
             raise DataError(f"Every weight in column {column!r} is 0, so nobody is left to count.")
         return kept
@@ -336,6 +341,24 @@ class Responses:
         """The file that is read part by part."""
         return cast(PartedFile, self.file)
 
+    def _read(self, file: DataFile, columns: Sequence[str]) -> Any:
+        """Read columns of the file that was opened: an Arrow table. Raises FileProblem where it is another one now."""
+        self._check_file(file)
+        read = file.read(columns)
+        self._check_file(file)
+        return read
+
+    def read_in_parts(self, columns: Sequence[str]) -> Iterator[Any]:
+        """Read columns of the file that was opened, in parts: Arrow tables. Raises FileProblem as above."""
+        file = self.file_in_parts
+        self._check_file(file)
+        yield from file.parts(columns)
+        self._check_file(file)
+
+    def _check_file(self, file: DataFile) -> None:
+        if self.fingerprint:
+            self.fingerprint = check_same(file, self.fingerprint, self.source)
+
     def people(self, who: BoolArray) -> int:
         """Count the respondents that some rows (rows,) stand for."""
         return people_of(who, self.times())
@@ -350,7 +373,7 @@ class Responses:
         there = set(self.table.column_names)
         absent = [name for name in dict.fromkeys(columns) if name not in there]
         if absent and self.file is not None and not self.in_parts:
-            read = self.file.read(absent)
+            read = self._read(self.file, absent)
             for name in absent:
                 self.table = with_column(self.table, name, read.column(name))
 
@@ -358,7 +381,7 @@ class Responses:
         """Return columns of the data as texts, "" for blanks; those that were not kept are read again."""
         kept = set(self.table.column_names)
         absent = [name for name in names if name not in kept]
-        read = self.file.read(absent) if absent and self.file is not None else self.table
+        read = self._read(self.file, absent) if absent and self.file is not None else self.table
         tables = {name: self.table if name in kept else read for name in names}
         columns = [tables[name].column(name).to_pylist() for name in names]
         return [["" if value is None else str(value) for value in column] for column in columns]
@@ -375,9 +398,26 @@ class Responses:
     def _number_column(self, column: str, kind: str) -> FloatArray:
         if column in self._numbers_read:
             return self._numbers_read[column]
-        read = numbers(self.column(column, kind), Missing(), column)[0]
+        read = self._numbers_in_parts(column) if self.in_parts else None
+        if read is None:
+            read = numbers(self.column(column, kind), Missing(), column)[0]
+        read.flags.writeable = False
         if self.kept_codes or not self.in_parts:
             self._numbers_read[column] = read
+        return read
+
+    def _numbers_in_parts(self, column: str) -> FloatArray | None:
+        """Read a column of numbers part by part, which takes less memory; None where it holds something else."""
+        if column in self.table.column_names or column not in self.file_in_parts.names:
+            return None
+        read, first = np.empty(self.rows), 0
+        for part in self.read_in_parts([column]):
+            located = Located(part.column(column), first, self.file_in_parts.decimal)
+            try:
+                read[first : first + part.num_rows] = numbers(located, Missing(), column)[0]
+            except DataError:  # what is told names all rows
+                return None
+            first += part.num_rows
         return read
 
     def _column(self, name: str, kind: str) -> Any:
@@ -388,7 +428,7 @@ class Responses:
         if self.file is None or name not in names:
             raise UnknownName(kind, name, names, self.source.name)
         if self.in_parts:
-            return self.file.read([name]).column(name)
+            return self._read(self.file, [name]).column(name)
         self.load([name])
         return self.table.column(name)
 

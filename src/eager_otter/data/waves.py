@@ -12,7 +12,7 @@ from eager_otter.codebook.expression import Both, Expression, Operand, Value, Wi
 from eager_otter.codebook.model import Answer, Codebook, CodeColumn, Merged, Offered, Question, TickColumns
 from eager_otter.data.opening import Reading
 from eager_otter.documents.settled import Settings
-from eager_otter.errors import RequestError, UnknownName, nearest
+from eager_otter.errors import RequestError, UnknownName, name_of, nearest
 from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import counted
 
@@ -64,7 +64,7 @@ class Wave(Settings):
     @property
     def name(self) -> str:
         """The name of its file, or its label for a frame."""
-        return self.data.name if isinstance(self.data, Path) else self.label
+        return name_of(self.data) if isinstance(self.data, Path) else self.label
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -30,9 +30,10 @@ from eager_otter.drafting.differences import Differences, differences
 from eager_otter.drafting.facts import Facts, Guess, facts_of
 from eager_otter.drafting.guess import guesses
 from eager_otter.drafting.writing import codebook_text, plan_text
-from eager_otter.errors import RequestError
+from eager_otter.errors import RequestError, name_of
 from eager_otter.gates.machine import processors
 from eager_otter.gates.reading import relative, resolved
+from eager_otter.gates.storage import data_stamp
 from eager_otter.gates.viewed import Viewed
 from eager_otter.gates.writing import check_new, new_folder, write_bytes, write_text, written_beside
 from eager_otter.looks.words import counted
@@ -107,14 +108,14 @@ def draft(
     file, guessed = looked.file, looked.guesses
     path = Path(data) if isinstance(data, str | Path) else Path(FRAME_FILE)
     into = None if folder is None or not isinstance(data, str | Path) else Path(folder)
-    title, origin = path.stem, "guessed from the data"
+    title, origin = Path(name_of(path)).stem, "guessed from the data"
     if isinstance(file, TripleSFile):
         title, origin = file.definition.title or title, "as its definition has it"
     elif looked.origins:
         origin = f"with labels from {', '.join(looked.origins)}"
-    place = path.name if into is None else relative(resolved(path), resolved(into))
+    place = relative(path, path.parent) if into is None else relative(resolved(path), resolved(into))
     return Draft(
-        codebook=codebook_text(path.name, title, origin, guessed),
+        codebook=codebook_text(name_of(path), title, origin, guessed),
         plan=plan_text(place, guessed, codebook_name, looked.reading),
         guesses=guessed,
         told=looked.told,
@@ -190,7 +191,7 @@ def look_at(data: Any, reading: Reading | None = None, dictionary: Path | None =
         raise RequestError("A triple-s definition is its own dictionary; leave the other out.")
     known = None if dictionary is None else read_dictionary(dictionary, file.names)
     return Looked(
-        name=Path(data).name if isinstance(data, str | Path) else "frame",
+        name=name_of(Path(data)) if isinstance(data, str | Path) else "frame",
         file=file,
         opened=first,
         reading=reading,
@@ -230,7 +231,7 @@ def _described(file: DataFile) -> dict[str, Described]:
 def _facts(file: DataFile, about: Mapping[str, Described]) -> list[Facts]:
     facts: list[Facts] = []
     left = [name for name in file.names if name]
-    size = len(left) if sum(path.stat().st_size for path in file.paths) <= SHORT_FILE else PIECE
+    size = len(left) if sum(data_stamp(path)[0] for path in file.paths) <= SHORT_FILE else PIECE
     while left:
         names, left = left[:size], left[size:]
         table = file.read(names)

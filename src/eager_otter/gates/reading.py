@@ -13,7 +13,7 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
-from eager_otter.errors import FileProblem, OtterError, shown_path
+from eager_otter.errors import FileProblem, OtterError, address_of, name_of, shown_path
 from eager_otter.gates.numbers import number_of, whole_of
 from eager_otter.gates.text import fitted, one_line
 
@@ -23,9 +23,6 @@ MOST_UNPACKED = 1_000 * MEGABYTE  # of an office file
 MOST_OF_AN_ENTRY = 800 * MEGABYTE
 DENSEST = 200  # times that a part may be larger unpacked than packed, once it is large
 LARGE = 50 * MEGABYTE
-ADDRESS = re.compile(
-    r"(^|/)[a-z][a-z0-9+.-]+:/(?!/)"
-)  # of pages, object storage and others; no letter of a drive
 LARGEST_JSON = 300 * MEGABYTE
 
 
@@ -38,13 +35,10 @@ def checked_file(path: Path, what: str, *, most: int | None = None, remedy: str 
     try:
         status = path.stat()
     except FileNotFoundError as error:
-        if ADDRESS.search(path.as_posix()):
-            address = ADDRESS.sub(
-                lambda scheme: f"{scheme[0]}/", place, count=1
-            )  # a path has lost its second slash
+        if address_of(path) is not None:
             raise FileProblem(
-                f"{address}: is an address, and files are read by their paths. Copy it to this machine, or name it "
-                "under a folder where that storage is mounted."
+                f"{place}: is an address, where only responses are read, in Parquet. Copy it to this machine, or name "
+                "it under a folder where that storage is mounted."
             ) from error
         raise FileProblem(f"{place}: no such file. Check the path and the spelling.") from error
     except (OSError, ValueError) as error:
@@ -67,6 +61,16 @@ def stamp_of(path: Path) -> tuple[int, int]:
     """Return what tells quickly, on any machine, whether a file is still the same: its bytes, its time (ns)."""
     status = path.stat()
     return status.st_size, status.st_mtime_ns
+
+
+def is_stored(path: Path) -> bool:
+    """Return whether a path holds an address, and is none of this machine."""
+    return address_of(path) is not None and not path.exists()
+
+
+def beside(path: Path) -> Path:
+    """Return what stands for a path where something is written beside it: of an address, its name in this folder."""
+    return Path(name_of(path)) if is_stored(path) else path
 
 
 def is_file(path: Path) -> bool:
@@ -96,7 +100,12 @@ def resolved(path: Path) -> Path:
 
 
 def relative(path: Path, folder: Path) -> str:
-    """Write a path as it is from a folder, with slashes; the whole path where there is no way from there."""
+    """Write a path as it is from a folder, with slashes; the whole path where there is no way from there.
+
+    An address is the same from everywhere.
+    """
+    if is_stored(path):
+        return str(address_of(path))
     try:
         return Path(os.path.relpath(path, folder)).as_posix()
     except ValueError:  # another drive

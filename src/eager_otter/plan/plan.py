@@ -19,7 +19,7 @@ from eager_otter.documents.origin import Origin
 from eager_otter.documents.settled import Settings, checked
 from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import is_yaml
-from eager_otter.errors import Problem, RequestError, UnknownName
+from eager_otter.errors import Problem, RequestError, UnknownName, name_of
 from eager_otter.gates.cache import Cache
 from eager_otter.gates.viewed import Viewed
 from eager_otter.looks.theme import STANDARD, LettersPlace, Theme
@@ -137,10 +137,15 @@ class Plan(Viewed):
     cache: Cache | None = field(default=None, compare=False)
 
     def __repr__(self) -> str:
-        return f"<Plan {self.title!r}: {counted(len(self.requests), 'table')} of {self.data.name}>"
+        return f"<Plan {self.title!r}: {counted(len(self.requests), 'table')} of {self.data_name}>"
 
     def __len__(self) -> int:
         return len(self.requests)
+
+    @property
+    def data_name(self) -> str:
+        """The name of the file of responses, or how many files they are."""
+        return name_of(self.data) if isinstance(self.data, Path) else self.data.name
 
     @property
     def inputs(self) -> tuple[Path, ...]:

@@ -18,8 +18,9 @@ from eager_otter.documents.origin import Origin
 from eager_otter.documents.settled import checked
 from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import Document, Place, compose, is_yaml, read_yaml
-from eager_otter.errors import DocumentError, FileProblem, OtterError, UnknownName, shown_path
-from eager_otter.gates.reading import matching, relative, resolved
+from eager_otter.errors import DocumentError, FileProblem, OtterError, UnknownName, name_of, shown_path
+from eager_otter.gates.reading import is_stored, relative, resolved
+from eager_otter.gates.storage import data_matching
 from eager_otter.looks.catalogue import load_words
 from eager_otter.plan.asked_for import AskedFor, tables_asked_for
 from eager_otter.plan.banners import BannerReading
@@ -253,11 +254,16 @@ def _data(part: DataPart, context: Context) -> Path | Waves | None:
         return folder / part.file
     entries = part.files
     if isinstance(entries, str):
-        found = matching(folder, entries)
+        try:
+            found = data_matching(folder, entries)
+        except OtterError as error:
+            context.refused(("data", "files"), error)
+            return None
         if not found:
-            context.mistake(("data", "files"), f"no file fits {entries!r}; looked in {shown_path(folder)}.")
+            where = "" if is_stored(folder / entries) else f"; looked in {shown_path(folder)}"
+            context.mistake(("data", "files"), f"no file fits {entries!r}{where}.")
         waves = tuple(
-            Wave(data=path, label=path.name.partition(".")[0], reading=_reading(part)) for path in found
+            Wave(data=path, label=name_of(path).partition(".")[0], reading=_reading(part)) for path in found
         )
     else:
         waves = tuple(
@@ -293,7 +299,7 @@ def _wave(entry: WavePart, folder: Path, codebook: Codebook | None) -> Wave:
     changes = entry.changes
     return Wave(
         data=folder / entry.file,
-        label=entry.label or Path(entry.file).name.partition(".")[0],
+        label=entry.label or name_of(Path(entry.file)).partition(".")[0],
         reading=_reading(entry),
         codebook=codebook,
         date=entry.date,

@@ -303,6 +303,7 @@ def _source_text(source: Source, say: Words) -> str:
     parts = [name, source.how, say("{count} {count:row|rows}", count=source.rows)]
     parts.append(say("file of {time} UTC", time=source.changed) if source.changed else "")
     parts.append(f"SHA-256 {source.fingerprint}…" if source.fingerprint else "")
+    parts.append(say("version {version}", version=source.version) if source.version else "")
     return ", ".join(part for part in parts if part)
 
 

@@ -21,7 +21,7 @@ from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError
 from eager_otter.gates.cache import Cache, cache_in
 from eager_otter.gates.machine import bytes_in
-from eager_otter.gates.reading import is_file
+from eager_otter.gates.reading import is_file, is_stored
 from eager_otter.plan.asked import CallReader
 from eager_otter.plan.plan import Plan
 from eager_otter.plan.reading import read_plan
@@ -98,7 +98,7 @@ def _made(
 ) -> Report:
     """Make a report; see `run`. What the audit counts is counted along with the tables, where it is `audited`."""
     if progress is not None:
-        progress(f"Reading {plan.data.name}", 0, 1)
+        progress(f"Reading {plan.data_name}", 0, 1)
     if plan.for_each is not None:
         raise RequestError(
             f"The plan makes a report for each answer of {plan.for_each.question}: run each of `plans_for_each(plan)`."
@@ -167,9 +167,9 @@ def _survey_before(before: Report, plan: Plan) -> Survey | None:
         return None
     if (old.data, old.reading) != (plan.data, plan.reading):
         return None
-    if not isinstance(plan.data, Path) or not is_file(plan.data):
+    if not isinstance(plan.data, Path) or not (is_file(plan.data) or is_stored(plan.data)):
         return None
-    if source_of(plan.data, survey.source.rows).fingerprint != survey.source.fingerprint:
+    if source_of(plan.data, survey.source.rows).mark != survey.source.mark:
         return None
     if _same_codebook(old, plan):
         return survey

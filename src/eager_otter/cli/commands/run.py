@@ -326,7 +326,7 @@ def unknown_in(audit: Audit, plan: Plan) -> Iterator[str]:
             if where == "data"
             else f"codes of {where} that the codebook does not know"
         )
-        yield f"{plan.data.name} has {what}: {first_of(found, 8)}."
+        yield f"{plan.data_name} has {what}: {first_of(found, 8)}."
 
 
 def tell_audit(audit: Audit, plan: Plan) -> None:

@@ -52,6 +52,7 @@ def weigh(
     """
     from eager_otter.data.opened import open_responses
     from eager_otter.data.waves import Waves
+    from eager_otter.gates.reading import beside
     from eager_otter.gates.writing import check_targets, written_beside
     from eager_otter.plan.reading import read_plan
     from eager_otter.report.weighting_view import draw, weighting_view, write_lines, write_weighted
@@ -71,16 +72,15 @@ def weigh(
 
         data: Path | Waves
         book, data = read_codebook(folder / part.codebook), folder / str(part.data)
-        beside = data
         inputs += [*book.files, data]
     elif part.plan is not None:
         plan = read_plan(folder / part.plan)
         book, data, reading, plan_filter = plan.codebook, plan.data, plan.reading, plan.filter
-        beside = data if isinstance(data, Path) else data.beside
         inputs += plan.inputs
     else:
         raise RequestError(f"{shown_path(targets)}: name a plan, or data and codebook.")
-    target = output or beside.with_name(f"{beside.stem}-weighted.csv")
+    near = beside(data if isinstance(data, Path) else data.beside)
+    target = output or near.with_name(f"{near.stem}-weighted.csv")
     places = [path for path in (target, report, picture) if path is not None]
     check_endings(target, report, picture)
     check_targets(places, inputs=inputs, force=force)
