@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 from pathlib import Path
 
@@ -69,4 +70,28 @@ def test_a_file_that_is_written_while_it_is_opened_is_told(
 
     monkeypatch.setattr("eager_otter.data.csv_file.source_of", late)
     with pytest.raises(otter.FileProblem, match=r"responses.csv: is not the file that was opened"):
+        otter.open_survey(tmp_path / "codebook.yaml", data)
+
+
+def test_the_digest_that_is_made_beside_the_reading_is_that_of_the_bytes(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(files, "IN_PARTS_FROM", 1)
+    (tmp_path / "codebook.yaml").write_text(BOOK, encoding="utf-8")
+    for seed in (11, 12):
+        data = write(tmp_path, "csv", seed=seed)
+        survey = otter.open_survey(tmp_path / "codebook.yaml", data)
+        assert survey.source.fingerprint == hashlib.sha256(data.read_bytes()).hexdigest()[:12]
+
+
+def test_a_digest_that_cannot_be_made_is_told(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(files, "IN_PARTS_FROM", 1)
+    (tmp_path / "codebook.yaml").write_text(BOOK, encoding="utf-8")
+    data = write(tmp_path, "csv", seed=11)
+
+    def fail(path: Path, what: str) -> None:
+        raise otter.FileProblem(f"{path.name}: cannot be read (Input/output error).")
+
+    monkeypatch.setattr(files, "read_blocks", fail)
+    with pytest.raises(otter.FileProblem, match=r"responses.csv: cannot be read \(Input/output error\)"):
         otter.open_survey(tmp_path / "codebook.yaml", data)

@@ -19,7 +19,7 @@ from typing import Any, NoReturn
 DONE, WRONG_INPUT, FAULT, STOPPED = 0, 2, 3, 130
 PROGRAM = "eager-otter"
 MOMENT = 0.02  # seconds
-SELDOM = (50_000, 20, 50)  # objects made before cycles of them are looked for: nearly all live to the end
+SELDOM = (200_000, 20, 50)  # objects made before cycles of them are looked for: nearly all live to the end
 
 
 def main(arguments: list[str] | None = None) -> NoReturn:

@@ -16,20 +16,22 @@ from typing import Any
 
 import pyarrow as pa
 
+from eager_otter.data.csv_lines import is_by_bytes, rows_by_line, windows_of
 from eager_otter.data.described import Described
-from eager_otter.data.files import Source, checked_names, is_long, source_of
+from eager_otter.data.files import Source, checked_names, digest_ahead, is_long, source_of
 from eager_otter.data.headings import ROWS_LOOKED_AT, Headings, read_headings
 from eager_otter.data.line_breaks import swallowed_rows
 from eager_otter.data.remark import Remark, blank_lines, named
 from eager_otter.errors import DataError, FileProblem, RequestError, shown_path
 from eager_otter.gates.encodings import USUAL, WESTERN, not_western
-from eager_otter.gates.reading import read_blocks, read_lines, read_start, reading, stamp_of
+from eager_otter.gates.reading import opened_from, read_blocks, read_lines, read_start, reading, stamp_of
 from eager_otter.gates.unpacking import Unpacked
 from eager_otter.looks.words import said
 
 DELIMITERS = (",", ";", "\t", "|")
 LONGEST_START = 16 * 1024 * 1024
 BLOCK = 8 << 20
+WINDOW = BLOCK  # bytes that a thread reads at a time
 UTF16_MARKS = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
 LINE_END = re.compile("\r\n|[\r\n]")
 WHAT = "CSV"
@@ -77,6 +79,7 @@ class CsvFile:
 
     def in_a_row(self, columns: Sequence[str]) -> Iterator[Any]:
         """Read some columns in parts of some megabytes: Arrow tables. Raises as `read` does, later."""
+        digest_ahead(self._whole)
         with reading(self.path, WHAT):
             yield from _CsvReader(self, columns).parts()
 
@@ -251,26 +254,55 @@ class _CsvReader:
             raise self._problem(error) from error
 
     def parts(self) -> Iterator[Any]:
+        """Read by threads as long as each line is a row, what is left row by row."""
+        done = 0
+        if len(self.file.names) > 1 and is_by_bytes(self.file.encoding):
+            windows = windows_of(read_blocks(self.file.path, TEXT_FILE, WINDOW), WINDOW)
+            for end, table in rows_by_line(windows, self._window, self.file.delimiter, self.file.above):
+                done = end
+                yield table
+        yield from self._row_by_row(done)
+
+    def _window(self, content: bytes, first: bool) -> Any:
+        """Read whole lines. Raises ArrowInvalid."""
         from pyarrow import csv as arrow_csv
 
-        try:
-            with arrow_csv.open_csv(self.file.path, **self._options()) as reader:
-                for batch in reader:
-                    yield pa.Table.from_batches([batch])
-        except pa.ArrowInvalid as error:
-            raise self._problem(error) from error
+        options = self._options(names=self._all_names(self.file.above if first else 0), whole=len(content))
+        return arrow_csv.read_csv(pa.BufferReader(content), **options)
 
-    def _options(self, *, slowly: bool = False) -> dict[str, Any]:
+    def _row_by_row(self, start: int) -> Iterator[Any]:
+        """Read what is left from a byte on, which begins a row."""
+        from pyarrow import csv as arrow_csv
+
+        options = self._options(names=self._all_names(0)) if start else self._options()
+        with opened_from(self.file.path, TEXT_FILE, start) as left:
+            if left is None:
+                return
+            try:
+                with arrow_csv.open_csv(left, **options) as reader:
+                    for batch in reader:
+                        yield pa.Table.from_batches([batch])
+            except pa.ArrowInvalid as error:
+                raise self._problem(error) from error
+
+    def _options(
+        self, *, slowly: bool = False, names: Mapping[str, Any] | None = None, whole: int = 0
+    ) -> dict[str, Any]:
+        """Say how to read: `slowly` row by row, with other `names` of columns, or a `whole` window of so many bytes."""
         from pyarrow import csv as arrow_csv
 
         path = self.file.path
         return {
             "read_options": arrow_csv.ReadOptions(
-                use_threads=not slowly, block_size=BLOCK, encoding=self.file.encoding, **self._own_names()
+                use_threads=not (slowly or whole),
+                block_size=whole + 1 if whole else BLOCK,
+                encoding=self.file.encoding,
+                **(self._own_names() if names is None else names),
             ),
             "parse_options": arrow_csv.ParseOptions(
                 delimiter=self.file.delimiter,
-                newlines_in_values=_has_quotes(path, stamp_of(path)),  # lines are parted faster without
+                # lines are parted faster without
+                newlines_in_values=not whole and _has_quotes(path, stamp_of(path)),
                 ignore_empty_lines=len(self.file.names) > 1,
                 invalid_row_handler=self._skip if slowly else None,
             ),
@@ -285,7 +317,11 @@ class _CsvReader:
         """Name the columns where their names are not just the first row."""
         if self.file.heading_rows == 1 and not self.file.headings.repeated:
             return {}
-        return {"column_names": list(self.file.names), "skip_rows_after_names": self.file.above}
+        return self._all_names(self.file.above)
+
+    def _all_names(self, above: int) -> dict[str, Any]:
+        """Name all columns, below so many rows."""
+        return {"column_names": list(self.file.names), "skip_rows_after_names": above}
 
     def _skip(self, row: Any) -> str:
         self.skipped.append(row)

@@ -6,9 +6,11 @@ import hashlib
 import time
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
+from concurrent.futures import Future
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from threading import Thread
 from typing import Any, Protocol, runtime_checkable
 
 from pyarrow import concat_tables
@@ -275,8 +277,32 @@ AT_REST = 2_000_000_000  # nanoseconds after which a file that is changed again 
 _DIGESTS: dict[Path, tuple[tuple[int, ...], str]] = {}  # of files as they were when they were last read
 
 
+_AHEAD: dict[Path, tuple[tuple[int, ...] | None, Future[str]]] = {}  # digests that are being made
+
+
+def digest_ahead(path: Path) -> None:
+    """Begin to make the SHA-256 of a file that is long to read, beside what else is done; `digest_of` waits for it."""
+    made: Future[str] = Future()
+
+    def make() -> None:
+        try:
+            made.set_result(_made_digest(path))
+        except BaseException as error:  # noqa: BLE001 - told where it is asked for
+            made.set_exception(error)
+
+    _AHEAD[path.absolute()] = state_of(path), made
+    Thread(target=make, daemon=True).start()
+
+
 def digest_of(path: Path) -> str:
     """Return the SHA-256 of a file, read again only where it may have been changed since. Raises FileProblem."""
+    began, made = _AHEAD.pop(path.absolute(), (None, None))
+    if made is not None and began == state_of(path):
+        return made.result()
+    return _made_digest(path)
+
+
+def _made_digest(path: Path) -> str:
     key = state_of(path)
     known = _DIGESTS.get(path.absolute())
     if known is not None and known[0] == key:

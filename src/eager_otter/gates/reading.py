@@ -151,6 +151,17 @@ def read_blocks(path: Path, what: str, size: int = 1 << 20) -> Iterator[bytes]:
             yield block
 
 
+@contextmanager
+def opened_from(path: Path, what: str, start: int) -> Iterator[Any]:
+    """Open a file at a byte, for a library that reads on from there; gives None at its end. Raises FileProblem."""
+    checked_file(path, what)
+    with reading(path, what), path.open("rb") as file:
+        file.seek(start)
+        at_end = start > 0 and not file.read(1)
+        file.seek(start)
+        yield None if at_end else file
+
+
 def read_lines(
     path: Path, what: str, *, encoding: str = "utf-8-sig", errors: str = "strict"
 ) -> Iterator[str]:

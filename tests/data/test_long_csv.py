@@ -1,0 +1,169 @@
+"""Long CSV files are read by threads, in windows of lines: rows are those of the file read at once, whatever it holds."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable
+from pathlib import Path
+
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import eager_otter as otter
+from eager_otter.data import csv_file, csv_lines
+from eager_otter.data.csv_file import open_csv
+
+WINDOW = 48  # bytes
+NAMES = ["first", "second", "third"]
+PLAIN = st.sampled_from(["", "1", "2", "long answer", 'a 5" glass', '5"', "é", " "])
+ODD = st.sampled_from(
+    ["two\nlines", "a,b", 'so "called"', 'ends in a "', "\n", '"', "1\r\n2", "g,h,i\n1,2,3"]
+)
+
+
+def texts_of(rows: Iterable[list[str]], end: str, quoting: int) -> str:
+    file = io.StringIO()
+    writer = csv.writer(file, lineterminator=end, quoting=quoting)  # type: ignore[arg-type]
+    writer.writerow(NAMES)
+    writer.writerows(rows)
+    return file.getvalue()
+
+
+def in_windows(path: Path) -> list[list[str]]:
+    """Read a file as a long one: rows of texts."""
+    file = open_csv(path, delimiter=",", encoding="utf-8", decimal=".", heading_rows=1)
+    parts = [part.to_pydict() for part in file.in_a_row(NAMES)]
+    return [list(row) for part in parts for row in zip(*(part[name] for name in NAMES), strict=True)]
+
+
+def at_once(path: Path) -> list[list[str]]:
+    """Read a file with the library's own reader, at once."""
+    file = open_csv(path, delimiter=",", encoding="utf-8", decimal=".", heading_rows=1)
+    table = file.read(NAMES).to_pydict()
+    return [list(row) for row in zip(*(table[name] for name in NAMES), strict=True)]
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return tmp_path_factory.mktemp("csv")
+
+
+@pytest.fixture(autouse=True)
+def short_windows(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(csv_file, "WINDOW", WINDOW)
+
+
+@given(
+    st.lists(st.lists(st.one_of(PLAIN, ODD), min_size=3, max_size=3), min_size=1, max_size=40),
+    st.sampled_from(["\n", "\r\n"]),
+    st.sampled_from([csv.QUOTE_MINIMAL, csv.QUOTE_ALL]),
+    st.booleans(),
+)
+def test_rows_are_those_that_were_written(
+    folder: Path, rows: list[list[str]], end: str, quoting: int, ended: bool
+) -> None:
+    path, text = folder / "written.csv", texts_of(rows, end, quoting)
+    path.write_bytes((text if ended else text.removesuffix(end)).encode())
+    assert in_windows(path) == rows
+
+
+LINES = st.lists(
+    st.sampled_from(
+        ["1,2,3", '1,2,"3', '1,"2,3"', '4"', 'x,y,z"', '5",2,"so', "", "1,2,", '","', ",,", "é,ü,ö"]
+    ),
+    min_size=1,
+    max_size=30,
+)
+
+
+@given(LINES, st.sampled_from(["\n", "\r\n", "\r"]))
+def test_files_that_are_written_badly_are_read_or_refused_as_at_once(
+    folder: Path, lines: list[str], end: str
+) -> None:
+    """Quotes that are not closed, or that stand within an answer, and rows of another length."""
+    path = folder / "badly.csv"
+    path.write_bytes(end.join([",".join(NAMES), *lines, ""]).encode())
+    try:
+        wanted: list[list[str]] | None = at_once(path)
+    except (otter.FileProblem, otter.DataError):
+        wanted = None
+    try:
+        found: list[list[str]] | None = in_windows(path)
+    except (otter.FileProblem, otter.DataError):
+        found = None
+    assert found == (wanted or None) or (found == [] and wanted is None)
+
+
+@pytest.mark.parametrize("ended", ["\n", "\r"], ids=["lines", "one line too many"])
+@pytest.mark.parametrize("begins", ["so", "so\nand so"])
+def test_a_value_that_is_cut_within_quotes_is_not_taken_for_two_rows(
+    tmp_path: Path, begins: str, ended: str
+) -> None:
+    """What is before and behind the cut looks like rows of three cells, as many as lines."""
+    path = tmp_path / "cut.csv"
+    head = ",".join(NAMES) + "\n" + "1,2,3\n" * 4 + f"1,2,3{ended}1,2,3\n"
+    opened = f'5",2,"{begins}'
+    path.write_bytes(f'{head}{opened}\ng,h,i"\n4,5,6\n'.encode())
+    for window in range(len(head), len(head) + len(opened) + 3):
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(csv_file, "WINDOW", window)
+            assert in_windows(path)[6:] == [['5"', "2", f"{begins}\ng,h,i"], ["4", "5", "6"]]
+
+
+def test_threads_read_all_but_what_is_not_line_by_line(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Only what follows a value of two lines is read row by row."""
+    path = tmp_path / "long.csv"
+    rows = [[f"{k}", "answer", "x"] for k in range(200)]
+    by_row: list[int] = []
+    real = csv_file._CsvReader._row_by_row
+    monkeypatch.setattr(
+        csv_file._CsvReader, "_row_by_row", lambda reader, start: by_row.append(start) or real(reader, start)
+    )
+    text = texts_of(rows, "\n", csv.QUOTE_MINIMAL)
+    path.write_text(text, encoding="utf-8")
+    assert in_windows(path) == rows
+    assert by_row == [len(text)]
+    rows[150][1] = "two\nlines"
+    text = texts_of(rows, "\n", csv.QUOTE_MINIMAL)
+    path.write_text(text, encoding="utf-8")
+    assert in_windows(path) == rows
+    before = text.index('150,"two')
+    assert before - WINDOW <= by_row[1] <= before
+
+
+def test_a_wrong_row_far_down_is_named(tmp_path: Path) -> None:
+    path = tmp_path / "long.csv"
+    path.write_text(",".join(NAMES) + "\n" + "1,2,3\n" * 100 + "1,2\n" + "1,2,3\n" * 100, encoding="utf-8")
+    with pytest.raises(otter.FileProblem, match=r"long.csv: row 101 has 2 cells where the header has 3"):
+        in_windows(path)
+
+
+def test_a_file_without_lines_is_not_held_as_one(tmp_path: Path) -> None:
+    """Lines that end in a carriage return alone, and a quote that is never closed, end the windows."""
+    blocks = [b"x" * 10] * 1000
+    assert list(csv_lines.windows_of(iter(blocks), 100)) == []
+    taken = iter(blocks)
+    assert list(csv_lines.windows_of(taken, 100)) == []
+    assert len(list(taken)) == 1000 - 11
+    path = tmp_path / "returns.csv"
+    path.write_bytes("\r".join([",".join(NAMES), *["1,2,3"] * 50]).encode())
+    assert in_windows(path) == [["1", "2", "3"]] * 50
+
+
+@pytest.mark.parametrize("encoding", ["utf-16", "utf-32-le", "utf-16-be"])
+def test_encodings_in_which_a_line_feed_is_not_a_byte_are_read_row_by_row(encoding: str) -> None:
+    assert not csv_lines.is_by_bytes(encoding)
+
+
+@pytest.mark.parametrize("encoding", ["utf-8", "UTF8", "cp1252", "windows-1250", "latin-1", "iso-8859-15"])
+def test_encodings_of_bytes_are_read_in_windows(tmp_path: Path, encoding: str) -> None:
+    assert csv_lines.is_by_bytes(encoding)
+    path = tmp_path / "long.csv"
+    path.write_bytes((",".join(NAMES) + "\n" + "ö,1,2\n" * 60).encode(encoding))
+    file = open_csv(path, delimiter=",", encoding=encoding, decimal=".", heading_rows=1)
+    assert pa.concat_tables(file.in_a_row(["first"])).column("first").to_pylist() == ["ö"] * 60
