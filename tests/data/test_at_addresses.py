@@ -126,6 +126,37 @@ def test_the_source_says_which_version_it_was(folder: Path, shelf: type[Shelf]) 
     assert otter.run(plan).source.version != first.source.version
 
 
+def test_a_copy_of_the_same_bytes_has_the_same_version(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where the storage marks bytes; else its date tells, which a copy has of its own."""
+    plan = plan_of(folder, "shelf://waves/autumn.parquet")
+    later = {"LastModified": datetime(2026, 10, 6, 9, 0, tzinfo=UTC)}
+    first = otter.run(plan)
+    monkeypatch.setattr(Shelf, "told", later)
+    assert otter.run(plan).source.version == first.source.version
+    monkeypatch.setattr(Shelf, "marks", {})
+    by_date = otter.run(plan).source.version
+    monkeypatch.setattr(Shelf, "told", {"LastModified": datetime(2026, 10, 7, 9, 0, tzinfo=UTC)})
+    assert len({first.source.version, by_date, otter.run(plan).source.version}) == 3
+    monkeypatch.setattr(Shelf, "told", {})
+    assert str(otter.run(plan).source) == "autumn.parquet, 793 rows"
+
+
+def test_compare_tells_that_the_version_is_another(
+    folder: Path, run: Callable[..., tuple[int, str, str]], shelf: type[Shelf]
+) -> None:
+    plan = plan_of(folder, "shelf://waves/autumn.parquet")
+    versions = []
+    for name, seed in (("old", 11), ("new", 12)):
+        put("shelf://waves/autumn.parquet", responses(folder / "autumn.parquet", seed=seed), name)
+        (folder / name).mkdir()
+        report = otter.run(plan)
+        report.save(folder / name / "tables.csv", manifest=True)
+        versions.append(report.source.version)
+    _, out, _ = run("compare", folder / "old", folder / "new")
+    assert "autumn.parquet" in out
+    assert all(version in out for version in versions)
+
+
 @pytest.mark.parametrize(
     ("told", "changed"),
     [

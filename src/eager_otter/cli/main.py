@@ -26,6 +26,8 @@ def main(arguments: list[str] | None = None) -> NoReturn:
     """Run the command line and leave with its exit code."""
     if arguments is None:
         gc.set_threshold(*SELDOM)
+        # plugins are nobody's here, and all packages would be looked over for them
+        os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     interrupts = _Interrupts()
     try:
         code = _guarded(sys.argv[1:] if arguments is None else arguments, interrupts)

@@ -13,24 +13,23 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from email.utils import parsedate_to_datetime
 from pathlib import Path
 from typing import Any
 
 from eager_otter.errors import FileProblem, MissingPackage, OtterError, RequestError, address_of, shown_path
 from eager_otter.gates.reading import checked_file, is_stored, matching, reading, reason_of, stamp_of
 
-# what the kinds of storage call a mark of a file's bytes, its version, and the moment it was changed
+# what kinds of storage call a mark of a file's bytes, of one writing of it, and the moment it was changed
 MARKS = (
-    "ETag",
-    "etag",
+    "md5Hash",
     "Content-MD5",
     "content_md5",
-    "md5Hash",
-    "checksum",
     "Digest",
-    "generation",
+    "checksum",
+    "ETag",
+    "etag",
     "VersionId",
+    "generation",
 )
 TIMES = ("LastModified", "last_modified", "Last-Modified", "updated", "mtime", "modified", "created")
 FRESH = 1.0  # seconds that what was told of a file holds, as asking takes a moment each time
@@ -39,20 +38,21 @@ NEEDED = "Data at an address need the package fsspec. Install it with: pip insta
 
 @dataclass(frozen=True, slots=True)
 class Stored:
-    """What storage tells of a file: its bytes, when it was changed, if that is told, and a version.
+    """What storage tells of a file: its `size` in bytes, and when it was `changed`, if that is told.
 
-    The `version` is 12 digits of a SHA-256 of the mark that the storage keeps of the file's bytes, of the moment it was
-    changed, and of its size; "" where it tells the size only.
+    The `version` are 12 digits of a SHA-256 of its size and of the first mark that the storage keeps of its bytes, or
+    of the moment where it keeps none; "" where it tells the size only. `state` stands for all that is told.
     """
 
     size: int
     changed: datetime | None
     version: str
+    state: int
 
     @property
     def stamp(self) -> tuple[int, int]:
         """What tells quickly, from any machine, whether the file is still the same."""
-        return self.size, int(self.version or "0", 16)
+        return self.size, self.state
 
 
 def data_stamp(path: Path) -> tuple[int, int]:
@@ -107,10 +107,18 @@ def _stored(path: Path) -> Stored:
                 f"{shown_path(path)}: its server does not tell how large it is, so it cannot be read in parts. Copy it "
                 "to this machine, or to storage that tells."
             )
-    marks = [f"{name}={told[name]}" for name in (*MARKS, *TIMES) if told.get(name) not in (None, "")]
-    moment = next((told[name] for name in TIMES if told.get(name) not in (None, "")), None)
-    version = hashlib.sha256("\n".join([str(size), *marks]).encode()).hexdigest()[:12] if marks else ""
-    return Stored(int(size), _moment(moment), version)
+    marks, times = (
+        [told[name] for name in names if told.get(name) not in (None, "")] for names in (MARKS, TIMES)
+    )
+    version = _digits(size, (marks or times)[0]) if marks or times else ""
+    return Stored(
+        int(size), _moment(times[0]) if times else None, version, int(_digits(size, *marks, *times), 16)
+    )
+
+
+def _digits(*told: object) -> str:
+    """Return 12 digits that stand for what was told."""
+    return hashlib.sha256("\n".join(map(str, told)).encode()).hexdigest()[:12]
 
 
 def stored_names(pattern: Path) -> list[Path]:
@@ -174,6 +182,8 @@ def _asking(path: Path) -> Iterator[None]:
 
 def _moment(told: Any) -> datetime | None:
     """Return when a file was changed, from what storage tells: a moment, seconds, or a text."""
+    from email.utils import parsedate_to_datetime
+
     try:
         if isinstance(told, int | float):
             return datetime.fromtimestamp(told, UTC)
