@@ -107,6 +107,19 @@ def test_columns_that_belong_together(columns: Mapping[str, Sequence[Any]], role
     assert {name: guess.role for name, guess in guesses(columns).items()} == roles
 
 
+def test_answers_that_differ_in_spelling_are_to_be_checked() -> None:
+    told = "are 'North East' and 'North-East' one answer? then write them alike in the data, or merge them"
+    columns = {"place": cycled(["North East", "South", "North-East"]), "taste": cycled(["Good", "Bad"])}
+    assert guesses(columns)["place"].doubts == (told,)
+    assert guesses(columns)["taste"].doubts == ()
+    drafted = otter.draft(pd.DataFrame(columns))
+    assert f"# check: {told}" in drafted.codebook
+    answers = otter.codebook_from_text(drafted.codebook).question("place").answers
+    assert [answer.code for answer in answers] == ["North East", "North-East", "South"]  # none is taken away
+    many = [f"{text}{k}" for k in range(7) for text in ("Brand ", "brand ")]
+    assert len(guesses({"q": cycled(many)})["q"].doubts) == 4
+
+
 def test_codes_apart_from_a_scale_are_proposed_and_never_live() -> None:
     scale = {"q_1": cycled([1, 2, 3, 4, 5, 98, 99]), "q_2": cycled([1, 2, 3, 4, 5, 99, 98])}
     grid = guesses(scale)["q"]

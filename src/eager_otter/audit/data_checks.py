@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -25,6 +24,7 @@ from eager_otter.drafting.alone import ID_NAME, always_together, thousands_parte
 from eager_otter.drafting.answers import listed_answers
 from eager_otter.drafting.drafting import Looked, look_at
 from eager_otter.drafting.facts import Facts, Guess
+from eager_otter.drafting.meaning import twins
 from eager_otter.looks.words import counted
 
 NAMED = 5
@@ -42,7 +42,6 @@ DAMAGED = re.compile("\\ufffd|Ã[\\u0080-\\u00bf©¤¶¼Ÿ±¡]|â€[\\u0098-\\
 LENGTH_NAME = re.compile(
     r"(?:^|[_ .])(?:minutes?|seconds?|duration|length|loi|interview ?time|dauer)(?:$|[_ .])", re.IGNORECASE
 )
-DASHES = str.maketrans({"–": "-", "—": "-", "‑": "-", "_": "-", "’": "'", "`": "'"})
 
 
 @checked
@@ -163,10 +162,10 @@ class _DataChecks:
     def spelling(self, facts: Facts, guess: Guess) -> Iterator[Slip]:
         """Find answers that differ in case, blanks or a dash only."""
         texts = self._answers(facts, guess)
-        twins = _twins(texts)
-        if twins:
-            rare = {text for group in twins for text in sorted(group, key=facts.often)[:-1]}
-            shown = "; ".join(" and ".join(repr(text) for text in group) for group in twins[:4])
+        alike = twins(texts)
+        if alike:
+            rare = {text for group in alike for text in sorted(group, key=facts.often)[:-1]}
+            shown = "; ".join(" and ".join(repr(text) for text in group) for group in alike[:4])
             yield self.slip(
                 "answers that differ in spelling", "warning", facts.name,
                 f"{shown} are likely one answer; {{n}} gave the rarer form.",
@@ -178,8 +177,8 @@ class _DataChecks:
         """Find answers that were given once among thousands."""
         if facts.filled < RARE_AMONG or guess.role not in ("single", "grid"):
             return
-        twins = {text for group in _twins(self._answers(facts, guess)) for text in group}
-        rare = {text for text, count in zip(facts.texts, facts.counts, strict=True) if count == 1} - twins
+        alike = {text for group in twins(self._answers(facts, guess)) for text in group}
+        rare = {text for text, count in zip(facts.texts, facts.counts, strict=True) if count == 1} - alike
         if 0 < len(rare) <= max(2, len(facts.texts) // 4):
             yield self.slip(
                 "answer given once", "warning", facts.name,
@@ -348,14 +347,6 @@ COLUMN_CHECKS: tuple[Check, ...] = (
     _DataChecks.constant,
     _DataChecks.almost_empty,
 )
-
-
-def _twins(texts: Sequence[str]) -> list[list[str]]:
-    """Group texts that differ in case, blanks or dashes only."""
-    alike: dict[str, list[str]] = defaultdict(list)
-    for text in texts:
-        alike[" ".join(text.translate(DASHES).replace("-", " ").casefold().split())].append(text)
-    return [group for group in alike.values() if len(group) > 1]
 
 
 def _far(values: FloatArray, least: float = 0.0) -> BoolArray:

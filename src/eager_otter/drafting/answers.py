@@ -7,11 +7,12 @@ from dataclasses import dataclass
 
 from eager_otter.codebook.label_words import says_no_answer
 from eager_otter.drafting.facts import in_order
-from eager_otter.drafting.meaning import band_order, last_behind, scale_order, surely_no_answer
+from eager_otter.drafting.meaning import band_order, last_behind, scale_order, surely_no_answer, twins
 from eager_otter.gates.numbers import number_of
 
 LONGEST_SCALE = 11
 SHORTEST_SCALE = 4
+MOST_TWINS = 4  # groups of answers that differ in spelling only, of one question, that are told
 APART_FROM = 90  # codes such as 98 and 99 stand apart from a scale
 NO_SCORE_CODES = ("6", "7", "8", "9", "0")  # behind 1 to 5 they are often "don't know"
 
@@ -40,6 +41,9 @@ class Listed:
             )
             if codes
         ]
+        for group in twins([label for _, label in self.answers])[:MOST_TWINS]:
+            texts = " and ".join(repr(text) for text in group)
+            shown.append(f"are {texts} one answer? then write them alike in the data, or merge them")
         return tuple(shown)
 
 

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import re
+from collections import defaultdict
 from collections.abc import Sequence
 
 from eager_otter.codebook.label_words import LAST, says_no_answer
 
 FEWEST_STEPS = 3
+DASHES = str.maketrans({"–": "-", "—": "-", "‑": "-", "_": "-", "’": "'", "`": "'"})
 
 
 def _words(*patterns: str) -> re.Pattern[str]:
@@ -183,3 +185,11 @@ def demographic_place(text: str) -> int | None:
 def asks_to_recommend(text: str) -> bool:
     """Return whether a question asks how likely somebody is to recommend something."""
     return RECOMMEND.search(text.replace("_", " ")) is not None
+
+
+def twins(texts: Sequence[str]) -> list[list[str]]:
+    """Group texts that differ in case, blanks or dashes only."""
+    alike: dict[str, list[str]] = defaultdict(list)
+    for text in texts:
+        alike[" ".join(text.translate(DASHES).replace("-", " ").casefold().split())].append(text)
+    return [group for group in alike.values() if len(group) > 1]
