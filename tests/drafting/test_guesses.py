@@ -120,6 +120,20 @@ def test_answers_that_differ_in_spelling_are_to_be_checked() -> None:
     assert len(guesses({"q": cycled(many)})["q"].doubts) == 4
 
 
+def test_ticks_under_numbers_alone_may_be_questions_of_their_own() -> None:
+    """Names such as q1 number questions as often as answers; a name with a stem of its own does not."""
+    words = {f"q{k}": cycled(["Yes", "No"][:: 1 if k % 2 else -1]) for k in (1, 2)}
+    guess = guesses(words)["q"]
+    assert guess.role == "ticks"
+    assert guess.doubts == (
+        "are columns q1 to q2 questions of their own? then write each as a single question",
+    )
+    assert (
+        guesses({name.replace("q", "heard"): values for name, values in words.items()})["heard"].doubts == ()
+    )
+    assert guesses({f"q{k}": cycled(["Yes", ""]) for k in (1, 2, 3)})["q"].doubts == ()
+
+
 def test_codes_apart_from_a_scale_are_proposed_and_never_live() -> None:
     scale = {"q_1": cycled([1, 2, 3, 4, 5, 98, 99]), "q_2": cycled([1, 2, 3, 4, 5, 99, 98])}
     grid = guesses(scale)["q"]
