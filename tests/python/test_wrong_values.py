@@ -261,3 +261,16 @@ def test_what_is_wrong_is_told_by_the_names_of_the_parameters(examples: Mapping[
         with pytest.raises(otter.OtterError) as told:
             call()  # type: ignore[no-untyped-call]
         assert str(told.value) == message
+
+
+@pytest.mark.parametrize("number", [3, 2.5, True])
+def test_a_number_is_no_name_of_a_file(
+    demo: Path, number: object, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    """It may stand for a text elsewhere; here a file of that name would be written."""
+    monkeypatch.chdir(tmp_path)
+    book = otter.read_codebook(demo / "codebook.yaml")
+    for call in (book.save, otter.read_plan, otter.read_codebook, otter.run):
+        with pytest.raises(otter.RequestError, match="expected text"):
+            call(number)  # type: ignore[operator]
+    assert not list(tmp_path.iterdir())

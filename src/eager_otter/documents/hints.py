@@ -12,7 +12,7 @@ from pathlib import Path
 from types import NoneType, UnionType
 from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
 
-from pydantic import BeforeValidator, ConfigDict, TypeAdapter, ValidationError, WrapValidator
+from pydantic import BeforeValidator, ConfigDict, Strict, TypeAdapter, ValidationError, WrapValidator
 from pydantic_core import PydanticCustomError
 
 from eager_otter.documents.checking import Text, found_text, problems_of
@@ -105,7 +105,11 @@ def _taken(hint: Any) -> Any:
         several: Any = tuple.__class_getitem__((_taken(parts[0]), Ellipsis))
         return Annotated[several, BeforeValidator(_as_several)]
     if origin in (Union, UnionType):
-        return reduce(or_, (_taken(part) for part in parts))
+        # a number may stand for a text, but not for the name of a file
+        named = Path in parts
+        return reduce(
+            or_, (Annotated[str, Strict()] if named and part is str else _taken(part) for part in parts)
+        )
     if origin is Mapping:
         mapping: Any = dict.__class_getitem__(tuple(_taken(part) for part in parts))
         return Annotated[
