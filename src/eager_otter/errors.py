@@ -154,6 +154,7 @@ def nearest(name: str, known: Sequence[str]) -> str:
 
 # of object storage, web servers and others, as a path holds it, with one slash; no letter of a drive
 ADDRESS = re.compile(r"(?:^|/)([a-z][a-z0-9+.-]+):/(?!/)")
+KEY = re.compile(r"://[^/@]*:[^/]*@")  # a name and a key; a name alone, as of a container, is none
 
 
 def address_of(path: Path) -> str | None:
@@ -178,12 +179,11 @@ def name_of(path: Path) -> str:
 def shown_path(path: Path) -> str:
     """Return a path as a person would type it: relative to the working folder where that is shorter.
 
-    Of an address, no keys are shown: neither a name before an @ nor what follows a ?.
+    Of an address, no keys are shown: neither those before an @ nor what follows a ?.
     """
     address = address_of(path)
     if address is not None and not path.exists():  # the gate for reading is higher than errors
-        kind, _, rest = address.partition("://")
-        return f"{kind}://{rest.partition('?')[0].rpartition('@')[2]}"
+        return KEY.sub("://", address).partition("?")[0]
     try:
         return str(path.resolve().relative_to(Path.cwd()))
     except (ValueError, OSError, RuntimeError):  # elsewhere, or no path that can be

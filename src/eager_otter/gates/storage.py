@@ -16,7 +16,15 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from eager_otter.errors import FileProblem, MissingPackage, OtterError, RequestError, address_of, shown_path
+from eager_otter.errors import (
+    KEY,
+    FileProblem,
+    MissingPackage,
+    OtterError,
+    RequestError,
+    address_of,
+    shown_path,
+)
 from eager_otter.gates.reading import checked_file, is_stored, matching, reading, reason_of, stamp_of
 
 # what kinds of storage call a mark of a file's bytes, of one writing of it, and the moment it was changed
@@ -134,10 +142,10 @@ def _system(path: Path) -> tuple[Any, str]:
     """Return the file system of an address, and what the file is called there."""
     address = address_of(path)
     assert address is not None
-    if "@" in address.partition("://")[2].partition("/")[0]:
+    if KEY.search(address):
         raise RequestError(
-            f"{shown_path(path)}: has a name or key before the @. Leave it out, so nobody reads it here: keys come "
-            "from the environment, or from the settings of the storage."
+            f"{shown_path(path)}: has a key before the @. Leave it out, so nobody reads it here: keys come from the "
+            "environment, or from the settings of the storage."
         )
     try:
         from fsspec.core import url_to_fs
