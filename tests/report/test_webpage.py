@@ -276,6 +276,23 @@ def test_trends_follow_the_level_and_stay_out_where_their_columns_change(
     tab.close()
 
 
+@pytest.mark.slow
+def test_the_page_counts_trends_among_its_tests(browser: Any, demo: Path, tmp_path: Path) -> None:
+    (tmp_path / "plan.yaml").write_text(TREND_PLAN.format(demo=demo), encoding="utf-8")
+    report = otter.run(tmp_path / "plan.yaml")
+    (path,) = report.save(tmp_path / "t.html", notes="full")
+    tab = browser.new_page(viewport={"width": 1280, "height": 800})
+    tab.goto(f"file://{path}")
+    made_tests = re.compile(r"([\d,]+) tests were made")
+    for adjust, least in (("holm", 60), ("bonferroni", 120)):
+        change(tab, (95, 80), adjust, least, "n")
+        told = [made_tests.findall(" ".join(lines)) for lines in tab.evaluate(SHORT)]
+        made = ruled(report, (95, 80), adjust, least, "n")
+        assert told == [made_tests.findall(" ".join(table.notes)) for table in made.tables]
+        assert all(len(one) == 1 for one in told)
+    tab.close()
+
+
 @pytest.mark.parametrize("correction", corrections(), ids=lambda one: one.name)
 @pytest.mark.slow
 def test_corrections_on_the_page_are_those_of_python(browser: Any, correction: Correction) -> None:

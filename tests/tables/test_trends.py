@@ -149,6 +149,35 @@ def test_marks_are_strict_or_lax_and_the_column_holds_nothing_else(small: Small)
     assert "Trends of means: a t test" in " ".join(with_mean.notes)
 
 
+def test_trends_are_among_the_tests_that_are_counted(small: Small) -> None:
+    """Nine tests of pairs and three trends; a correction is for pairs, so trends go on being marked by chance."""
+    book = "questions:\n  g: {kind: single, scale: true, answers: {1: P, 2: Q, 3: R}}\n  q: {kind: multi, columns: {a: Up, b: Lax, c: Flat}}\n"
+    gave = {
+        name: np.concatenate([np.arange(50) < count for count in counts]).astype(int)
+        for name, counts in {"a": (10, 20, 30), "b": (20, 24, 29), "c": (25, 20, 25)}.items()
+    }
+    survey = small(book, g=np.repeat([1, 2, 3], 50), **gave)
+
+    def told(table: otter.Table) -> str:
+        return next(note for note in table.notes if " made" in note)
+
+    usual = survey.table("q", banner="g", tests=TREND, levels=(75,))
+    assert (
+        told(usual)
+        == "12 tests were made; if nothing differed, about 3 would be marked at the 75 % level by chance."
+    )
+    without = survey.table("q", banner="g", levels=(75,))
+    assert told(without).startswith("9 tests were made; if nothing differed, about 2 would be marked")
+    corrected = survey.table("q", banner="g", tests=otter.TestRules(trend=True, adjust="holm"), levels=(75,))
+    assert told(corrected) == "12 tests were made."
+    off = survey.table("q", banner="g", tests=TREND, levels=(75,), rows=otter.RowRules(untested=("Up",)))
+    assert told(off).startswith("8 tests were made")
+    method = otter.Report(title="x", tables=(usual, corrected), source=survey.source).method
+    (counted,) = [one.text for part in method for one in part.statements if "made in all" in one.text]
+    assert counted.startswith("24 tests were made in all")
+    assert "about 4 of those that are not corrected" in counted  # a quarter of 12 and of 3
+
+
 def test_only_groups_with_an_order_and_three_columns_have_one(survey: otter.Survey) -> None:
     table = survey.table("liking", banner=["region", "age_band", "wave"], tests=TREND)
     assert [column.path for column in table.columns if column.role == "trend"] == ["Age: Trend"]

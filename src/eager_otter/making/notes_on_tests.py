@@ -16,7 +16,7 @@ from eager_otter.tables.base_rules import NOT_TESTED, marks_of
 from eager_otter.tables.comparing import NOWHERE
 from eager_otter.tables.note import Note
 from eager_otter.tables.request import TableRequest
-from eager_otter.tables.table import Line, tested_rows
+from eager_otter.tables.table import Line, tested_rows, tests_in
 from eager_otter.tables.testing import HIGHER, HIGHER_LAX, LOWER, LOWER_LAX
 from eager_otter.tables.texts import line_label
 
@@ -251,7 +251,7 @@ def _never_tested_note(lines: Sequence[Line], say: Words) -> Iterator[Note]:
 def _number_notes(request: TableRequest, lines: Sequence[Line]) -> Iterator[Note]:
     say = request.words
     rows = list(tested_rows(lines))
-    tests_made = sum(tested.made(row) for _, tested, row in rows)
+    tests_made = sum(tests_in(lines))
     impossible = sum(tested.impossible(row) for _, tested, row in rows)
     chance = tests_made * alpha_of(request.levels[-1])
     if not correction(request.tests.adjust).corrects and tests_made:

@@ -10,7 +10,7 @@ from eager_otter.gates.text import replaced_in
 from eager_otter.looks.words import Words, said
 from eager_otter.significance.registry import correction
 from eager_otter.tables.note import OF_METHOD, About
-from eager_otter.tables.table import Table, tested_rows
+from eager_otter.tables.table import Table, tests_in
 
 PARTS: tuple[tuple[str, frozenset[About]], ...] = (
     (said("Who is counted"), frozenset({"data", "universe", "filter", "weight"})),
@@ -118,10 +118,11 @@ def _tests_in_all(tables: Sequence[Table], say: Words) -> str:
     """Count the tests of all tables, and how many would be marked by chance."""
     tests, chance = 0, 0.0
     for table in tables:
-        table_tests = sum(tested.made(row) for _, tested, row in tested_rows(table.lines))
-        tests += table_tests
-        if table.levels and not correction(table.tests.adjust).corrects:
-            chance += table_tests * alpha_of(table.levels[-1])
+        pairs, trends = tests_in(table.lines)
+        tests += pairs + trends
+        if table.levels:
+            uncorrected = trends if correction(table.tests.adjust).corrects else pairs + trends
+            chance += uncorrected * alpha_of(table.levels[-1])
     if not tests:
         return say("No significance tests were made.")
     text = said(

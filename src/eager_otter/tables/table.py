@@ -588,6 +588,19 @@ class Table:
                     )
 
 
+def tests_in(lines: Iterable[Line]) -> tuple[int, int]:
+    """Count the tests behind lines, each once: those of pairs of columns, and those of trends, which none corrects."""
+    shown = list(lines)
+    trends = {
+        (id(trend.tests), line.evidence.row)
+        for line in shown
+        if line.evidence is not None
+        for trend in line.evidence.trends
+        if trend.made(line.evidence.row)
+    }
+    return sum(tested.made(row) for _, tested, row in tested_rows(shown)), len(trends)
+
+
 def tested_rows(lines: Iterable[Line]) -> Iterator[tuple[Line, Tested, int]]:
     """Go through the tests behind lines, each row's once however many of its figures are shown: line, tests, row."""
     seen: set[tuple[int, int]] = set()

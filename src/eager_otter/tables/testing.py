@@ -76,6 +76,10 @@ class Trend:
     over: Over
     tests: TrendTests | None = None
 
+    def made(self, row: int) -> bool:
+        """Return whether a row has a test."""
+        return self.tests is not None and not np.isnan(self.tests.p_value[row])
+
     def mark(self, row: int, levels: Sequence[float]) -> str:
         """Return the mark of a row: rising, falling, or ""."""
         assert self.tests is not None

@@ -287,6 +287,7 @@
       if (table.lines[index].again) continue; // the same tests beside another figure of the row
       const why = tests[index].why, sizes = baseOf(table, index, rule);
       for (const one of why) { made += one === OK; undecided += one === UNDECIDED; }
+      made += trendsOf(table, index, rule).filter(([, p]) => p !== null).length;
       if (marked) table.at.forEach((at, k) => {
         if (at < 0 || why[k] !== THIN) return;
         const [a, b] = table.pairs[k].map((one) => below(sizes[one], rule.least));
