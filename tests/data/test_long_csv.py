@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterable
 from pathlib import Path
 
 import pyarrow as pa
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 import eager_otter as otter
@@ -167,3 +168,50 @@ def test_encodings_of_bytes_are_read_in_windows(tmp_path: Path, encoding: str) -
     path.write_bytes((",".join(NAMES) + "\n" + "ö,1,2\n" * 60).encode(encoding))
     file = open_csv(path, delimiter=",", encoding=encoding, decimal=".", heading_rows=1)
     assert pa.concat_tables(file.in_a_row(["first"])).column("first").to_pylist() == ["ö"] * 60
+
+
+CELLS = [
+    "1",
+    "3,5",
+    '"3,5"',
+    "-2,25",
+    "1,234",
+    "x",
+    "",
+    "a, b",
+    "3.5",
+    "12.345",
+    '"1,234"',
+    "3,5 ",
+    "1,2,3",
+    '"q',
+    "4,",
+    ".5",
+]
+
+
+@given(
+    st.lists(st.sampled_from(CELLS), min_size=1, max_size=5).flatmap(
+        lambda cells: st.lists(
+            st.lists(st.sampled_from(cells), min_size=2, max_size=4), min_size=1, max_size=6
+        )
+    ),
+    st.sampled_from([";", "\t", "|"]),
+    st.sampled_from(["\n", "\r\n"]),
+)
+@example(rows=[["3,5", "3.5"]], delimiter=";", end="\n")
+@example(rows=[["x", "3.5"], ["1", "-2,25"]], delimiter="\t", end="\r\n")
+def test_a_decimal_comma_is_found_as_in_a_look_at_every_cell(
+    folder: Path, rows: list[list[str]], delimiter: str, end: str
+) -> None:
+    """All numbers with a sign have a comma, and not all of them three digits behind it."""
+    path = folder / "decimals.csv"
+    lines = [delimiter.join(row) for row in ([f"c{k}" for k in range(4)], *rows)]
+    path.write_bytes(end.join([*lines, ""]).encode())
+    cells = [cell.removeprefix('"').removesuffix('"') for line in lines for cell in line.split(delimiter)]
+    numbers = [cell for cell in cells if re.fullmatch(r"-?\d+[.,]\d+", cell)]
+    comma = all("," in number for number in numbers) and any(
+        len(number.split(",")[1]) != 3 for number in numbers
+    )
+    file = open_csv(path, delimiter=delimiter, encoding="utf-8", heading_rows=1)
+    assert file.decimal == ("," if comma else ".")

@@ -34,6 +34,7 @@ BLOCK = 8 << 20
 WINDOW = BLOCK  # bytes that a thread reads at a time
 UTF16_MARKS = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
 LINE_END = re.compile("\r\n|[\r\n]")
+LONGEST_WHOLE = 40  # characters before the decimal sign of a number, with what stands before it
 WHAT = "CSV"
 TEXT_FILE = "a CSV file"
 
@@ -230,12 +231,21 @@ def _decimal_of(text: str, delimiter: str) -> str:
     """
     if delimiter == ",":
         return "."
-    cells = re.findall(
-        rf"(?:^|{re.escape(delimiter)})\"?(-?\d+[.,]\d+)\"?(?=$|\r|{re.escape(delimiter)})", text, re.M
-    )
-    commas = [cell for cell in cells if "," in cell]
-    thousands = all(len(cell.split(",")[1]) == 3 for cell in commas)
-    return "," if commas and len(commas) == len(cells) and not thousands else "."
+    if any(_decimals(text, ".", delimiter)):
+        return "."
+    return "," if any(len(behind) != 3 for behind in _decimals(text, ",", delimiter)) else "."
+
+
+def _decimals(text: str, sign: str, delimiter: str) -> Iterator[str]:
+    """Find the cells that are numbers with a sign: the digits behind it. Signs are found first, as that is fast."""
+    before = re.compile(rf'[\n{re.escape(delimiter)}]"?-?\d+\Z')
+    behind = re.compile(rf'(\d+)"?(?=\Z|[\r\n{re.escape(delimiter)}])')
+    for found in re.finditer(rf"{re.escape(sign)}\d", text):
+        place = found.start()
+        head = text[place - LONGEST_WHOLE : place] if place > LONGEST_WHOLE else f"\n{text[:place]}"
+        digits = behind.match(text, place + 1) if before.search(head) else None
+        if digits:
+            yield digits[1]
 
 
 class _CsvReader:
