@@ -284,10 +284,10 @@ class _CsvReader:
         """Read what is left from a byte on, which begins a row."""
         from pyarrow import csv as arrow_csv
 
-        options = self._options(names=self._all_names(0)) if start else self._options()
         with opened_from(self.file.path, TEXT_FILE, start) as left:
             if left is None:
                 return
+            options = self._options(names=self._all_names(0)) if start else self._options()
             try:
                 with arrow_csv.open_csv(left, **options) as reader:
                     for batch in reader:

@@ -40,8 +40,8 @@ class Reading:
 def open_data(data: Any, reading: Reading | None = None) -> DataFile:
     """Open responses: a path or a frame.
 
-    A path is that of CSV (also packed as .gz or .zip), XLSX, ODS, Parquet, Arrow, JSON records, or of a definition
-    with its data beside it: triple-s, DDI-Codebook, data package, CSVW.
+    A path is that of CSV (also packed as .gz or .zip), XLSX, ODS, Parquet (also at an address), Arrow, JSON records, or
+    of a definition with its data beside it: triple-s, DDI-Codebook, data package, CSVW.
     A frame is one of pandas, a table of Arrow, or anything that gives itself as a stream of Arrow, as Polars does.
     Raises FileProblem for a file that is missing, unreadable or of no known kind, DataError for one that holds no
     table of responses, RequestError for anything else.
@@ -80,7 +80,7 @@ def _open_path(path: Path, reading: Reading) -> DataFile:
             f"{shown_path(path)}: only Parquet is read at an address, in parts. Save the data as Parquet there, "
             "or copy the file to this machine."
         )
-    data_stamp(path)
+    data_stamp(path)  # raises where there is none
     if ending not in OPENERS:
         known = ", ".join(OPENERS)
         raise FileProblem(

@@ -14,6 +14,7 @@ from eager_otter.data.opening import Reading
 from eager_otter.documents.settled import Settings
 from eager_otter.errors import RequestError, UnknownName, name_of, nearest
 from eager_otter.gates.numbers import number_of
+from eager_otter.gates.reading import is_stored
 from eager_otter.looks.words import counted
 
 MONTH = re.compile(r"\d{4}-(0[1-9]|1[0-2])")
@@ -100,6 +101,12 @@ class Waves(Settings):
     def paths(self) -> tuple[Path, ...]:
         """The files of data that are named."""
         return tuple(wave.data for wave in self.waves if isinstance(wave.data, Path))
+
+
+def path_beside(data: Path | Waves) -> Path:
+    """Return a path of this machine, for what is written beside data: of an address, its name in this folder."""
+    path = data if isinstance(data, Path) else data.beside
+    return Path(name_of(path)) if is_stored(path) else path
 
 
 def waves_of(data: Any) -> Waves | None:

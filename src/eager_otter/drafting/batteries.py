@@ -165,9 +165,10 @@ def _battery(stem: str, members: Sequence[Member], *, bare: bool) -> Guess | Non
     for how in hows:
         guess = how(stem, members)
         if guess is not None and not (bare and (how is _grid or guess.details.get("unticked") == ["2"])):
-            own = f"are {_span(members)} questions of their own? then write each as a single question"
-            several = doubted(guess, own) if bare and guess.details.get("unticked") else guess
-            return _named(several, stem, members)
+            if bare and guess.details.get("unticked"):
+                own = f"are {_span(members)} questions of their own? then write each as a single question"
+                guess = doubted(guess, own)
+            return _named(guess, stem, members)
     return None
 
 

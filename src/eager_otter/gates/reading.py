@@ -13,7 +13,7 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
-from eager_otter.errors import FileProblem, OtterError, address_of, name_of, shown_path
+from eager_otter.errors import FileProblem, OtterError, address_of, shown_path
 from eager_otter.gates.numbers import number_of, whole_of
 from eager_otter.gates.text import fitted, one_line
 
@@ -66,11 +66,6 @@ def stamp_of(path: Path) -> tuple[int, int]:
 def is_stored(path: Path) -> bool:
     """Return whether a path holds an address, and is none of this machine."""
     return address_of(path) is not None and not path.exists()
-
-
-def beside(path: Path) -> Path:
-    """Return what stands for a path where something is written beside it: of an address, its name in this folder."""
-    return Path(name_of(path)) if is_stored(path) else path
 
 
 def is_file(path: Path) -> bool:

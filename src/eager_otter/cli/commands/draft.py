@@ -62,9 +62,10 @@ def draft(
     code 1 where anything is).
     """
     from eager_otter.data.opening import Reading
+    from eager_otter.data.waves import path_beside
     from eager_otter.drafting.drafting import draft as make_draft
     from eager_otter.drafting.drafting import write_draft
-    from eager_otter.gates.reading import beside, is_file
+    from eager_otter.gates.reading import is_file
     from eager_otter.gates.terminal import terminal
     from eager_otter.report.draft_view import draft_view
 
@@ -75,7 +76,7 @@ def draft(
         decimal=decimal,  # type: ignore[arg-type]
         heading_rows=heading_rows,  # type: ignore[arg-type]
     )
-    folder = into or beside(data).parent
+    folder = into or path_beside(data).parent
     drafted = make_draft(data, reading, folder=folder, dictionary=dictionary)
     if is_file(folder / CODEBOOK):
         return _tell_differences(drafted.differences(folder / CODEBOOK), folder / CODEBOOK)

@@ -45,7 +45,7 @@ def texts(
     Whoever codes writes the topics on the second sheet and chooses them by label beside each text. Coming back,
     unknown topics, moved rows and double ids are refused; texts without a topic are counted.
     """
-    from eager_otter.gates.reading import beside
+    from eager_otter.data.waves import path_beside
     from eager_otter.gates.text import file_name
     from eager_otter.gates.writing import check_targets
     from eager_otter.report.coding import read_texts, write_coded, write_texts
@@ -63,8 +63,7 @@ def texts(
         echo(f"{shown_path(sheet)}  ({count:,} texts)")
         return
     assert coded is not None
-    named = where["data"] if plan is None else plan.data
-    data: Path = beside(named if isinstance(named, Path) else named.beside)
+    data = path_beside(where["data"] if plan is None else plan.data)
     places = [data.with_name(f"{data.stem}-coded.csv"), data.with_name(f"{file_name(question)}-topics.yaml")]
     check_targets(places, inputs=read, force=True)
     codes = read_texts(survey, question, coded)

@@ -51,8 +51,7 @@ def weigh(
     target before and after, and what the weighting costs in precision.
     """
     from eager_otter.data.opened import open_responses
-    from eager_otter.data.waves import Waves
-    from eager_otter.gates.reading import beside
+    from eager_otter.data.waves import Waves, path_beside
     from eager_otter.gates.writing import check_targets, written_beside
     from eager_otter.plan.reading import read_plan
     from eager_otter.report.weighting_view import draw, weighting_view, write_lines, write_weighted
@@ -79,8 +78,8 @@ def weigh(
         inputs += plan.inputs
     else:
         raise RequestError(f"{shown_path(targets)}: name a plan, or data and codebook.")
-    near = beside(data if isinstance(data, Path) else data.beside)
-    target = output or near.with_name(f"{near.stem}-weighted.csv")
+    beside = path_beside(data)
+    target = output or beside.with_name(f"{beside.stem}-weighted.csv")
     places = [path for path in (target, report, picture) if path is not None]
     check_endings(target, report, picture)
     check_targets(places, inputs=inputs, force=force)
