@@ -17,6 +17,7 @@ from pydantic_core import PydanticCustomError
 
 from eager_otter.documents.checking import Text, found_text, problems_of
 from eager_otter.documents.definition import Definition
+from eager_otter.documents.fitting import MISFIT, Fit, fit_of
 from eager_otter.documents.translated import Translated
 from eager_otter.documents.values import values_of
 from eager_otter.errors import one_of
@@ -30,12 +31,20 @@ class Wanted:
     """The requirement of a type hint."""
 
     hint: Any
-    adapter: TypeAdapter[Any]
+    fit: Fit
+
+    @classmethod
+    def by(cls, hint: Any) -> Wanted:
+        """Make what a hint asks for."""
+        return cls(hint, fit_of(hint))
 
     def settle(self, name: str, value: object) -> tuple[Any, str]:
         """Return a value as it is to be, and what is wrong with it, "" where nothing is."""
+        fitting = self.fit(value)
+        if fitting is not MISFIT:
+            return fitting, ""
         try:
-            return self.adapter.validate_python(value), ""
+            return _adapter(self.hint).validate_python(value), ""
         except ValidationError as error:
             telling = [item["type"] in TELLING for item in error.errors()]
             whole = get_origin(self.hint) in (Union, UnionType) or isinstance(self.hint, type)
@@ -58,9 +67,10 @@ class Parameters:
         return self.in_order[place] if place < len(self.in_order) else self.further
 
 
-def wanted_by(hint: Any) -> Wanted:
-    """Make what a hint asks for."""
-    return Wanted(hint, TypeAdapter(_taken(hint), config=STRICT))
+@cache
+def _adapter(hint: Any) -> TypeAdapter[Any]:
+    """Make what checks the values that do not fit as they stand: few do, so few are made."""
+    return TypeAdapter(_taken(hint), config=STRICT)
 
 
 @cache
@@ -68,7 +78,7 @@ def of_fields(kind: Hashable) -> Mapping[str, Wanted]:
     """Return what the fields of a dataclass ask for, by name."""
     settings: Any = kind
     hints = get_type_hints(settings)
-    return {one.name: wanted_by(hints[one.name]) for one in fields(settings)}
+    return {one.name: Wanted.by(hints[one.name]) for one in fields(settings)}
 
 
 @cache
@@ -77,7 +87,7 @@ def of_parameters(function: Hashable) -> Parameters:
     called: Any = function
     parameters = inspect.signature(called).parameters.values()
     wanted = {
-        one.name: wanted_by(get_type_hints(_Hinted(one.name, one.annotation), called.__globals__)[one.name])
+        one.name: Wanted.by(get_type_hints(_Hinted(one.name, one.annotation), called.__globals__)[one.name])
         for one in parameters
         if one.annotation is not one.empty and one.kind is not one.VAR_KEYWORD
     }

@@ -49,9 +49,9 @@ def settle(settings: Settings) -> None:
 
 def settings_from(kind: type[S], value: object, name: str) -> S:
     """Return settings of a kind from what stands for them; `name` is that of the parameter. Raises RequestError."""
-    from eager_otter.documents.hints import wanted_by
+    from eager_otter.documents.hints import Wanted
 
-    settled, mistake = wanted_by(kind).settle(name, value)
+    settled, mistake = Wanted.by(kind).settle(name, value)
     if mistake:
         raise RequestError(mistake)
     result: S = settled

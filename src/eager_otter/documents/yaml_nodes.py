@@ -7,10 +7,10 @@ a mistake, and mapping keys are always text as written: `{1: North}` has the key
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Literal
 
 import yaml
 
@@ -21,6 +21,15 @@ from eager_otter.gates.reading import read_text, reason_of
 Place = tuple[str | int, ...]
 Spot = tuple[int, int]  # line, column: from 1
 
+FileKind = Literal["plan", "codebook", "targets", "catalogue", "theme"]
+
+KINDS: Mapping[FileKind, str] = {
+    "plan": "a plan",
+    "codebook": "a codebook",
+    "targets": "a targets file",
+    "catalogue": "a catalogue of words",
+    "theme": "a theme",
+}
 DEEPEST = 60
 MOST_REPEATS = 10_000  # nodes met again through aliases
 LARGEST_FILE = 16_000_000  # bytes
@@ -98,13 +107,30 @@ class Document:
         return Problem(shown_path(self.path), line, column, message, excerpt.replace("\t", " "))
 
 
-def read_yaml(path: Path) -> Document:
-    """Read a YAML file.
+def read_yaml(path: Path, kind: FileKind | None = None) -> Document:
+    """Read a YAML file, which is to be of a `kind`.
 
     Raises FileProblem when it is missing, not UTF-8 or far too large, DocumentError when it is not YAML, has a
-    key twice, or nests or repeats itself beyond reason.
+    key twice, nests or repeats itself beyond reason, or is of another kind.
     """
-    return compose(read_text(path, WHAT, most=LARGEST_FILE), path)
+    document = compose(read_text(path, WHAT, most=LARGEST_FILE), path)
+    found = _kind_of(document.data)
+    if kind is not None and found not in (None, kind):
+        message = f"{KINDS[kind]} was expected; this is {KINDS[found]}."
+        raise DocumentError([Problem(shown_path(path), 0, 0, message)])
+    return document
+
+
+def _kind_of(data: Any) -> FileKind | None:
+    """Return the kind of a file by keys that no other has; None where they do not tell."""
+    keys = set(data) if isinstance(data, dict) else set()
+    if keys & {"targets", "own targets"}:
+        return "targets"
+    if "codebook" in keys and keys & {"data", "tables"}:
+        return "plan"
+    if "questions" in keys and "codebook" not in keys:
+        return "codebook"
+    return "catalogue" if {"language", "words"} <= keys else None
 
 
 def compose(text: str, path: Path) -> Document:
