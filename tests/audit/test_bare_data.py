@@ -132,3 +132,12 @@ def test_numbers_that_are_only_skewed_are_no_slip() -> None:
     ):
         frame = pd.DataFrame({"rid": np.arange(PEOPLE), "n": numbers.round(2)})
         assert not [one for one in otter.audit_data(frame).slips if one.name == "number far out"]
+
+
+def test_a_second_column_of_ids_is_no_slip_unless_one_repeats() -> None:
+    frame = clean(1)
+    frame.insert(1, "record", pd.array([str(k) for k in range(PEOPLE)], "string"))
+    assert otter.audit_data(frame).slips == ()
+    frame.loc[9, "record"] = "8"
+    (slip,) = otter.audit_data(frame).slips
+    assert (slip.name, slip.where, slip.count) == ("id that repeats", "record", 2)

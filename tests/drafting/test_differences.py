@@ -39,6 +39,15 @@ def test_a_codebook_that_fits_is_told_so(tmp_path: Path) -> None:
     assert not found and found == otter.Differences(new=(), gone=(), changed=())
 
 
+def test_an_answer_that_a_ranking_lacks_is_told(demo: Path) -> None:
+    frame = pd.read_csv(demo / "responses.csv", dtype=str)
+    fitting = otter.draft(frame).differences(demo / "codebook.yaml")
+    assert not fitting
+    frame.loc[7, "pref_2"] = "9"
+    (changed,) = otter.draft(frame).differences(demo / "codebook.yaml").changed
+    assert (changed.question, changed.what) == ("preference.first", "not in its answers: '9'")
+
+
 @pytest.mark.parametrize(
     ("columns", "new", "gone", "changed"),
     [

@@ -30,7 +30,7 @@ def test_the_kinds_of_the_demo_are_guessed(demo: Path) -> None:
     wanted = {
         "rid": "respondent", "wt": "weight", "day": "date", "region": "single", "age": "number", "named": "mentions",
         "heard": "ticks", "ever": "ticks", "month": "ticks", "why": "mentions", "ads": "joined", "bought": "joined",
-        "st": "grid", "rate": "grid", "recommend": "single", "likes_open": "single", "times": "number",
+        "st": "grid", "rate": "grid", "pref": "ranking", "recommend": "single", "likes_open": "single", "times": "number",
     }  # fmt: skip
     assert {name: roles[name] for name in wanted} == wanted
 

@@ -200,6 +200,8 @@ def test_what_else_is_guessed() -> None:
         ("recommend", cycled(range(11)), "single", "0 to 10: then add scale: true"),
         ("years", cycled(range(1, 9)), "single", "a number that was asked?"),
         ("status", cycled(["Complete", "Broken off"]), "single", 'then write finished: status == "Complete"'),
+        ("Finished", cycled(["False", "True"]), "single", 'then write finished: Finished == "True"'),
+        ("completed", cycled([0, 1]), "single", "then write finished: completed == 1"),
         ("interview_status", cycled([1, 2, 3]), "single", "then write finished: interview_status == 1"),
     ],
 )  # fmt: skip
@@ -359,3 +361,39 @@ def test_a_draft_of_any_frame_opens_it_and_drops_no_column(data: st.DataObject) 
             seen = survey.overview(question.name)
             answers = sum(answer.people for answer in seen.answers if not answer.note)
             assert answers == seen.answered
+
+
+@pytest.mark.parametrize(
+    ("values", "role", "doubt"),
+    [
+        ([f"{k % 101}%" for k in range(ROWS)], "text", "numbers with a sign or unit, such as '0%'?"),
+        ([f"€ {k / 7:.2f}" for k in range(ROWS)], "text", "numbers with a sign or unit, such as '€ 0.00'?"),
+        ([f"{k / 7:.1f} kg" for k in range(ROWS)], "text", "numbers with a sign or unit, such as '0.0 kg'?"),
+        ([f"{k // 60:02}:{k % 60:02}" for k in range(ROWS)], "text", "lengths of time such as '00:00'?"),
+        ([f"some thought, the {k}th" for k in range(ROWS)], "text", ""),
+        ([f"{k * 37:05}" for k in range(ROWS)], "text", ""),  # digits with zeros in front are no numbers
+        ([f"{k % 16 + 1:02}" for k in range(ROWS)], "single", ""),
+        ([f"{k * 37}" for k in range(ROWS)], "number", ""),
+        (cycled(["1", "2", "3", "4", "5", "NA"]), "single", "is NA no answer? then add missing: true"),
+        (cycled(["a", "NULL", "b"]), "single", "is NULL no answer? then add missing: true"),
+        (cycled(["a", "None", "b"]), "single", ""),  # none of these is an answer
+    ],
+)
+def test_what_programs_write_and_what_people_would_count_with_is_to_be_checked(
+    values: list[str], role: str, doubt: str
+) -> None:
+    guess = guesses({"rid": range(ROWS), "it": values})["it"]
+    assert guess.role == role
+    assert guess.doubts[0].startswith(doubt) if doubt else guess.doubts == ()
+
+
+def test_what_surely_says_nothing_is_missing_among_codes_too() -> None:
+    book = otter.codebook_from_text(
+        otter.draft(pd.DataFrame({"q": cycled(["1", "2", "3", "#N/A"])})).codebook
+    )
+    assert {one.code: one.missing for one in book.question("q").answers} == {
+        "1": False,
+        "2": False,
+        "3": False,
+        "#N/A": True,
+    }

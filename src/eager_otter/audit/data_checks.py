@@ -243,6 +243,8 @@ class _DataChecks:
         if not nearly or not ID_NAME.match(facts.name):
             return
         twice = {text for text, count in zip(facts.texts, facts.counts, strict=True) if count > 1}
+        if not twice and facts.filled == facts.rows:
+            return
         yield self.slip(
             "id that repeats", "error", facts.name,
             f"{len(twice):,} of {len(facts.texts):,} ids stand more than once"

@@ -15,7 +15,7 @@ import numpy as np
 from eager_otter.codebook.expression import day_of
 from eager_otter.data.encoding import parted
 from eager_otter.drafting.answers import listed_answers
-from eager_otter.drafting.facts import Facts, Guess, Role, doubted, in_order
+from eager_otter.drafting.facts import Facts, Guess, Role, doubted, in_order, spread
 from eager_otter.drafting.headings import text_of
 from eager_otter.drafting.meaning import asks_to_recommend, last_behind
 from eager_otter.looks.words import counted
@@ -24,11 +24,38 @@ FEW = 12  # whole numbers with at most this many values are taken for codes
 NEARLY_UNIQUE = 0.9
 FEW_WORDS = 30  # texts with at most this many values are taken for answers
 LONGEST_ANSWER = 60
-DATE_FORMATS = ("%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%Y/%m/%d", "%Y%m%d")
+DAYS = (
+    "%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%d-%m-%Y", "%m-%d-%Y", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d", "%d %b %Y",
+    "%d-%b-%Y", "%d %B %Y", "%b %d, %Y", "%B %d, %Y", "%d.%m.%y", "%d/%m/%y", "%m/%d/%y", "%d-%b-%y",
+)  # fmt: skip
+TIMES = (
+    "",
+    " %H:%M",
+    " %H:%M:%S",
+    " %I:%M %p",
+    " %I:%M:%S %p",
+    ", %H:%M",
+    ", %H:%M:%S",
+    "T%H:%M:%S",
+    " %H:%M:%S.%f",
+)
+ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d(?:[T ]|\Z)")
+LIKE_A_DAY = re.compile(
+    r"\d{1,4}[./ -](?:\d{1,2}|[A-Za-z]{3,9})[./ -]\d{2,4}\b|[A-Za-z]{3,9} \d{1,2}, \d{4}\b|\d{8}(?:\D|\Z)"
+)
 JOINTS = (";", "|", ",", "/")
 MOST_JOINED = 60
 SAMPLE = 500  # texts of a column that are looked at to tell what it holds
 THOUSANDS = (",", "'", " ")
+LENGTH_OF_TIME = re.compile(r"\d{1,3}:\d\d(?::\d\d)?")
+NUMBER_WITH_A_SIGN = re.compile(r"[^\w\s]{0,3} ?[-+]?\d+(?:[.,' ]\d+)* ?(?:[^\w\s]{1,3}|[^\W\d_]{1,4})?")
+OF_NUMBERS = (  # texts that a person would count with
+    (LENGTH_OF_TIME, "lengths of time such as {}? write minutes in the data for means and bands"),
+    (
+        NUMBER_WITH_A_SIGN,
+        "numbers with a sign or unit, such as {}? write them without it in the data for means and bands",
+    ),
+)
 STRAY = 0.1  # share of rows that may hold another text in a column of numbers
 MEAN_OF_WEIGHTS = (0.8, 1.25)
 FEWEST_WEIGHED = 1_000  # people that weights which add up to a population stand for
@@ -163,6 +190,9 @@ def _described(facts: Facts) -> Guess | None:
 def _numeric(facts: Facts) -> Guess | None:
     if not facts.all_numbers:
         return None
+    if any(len(text) > 1 and text[0] == "0" and text.isdecimal() for text in facts.texts):
+        guess = _words(facts)  # such as the codes of places: 02034 is no number
+        return replace(guess, reason=f"digits, some with a zero in front; {guess.reason}")
     few = (
         facts.all_whole
         and len(facts.texts) <= FEW
@@ -236,15 +266,23 @@ def _nearly_numbers(facts: Facts) -> Guess | None:
 
 
 def _date(facts: Facts) -> Guess | None:
-    sample = facts.texts[:SAMPLE]
-    if all(day_of(text[:10]) is not None and len(text) >= 10 for text in sample):
+    sample = spread(facts.texts, SAMPLE)
+    if all(ISO_DAY.match(text) and day_of(text[:10]) is not None for text in sample):
         return _guess(facts, "date", "days written as 2026-03-31")
-    fitting = [pattern for pattern in DATE_FORMATS if all(_is_day(text, pattern) for text in sample)]
+    if LIKE_A_DAY.match(sample[0]) is None:
+        return None
+    fitting = [day + time for day in DAYS for time in TIMES if _is_day(sample[0], day + time)]
+    fitting = [pattern for pattern in fitting if all(_is_day(text, pattern) for text in sample)]
     if not fitting:
         return None
-    guess = _guess(facts, "date", f"days written as {fitting[0]}", details={"format": fitting[0]})
-    both = {"%d/%m/%Y", "%m/%d/%Y"} <= set(fitting)
-    return doubted(guess, "check that day and month are not the other way round" if both else "")
+    form = fitting[0]
+    timed = "; the time of day is left aside" if "%H" in form or "%I" in form else ""
+    guess = _guess(facts, "date", f"days written as {form}{timed}", details={"format": form})
+    return doubted(
+        guess,
+        "check that day and month are not the other way round" if len(fitting) > 1 else "",
+        "years are written with two digits" if "%y" in form else "",
+    )
 
 
 def _is_day(text: str, pattern: str) -> bool:
@@ -339,4 +377,7 @@ def _words(facts: Facts) -> Guess:
             facts, "single", f"{len(facts.texts)} different texts; taken for answers", answers=listed.answers,
             details={"listed": listed}, doubts=listed.doubts(),
         )  # fmt: skip
-    return _guess(facts, "text", f"{len(facts.texts):,} different texts; taken for open answers")
+    guess = _guess(facts, "text", f"{len(facts.texts):,} different texts; taken for open answers")
+    sample = () if facts.all_numbers else spread(facts.texts, SAMPLE)
+    fitting = [doubt for shape, doubt in OF_NUMBERS if sample and all(map(shape.fullmatch, sample))]
+    return doubted(guess, *(doubt.format(repr(facts.texts[0])) for doubt in fitting[:1]))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from eager_otter.codebook.label_words import says_no_answer
 from eager_otter.drafting.facts import in_order
@@ -13,6 +13,9 @@ from eager_otter.gates.numbers import number_of
 LONGEST_SCALE = 11
 SHORTEST_SCALE = 4
 MOST_TWINS = 4  # groups of answers that differ in spelling only, of one question, that are told
+BLANKS = frozenset(  # what programs write where nothing is
+    ("na", "n/a", "#n/a", "nan", "null", "#null!", "missing", "(blank)", ".", "-", "--", "?")
+)
 APART_FROM = 90  # codes such as 98 and 99 stand apart from a scale
 NO_SCORE_CODES = ("6", "7", "8", "9", "0")  # behind 1 to 5 they are often "don't know"
 
@@ -53,16 +56,27 @@ def listed_answers(values: Sequence[str], labels: Mapping[str, str], missing: Se
         return _labelled(values, labels, missing)
     if all(number_of(value) is not None for value in values):
         return _codes(sorted(values, key=in_order), missing)
-    words = scale_order(values) or band_order(values)
-    ordered = words or last_behind(sorted(values, key=in_order))
+    blanks = tuple(sorted(value for value in values if value.casefold() in BLANKS and value not in missing))
+    rest = [value for value in values if value not in blanks]
+    if blanks and rest and all(number_of(value) is not None for value in rest):
+        codes = _codes(sorted(rest, key=in_order), missing)
+        return replace(
+            codes,
+            answers=(*codes.answers, *((blank, blank) for blank in blanks)),
+            missing=(*codes.missing, *filter(surely_no_answer, blanks)),
+            maybe_missing=(*codes.maybe_missing, *(one for one in blanks if not surely_no_answer(one))),
+        )
+    scale = scale_order(values)
+    ordered = scale or band_order(values) or last_behind(sorted(values, key=in_order))
     surely = tuple(value for value in ordered if value in missing or surely_no_answer(value))
-    maybe = tuple(value for value in ordered if says_no_answer(value) and value not in surely)
+    blanks = tuple(value for value in blanks if value not in surely)
+    maybe = tuple(value for value in ordered if says_no_answer(value) and value not in (*surely, *blanks))
     return Listed(
         answers=tuple((value, value) for value in ordered),
         missing=surely,
-        maybe_missing=maybe if scale_order(values) is None else (),
-        unscored=maybe if scale_order(values) is not None else (),
-        scale="words" if scale_order(values) else "",
+        maybe_missing=(*(maybe if scale is None else ()), *blanks),
+        unscored=maybe if scale is not None else (),
+        scale="words" if scale else "",
     )
 
 

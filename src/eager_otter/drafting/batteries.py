@@ -1,17 +1,16 @@
-"""Columns that belong together: ticks, mentions, and grids, by what their headings share and what they hold."""
+"""Columns that belong together: ticks, rankings, mentions, and grids, by shared headings and what they hold."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise, takewhile
-
-import numpy as np
+from itertools import takewhile
 
 from eager_otter.drafting.answers import listed_answers
 from eager_otter.drafting.facts import Facts, Guess, doubted, in_order
 from eager_otter.drafting.headings import Split, splits, text_of
+from eager_otter.drafting.rankings import codes_of, layout_of, less_and_less, twice_in_a_row
 from eager_otter.gates.numbers import number_of
 
 FEW = 12  # values that a grid may have
@@ -45,6 +44,10 @@ NO_WORDS = frozenset(
     | {f"nicht {word}" for word in ("angekreuzt", "genannt", "gewählt")}
 )
 NOT = re.compile(r"(?:not|no|non|nicht|kein\w*)[ :_-]+(.+)\Z", re.IGNORECASE | re.DOTALL)
+WRITTEN_IN = re.compile(
+    r"(?:[_ .-]text|\bspecify|\bplease say|\bwrite[ -]?in|\bund zwar|\bbitte angeben)\W*(?:\s|\Z)",
+    re.IGNORECASE,
+)
 GENERIC_STEMS = frozenset(
     {"q", "v", "f", "s", "c", "x", "a", "var", "col", "column", "question", "item", "frage"}
 )
@@ -161,10 +164,18 @@ def _battery(stem: str, members: Sequence[Member], *, bare: bool) -> Guess | Non
         return None
     if len(filled) < 2 or (not members[0].facts.texts and len(filled) < 3):
         return None
-    hows: tuple[Callable[[str, Sequence[Member]], Guess | None], ...] = (_own_words, _ticks, _mentions, _grid)
+    hows: tuple[Callable[[str, Sequence[Member]], Guess | None], ...] = (
+        _own_words,
+        _ticks,
+        _ranking,
+        _mentions,
+        _grid,
+    )
     for how in hows:
         guess = how(stem, members)
-        if guess is not None and not (bare and (how is _grid or guess.details.get("unticked") == ["2"])):
+        if guess is not None and not (
+            bare and (how in (_ranking, _grid) or guess.details.get("unticked") == ["2"])
+        ):
             if bare and guess.details.get("unticked"):
                 own = f"are {_span(members)} questions of their own? then write each as a single question"
                 guess = doubted(guess, own)
@@ -210,6 +221,8 @@ def _own_words(stem: str, members: Sequence[Member]) -> Guess | None:
     """Find columns that hold their own answer, or nothing, or the same with a "not"."""
     labels: list[str] = []
     no: list[str] = []
+    if any(WRITTEN_IN.search(f"{member.facts.name} {member.facts.heading}") for member in members):
+        return None
     for member in members:
         refused = [text for text in member.facts.texts if text.casefold() in NO_WORDS | {"0"}]
         texts = [text for text in member.facts.texts if text not in refused]
@@ -310,14 +323,42 @@ def _is_numbered(facts: Facts) -> bool:
 # --- mentions and grids ---------------------------------------------------------------------------------
 
 
+def _ranking(stem: str, members: Sequence[Member]) -> Guess | None:
+    """Find columns of which no row holds the same twice: answers in an order, or their ranks."""
+    facts = [member.facts for member in members]
+    layout = layout_of(facts, [member.item for member in members])
+    if layout is None:
+        return None
+    once = f"{_span(members)} hold the same values, and a row none of them twice"
+    if layout == "answers":
+        return Guess(
+            role="ranking", name=stem, columns=_columns(members),
+            answers=tuple((_code(k, member), member.label) for k, member in enumerate(members, 1)),
+            details={"of": "answers"}, reason=f"{once}; taken for the rank of each answer",
+        )  # fmt: skip
+    values = sorted({text for one in facts for text in one.texts}, key=in_order)
+    labels = next((one.about.labels for one in facts if one.about.labels), {})
+    guess = Guess(
+        role="ranking", name=stem, columns=_columns(members),
+        answers=tuple((value, labels.get(value, value)) for value in dict.fromkeys((*labels, *values))),
+        details={"of": "ranks"}, reason=f"{once}; taken for the answer at each rank",
+    )  # fmt: skip
+    first = facts[0].name
+    doubts = {
+        "ranks": "is their order no ranking? then write kind: multi, and mentions instead of ranks",
+        "either": f"does {first} hold the rank of an answer? then write columns: {{{first}: …}} instead of ranks",
+    }
+    return doubted(guess, doubts.get(layout, ""))
+
+
 def _mentions(stem: str, members: Sequence[Member]) -> Guess | None:
     if any(len(member.item) > 2 and number_of(member.item) is None for member in members):
         return None
     facts = [member.facts for member in members if member.facts.texts]
-    fills = [one.filled for one in facts]
-    falling = all(a >= b for a, b in pairwise(fills)) and fills[-1] < 0.7 * fills[0]
     values = sorted({text for one in facts for text in one.texts}, key=in_order)
-    if not falling or not 3 <= len(values) <= MOST_MENTIONED or _twice_in_a_row(facts) > 0.1:
+    if not less_and_less(facts) or not 3 <= len(values) <= MOST_MENTIONED:
+        return None
+    if twice_in_a_row(codes_of(facts[:2])) > 0.1:  # rare among mentions
         return None
     labels = facts[0].about.labels
     return Guess(
@@ -326,17 +367,6 @@ def _mentions(stem: str, members: Sequence[Member]) -> Guess | None:
         reason=f"{_span(members)} hold the same codes and are ever less filled; "
         "taken for first, second … mention",
     )  # fmt: skip
-
-
-def _twice_in_a_row(members: Sequence[Facts]) -> float:
-    """Return the share of respondents whose first two columns hold the same: rare among mentions."""
-    (texts, index), (other_texts, other_index) = members[0].index, members[1].index
-    both = members[0].given & members[1].given
-    if not both.any():
-        return 0.0
-    place = {text: k for k, text in enumerate(texts)}
-    mapped = np.array([place.get(text, -1) for text in other_texts])[other_index]
-    return float((index[both] == mapped[both]).mean())
 
 
 def _grid(stem: str, members: Sequence[Member]) -> Guess | None:

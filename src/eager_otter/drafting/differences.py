@@ -12,7 +12,7 @@ from eager_otter.drafting.writing import question_text
 from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import first_of
 
-OF_ANSWERS = ("single", "grid", "mentions", "joined")
+OF_ANSWERS = ("single", "grid", "mentions", "joined", "ranking")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,7 +55,8 @@ def differences(guesses: tuple[Guess, ...], codebook: Codebook) -> Differences:
 
 
 def _different(guesses: tuple[Guess, ...], codebook: Codebook) -> Iterator[Difference]:
-    owner = {column: question for question in codebook for column in question.columns}
+    # of a ranking, the first of its questions has the answers
+    owner = {column: question for question in reversed(list(codebook)) for column in question.columns}
     for guess in guesses:
         questions = list(dict.fromkeys(owner[column] for column in guess.columns if column in owner))
         more = [column for column in guess.columns if column not in owner]
@@ -70,7 +71,8 @@ def _different(guesses: tuple[Guess, ...], codebook: Codebook) -> Iterator[Diffe
 
 def _other_values(guess: Guess, question: Question) -> Iterator[Difference]:
     """Tell codes that the codebook does not list, and words where it has numbers."""
-    values = [code for code, _ in guess.answers] if guess.role in OF_ANSWERS else []
+    told = guess.role in OF_ANSWERS and guess.details.get("of") != "answers"  # which are columns of a ranking
+    values = [code for code, _ in guess.answers] if told else []
     if question.is_of.of_answers and not isinstance(question.source, TickColumns):
         known = {text for answer in question.answers for text in (answer.code, answer.label)}
         unknown = [value for value in values if value not in known and not question.missing.has(value)]

@@ -14,8 +14,8 @@ from eager_otter.data.columns import Distinct, distinct, plain_numbers
 from eager_otter.data.described import Described
 from eager_otter.gates.numbers import number_of
 
-Role = Literal["single", "ticks", "mentions", "joined", "grid", "number", "date", "text", "respondent", "weight",
-               "frequency", "empty"]  # fmt: skip
+Role = Literal["single", "ticks", "ranking", "mentions", "joined", "grid", "number", "date", "text", "respondent",
+               "weight", "frequency", "empty"]  # fmt: skip
 
 MOST_SORTED = 2_000  # words that are put into their order, and of more texts that are looked at one by one
 
@@ -134,7 +134,7 @@ def _ordered(texts: tuple[str, ...]) -> tuple[tuple[str, ...], FloatArray]:
 
     Of very many texts of which some far apart are no numbers, none is taken for one, and they stay as they are.
     """
-    some = texts[:: len(texts) // MOST_SORTED + 1]
+    some = spread(texts, MOST_SORTED)
     if len(texts) > MOST_SORTED and all(number_of(text) is None for text in some):
         return texts, np.full(len(texts), np.nan)
     numbers = plain_numbers(texts)
@@ -146,6 +146,11 @@ def _ordered(texts: tuple[str, ...]) -> tuple[tuple[str, ...], FloatArray]:
         words.sort(key=lambda k: texts[k].casefold())
     order = [*np.argsort(numbers, kind="stable")[: len(texts) - len(words)].tolist(), *words]
     return tuple(texts[k] for k in order), numbers[order]
+
+
+def spread(texts: tuple[str, ...], most: int) -> tuple[str, ...]:
+    """Return some texts from end to end, `most` at most: those that come first may be all alike."""
+    return texts[:: len(texts) // most + 1]
 
 
 def in_order(text: str) -> tuple[int, float, str]:

@@ -13,6 +13,7 @@ from eager_otter.drafting.alone import alone
 from eager_otter.drafting.batteries import batteries
 from eager_otter.drafting.facts import Facts, Guess, Role, doubted
 from eager_otter.drafting.headings import own_name, short_name
+from eager_otter.gates.numbers import number_of
 
 SPECIAL = ("respondent", "weight", "frequency")
 MOST_PARTS = 8  # columns that may be a part of an id
@@ -27,7 +28,9 @@ WRITE_IN = re.compile(
 FINISHED_NAME = re.compile(
     r"(?:interview[ _]?)?(?:status|state|finished|completed?|disposition)\Z", re.IGNORECASE
 )
-FINISHED = re.compile(r"completed?|finished|done|abgeschlossen|beendet|vollständig", re.IGNORECASE)
+FINISHED = re.compile(
+    r"completed?|finished|done|abgeschlossen|beendet|vollständig|true|yes|1|wahr|ja", re.IGNORECASE
+)
 
 
 def guesses(columns: Sequence[Facts]) -> list[Guess]:
@@ -81,8 +84,9 @@ def _with_finished(guess: Guess) -> Guess:
     """Ask whether a column such as the status of the interview tells who finished it."""
     if guess.role != "single" or not FINISHED_NAME.match(guess.columns[0]):
         return guess
-    done = [label for _, label in guess.answers if FINISHED.fullmatch(label)]
-    code = f'"{done[0]}"' if done else guess.answers[0][0]
+    codes = [code for code, _ in guess.answers]
+    done = next((code for code, label in guess.answers if FINISHED.fullmatch(label)), codes[0])
+    code = done if number_of(done) is not None else f'"{done}"'
     return doubted(guess, f"who finished the interview? then write finished: {guess.name} == {code}")
 
 
@@ -93,8 +97,8 @@ def _one_of_a_kind(guessed: Sequence[Guess]) -> list[Guess]:
     for guess in guessed:
         if guess.role in SPECIAL and kept[guess.role] is not guess:
             role: Role = "text" if guess.role == "respondent" else "number"
-            what = "id" if guess.role == "respondent" else guess.role
-            again = f"{guess.name} looks like a {what} too; {kept[guess.role].name} is taken"
+            article, what = ("an", "id") if guess.role == "respondent" else ("a", guess.role)
+            again = f"{guess.name} looks like {article} {what} too; {kept[guess.role].name} is taken"
             result.append(doubted(replace(guess, role=role, reason=f"another {what}?"), again))
         else:
             result.append(guess)

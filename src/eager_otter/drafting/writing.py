@@ -21,7 +21,7 @@ SPECIAL = ("respondent", "weight", "frequency")
 
 def codebook_text(file: str, title: str, origin: str, guessed: Sequence[Guess]) -> str:
     """Write the codebook of a `file`; `origin` says what it was made from."""
-    doubts = sum(len(guess.doubts) for guess in guessed)
+    doubts = sum(bool(guess.doubts) for guess in guessed)
     head = [f"A first codebook for {file}, {origin}. Correct it; each question says why it is so."]
     if doubts:
         head.append(f'{counted(doubts, "guess", "guesses")} to check: search for "{CHECK}".')
@@ -76,6 +76,11 @@ def _question_lines(guess: Guess) -> Iterator[str]:
                 yield f"missing: {listed([_as_it_stands(str(code)) for code in guess.details['missing']])}"
         case "ticks":
             yield from _tick_lines(guess)
+        case "ranking" if guess.details["of"] == "answers":
+            yield from _tick_lines(guess)
+        case "ranking":
+            yield f"ranks: {listed(guess.columns)}"
+            yield from _answer_lines(guess)
         case "mentions":
             yield f"mentions: {listed(guess.columns)}"
             yield from _answer_lines(guess)
@@ -85,13 +90,22 @@ def _question_lines(guess: Guess) -> Iterator[str]:
         case "grid":
             yield from _scale_lines(guess)
             yield "items:"
-            taken: set[str] = set()
-            for column, label in zip(guess.columns, guess.details["items"], strict=True):
-                name = own_name(short_name(column), taken)
+            for name, column, label in zip(
+                _item_names(guess), guess.columns, guess.details["items"], strict=True
+            ):
                 yield f"  {scalar(name)}: {mapped({'column': inside(column), 'label': inside(label)})}"
             yield from _answer_lines(guess)
     if guess.details.get("asked by"):
         yield comment(f"asked of those that {guess.details['asked by']} selects; write it as asked: …")
+
+
+def _item_names(guess: Guess) -> list[str]:
+    """Name the items of a grid after their columns, or after their labels where those have but one name."""
+    names = [short_name(column) for column in guess.columns]
+    if len({name.casefold() for name in names}) < len(names):
+        names = [short_name(label) for label in guess.details["items"]]
+    taken: set[str] = set()
+    return [own_name(name, taken) for name in names]
 
 
 def _as_it_stands(code: str) -> str:

@@ -14,6 +14,7 @@ from eager_otter.report.grids import plain_grid
 
 MOST_DOUBTS = 12
 EXAMPLES = 3
+OF_COLUMNS = {"ticks": "answer", "ranking": "answer", "mentions": "mention", "grid": "item"}
 KINDS = {
     "respondent": "id of the respondent",
     "weight": "weight",
@@ -22,6 +23,7 @@ KINDS = {
     "ticks": "several answers, a column each",
     "mentions": "several answers, first to last",
     "joined": "several answers in a cell",
+    "ranking": "rankings",
     "grid": "grids",
     "number": "numbers",
     "date": "dates",
@@ -62,7 +64,7 @@ def _parts(guesses: Sequence[Guess]) -> Iterator[RenderableType]:
 
 
 def _named(guess: Guess) -> str:
-    if guess.role in ("ticks", "mentions", "grid"):
-        what = "item" if guess.role == "grid" else "mention" if guess.role == "mentions" else "answer"
+    if guess.role in OF_COLUMNS:
+        what = "rank" if guess.details.get("of") == "ranks" else OF_COLUMNS[guess.role]
         return f"{guess.name} ({counted(len(guess.columns), what)})"
     return guess.name
