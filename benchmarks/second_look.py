@@ -22,6 +22,7 @@ import eager_otter as otter
 
 ROUNDS = 5
 LOOK = [sys.executable, "-m", "eager_otter", "look", "heard_of", "-b", "region"]
+PROMPT, MORE = [sys.executable, "-m", "eager_otter", "prompt"], 5
 NEEDED = ["rid", "status", "region", "wt", *(f"heard_{code}" for code in (1, 2, 3, 4, 5, 6, 7, 8, 97))]
 FLOOR = f"""
 import numpy, pyarrow.csv as arrow
@@ -29,13 +30,14 @@ arrow.read_csv("responses.csv", convert_options=arrow.ConvertOptions(include_col
 """
 
 
-def seconds(command: list[str], folder: Path, cache: str) -> float:
-    """Run a command and return the seconds it took."""
+def seconds(command: list[str], folder: Path, cache: str, lines: str = "") -> float:
+    """Run a command, which may read some lines, and return the seconds it took."""
     environment = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
     start = time.perf_counter()
     subprocess.run(
-        command, cwd=folder, env=environment | {"EAGER_OTTER_CACHE": cache}, check=True, capture_output=True
-    )
+        command, cwd=folder, env=environment | {"EAGER_OTTER_CACHE": cache}, check=True, capture_output=True,
+        input=lines.encode(),
+    )  # fmt: skip
     return time.perf_counter() - start
 
 
@@ -57,13 +59,16 @@ def main() -> None:
         make_long(long, rows)
         time.sleep(3)  # so that its times are trusted
         demo: list[float] = []
-        found: dict[str, list[float]] = {"floor": [], "first, nothing kept": [], "again": []}
+        names = ("floor", "first, nothing kept", "again", "one more at the prompt")
+        found: dict[str, list[float]] = {name: [] for name in names}
         seconds(LOOK, long, str(kept))
         for _ in range(ROUNDS):
             demo.append(seconds(LOOK, short, "off"))
             found["floor"].append(seconds([sys.executable, "-c", FLOOR], long, "off"))
             found["first, nothing kept"].append(seconds(LOOK, long, "off"))
             found["again"].append(seconds(LOOK, long, str(kept)))
+            one, more = (seconds(PROMPT, long, str(kept), "heard_of -b region\n" * n) for n in (1, 1 + MORE))
+            found["one more at the prompt"].append((more - one) / MORE)
     print(f"the demo: {statistics.median(demo):.2f} s")
     for name, times in found.items():
         more = statistics.median(one - there for one, there in zip(times, demo, strict=True))

@@ -1,6 +1,7 @@
 """A cold start of the command line, as a ratio to Python importing NumPy and the CSV reader and reading the columns.
 
-Run from the project's folder: `python benchmarks/start.py`. Processor time, the median of rounds that run all.
+Run from the project's folder: `python benchmarks/start.py`. Processor time, the median of rounds that run all. At the
+prompt, all is loaded once: one more look there costs what a look costs by itself.
 """
 
 from __future__ import annotations
@@ -28,13 +29,19 @@ COMMANDS = {
     "look liking (a mean, the plan's banner)": [*OTTER, "look", "liking"],
     "run --list": [*OTTER, "run", "--list"],
 }
+AT_THE_PROMPT = {
+    name: name.removeprefix("look ").partition(" (")[0] for name in COMMANDS if name.startswith("look")
+}
+MORE = 10  # looks at the prompt
 
 
-def seconds(command: list[str], folder: Path) -> float:
-    """Run a command and return the processor time it took."""
+def seconds(command: list[str], folder: Path, lines: str = "") -> float:
+    """Run a command, which may read some lines, and return the processor time it took."""
     before = resource.getrusage(resource.RUSAGE_CHILDREN)
     environment = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
-    subprocess.run(command, cwd=folder, env=environment, check=True, capture_output=True)
+    subprocess.run(
+        command, cwd=folder, env=environment, check=True, capture_output=True, input=lines.encode()
+    )
     after = resource.getrusage(resource.RUSAGE_CHILDREN)
     return after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
 
@@ -51,8 +58,11 @@ def main() -> None:
             floor = seconds([sys.executable, "-c", FLOOR], folder)
             for name, command in COMMANDS.items():
                 ratios[name].append(seconds(command, folder) / floor)
+            for name, line in AT_THE_PROMPT.items():
+                one, more = (seconds([*OTTER, "prompt"], folder, f"{line}\n" * n) for n in (1, 1 + MORE))
+                ratios.setdefault(f"{name}, one more at the prompt", []).append((more - one) / MORE / floor)
     for name, found in ratios.items():
-        print(f"{name}: × {statistics.median(found):.1f}")
+        print(f"{name}: × {statistics.median(found):.2f}")
 
 
 if __name__ == "__main__":

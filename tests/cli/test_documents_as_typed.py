@@ -12,6 +12,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import openpyxl
 import pandas as pd
@@ -63,7 +64,9 @@ def folder(made: Path, tmp_path: Path) -> Path:
 
 
 def typed(run: Run, folder: Path, words: list[str]) -> tuple[int, str, str]:
-    code, out, err = run(*words, cwd=folder)
+    arguments, read = (words[:-2], folder / words[-1]) if "<" in words else (words, Path(os.devnull))
+    with read.open(encoding="utf-8") as lines, mock.patch.object(sys, "stdin", lines):
+        code, out, err = run(*arguments, cwd=folder)
     allowed = EXITS.get(words[0], {0})
     assert code in allowed, f"eager-otter {' '.join(words)}\n{err}"
     assert "Traceback" not in err
@@ -167,8 +170,14 @@ def topics(folder: Path) -> None:
     book.save(folder / "to-code.xlsx")
 
 
+def looks(folder: Path) -> None:
+    """The lines of somebody's morning."""
+    (folder / "looks.txt").write_text("heard_of -b region\nliking\n", encoding="utf-8")
+
+
 BEFORE = {  # what people do before a line is typed
     "draft responses.csv --dictionary dictionary.xlsx --into labelled": dictionary,
+    "prompt < looks.txt": looks,
     "texts likes_open --coded to-code.xlsx": topics,
 }
 

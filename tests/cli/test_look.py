@@ -160,3 +160,45 @@ def test_the_language_and_the_banner_of_a_table_can_be_another(run: Run, demo: P
     )  # the default, where none is named
     shapes = [run("look", *words)[1] for words in ([], ["--banner", "main"])]
     assert shapes[0] == shapes[1] and "Banner main" in shapes[0]
+
+
+GRID_OF_WORDS = """
+questions:
+  area: {kind: single, answers: {1: North, 2: South}}
+  takes:
+    kind: grid
+    text: How do you take it?
+    items: {still: {column: k_1, label: Still}, fizzy: {column: k_2, label: Fizzy}}
+    answers: {1: With ice, 2: With lemon, 3: As it is}
+"""
+
+
+def test_a_grid_without_scores_is_shown_item_by_item_or_by_an_answer(run: Run, tmp_path: Path) -> None:
+    """It has no mean, which a grid with scores is shown by."""
+    rows = [f"{k % 2 + 1},{k % 3 + 1},{k % 5 % 3 + 1}" for k in range(120)]
+    (tmp_path / "d.csv").write_text("\n".join(["area,k_1,k_2", *rows]))
+    (tmp_path / "book.yaml").write_text(GRID_OF_WORDS)
+    named = ("--codebook", "book.yaml", "--data", "d.csv", "-b", "area")
+    code, out, _ = run("look", "takes", *named, cwd=tmp_path)
+    titles = [line for line in out.splitlines() if line.startswith("How do you take it?")]
+    assert code == 0 and titles == ["How do you take it? – Still", "How do you take it? – Fizzy"]
+    assert out.count("As it is") == 2
+    code, out, _ = run("look", "takes", *named, "--set", "figure=With lemon")
+    assert code == 0 and "How do you take it? – With lemon" in out and "Still" in out and "Fizzy" in out
+    code, _, err = run("look", "takes", *named, "--set", "figure=mean")
+    assert (
+        code == 2
+        and "Name an answer or net as the figure, or, where its answers are steps, write scale: true" in err
+    )
+
+
+def test_a_ranking_is_shown_by_the_questions_made_of_it(run: Run, demo: Path) -> None:
+    code, out, _ = run("look", "preference", "-b", "wave", cwd=demo)
+    titles = [
+        line.partition(" – ")[2] for line in out.splitlines() if line.startswith("Which would you choose")
+    ]
+    ranks = [f"rank of {one}" for one in ("Tarn", "Brookfizz", "Quillwater", "Fenbubble", "Skerrow")]
+    assert code == 0 and titles == ["ranked first", "in the top 2", *ranks]
+    assert run("look", "preference.first", "-b", "wave")[1] in out
+    code, _, err = run("look", "preferenc")
+    assert code == 2 and err.startswith("Error: No question or table 'preferenc'.")

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from eager_otter.errors import OtterError
+
+if TYPE_CHECKING:
+    from eager_otter.gates.typed import Offered
 
 PROGRAM = "eager-otter"
 VARIABLE = "_EAGER_OTTER_COMPLETE"  # set by the lines that `completion` prints
@@ -34,6 +37,23 @@ def script_for(shell: str, commands: click.Command) -> str:
 
     found = get_completion_class(shell)
     return "" if found is None else found(commands, {}, PROGRAM, VARIABLE).source()
+
+
+def offered_for(words: list[str], ended: bool, commands: click.Command, usual: Mapping[str, Any]) -> Offered:
+    """Return what may stand for the last of some words, or behind them where it has `ended`; `usual` are defaults."""
+    from click.shell_completion import ShellComplete
+
+    from eager_otter.gates.typed import Offered
+
+    begun = "" if ended or not words else words[-1]
+    before = words if ended else words[:-1]
+    shell = ShellComplete(commands, {"default_map": usual}, PROGRAM, VARIABLE)
+    items = shell.get_completions(before, begun)
+    return Offered(
+        texts=tuple(str(item.value) for item in items if item.type == "plain"),
+        length=len(begun),
+        files=any(item.type in ("file", "dir") for item in items),
+    )
 
 
 def tables(context: click.Context, _: click.Parameter, typed: str) -> list[str]:

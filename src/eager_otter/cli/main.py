@@ -12,6 +12,7 @@ import os
 import signal
 import sys
 import threading
+from collections.abc import Mapping
 from contextlib import suppress
 from types import FrameType
 from typing import Any, NoReturn
@@ -30,7 +31,7 @@ def main(arguments: list[str] | None = None) -> NoReturn:
         os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     interrupts = _Interrupts()
     try:
-        code = _guarded(sys.argv[1:] if arguments is None else arguments, interrupts)
+        code = Process().alone(sys.argv[1:] if arguments is None else arguments, interrupts)
     except KeyboardInterrupt:
         code = _stopped()
     if arguments is not None:
@@ -80,13 +81,46 @@ class _Interrupts:
             signal.signal(signal.SIGINT, then)
 
 
-def _guarded(arguments: list[str], interrupts: _Interrupts) -> int:
-    try:
-        code = _run(arguments)
-        return _stopped() if interrupts.heard and code != DONE else code
-    except BaseException as fault:  # noqa: BLE001 - the one place where a fault becomes a message
-        interrupts.no_more()
-        return _stopped() if interrupts.heard else _code_of(fault)
+class Process:
+    """The process that commands run in, one or, at the prompt, several; they find it as the object of their context.
+
+    `left` is what one of them leaves for the next, where the process `goes_on`.
+    """
+
+    def __init__(self) -> None:
+        self.goes_on = False
+        self.left: dict[str, Any] = {}
+
+    def answer(self, arguments: list[str], usual: Mapping[str, Any]) -> int:
+        """Run one of several commands, where `usual` are its defaults: its exit code.
+
+        Raises OSError where results cannot be shown any more.
+        """
+        self.goes_on = True
+        interrupts = _Interrupts()
+        try:
+            return self._code(arguments, interrupts, usual)
+        except KeyboardInterrupt:
+            return _stopped()
+        finally:
+            interrupts.no_more(interrupts.before)
+
+    def alone(self, arguments: list[str], interrupts: _Interrupts) -> int:
+        """Run the only command, or the one that runs others: its exit code."""
+        try:
+            return self._code(arguments, interrupts, None)
+        except OSError as lost:
+            return _stopped() if interrupts.heard else _not_shown(lost)
+
+    def _code(self, arguments: list[str], interrupts: _Interrupts, usual: Mapping[str, Any] | None) -> int:
+        try:
+            code = _run(arguments, self, usual)
+            return _stopped() if interrupts.heard and code != DONE else code
+        except BaseException as fault:
+            if isinstance(fault, OSError) and fault.filename is None:
+                raise  # what writes files tells of them; this is stdout
+            interrupts.no_more()
+            return _stopped() if interrupts.heard else _code_of(fault)
 
 
 NO_MEMORY = (
@@ -99,11 +133,6 @@ def _code_of(fault: BaseException) -> int:
     match fault:
         case KeyboardInterrupt():
             return _stopped()
-        case BrokenPipeError():
-            return _pipe_closed()
-        case OSError() if fault.filename is None:  # what writes files tells of them; this is stdout
-            _close_quietly()
-            return _tell(f"Error: What was to be shown cannot be written ({fault.strerror or fault}).")
         case MemoryError():
             return _tell(NO_MEMORY)
         case ImportError() if "failed to map segment" in str(fault):  # a library that there is no room for
@@ -111,8 +140,8 @@ def _code_of(fault: BaseException) -> int:
     return _tell_fault(fault)
 
 
-def _run(arguments: list[str]) -> int:
-    """Run a command: its exit code."""
+def _run(arguments: list[str], process: Process, usual: Mapping[str, Any] | None) -> int:
+    """Run a command, where `usual` are its defaults: its exit code."""
     import click
 
     from eager_otter.cli.completing import completed
@@ -128,7 +157,7 @@ def _run(arguments: list[str]) -> int:
         if not _can_be_typed(argument):
             return _tell(f"Error: {argument}: holds a character that no file's name can hold; leave it out.")
     try:
-        with commands.make_context(PROGRAM, list(arguments)) as context:
+        with commands.make_context(PROGRAM, list(arguments), obj=process, default_map=usual) as context:
             code = commands.invoke(context)
         for stream in filter(None, (sys.stdout, sys.stderr)):
             stream.flush()
@@ -172,10 +201,12 @@ def _stopped() -> int:
     return STOPPED
 
 
-def _pipe_closed() -> int:
-    """Leave quietly: whoever read the output has seen enough."""
+def _not_shown(lost: OSError) -> int:
+    """Leave where nothing can be shown any more, quietly where whoever read the output has seen enough."""
     _close_quietly()
-    return DONE
+    if isinstance(lost, BrokenPipeError):
+        return DONE
+    return _tell(f"Error: What was to be shown cannot be written ({lost.strerror or lost}).")
 
 
 def _close_quietly() -> None:

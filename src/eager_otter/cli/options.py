@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from eager_otter.tables.note import NotesLength
 
 F = TypeVar("F", bound=Callable[..., Any])
+UNSAID = (None, ParameterSource.DEFAULT, ParameterSource.DEFAULT_MAP)  # what nobody gave in this line
 CACHE, TOLD = "EAGER_OTTER_CACHE", "cache told"
 
 plan_option = click.option(
@@ -254,8 +255,7 @@ def refuse_given(why: str, *names: str) -> None:
     given = [
         option
         for option in context.command.params
-        if option.name in names
-        and context.get_parameter_source(option.name) not in (None, ParameterSource.DEFAULT)
+        if option.name in names and context.get_parameter_source(option.name) not in UNSAID
     ]
     if given:
         shown = ", ".join(option.opts[0] if option.opts else str(option.name) for option in given)

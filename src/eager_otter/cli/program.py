@@ -15,6 +15,7 @@ COMMANDS = (  # in the order of work; each is in a module of its name
     "audit",
     "questions",
     "look",
+    "prompt",
     "live",
     "run",
     "explain",

@@ -56,7 +56,7 @@ def read_codebook(path: str | Path) -> Codebook:
 
     `path` is that of a YAML file.
     """
-    return _sound(read_with_mistakes(read_yaml(Path(path))))
+    return _sound(read_with_mistakes(read_yaml(Path(path), "codebook")))
 
 
 @checked

@@ -28,6 +28,10 @@ class Text(RichText):
 class _Terminal(Console):
     """A console through which nothing passes that a terminal would obey, but its own styles."""
 
+    def on_broken_pipe(self) -> None:
+        """Leave it to the one place where a command ends what is done when nobody reads any more."""
+        raise  # noqa: PLE0704 - called where the error is caught
+
     def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
         """Return the pieces of a view."""
         for segment in super().render(renderable, options):

@@ -62,7 +62,7 @@ def load_words(name: str, folder: str | Path = ".") -> Words:
         return _shipped(name)
     if not is_yaml(name):
         raise UnknownName("language", name, [*SHIPPED, "a .yaml file"])
-    return _words(read_yaml(Path(folder) / name))
+    return _words(read_yaml(Path(folder) / name, "catalogue"))
 
 
 def wording_problems(texts: Mapping[str, str], document: Document, place: Place) -> Iterator[Problem]:

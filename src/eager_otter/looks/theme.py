@@ -168,7 +168,7 @@ def load_theme(name: str, folder: str | Path = ".") -> Theme:
         text = packaged_text("eager_otter.looks", "themes", f"{name}.yaml")
         document = compose(text, Path(f"{name}.yaml"))
     elif is_yaml(name):
-        document = read_yaml(Path(folder) / name)
+        document = read_yaml(Path(folder) / name, "theme")
     else:
         raise UnknownName("theme", name, SHIPPED)
     part, problems = check(ThemeFile, document.data or {}, document, ())

@@ -71,8 +71,7 @@ def tables_asked_for(
     name = _question_called(asked.name, book, [request.id for request in requests], tables.banners.banners)
     if name != asked.name:
         context.hints.append(Problem("", 0, 0, f"{asked.name!r} is {name}."))
-    entry = {"grid": name} if name in book.grids else {"question": name}
-    tables.entries.append(entry)
+    tables.entries.append(_entry(name, settings, book))
     return _read_again(tables, len(tables.entries) - 1, settings, context)
 
 
@@ -88,6 +87,20 @@ def _places(name: str, tables: TablesReading, requests: Sequence[TableRequest]) 
     return fitting
 
 
+def _entry(name: str, settings: Mapping[str, Any], book: Codebook) -> dict[str, str]:
+    """Return an entry for a question, or a grid by one figure where its items have one; else for each that it is."""
+    if name not in book.grids:
+        return {"question": name} if name in book.questions else {"each": f"{name}.*"}
+    items = [book.questions[item] for item in book.grids[name].items]
+    of_one_figure = {"figure", "as"} & set(settings) or all(one.is_of.of_values or one.scale for one in items)
+    return {"grid": name} if of_one_figure else {"each": f"{name}.*"}
+
+
+def _is_made_into_several(name: str, book: Codebook) -> bool:
+    """Return whether a name is that of an entry of the codebook of which questions are made, such as a ranking."""
+    return any(one.name.startswith(f"{name}.") for one in book)
+
+
 def _said(entry: Any, key: str) -> Any:
     entry = entry if isinstance(entry, dict) else {"question": entry}
     return entry.get(key)
@@ -95,7 +108,7 @@ def _said(entry: Any, key: str) -> Any:
 
 def _question_called(name: str, book: Codebook, ids: Sequence[str], banners: Mapping[str, Any]) -> str:
     """Return the question or grid of a name, or of a label or text (in any case). Raises UnknownName, RequestError."""
-    if name in book.questions or name in book.grids:
+    if name in book.questions or name in book.grids or _is_made_into_several(name, book):
         return name
     if name in banners:
         raise RequestError(

@@ -74,7 +74,7 @@ class Context:
             return
         path = self.document.path.parent / name
         try:
-            read = read_with_mistakes(read_yaml(path))
+            read = read_with_mistakes(read_yaml(path, "codebook"))
             self.codebook, self.mistaken = read.codebook, read.mistaken
             self.problems += read.problems
         except FileProblem as error:

@@ -44,7 +44,7 @@ def read_plan(path: str | Path) -> Plan:
 
     `path` is that of a YAML file.
     """
-    document = read_yaml(Path(path))
+    document = read_yaml(Path(path), "plan")
     return _plan(document, Origin.of(document, _of_origin, named=True))
 
 
@@ -78,7 +78,7 @@ def read_plan_for(asked: AskedFor, path: Path) -> Plan:
 
     Raises what `read_plan` does, UnknownName, and RequestError with every mistake in the settings.
     """
-    document = read_yaml(path)
+    document = read_yaml(path, "plan")
     return _plan(document, Origin.of(document, _of_origin, named=True), asked)
 
 

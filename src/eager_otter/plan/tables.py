@@ -362,9 +362,12 @@ class TablesReading:
             if summary is not None:
                 if question.is_of.of_values or question.scale:
                     continue
-                what = f"{question.name} has no {figure.casefold()}: it is neither a scale nor a number."
                 if summary.of_mentions and question.is_of.several:
                     continue
+                what = (
+                    f"{question.name} has no {figure.casefold()}: it is neither a scale nor a number. Name an "
+                    "answer or net as the figure, or, where its answers are steps, write scale: true in the codebook."
+                )
                 self.context.mistake((*place, "figure"), what)
                 return
             labels = question.row_names()

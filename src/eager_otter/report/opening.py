@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from eager_otter.asking.survey import Survey
 from eager_otter.codebook.expression import parse
 from eager_otter.codebook.model import Codebook
+from eager_otter.data.files import check_same
 from eager_otter.data.opened import open_responses
 from eager_otter.data.opening import Reading
 from eager_otter.data.waves import Waves
 from eager_otter.documents.settled import checked
-from eager_otter.errors import OtterError
+from eager_otter.errors import FileProblem, OtterError
 from eager_otter.gates.cache import Cache, cache_in
 from eager_otter.plan.asked import CallReader
 from eager_otter.plan.plan import Plan
@@ -77,6 +79,66 @@ def survey_of(plan: Plan, memory: int | None = None, *, for_tables_alone: bool =
     if not for_tables_alone:
         survey.population()
     return survey if plan.equal_waves is None else survey.with_equal_waves(plan.equal_waves)
+
+
+def survey_again(survey: Survey, of: Plan, plan: Plan) -> Survey | None:
+    """Return the survey of a plan by one that is at hand, of an earlier plan; nothing is read again.
+
+    None where the data or what the codebook says of all of them have changed, or where the plans equal waves.
+    """
+    if plan.equal_waves is not None or of.equal_waves is not None:
+        return None
+    if of.reading != plan.reading or not _same_data(of.data, plan.data):
+        return None
+    file, responses = survey.responses.file, survey.responses
+    if file is None or not file.paths:
+        return None
+    try:
+        responses.fingerprint = check_same(file, responses.fingerprint, survey.source)
+    except FileProblem:  # another file, or none, which is told when it is opened
+        return None
+    if not _same_codebook(of, plan):
+        # what differs between several files is said in the words of their codebook
+        under = responses.under(plan.codebook) if isinstance(plan.data, Path) else None
+        if under is None:
+            return None
+        responses = under
+    return replace(
+        survey,
+        responses=responses,
+        filter=plan.filter,
+        weight=plan.weight,
+        words=plan.words,
+        reader=CallReader(plan.banners),
+        own_conditions=plan.conditions,
+        viewer=StandardViewer(plan.theme, plan.notes),
+    )
+
+
+def _same_data(old: Path | Waves, new: Path | Waves) -> bool:
+    """Return whether two plans name the same files, with the same said of each."""
+    if isinstance(old, Path) or isinstance(new, Path):
+        return old == new
+    bare, other_bare = (
+        replace(waves, waves=tuple(replace(wave, codebook=None) for wave in waves.waves))
+        for waves in (old, new)
+    )
+    return bare == other_bare and all(
+        one.codebook is other.codebook or _one_text(one.codebook, other.codebook)
+        for one, other in zip(old.waves, new.waves, strict=True)
+    )
+
+
+def _one_text(one: Codebook | None, other: Codebook | None) -> bool:
+    """Return whether two codebooks say surely the same: those of no text do not tell."""
+    return one is not None and other is not None and bool(one.digest) and one.digest == other.digest
+
+
+def _same_codebook(old: Plan, plan: Plan) -> bool:
+    """Return whether two plans have the same codebook, in the same language."""
+    return _one_text(old.codebook, plan.codebook) and (
+        not plan.codebook.translations or old.words.language == plan.words.language
+    )
 
 
 def tables_alone(survey: Survey, plan: Plan) -> list[Table]:

@@ -16,16 +16,13 @@ from eager_otter.codebook.expression import parse
 from eager_otter.codebook.unchanged import alike_as_a_whole, unchanged
 from eager_otter.counting.estimate import Estimate, Estimating
 from eager_otter.counting.running import Along, Runner, runner_for
-from eager_otter.data.files import source_of
 from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError
 from eager_otter.gates.cache import Cache, cache_in
 from eager_otter.gates.machine import bytes_in
-from eager_otter.gates.reading import is_file, is_stored
-from eager_otter.plan.asked import CallReader
 from eager_otter.plan.plan import Plan
 from eager_otter.plan.reading import read_plan
-from eager_otter.report.opening import survey_of
+from eager_otter.report.opening import survey_again, survey_of
 from eager_otter.report.report import Progress, Report, report_of_plan
 from eager_otter.report.view import StandardViewer
 from eager_otter.tables.table import Table
@@ -103,21 +100,13 @@ def _made(
         raise RequestError(
             f"The plan makes a report for each answer of {plan.for_each.question}: run each of `plans_for_each(plan)`."
         )
-    earlier = None if before is None else _survey_before(before, plan)
-    survey = (
-        survey_of(plan, None if machine.memory is None else bytes_in(machine.memory))
-        if earlier is None
-        else replace(
-            earlier,
-            filter=plan.filter,
-            weight=plan.weight,
-            words=plan.words,
-            reader=CallReader(plan.banners),
-            own_conditions=plan.conditions,
-            viewer=StandardViewer(plan.theme, plan.notes),
-        )
-    )
-    if earlier is not None:  # else opening it has seen to it that somebody is counted
+    earlier = None
+    if before is not None and before.plan is not None and before.survey is not None:
+        earlier = survey_again(before.survey, before.plan, plan)
+    survey = earlier
+    if survey is None:
+        survey = survey_of(plan, None if machine.memory is None else bytes_in(machine.memory))
+    else:  # opening one sees to it that somebody is counted
         survey.population()
     survey = replace(
         survey,
@@ -156,31 +145,6 @@ def _runner(survey: Survey, workers: int | None, cluster: Any, *, once: bool = F
     from eager_otter.counting.cluster import cluster_at
 
     return cluster_at(cluster)
-
-
-def _survey_before(before: Report, plan: Plan) -> Survey | None:
-    """Return the survey of an earlier report where the data and codebook are still the same."""
-    old, survey = before.plan, before.survey
-    if old is None or survey is None:
-        return None
-    if plan.equal_waves is not None or old.equal_waves is not None:
-        return None
-    if (old.data, old.reading) != (plan.data, plan.reading):
-        return None
-    if not isinstance(plan.data, Path) or not (is_file(plan.data) or is_stored(plan.data)):
-        return None
-    if source_of(plan.data, survey.source.rows).mark != survey.source.mark:
-        return None
-    if _same_codebook(old, plan):
-        return survey
-    responses = survey.responses.under(plan.codebook)
-    return None if responses is None else replace(survey, responses=responses)
-
-
-def _same_codebook(old: Plan, plan: Plan) -> bool:
-    """Return whether two plans have the same codebook, in the same language."""
-    same = bool(plan.codebook.digest) and old.codebook.digest == plan.codebook.digest
-    return same and (not plan.codebook.translations or old.words.language == plan.words.language)
 
 
 def _tables_before(before: Report, plan: Plan) -> dict[str, Table]:

@@ -14,7 +14,7 @@ from eager_otter.weighing.weighing import Target, Wanted
 
 def read_targets(path: Path) -> tuple[TargetsFile, Wanted]:
     """Read a targets file: as written, and what it wants. Raises FileProblem, DocumentError."""
-    document = read_yaml(path)
+    document = read_yaml(path, "targets")
     part, problems = check(TargetsFile, document.data, document, ())
     if part is not None and not problems and part.own and part.within is None:
         problems = [

@@ -29,8 +29,12 @@ from eager_otter.tables.note import NotesLength
 
 if TYPE_CHECKING:
     from eager_otter.asking.survey import Survey
+    from eager_otter.cli.main import Process
     from eager_otter.plan.plan import Plan
     from eager_otter.tables.table import Table
+
+
+LOOKED_AT = "survey and plan of the last look"
 
 
 @click.command(short_help="Show tables in the terminal, for a moment.")
@@ -182,9 +186,15 @@ def _asked_plan(name: str, banners: tuple[str, ...], settings: dict[str, Any], w
 
 def _survey(plan: Plan, where: dict[str, Any]) -> Survey:
     """Open the survey of a plan, and say who is counted."""
-    from eager_otter.report.opening import survey_of
+    from eager_otter.report.opening import survey_again, survey_of
 
-    survey = survey_of(plan, for_tables_alone=True)
+    process: Process = click.get_current_context().obj
+    before, of = process.left.pop(LOOKED_AT, (None, None))
+    survey = None if before is None else survey_again(before, of, plan)
+    if survey is None:
+        survey = survey_of(plan, for_tables_alone=True)
+    if process.goes_on:
+        process.left[LOOKED_AT] = survey, plan
     tell_who_is_counted(survey, plan, where["filter_text"])
     return survey
 
