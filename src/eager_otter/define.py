@@ -15,10 +15,10 @@ docs/reference/codebook.md.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, ClassVar, Literal, TypeAlias
 
 from eager_otter.codebook import file
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.checking import Part, check
 from eager_otter.documents.definition import Definition
 from eager_otter.documents.values import values_of

@@ -15,9 +15,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from difflib import get_close_matches
 from pathlib import Path
+
+from eager_otter.dataclass import dataclass
 
 
 class OtterError(Exception):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from typing import Any, Literal, assert_never
 
@@ -13,6 +13,7 @@ from eager_otter.codebook.model import Codebook, Question
 from eager_otter.core.corrections import adjusted, benjamini_hochberg
 from eager_otter.core.letters import alpha_of
 from eager_otter.core.means import moments
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.figures.registry import MEAN, line_figure
 from eager_otter.gates.viewed import Saved

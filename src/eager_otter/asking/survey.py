@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import TypeVar, Unpack
 
@@ -29,6 +29,7 @@ from eager_otter.data.files import Source
 from eager_otter.data.overview import QuestionOverview, found, overview
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.gates.viewed import Viewed

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from eager_otter.asking.one_way import side_by_side
+from eager_otter.dataclass import dataclass
 from eager_otter.tables.explanation import Explanation
 from eager_otter.tables.table import Table
 

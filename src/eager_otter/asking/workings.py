@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import assert_never
 
 import numpy as np
@@ -31,6 +31,7 @@ from eager_otter.core.proportions import (
 )
 from eager_otter.core.sums import Sums, ValueSums
 from eager_otter.counting.laying import REST
+from eager_otter.dataclass import dataclass
 from eager_otter.figures.working import number
 from eager_otter.significance.method import POOLED_SHARE
 from eager_otter.significance.registry import correction, mean_test, median_test, share_test

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from eager_otter.audit.looking import none_beside
 from eager_otter.audit.seen import FarSeen, QuestionSeen, Touched
 from eager_otter.audit.slip import Severity, Slip, answers_named, note, warning
 from eager_otter.codebook.model import Banded, Codebook, Derived, Periods, Question, TickColumns
+from eager_otter.dataclass import dataclass
 from eager_otter.looks.words import most_frequent
 
 FEWEST_FOR_SPREAD = 20

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
@@ -19,6 +18,7 @@ from eager_otter.codebook.periods import day_number, day_text
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.data.headings import HEADING_COUNTED
 from eager_otter.data.opening import Reading
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import checked
 from eager_otter.drafting.alone import ID_NAME, always_together, thousands_parted
 from eager_otter.drafting.answers import listed_answers

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -36,6 +35,7 @@ from eager_otter.data.encoding import answers_with, parted
 from eager_otter.data.reasons import NO_BAND, UNKNOWN
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import reasons_and_rows, reasons_of, rows_with_answer, who_answered
+from eager_otter.dataclass import dataclass
 from eager_otter.gates.numbers import number_of
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import assert_never
 
 import numpy as np
@@ -15,6 +14,7 @@ from eager_otter.codebook.periods import day_text
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.data.answers import MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
 from eager_otter.data.responses import Responses
+from eager_otter.dataclass import dataclass
 
 SHOWN_VALUES = 8
 

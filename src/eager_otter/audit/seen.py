@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import field, fields, replace
 from typing import Any, TypeVar
 
 import numpy as np
@@ -12,6 +12,7 @@ import numpy as np
 from eager_otter.audit.recoding import RecodeSeen
 from eager_otter.core.arrays import BoolArray, IntArray
 from eager_otter.data.responses import Responses
+from eager_otter.dataclass import dataclass
 
 NAMED = 5
 FAR = (99, 999, 9999, 99999, 999999, 88, 888, 8888, 98, 998, 9998)  # codes such as stand for no number

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import Literal
 
 from eager_otter.codebook.model import Answer
+from eager_otter.dataclass import dataclass
 from eager_otter.gates.viewed import Saved
 from eager_otter.looks.words import counted
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.gates.numbers import whole_of
 

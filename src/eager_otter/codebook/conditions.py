@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal, assert_never
 
 from eager_otter.codebook.expression import (
@@ -27,6 +26,7 @@ from eager_otter.codebook.expression import (
 from eager_otter.codebook.meaning import numeric_codes
 from eager_otter.codebook.model import Question
 from eager_otter.codebook.periods import day_text
+from eager_otter.dataclass import dataclass
 from eager_otter.looks.words import Words, said
 
 LISTED = 8  # answers named at most; of more, the first ones and how many others there are

@@ -20,12 +20,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from datetime import date
 from typing import Literal, TypeVar
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.periods import day_number
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import ExpressionError
 from eager_otter.gates.numbers import number_of
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Literal
+
+from eager_otter.dataclass import dataclass
 
 Kind = Literal["single", "multi", "number", "date", "text"]
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from math import inf
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.periods import day_number, read_day
 from eager_otter.core.arrays import BoolArray, FloatArray
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.gates.numbers import number_of
 

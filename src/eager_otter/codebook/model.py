@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any, Literal
 
@@ -19,6 +19,7 @@ from eager_otter.codebook.expression import Expression
 from eager_otter.codebook.kinds import KINDS, Kind, QuestionKind
 from eager_otter.codebook.label_words import LAST
 from eager_otter.codebook.missing import NOTHING, Missing
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.definition import Definition
 from eager_otter.documents.origin import Origin
 from eager_otter.documents.settled import checked

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from datetime import date, timedelta
 from itertools import pairwise
 from typing import Literal, assert_never
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 
 EPOCH = date(1970, 1, 1)

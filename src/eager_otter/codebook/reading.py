@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any
@@ -39,6 +39,7 @@ from eager_otter.codebook.model import (
 from eager_otter.codebook.nets import NetBuilder
 from eager_otter.codebook.plain import PlainQuestions
 from eager_otter.codebook.translating import texts_of
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.checking import check
 from eager_otter.documents.origin import Origin
 from eager_otter.documents.settled import checked

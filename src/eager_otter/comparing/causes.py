@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal, get_args
 
 from eager_otter.comparing.manifest import Manifest, TableEntry, read_manifests
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import shown_path
 from eager_otter.gates.outputs import MANIFEST
 from eager_otter.gates.reading import is_file

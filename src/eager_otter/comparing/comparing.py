@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Literal, get_args
 
 from eager_otter.comparing.causes import Cause, causes_between, manifests_of
 from eager_otter.comparing.saved import ColumnKey, RowKey, SavedTable, read_results
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.gates.viewed import Saved
 from eager_otter.looks.words import counted

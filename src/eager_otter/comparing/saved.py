@@ -5,9 +5,10 @@ from __future__ import annotations
 import csv
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import FileProblem, shown_path
 from eager_otter.figures.registry import today_name
 from eager_otter.gates.numbers import number_of

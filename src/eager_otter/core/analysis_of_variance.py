@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.core.association import WholeTableTest
 from eager_otter.core.means import NO_SPREAD, Moments
 from eager_otter.core.tails import f_tail
+from eager_otter.dataclass import dataclass
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
@@ -10,6 +10,7 @@ import numpy as np
 
 from eager_otter.core.arrays import FloatArray
 from eager_otter.core.tails import chi_square_tail, f_tail, two_sided_normal
+from eager_otter.dataclass import dataclass
 
 FEW, FEWEST = 5.0, 1.0  # expected counts below these are small
 

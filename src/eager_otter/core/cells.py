@@ -8,11 +8,11 @@ leave people out need no special case: a 0/1 matrix (columns × cells) tells whi
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
+from eager_otter.dataclass import dataclass
 
 USUAL_CELLS = (
     192  # groups are merged into one set while it can have no more cells: the fastest by measurement

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from eager_otter.core.arrays import FloatArray
 from eager_otter.core.association import WholeTableTest
 from eager_otter.core.tails import chi_square_tail
+from eager_otter.dataclass import dataclass
 
 RANK = 1e-10  # of the largest eigenvalue: smaller ones are rounding
 

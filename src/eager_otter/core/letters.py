@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
+from eager_otter.dataclass import dataclass
 
 
 def alpha_of(level: float) -> float:

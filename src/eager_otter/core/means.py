@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Protocol
 
@@ -19,6 +18,7 @@ from eager_otter.core.proportions import (
 )
 from eager_otter.core.sums import ValueSums
 from eager_otter.core.tails import two_sided_t
+from eager_otter.dataclass import dataclass
 
 NO_SPREAD = 1e-12  # a deviation this small beside the largest value is rounding, not spread
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -11,6 +10,7 @@ from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.core.proportions import PairTests, SharedPairs, ShareMethod, test_proportions
 from eager_otter.core.quantiles import weighted_quantile
 from eager_otter.core.sums import Sums
+from eager_otter.dataclass import dataclass
 
 MEASURES = ("n", "w", "w2")
 

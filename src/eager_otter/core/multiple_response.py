@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
 from eager_otter.core.arrays import FloatArray
 from eager_otter.core.association import WholeTableTest, corrected_test
+from eager_otter.dataclass import dataclass
 
 
 @dataclass(frozen=True, eq=False)

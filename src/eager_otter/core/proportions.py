@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Protocol
 
@@ -11,6 +10,7 @@ import numpy as np
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, effective_base, ratio
 from eager_otter.core.sums import Sums
 from eager_otter.core.tails import two_sided_normal, two_sided_t
+from eager_otter.dataclass import dataclass
 
 ALL_OR_NONE = 1e-12  # no test where the pooled share is this near to 0 or 1
 DEGREES_TOLERANCE = 1e-9

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 from typing import Self, TypeVar
 
 import numpy as np
@@ -30,6 +30,7 @@ from eager_otter.core.tally import (
     WEIGHT2_SQUARES,
     Tally,
 )
+from eager_otter.dataclass import dataclass
 
 
 @dataclass(frozen=True, slots=True, eq=False)

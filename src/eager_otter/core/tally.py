@@ -10,7 +10,6 @@ results added with `+`: counts by addition, means and deviations by the pairwise
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from math import prod
 from typing import Literal
 
@@ -18,6 +17,7 @@ import numpy as np
 
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
 from eager_otter.core.cells import ColumnCells, join_patterns
+from eager_otter.dataclass import dataclass
 
 BLOCK = 32_768  # respondents at a time: what one pass needs stays in the processor's cache
 SPAN = 65_536  # respondents over which sums of weights are exact, whatever they are counted together with

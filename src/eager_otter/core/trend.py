@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from eager_otter.core.arrays import FloatArray, IntArray, effective_base, ratio
@@ -11,6 +9,7 @@ from eager_otter.core.means import NO_SPREAD, moments, small_sample
 from eager_otter.core.proportions import ALL_OR_NONE, DEGREES_TOLERANCE, SAME_PEOPLE, shares
 from eager_otter.core.sums import Sums, ValueSums
 from eager_otter.core.tails import two_sided_normal, two_sided_t
+from eager_otter.dataclass import dataclass
 
 
 @dataclass(frozen=True, slots=True, eq=False)

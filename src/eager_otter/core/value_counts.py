@@ -9,7 +9,7 @@ count takes no more memory for more people, and its quantiles are those of all v
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -19,6 +19,7 @@ from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
 from eager_otter.core.cells import ColumnCells, join_patterns
 from eager_otter.core.medians import AtMost, at_most_of_values
 from eager_otter.core.quantiles import Cut, quantile_cut
+from eager_otter.dataclass import dataclass
 
 MOST_RANGES = 1 << 17  # of one set of cells that are kept: some 8 MB
 ALL_BITS = 64  # of a number: two with the same are equal

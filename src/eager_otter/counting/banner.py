@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from math import prod
 
@@ -13,6 +13,7 @@ from eager_otter.codebook.model import Codebook
 from eager_otter.core.arrays import IntArray
 from eager_otter.counting.laying import LaidBlock, LaidColumn, Member, laid_block
 from eager_otter.counting.points import check_only, points_of
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import said
 from eager_otter.tables.base_rules import with_differences

@@ -6,7 +6,6 @@ import re
 import time
 from collections.abc import Iterator
 from concurrent.futures import CancelledError
-from dataclasses import dataclass
 from functools import partial, reduce
 from typing import Any, TypeVar
 
@@ -15,6 +14,7 @@ from eager_otter.counting.running import InTurn, Share, Tell, count_share, in_or
 from eager_otter.data.converted import ConvertedFile
 from eager_otter.data.joined_file import JoinedFile
 from eager_otter.data.responses import Responses
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import MachineProblem, MissingPackage, OtterError, RequestError
 from eager_otter.version import __version__
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property, partial
 from typing import Any
 
@@ -25,6 +25,7 @@ from eager_otter.counting.passes import AnswersOfPairs, BothAnswers, Passing, Va
 from eager_otter.counting.population import Steps
 from eager_otter.counting.wanted import BannerPlan, Count
 from eager_otter.data.reasons import Reason
+from eager_otter.dataclass import dataclass
 from eager_otter.tables.table import Group
 
 Quantile = Callable[[FloatArray], list[Cut]]  # a share (columns,) or NaN in, where it cuts each column out

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from itertools import islice
 from typing import Any, TypeVar
 
@@ -14,6 +14,7 @@ from eager_otter.counting.running import PART_BYTES, InTurn, Processes, Runner, 
 from eager_otter.data import files
 from eager_otter.data.partition import columns_for, parts_of
 from eager_otter.data.responses import Responses, code_bytes
+from eager_otter.dataclass import dataclass
 from eager_otter.looks.words import counted
 
 S = TypeVar("S")

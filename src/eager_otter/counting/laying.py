@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from itertools import product
 from typing import Literal
 
 from eager_otter.codebook.label_words import says_time
 from eager_otter.codebook.model import Codebook, Periods, Question
 from eager_otter.counting.points import Point
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.translated import joined, names_of
 from eager_otter.errors import RequestError
 from eager_otter.gates.numbers import whole_of

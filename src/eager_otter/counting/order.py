@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any, assert_never
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Answer, Question
 from eager_otter.core.arrays import FloatArray
 from eager_otter.counting.rows import Row
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.figures.registry import summary_figures
 from eager_otter.gates.numbers import number_of

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -17,6 +16,7 @@ from eager_otter.data.answers import Answers, NumberAnswers, SingleAnswers
 from eager_otter.data.made import score_table
 from eager_otter.data.reasons import BLANK
 from eager_otter.data.selection import who_answered, who_counts_in
+from eager_otter.dataclass import dataclass
 
 Asked = tuple[Question, Answers]
 Mean = tuple[float, float]  # a mean as a sum of two numbers

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -29,6 +28,7 @@ from eager_otter.data.selection import (
     who_answered,
     who_counts_in,
 )
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 
 BATCH_SUMS = 4_000_000  # numbers held at once for one batch of questions: 32 MB

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any, Generic, Protocol, TypeVar
 
 import numpy as np
@@ -32,6 +32,7 @@ from eager_otter.data.answers import NumberAnswers
 from eager_otter.data.made import values_of
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import hits_of, who_counts_in
+from eager_otter.dataclass import dataclass
 
 S = TypeVar("S")
 

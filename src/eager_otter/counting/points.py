@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from eager_otter.core.cells import ColumnGroup
 from eager_otter.data.answers import Answers, SingleAnswers
 from eager_otter.data.responses import Responses
 from eager_otter.data.selection import who_counts_in
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.translated import joined, names_of, written
 from eager_otter.errors import RequestError, UnknownName
 from eager_otter.tables.request import BannerGroup

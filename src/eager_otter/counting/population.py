@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
 from eager_otter.codebook.expression import parse
 from eager_otter.core.arrays import BoolArray, FloatArray, people_of
 from eager_otter.data.responses import Responses, keeps_nobody
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, RequestError
 from eager_otter.tables.request import Selection
 

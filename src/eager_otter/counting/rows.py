@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -12,6 +11,7 @@ from eager_otter.core.arrays import FloatArray
 from eager_otter.core.tally import CodedRows, CodeRows, Rows, ValueRows
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.selection import hits_of, in_net, who_counts_in
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.tables.table import RowKind
 

@@ -12,7 +12,7 @@ import weakref
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import reduce
 from itertools import groupby, islice
 from types import ModuleType
@@ -26,6 +26,7 @@ from eager_otter.data import files
 from eager_otter.data.files import PartedFile, RowsOf, Source
 from eager_otter.data.partition import AtHand, columns_for, parts_of, settle_edges
 from eager_otter.data.responses import Responses, code_bytes, columns_of
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, MachineProblem
 from eager_otter.gates.machine import processors
 from eager_otter.looks.words import counted

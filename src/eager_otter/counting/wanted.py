@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.core.cells import PlannedSet, plan_sets
@@ -12,6 +12,7 @@ from eager_otter.counting.membership import possible_patterns
 from eager_otter.counting.nesting import nested_question
 from eager_otter.counting.order import without_left_out
 from eager_otter.counting.population import Choice
+from eager_otter.dataclass import dataclass
 
 PASS_SUMS = 16_000_000  # numbers, about, that one pass over the data may gather: some 250 MB
 

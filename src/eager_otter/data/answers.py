@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 import numpy as np
 import numpy.typing as npt
 
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, counts_of, smallest_unsigned
 from eager_otter.data.reasons import BLANK, Reason, Reasons
+from eager_otter.dataclass import dataclass
 
 ByteArray = npt.NDArray[np.uint8]
 

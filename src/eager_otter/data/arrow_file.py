@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -14,6 +13,7 @@ from eager_otter.data import files
 from eager_otter.data.arrow_columns import answers_in
 from eager_otter.data.files import AtPath, Source, checked_names, source_of
 from eager_otter.data.remark import Remark
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.reading import checked_file, reading, stamp_of
 

@@ -6,7 +6,7 @@ import hashlib
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import suppress
-from dataclasses import asdict, dataclass, field, fields, replace
+from dataclasses import asdict, field, fields, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -16,6 +16,7 @@ from eager_otter.data.files import AT_REST, DataFile, FileInARow, Source, change
 from eager_otter.data.opening import OPENERS, Reading, open_data
 from eager_otter.data.parquet_file import ParquetFile
 from eager_otter.data.remark import Remark
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import FileProblem, shown_path
 from eager_otter.gates.cache import Cache, CachePlace
 from eager_otter.gates.reading import state_of

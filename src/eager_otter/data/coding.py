@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +10,7 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.data.answers import TextAnswers
 from eager_otter.data.responses import Responses
 from eager_otter.data.sheet_file import SheetFile, open_sheet
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, RequestError, nearest
 from eager_otter.gates.text import LONGEST_CELL, held, one_line, shortened
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Container, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -25,6 +25,7 @@ from eager_otter.core.arrays import (
     renumbered,
     smallest_unsigned,
 )
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError
 from eager_otter.gates.numbers import LARGEST, number_of
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from itertools import chain
 from pathlib import Path
 from typing import Any, Protocol
@@ -15,6 +15,7 @@ from eager_otter.data import files
 from eager_otter.data.files import DataFile, FileInARow, OfAnother
 from eager_otter.data.parquet_file import ParquetFile, in_parts
 from eager_otter.data.remark import Remark
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, FileProblem, OtterError
 from eager_otter.gates.reading import reason_of
 from eager_otter.gates.temporary import TemporaryFolder

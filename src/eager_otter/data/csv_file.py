@@ -8,7 +8,7 @@ import io
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import lru_cache
 from itertools import islice
 from pathlib import Path
@@ -22,6 +22,7 @@ from eager_otter.data.files import Source, checked_names, digest_ahead, is_long,
 from eager_otter.data.headings import ROWS_LOOKED_AT, Headings, read_headings
 from eager_otter.data.line_breaks import swallowed_rows
 from eager_otter.data.remark import Remark, blank_lines, named
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, FileProblem, RequestError, shown_path
 from eager_otter.gates.encodings import USUAL, WESTERN, not_western
 from eager_otter.gates.reading import opened_from, read_blocks, read_lines, read_start, reading, stamp_of

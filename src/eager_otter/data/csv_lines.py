@@ -7,12 +7,12 @@ import csv
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
 from itertools import islice
 from typing import Any
 
 import pyarrow as pa
 
+from eager_otter.dataclass import dataclass
 from eager_otter.gates.machine import processors
 
 BY_BYTES = (

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 from xml.etree.ElementTree import Element, SubElement, indent, tostring
@@ -18,6 +18,7 @@ from eager_otter.data.records import tables_of
 from eager_otter.data.remark import Remark, blank_lines, short_records
 from eager_otter.data.triple_s_definition import data_beside
 from eager_otter.data.xml import parsed_xml, printable, root_tag, text_in
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.numbers import whole_of
 from eager_otter.gates.reading import checked_file, read_bytes, read_lines, read_start, reading

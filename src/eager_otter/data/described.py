@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Literal
+
+from eager_otter.dataclass import dataclass
 
 Kind = Literal["", "single", "number", "text", "date"]
 

@@ -7,7 +7,6 @@ import time
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import Future
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from threading import Thread
@@ -16,6 +15,7 @@ from typing import Any, Protocol, runtime_checkable
 from pyarrow import concat_tables
 
 from eager_otter.data.remark import Remark
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, FileProblem, name_of, nearest, shown_path
 from eager_otter.gates.machine import memory
 from eager_otter.gates.reading import is_stored, read_blocks, state_of

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -13,6 +12,7 @@ from eager_otter.data import files
 from eager_otter.data.arrow_columns import answers_in
 from eager_otter.data.files import Source, checked_names
 from eager_otter.data.remark import Remark
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError
 
 PLACE = "the frame"

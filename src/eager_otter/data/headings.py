@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from eager_otter.data.remark import Remark, named
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError
 from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import said

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -25,6 +25,7 @@ from eager_otter.data.frame import ArrowFrame
 from eager_otter.data.parquet_file import in_parts
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.waves import Wave, Waves, not_asked, not_offered, wave_codes
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, RequestError, nearest
 from eager_otter.gates.cache import Cache
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +12,7 @@ from eager_otter.data.files import AtPath, DataFile, Source, checked_names, sour
 from eager_otter.data.package import is_description, open_description
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.sheet_file import cell_as_text
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.numbers import number_of
 from eager_otter.gates.reading import LARGEST_JSON, parse_json, read_text, reading

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
 import numpy as np
@@ -14,6 +13,7 @@ from eager_otter.codebook.model import Question
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.data.answers import Answers
 from eager_otter.data.reasons import REASONS, Reason, Reasons
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import most_frequent
 

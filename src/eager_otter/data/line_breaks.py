@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+
+from eager_otter.dataclass import dataclass
 
 FEW_COLUMNS = 5  # of fewer, a line of an answer may have as many delimiters as a row by chance
 FEWEST_LINES = 2  # that then look like rows

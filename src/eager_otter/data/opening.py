@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
 from eager_otter.data.files import DataFile
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.checking import found_text
 from eager_otter.errors import FileProblem, RequestError, name_of, shown_path
 from eager_otter.gates.reading import is_stored

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -15,6 +14,7 @@ from eager_otter.data.columns import distinct
 from eager_otter.data.kind import AnswerCount
 from eager_otter.data.kind_of import kind_of
 from eager_otter.data.responses import Responses
+from eager_otter.dataclass import dataclass
 from eager_otter.gates.viewed import Viewed
 
 Order = Literal["survey", "name", "label", "kind"]

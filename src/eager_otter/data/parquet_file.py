@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from itertools import accumulate
 from pathlib import Path
@@ -15,6 +14,7 @@ from eager_otter.data import files
 from eager_otter.data.arrow_columns import answers_in
 from eager_otter.data.files import AtPath, Source, check_room, checked_names, source_of
 from eager_otter.data.remark import Remark
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.reading import reading
 from eager_otter.gates.storage import data_stamp, opened_data

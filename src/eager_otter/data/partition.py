@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Generator, Iterable, Iterator
 from contextlib import suppress
-from dataclasses import dataclass
 from typing import TypeVar
 
 import pyarrow as pa
@@ -12,6 +11,7 @@ import pyarrow as pa
 from eager_otter.codebook.model import Codebook, EqualBands
 from eager_otter.data import files
 from eager_otter.data.responses import Responses
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import OtterError
 
 S = TypeVar("S")

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -17,6 +16,7 @@ from eager_otter.data.files import AtPath, Source, checked_names
 from eager_otter.data.headings import Headings, told_apart
 from eager_otter.data.remark import Remark
 from eager_otter.data.sheet_file import cell_as_text
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, RequestError, shown_path
 from eager_otter.gates.database import Query, run_query
 from eager_otter.gates.reading import read_text

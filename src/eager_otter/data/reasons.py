@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal, get_args
 
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, CodeArray, IntArray, smallest_unsigned
+from eager_otter.dataclass import dataclass
 from eager_otter.looks.words import said
 
 ReasonKind = Literal["not asked", "missing", "unknown code", "no band", "no group", "blank"]

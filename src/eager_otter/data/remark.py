@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
+from eager_otter.dataclass import dataclass
 from eager_otter.looks.words import ENGLISH, Words, said
 
 SHOWN = 5

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import partial
 from typing import Any, cast
 
@@ -38,6 +38,7 @@ from eager_otter.data.made import combined, computed, equal_bands, equal_edges, 
 from eager_otter.data.reasons import NO_GROUP, NOT_ASKED, Reasons, where_none
 from eager_otter.data.remark import Remark
 from eager_otter.data.selection import reasons_of, select
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, RequestError, UnknownName
 from eager_otter.gates.numbers import SMALLEST
 from eager_otter.looks.words import counted

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from posixpath import join, normpath
 from typing import Any
@@ -12,6 +12,7 @@ from xml.etree.ElementTree import ParseError
 
 import numpy as np
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import FileProblem, shown_path
 from eager_otter.gates.numbers import whole_of
 from eager_otter.gates.reading import MEGABYTE, package_parts, reason_of

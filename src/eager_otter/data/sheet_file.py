@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import date, datetime, time, timedelta
 from pathlib import Path
 from typing import Any
@@ -15,6 +15,7 @@ from eager_otter.data.files import Source, checked_names, source_of
 from eager_otter.data.headings import ROWS_LOOKED_AT, Headings, read_headings
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.sheet_cells import SheetCells, check_cells, check_ods
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, UnknownName, shown_path
 from eager_otter.gates.reading import check_package, reading
 from eager_otter.looks.words import said

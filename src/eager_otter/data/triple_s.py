@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +15,7 @@ from eager_otter.data.files import Source, checked_names, is_long, source_of
 from eager_otter.data.records import Taker, tables_of
 from eager_otter.data.remark import Remark, blank_lines, named, short_records
 from eager_otter.data.triple_s_definition import Definition, Variable, read_definition
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, FileProblem, shown_path
 from eager_otter.gates.numbers import whole_of
 from eager_otter.gates.reading import checked_file, read_lines, reason_of

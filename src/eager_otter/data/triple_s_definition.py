@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.data.xml import parsed_xml, text_in
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, FileProblem, shown_path
 from eager_otter.gates.numbers import number_of, whole_of
 from eager_otter.gates.reading import is_file, read_bytes, reading, resolved

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import Any
 
 from eager_otter.codebook.expression import Both, Expression, Operand, Value, Within, as_operand
 from eager_otter.codebook.model import Answer, Codebook, CodeColumn, Merged, Offered, Question, TickColumns
 from eager_otter.data.opening import Reading
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import Settings
 from eager_otter.errors import RequestError, UnknownName, name_of, nearest
 from eager_otter.gates.numbers import number_of

@@ -6,7 +6,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+
+from eager_otter.dataclass import dataclass
 
 PER_WAVE = 120
 MOST_CODES = 15

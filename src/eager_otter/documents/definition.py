@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, fields
+from dataclasses import fields
 from typing import Any, ClassVar, get_args
 
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.checking import Part
 
 

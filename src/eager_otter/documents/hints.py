@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import inspect
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, fields, is_dataclass
+from dataclasses import fields, is_dataclass
 from functools import cache, reduce
 from operator import or_
 from os import PathLike
@@ -15,6 +15,7 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_typ
 from pydantic import BeforeValidator, ConfigDict, Strict, TypeAdapter, ValidationError, WrapValidator
 from pydantic_core import PydanticCustomError
 
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.checking import Text, found_text, problems_of
 from eager_otter.documents.definition import Definition
 from eager_otter.documents.fitting import MISFIT, Fit, fit_of

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any
 
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.yaml_nodes import Document, Place, read_yaml
 from eager_otter.errors import DocumentError, FileProblem, Problem, shown_path
 from eager_otter.gates.reading import resolved

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, fields, is_dataclass
+from dataclasses import field, fields, is_dataclass
 from typing import Any, Literal
 
 from pydantic import Field, create_model
 
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.checking import Part
 
 OPTION = "option"  # where a field keeps it

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import Any, Generic, TypeVar
 
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import LARGEST_FILE, WHAT, Document, compose, read_yaml
 from eager_otter.errors import FileProblem, RequestError, shown_path

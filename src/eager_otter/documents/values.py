@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, KeysView, Mapping, ValuesView
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any, ClassVar
 
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.checking import written_code
 from eager_otter.documents.definition import Definition
 from eager_otter.documents.yaml_nodes import DEEPEST, Document, Place

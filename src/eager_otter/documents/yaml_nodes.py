@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any, ClassVar, Literal
 
 import yaml
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import DocumentError, Problem, shown_path
 from eager_otter.gates.numbers import number_of, whole_of
 from eager_otter.gates.reading import read_text, reason_of

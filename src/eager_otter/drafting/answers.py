@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from eager_otter.codebook.label_words import says_no_answer
+from eager_otter.dataclass import dataclass
 from eager_otter.drafting.facts import in_order
 from eager_otter.drafting.meaning import band_order, last_behind, scale_order, surely_no_answer, twins
 from eager_otter.gates.numbers import number_of

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import takewhile
 
+from eager_otter.dataclass import dataclass
 from eager_otter.drafting.answers import listed_answers
 from eager_otter.drafting.facts import Facts, Guess, doubted, in_order
 from eager_otter.drafting.headings import Split, splits, text_of

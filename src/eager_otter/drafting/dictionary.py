@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from eager_otter.codebook.codes import canonical
@@ -13,6 +13,7 @@ from eager_otter.data.described import Described, Kind
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.package import read_description
 from eager_otter.data.sheet_file import sheet_names
+from eager_otter.dataclass import dataclass
 from eager_otter.drafting.meaning import surely_no_answer
 from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.numbers import number_of

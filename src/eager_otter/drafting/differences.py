@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from eager_otter.codebook.model import Codebook, Question, TickColumns
 from eager_otter.data.responses import columns_of
+from eager_otter.dataclass import dataclass
 from eager_otter.drafting.facts import Guess
 from eager_otter.drafting.writing import question_text
 from eager_otter.gates.numbers import number_of

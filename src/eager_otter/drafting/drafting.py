@@ -6,7 +6,7 @@ import io
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -24,6 +24,7 @@ from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.sheet_file import SheetFile
 from eager_otter.data.triple_s import TripleSFile
 from eager_otter.data.triple_s_definition import Value, Variable
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import checked
 from eager_otter.drafting.dictionary import read_dictionary
 from eager_otter.drafting.differences import Differences, differences

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import cached_property
 from typing import Any, Literal
 
@@ -12,6 +12,7 @@ import numpy as np
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray
 from eager_otter.data.columns import Distinct, distinct, plain_numbers
 from eager_otter.data.described import Described
+from eager_otter.dataclass import dataclass
 from eager_otter.gates.numbers import number_of
 
 Role = Literal["single", "ticks", "ranking", "mentions", "joined", "grid", "number", "date", "text", "respondent",

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from eager_otter.dataclass import dataclass
 
 SEPARATORS = (" - ", " – ", " — ", " | ", ": ", " / ", " > ")
 LEADING_CODE = re.compile(

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from eager_otter.codebook.model import Answer, Codebook, Question, TickColumns
 from eager_otter.codebook.translating import as_written
 from eager_otter.data.waves import Wave, WaveChanges, Waves, not_asked, not_offered
+from eager_otter.dataclass import dataclass
 from eager_otter.drafting.yaml_text import inside, listed, mapped, scalar
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import counted

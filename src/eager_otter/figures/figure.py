@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 from typing import Literal, Protocol
 
@@ -16,6 +16,7 @@ from eager_otter.core.means import MeanMethod, Moments, moments
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Sums, ValueSums
+from eager_otter.dataclass import dataclass
 from eager_otter.figures.working import Built, CellWorking
 from eager_otter.looks.words import Words
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 from eager_otter.core.means import moments
 from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Sums, ValueSums
+from eager_otter.dataclass import dataclass
 
 Built = tuple[
     str, str, tuple[tuple[str, float], ...]

@@ -10,10 +10,11 @@ import shutil
 import time
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.gates.reading import reason_of
 from eager_otter.gates.text import size_text

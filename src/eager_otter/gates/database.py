@@ -5,10 +5,10 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import FileProblem, MissingPackage, RequestError, shown_path
 from eager_otter.gates.reading import is_file, resolved
 

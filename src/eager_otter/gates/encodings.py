@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+
+from eager_otter.dataclass import dataclass
 
 WESTERN = "cp1252"
 LETTERS = "àáâãäåæçèéêëìíîïñòóôõöøùúûüßœšžÀÁÂÃÄÅÆÇÈÉÊËÌÍÎÏÑÒÓÔÕÖØÙÚÛÜŒŠŽ"  # of Western European languages

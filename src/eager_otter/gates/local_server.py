@@ -5,12 +5,12 @@ from __future__ import annotations
 import secrets
 import threading
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from http import HTTPStatus
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.gates.numbers import whole_of
 

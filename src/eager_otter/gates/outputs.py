@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
+from eager_otter.dataclass import dataclass
 from eager_otter.gates.ours import (
     JSON_HEADS,
     MAKER,

@@ -11,11 +11,11 @@ import hashlib
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import (
     KEY,
     FileProblem,

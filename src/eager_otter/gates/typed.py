@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import FileProblem
 
 FROM_STDIN = "the lines on the standard input"

@@ -6,10 +6,10 @@ import gzip
 import shutil
 import zipfile
 import zlib
-from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import FileProblem, shown_path
 from eager_otter.gates.reading import checked_file, reason_of
 from eager_otter.gates.temporary import TemporaryFolder

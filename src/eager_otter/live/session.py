@@ -5,9 +5,10 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import OtterError
 from eager_otter.looks.words import counted, first_of
 from eager_otter.plan.plan import Plan

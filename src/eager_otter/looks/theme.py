@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BeforeValidator, Field
 
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.checking import Part, Text, check
 from eager_otter.documents.settled import checked
 from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml

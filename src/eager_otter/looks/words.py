@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import lru_cache
 from math import inf
 from typing import TYPE_CHECKING
 
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import checked
 from eager_otter.gates.numbers import number_of
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -16,6 +15,7 @@ from eager_otter.counting.banner import BannerColumns
 from eager_otter.counting.counts import BannerCounts, QuestionSums
 from eager_otter.counting.passes import ItemsOfPeople
 from eager_otter.counting.wanted import Count
+from eager_otter.dataclass import dataclass
 from eager_otter.figures.figure import AnswerFigure
 from eager_otter.figures.registry import figure_called
 from eager_otter.looks.words import said

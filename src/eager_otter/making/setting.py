@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from eager_otter.core.arrays import IntArray
 from eager_otter.core.proportions import SharedPairs
 from eager_otter.counting.banner import BannerColumns
 from eager_otter.counting.laying import in_order
+from eager_otter.dataclass import dataclass
 from eager_otter.significance.method import Order
 from eager_otter.tables.association import side_order
 from eager_otter.tables.facts import Facts

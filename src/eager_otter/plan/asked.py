@@ -5,10 +5,11 @@ from __future__ import annotations
 import sys
 import warnings
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any
 
 from eager_otter.codebook.model import Codebook, Question
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import settings_from
 from eager_otter.documents.values import Values, values_of
 from eager_otter.documents.yaml_nodes import Place

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import field
 from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any
 
 from eager_otter.codebook.model import Codebook
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.translated import goes_by
 from eager_otter.documents.yaml_nodes import compose
 from eager_otter.errors import OtterError, Problem, RequestError, UnknownName

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from copy import deepcopy
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -13,6 +13,7 @@ from pydantic import Field
 from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
 from eager_otter.data.waves import Waves
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.checking import Text
 from eager_otter.documents.options import option
 from eager_otter.documents.origin import Origin

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
 
 from eager_otter.core.sums import Sums
+from eager_otter.dataclass import dataclass
 from eager_otter.figures.registry import line_figure, line_figures
 from eager_otter.gates.text import one_line
 from eager_otter.looks.theme import Theme, is_dark

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 
 from eager_otter.core.letters import alpha_of
+from eager_otter.dataclass import dataclass
 from eager_otter.gates.text import replaced_in
 from eager_otter.looks.words import Words, said
 from eager_otter.significance.registry import correction

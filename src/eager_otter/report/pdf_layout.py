@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.report.pdf_measures import NOTE_LINE, ROW, MeasuredTable
 from eager_otter.tables.table import Table

@@ -7,10 +7,10 @@ import math
 import textwrap
 import warnings
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import checked
 from eager_otter.errors import MissingPackage, RequestError
 from eager_otter.gates.outputs import install_line

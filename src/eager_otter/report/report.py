@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -12,6 +12,7 @@ import numpy as np
 
 from eager_otter.asking.survey import Survey
 from eager_otter.data.files import Source
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import checked
 from eager_otter.errors import FileProblem, OtterError, RequestError, UnknownName, shown_path
 from eager_otter.gates.outputs import BY_ENDING, ENDINGS, MANIFEST

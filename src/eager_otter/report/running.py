@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -16,6 +16,7 @@ from eager_otter.codebook.expression import parse
 from eager_otter.codebook.unchanged import alike_as_a_whole, unchanged
 from eager_otter.counting.estimate import Estimate, Estimating
 from eager_otter.counting.running import Along, Runner, runner_for
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import checked
 from eager_otter.errors import RequestError
 from eager_otter.gates.cache import Cache, cache_in

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from eager_otter.asking.notable import Notable
+from eager_otter.dataclass import dataclass
 from eager_otter.looks.words import said
 from eager_otter.report.report import Report
 

@@ -6,13 +6,13 @@ Group heads that span columns are beyond what terminal table libraries lay out, 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from io import StringIO
 
 from rich.cells import cell_len, set_cell_size
 from rich.console import Group, RenderableType
 from rich.padding import Padding
 
+from eager_otter.dataclass import dataclass
 from eager_otter.gates.terminal import Text, terminal
 from eager_otter.gates.text import one_line
 from eager_otter.report.labels import fitted

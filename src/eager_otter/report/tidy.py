@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from itertools import chain
 from pathlib import Path
 
+from eager_otter.dataclass import dataclass
 from eager_otter.gates.text import as_json
 from eager_otter.gates.writing import csv_line, write_bytes, write_parts
 from eager_otter.report.report import Report

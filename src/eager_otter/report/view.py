@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from eager_otter.dataclass import dataclass
 from eager_otter.looks.theme import STANDARD, Theme
 from eager_otter.tables.note import NotesLength
 from eager_otter.tables.table import Table

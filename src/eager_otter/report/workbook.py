@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from eager_otter.asking.notable import FINDINGS_NOTE
 from eager_otter.audit.slip import Audit
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.looks.theme import Theme
 from eager_otter.looks.words import said

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any, Protocol
 
 import numpy as np
@@ -18,6 +18,7 @@ from eager_otter.core.means import Moments
 from eager_otter.core.multiple_response import AnswersByColumns, answers_by_columns
 from eager_otter.core.same_people import ScaleItems, YesNoItems
 from eager_otter.core.sums import Sums
+from eager_otter.dataclass import dataclass
 from eager_otter.looks.words import ENGLISH, Words, said
 from eager_otter.significance.method import Order, WholeTableMethod
 from eager_otter.significance.registry import (

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from itertools import combinations
 from typing import assert_never
 
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, FloatArray, IntArray
+from eager_otter.dataclass import dataclass
 from eager_otter.tables.request import Against
 
 NOWHERE = -1

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from typing import Any
 
+from eager_otter.dataclass import dataclass
 from eager_otter.gates.viewed import Saved
 
 

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from eager_otter.codebook.model import Question
 from eager_otter.data.files import Source
 from eager_otter.data.remark import Remark
+from eager_otter.dataclass import dataclass
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Literal
 
 from eager_otter.codebook.expression import parse
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.options import option
 from eager_otter.documents.settled import Settings, settle
 from eager_otter.errors import RequestError

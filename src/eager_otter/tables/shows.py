@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import ClassVar, Literal, TypeAlias
 
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import Settings, settle
 from eager_otter.errors import RequestError
 

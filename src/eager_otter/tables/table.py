@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from itertools import takewhile
 from math import isnan
 from pathlib import Path
@@ -15,6 +15,7 @@ from eager_otter.core.arrays import FloatArray, IntArray, ratio
 from eager_otter.core.means import moments
 from eager_otter.core.quantiles import Cut
 from eager_otter.core.sums import Sums, ValueSums
+from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import checked
 from eager_otter.documents.translated import joined
 from eager_otter.errors import RequestError, UnknownName

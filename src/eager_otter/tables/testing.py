@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -15,6 +14,7 @@ from eager_otter.core.medians import AtMost
 from eager_otter.core.paired import SharedAnswers, SharedValues
 from eager_otter.core.proportions import PairTests, SharedPairs
 from eager_otter.core.trend import Over, TrendTests
+from eager_otter.dataclass import dataclass
 from eager_otter.significance.method import Correction
 from eager_otter.tables.comparing import NOWHERE, Comparisons
 from eager_otter.tables.letters import LetterRows, letter_rows

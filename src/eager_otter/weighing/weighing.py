@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from math import inf
 
 import numpy as np
@@ -14,6 +14,7 @@ from eager_otter.core.arrays import BoolArray, FloatArray, IntArray, efficiency
 from eager_otter.core.raking import Margin, rake
 from eager_otter.data.answers import SingleAnswers
 from eager_otter.data.responses import Responses
+from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError, nearest
 from eager_otter.gates.viewed import Saved
 from eager_otter.looks.words import counted

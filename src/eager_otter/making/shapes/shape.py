@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Generic, TypeVar
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.counting.banner import BannerColumns
 from eager_otter.counting.counts import BannerCounts, QuestionSums
 from eager_otter.counting.wanted import Count
+from eager_otter.dataclass import dataclass
 from eager_otter.figures.registry import summary_called
 from eager_otter.looks.words import said
 from eager_otter.making.crossings import items_crossings

@@ -1,0 +1,216 @@
+"""Our frozen dataclasses against the standard library's: whatever one does, the other does."""
+
+from __future__ import annotations
+
+import copy
+import dataclasses
+import inspect
+import pickle
+import sys
+import typing
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from types import ModuleType
+from typing import Any
+
+import pytest
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
+
+from eager_otter.dataclass import dataclass
+
+ROOT = Path(__file__).parents[2]
+FIELDS = [
+    "Any",
+    "int = 7",
+    "Any = field(default=8, repr=False)",
+    "list[int] = field(default_factory=list)",
+    "Any = field(default=9, compare=False)",
+    "Any = field(default=(), hash=False)",
+    "Any = field(init=False)",
+    "Any = field(init=False, default=5)",
+    "Any = field(init=False, default_factory=lambda: (6,))",
+    "Any = field(kw_only=True)",
+    "Any = field(default_factory=tuple, kw_only=True)",
+    "ClassVar[int] = 4",
+]
+METHODS = [
+    "def __post_init__(self): object.__setattr__(self, 'a', ('settled', self.a))",
+    "def __repr__(self): return 'shown'",
+    "def __eq__(self, other): return True",
+    "def __hash__(self): return 3",
+    "def __getstate__(self): return [1] * len(fields(self))",
+    "def __init__(self): pass",
+]
+HEAD = "from __future__ import annotations\nfrom dataclasses import field, fields\nfrom typing import Any, ClassVar\n\n"
+
+
+@st.composite
+def sources(draw: st.DrawFn) -> str:
+    """Write a frozen class."""
+    kinds = draw(st.lists(st.sampled_from(FIELDS), max_size=5))
+    options = {name: draw(st.booleans()) for name in ("slots", "kw_only", "eq")}
+    kinds.sort(key=lambda kind: kind != "Any")  # what has no default stands first
+    lines = [f"{name}: {kind}" for name, kind in zip("abcde", kinds, strict=False)]
+    lines += draw(st.lists(st.sampled_from(METHODS), unique=True, max_size=3))
+    written = ", ".join(f"{name}={value}" for name, value in options.items())
+    body = "".join(f"    {line}\n" for line in lines)
+    return f"{HEAD}@dataclass(frozen=True, {written})\nclass One:\n    'Of a kind.'\n{body}"
+
+
+def told(act: Callable[[], object]) -> str:
+    """Say what comes of something: what is returned, or what is raised."""
+    try:
+        return repr(act())
+    except Exception as error:  # noqa: BLE001 # whatever it is, the other is to raise it too
+        return f"{type(error).__name__}: {error}"
+
+
+def behaviour(source: str, decorator: object) -> list[str]:
+    """Tell all that a class and its objects do."""
+    module = ModuleType("of_a_test")
+    vars(module)["dataclass"] = decorator
+    sys.modules["of_a_test"] = module
+    try:
+        exec(source, vars(module))
+        return list(_behaviour(module.One))
+    finally:
+        del sys.modules["of_a_test"]
+
+
+def _behaviour(kind: Any) -> Iterator[str]:
+    names = [one.name for one in dataclasses.fields(kind)]
+    taken = [one.name for one in dataclasses.fields(kind) if one.init]
+    yield told(lambda: inspect.signature(kind))
+    yield told(lambda: typing.get_type_hints(kind.__init__))
+    yield told(
+        lambda: (
+            names,
+            kind.__match_args__,
+            kind.__doc__,
+            kind.__init__.__qualname__,
+            hasattr(kind, "__dict__"),
+        )
+    )
+    yield told(lambda: sorted(set(vars(kind)) - {"__weakref__"}))
+    yield told(lambda: dataclasses.dataclass(frozen=True)(type("Made", (kind,), {})))
+    yield told(lambda: dataclasses.dataclass(type("Made", (kind,), {})))
+    given: list[tuple[tuple[object, ...], dict[str, object]]] = [
+        ((), {}), ((1,), {}), ((1, 2), {}), ((1, 2, 3, 4, 5, 6), {}), ((), {"no": 1}), ((1,), {"a": 2}),
+        ((), dict.fromkeys(names, 3)), ((), dict.fromkeys(taken, 3)), ((1,), {name: [2] for name in taken[1:]}),
+        *(((), {name: 1 for name in taken if name != left}) for left in taken),
+    ]  # fmt: skip
+    for in_order, by_name in given:
+        yield told(lambda in_order=in_order, by_name=by_name: kind(*in_order, **by_name))  # type: ignore[misc]
+        try:
+            first, second = kind(*in_order, **by_name), kind(*in_order, **by_name)
+        except (TypeError, AttributeError):
+            continue
+        yield told(lambda first=first: [(name, getattr(first, name, "unset")) for name in names])  # type: ignore[misc]
+        for act in (
+            lambda one, _: hash(one) if kind.__hash__ is not object.__hash__ else "by identity",
+            lambda one, other: (one == other, one != other, one == (1, 2), one == one),  # noqa: PLR0124
+            lambda one, _: [setattr(one, name, 1) for name in names],
+            lambda one, _: [delattr(one, name) for name in names],
+            # where there are slots, those of Python 3.11 say something of `super` that helps nobody
+            lambda one, _: hasattr(one, "__dict__") and setattr(one, "free", 1),
+            lambda one, _: dataclasses.replace(one),
+            lambda one, _: dataclasses.replace(one, a=4),
+            lambda one, _: [
+                told(lambda name=name: one == dataclasses.replace(one, **{name: "else"})) for name in names
+            ],  # type: ignore[misc]
+            lambda one, _: dataclasses.asdict(one),
+            lambda one, _: dataclasses.astuple(copy.copy(one)),
+            lambda one, _: dataclasses.astuple(copy.deepcopy(one)),
+            lambda one, _: dataclasses.astuple(pickle.loads(pickle.dumps(one))),
+            lambda one, _: type("Sub", (kind,), {"free": None})(*dataclasses.astuple(one)),
+        ):
+            yield told(lambda act=act, first=first, second=second: act(first, second))  # type: ignore[misc]
+
+
+SET = [kind for kind in FIELDS if kind != "Any = field(init=False)"]  # fields that every object has
+EVERY_KIND = "".join(f"    {name}: {kind}\n" for name, kind in zip("abcdefghijk", SET, strict=True))
+
+
+@settings(max_examples=80)
+@given(sources())
+@example(f"{HEAD}@dataclass(frozen=True, slots=True)\nclass One:\n    'Of a kind.'\n{EVERY_KIND}")
+def test_a_frozen_class_does_what_the_standard_librarys_does(source: str) -> None:
+    assert behaviour(source, dataclass) == behaviour(source, dataclasses.dataclass)
+
+
+@pytest.mark.parametrize("decorator", [dataclass, dataclasses.dataclass])
+def test_objects_of_a_class_made_from_a_frozen_one_may_have_more_than_fields(decorator: Any) -> None:
+    @decorator(frozen=True)
+    class Place:
+        row: int
+
+    class Marked(Place):
+        pass
+
+    marked = Marked(3)
+    marked.note = "here"  # type: ignore[attr-defined]
+    assert marked.note == "here" and marked == Marked(3) and marked != Place(3)  # type: ignore[attr-defined]
+    with pytest.raises(dataclasses.FrozenInstanceError, match="cannot assign to field 'row'"):
+        marked.row = 4  # type: ignore[misc]
+    with pytest.raises(dataclasses.FrozenInstanceError, match="cannot delete field 'row'"):
+        del marked.row
+    del marked.note  # type: ignore[attr-defined]
+
+
+def test_an_object_within_itself_is_shown() -> None:
+    @dataclass(frozen=True)
+    class Group:
+        inside: list[Any]
+
+    group = Group([])
+    group.inside.append(group)
+    assert repr(group).endswith("Group(inside=[...])")
+
+
+def test_other_options_are_the_standard_librarys() -> None:
+    @dataclass(order=True, frozen=True)
+    class Step:
+        at: int
+
+    @dataclass
+    class Tally:
+        people: int = 0
+
+    @dataclass(frozen=True)
+    class Further(Step):
+        more: int = 1
+
+    tally = Tally()
+    tally.people += 1
+    assert Step(1) < Step(2) and tally == Tally(1) and repr(Further(3)).endswith("Further(at=3, more=1)")
+    with pytest.raises(TypeError, match="cannot inherit non-frozen dataclass from a frozen one"):
+        dataclass(type("Loose", (Step,), {}))
+
+
+def test_init_is_written_when_the_first_object_is_made() -> None:
+    @dataclass(frozen=True, slots=True)
+    class Place:
+        row: int
+
+    assert not inspect.isfunction(vars(Place)["__init__"])
+    Place(1)
+    written = vars(Place)["__init__"]
+    Place(2)
+    assert inspect.isfunction(written) and vars(Place)["__init__"] is written
+
+
+def test_every_module_takes_this_one() -> None:
+    """One that takes the standard library's would cost each command a millisecond a class again."""
+    package = ROOT / "src" / "eager_otter"
+    others = [
+        path.name
+        for path in package.rglob("*.py")
+        if path != package / "dataclass.py"
+        and any(
+            line.startswith("from dataclasses import")
+            and "dataclass" in line.replace("is_dataclass", "").split("import")[1]
+            for line in path.read_text(encoding="utf-8").splitlines()
+        )
+    ]
+    assert others == []
