@@ -25,8 +25,8 @@ else:
     def dataclass(kind: type | None = None, /, **options: Any) -> Any:
         """Decorate a class as `dataclasses.dataclass` does, with the same options.
 
-        Frozen classes that are not ordered, nor made from another dataclass, are made here, and take no fields of the
-        kind `InitVar`; all others are left to the standard library.
+        Classes with an order, or with `unsafe_hash`, are left to the standard library; others take no fields of the
+        kind `InitVar`.
 
         >>> @dataclass(frozen=True, slots=True)
         ... class Place:
@@ -37,26 +37,34 @@ else:
         """
         if kind is None:
             return lambda one: dataclass(one, **options)
-        inherits = any(is_dataclass(base) for base in kind.__mro__[1:])
-        if not options.get("frozen") or options.get("order") or inherits:
+        if options.get("order") or options.get("unsafe_hash"):
             return standard(kind, **options)
-        return _frozen(kind, **options)
+        return _made(kind, **options)
 
 
-def _frozen(kind: type, *, frozen: bool, eq: bool = True, **options: Any) -> type:
-    """Make a frozen class with the methods that it does not have of its own."""
+def _made(kind: type, *, frozen: bool = False, eq: bool = True, **options: Any) -> type:
+    """Make a class with the methods that it does not have of its own."""
     own = {
         name for name, value in vars(kind).items() if value is not None
     }  # __hash__ is None beside an __eq__
-    result: Any = standard(kind, init=False, repr=False, eq=False, **options)
-    result.__dataclass_params__.frozen = frozen  # so that a class made from this one has to be frozen too
+    guarded = frozen and any(
+        is_dataclass(base) for base in kind.__mro__[1:]
+    )  # then the standard library sees to it
+    result: Any = standard(kind, init=False, repr=False, eq=False, frozen=guarded, **options)
     methods = {**_shown(result), **(_compared(result) if eq else {})}
-    methods = {name: method for name, method in methods.items() if name not in own} | _guarded(result)
+    if not frozen:
+        methods.pop("__hash__", None)
+    methods = {name: method for name, method in methods.items() if name not in own}
+    if frozen and not guarded:
+        result.__dataclass_params__.frozen = True  # so that a class made from this one has to be frozen too
+        methods |= _guarded(result)
+        for name in {"__getstate__", "__setstate__"} - own if options.get("slots") else ():
+            setattr(result, name, vars(_Slots)[name])
     for name, method in methods.items():
         method.__name__, method.__qualname__ = name, f"{result.__qualname__}.{name}"
         setattr(result, name, method)
-    for name in {"__getstate__", "__setstate__"} - own if options.get("slots") else ():
-        setattr(result, name, vars(_Slots)[name])
+    if eq and not frozen and "__hash__" not in own:
+        result.__hash__ = None  # what compares by values that change is in no mapping
     if "__init__" not in own:
         result.__init__ = _Init(result)
     return result  # type: ignore[no-any-return]

@@ -1,4 +1,4 @@
-"""Our frozen dataclasses against the standard library's: whatever one does, the other does."""
+"""Our dataclasses against the standard library's: whatever one does, the other does."""
 
 from __future__ import annotations
 
@@ -47,15 +47,23 @@ HEAD = "from __future__ import annotations\nfrom dataclasses import field, field
 
 @st.composite
 def sources(draw: st.DrawFn) -> str:
-    """Write a frozen class."""
+    """Write a class, perhaps made from another."""
     kinds = draw(st.lists(st.sampled_from(FIELDS), max_size=5))
-    options = {name: draw(st.booleans()) for name in ("slots", "kw_only", "eq")}
+    options = {name: draw(st.booleans()) for name in ("slots", "kw_only", "eq")} | {
+        "frozen": draw(st.integers(0, 3)) > 0
+    }
     kinds.sort(key=lambda kind: kind != "Any")  # what has no default stands first
     lines = [f"{name}: {kind}" for name, kind in zip("abcde", kinds, strict=False)]
     lines += draw(st.lists(st.sampled_from(METHODS), unique=True, max_size=3))
     written = ", ".join(f"{name}={value}" for name, value in options.items())
     body = "".join(f"    {line}\n" for line in lines)
-    return f"{HEAD}@dataclass(frozen=True, {written})\nclass One:\n    'Of a kind.'\n{body}"
+    base, of = "", ""
+    if draw(st.booleans()):
+        base, of = (
+            f"@dataclass({written})\nclass Base:\n    y: Any\n    z: int = field(default=0, kw_only=True)\n\n",
+            "(Base)",
+        )
+    return f"{HEAD}{base}@dataclass({written})\nclass One{of}:\n    'Of a kind.'\n{body}"
 
 
 def told(act: Callable[[], object]) -> str:
@@ -135,7 +143,7 @@ EVERY_KIND = "".join(f"    {name}: {kind}\n" for name, kind in zip("abcdefghijk"
 @settings(max_examples=80)
 @given(sources())
 @example(f"{HEAD}@dataclass(frozen=True, slots=True)\nclass One:\n    'Of a kind.'\n{EVERY_KIND}")
-def test_a_frozen_class_does_what_the_standard_librarys_does(source: str) -> None:
+def test_a_class_does_what_the_standard_librarys_does(source: str) -> None:
     assert behaviour(source, dataclass) == behaviour(source, dataclasses.dataclass)
 
 

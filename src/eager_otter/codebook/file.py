@@ -1,7 +1,5 @@
 """The codebook file, as written: what keys there are and what each may hold."""
 
-from __future__ import annotations
-
 from typing import Annotated, Any, Literal, Self, get_args
 
 from pydantic import BeforeValidator, Discriminator, Field, Tag, model_validator
@@ -147,7 +145,7 @@ class MultiFile(QuestionPart):
     missing: list[Code] | None = None
 
     @model_validator(mode="after")
-    def _one_layout(self) -> MultiFile:
+    def _one_layout(self) -> Self:
         layouts = [self.columns, self.mentions, self.joined]
         if sum(layout is not None for layout in layouts) != 1:
             raise ValueError(

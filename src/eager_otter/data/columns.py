@@ -11,7 +11,6 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.missing import Missing
@@ -35,6 +34,8 @@ WIDEST_LOOKUP = 1 << 12  # whole numbers within this span are translated by a ta
 SHOWN = 5
 FIRST_SIGN, LAST_SIGN = ord("!"), ord("~")  # of ASCII, without blanks
 MANY_TEXTS = 100  # that are looked at by Arrow first
+FEW_ROWS = 5_000  # up to which no function of Arrow is needed: to load them takes 60 ms
+PLAIN_NUMBER = re.compile(r"(-?[0-9]+(\.[0-9]+)?)?")
 LAST_OF_FRACTION = np.frombuffer(b"0.", np.uint8)  # of a number that may have a shorter form
 KEY_BYTES = 8  # texts up to this length are compared as numbers
 FNV_START, FNV_PRIME = np.uint64(14_695_981_039_346_656_037), np.uint64(1_099_511_628_211)
@@ -292,8 +293,17 @@ def _short_texts(array: Any) -> Distinct | None:
 
 
 def _by_dictionary(array: Any) -> Distinct:
+    if pa.types.is_string(array.type) and len(array) <= FEW_ROWS:
+        return _of_few(array.to_pylist())
     encoded = array.dictionary_encode()
     return _of_dictionary(encoded.dictionary, encoded.indices)
+
+
+def _of_few(texts: Sequence[str | None]) -> Distinct:
+    different = dict.fromkeys(text for text in texts if text is not None)
+    places: dict[str | None, int] = {text: place for place, text in enumerate(different)}
+    index = np.array([places.get(text, len(places)) for text in texts], smallest_unsigned(len(places)))
+    return Distinct((*map(_written, places), ""), index)
 
 
 def _of_dictionary(values: Any, indices: Any) -> Distinct:
@@ -371,6 +381,8 @@ def _with_points(column: Located) -> Located:
         array = array.cast(array.type.value_type)
     if not pa.types.is_string(array.type):
         return column
+    import pyarrow.compute as pc
+
     return Located(pc.replace_substring(array, column.decimal, "."), column.first, row_text=column.row_text)
 
 
@@ -382,6 +394,8 @@ def without_thousands(column: Any, mark: str) -> Any:
         array = array.cast(array.type.value_type)
     if not pa.types.is_string(array.type):
         return column
+    import pyarrow.compute as pc
+
     sign = re.escape(located.decimal)
     parted = pc.match_substring_regex(array, rf"^-?\d{{1,3}}({re.escape(mark)}\d{{3}})+({sign}\d+)?$")
     return Located(
@@ -400,6 +414,9 @@ def plain_numbers(texts: Sequence[str]) -> FloatArray | None:
 
 def _as_floats(array: Any) -> FloatArray | None:
     """Convert a whole column at once, NaN for blanks; None where a text is no plain number."""
+    few = _few_as_floats(array)
+    if few is not None:
+        return few
     try:
         if pa.types.is_string(array.type):
             array = _blank_as_null(array)
@@ -413,11 +430,22 @@ def _as_floats(array: Any) -> FloatArray | None:
     return None if strange else values  # a text such as "nan" is no number
 
 
+def _few_as_floats(array: Any) -> FloatArray | None:
+    """Convert few texts, all of which are digits with a point at most, or blank; None otherwise."""
+    if not pa.types.is_string(array.type) or len(array) > FEW_ROWS:
+        return None
+    texts = array.to_pylist()
+    if not all(text is not None and PLAIN_NUMBER.fullmatch(text) for text in texts):
+        return None
+    values = np.array([float(text) if text else np.nan for text in texts], np.float64)
+    return None if np.any(np.abs(values) > LARGEST) else values
+
+
 def _blank_as_null(array: Any) -> Any:
     """Make empty texts null, by buffers: Arrow's own scalars would load the frame library."""
     if array.null_count or array.offset:
         raise pa.ArrowInvalid("not a plain column of text")
-    given = _plain(pc.binary_length(array))[0] > 0
+    given = np.diff(_bytes_of(array)[0]) > 0
     bits = pa.py_buffer(np.packbits(given, bitorder="little").tobytes())
     return pa.Array.from_buffers(array.type, len(array), [bits, *array.buffers()[1:]])
 

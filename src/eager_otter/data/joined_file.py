@@ -11,7 +11,6 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Codebook, JoinedColumn, TickColumns
@@ -451,7 +450,7 @@ def _together(tables: Sequence[Any], columns: Sequence[str]) -> Any:
 def _as_texts(column: Any) -> Any:
     """Write a column as texts: floats in the shortest form that reads back as the same number."""
     if pa.types.is_floating(column.type):
-        texts = [canonical(text) if text else "" for text in pc.cast(column, pa.string()).to_pylist()]
+        texts = [canonical(text) if text else "" for text in column.cast(pa.string()).to_pylist()]
         return pa.array(texts, pa.string()).dictionary_encode()
     parts = distinct(column)
     return pa.DictionaryArray.from_arrays(

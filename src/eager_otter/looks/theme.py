@@ -1,7 +1,5 @@
 """Looks shared by the outputs."""
 
-from __future__ import annotations
-
 import re
 from collections.abc import Mapping
 from dataclasses import field

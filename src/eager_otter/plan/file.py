@@ -1,7 +1,5 @@
 """The plan file, as written: what keys there are and what each may hold."""
 
-from __future__ import annotations
-
 from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, TypeAlias, get_args
 
 from pydantic import AfterValidator, BeforeValidator, Field, field_validator, model_validator

@@ -1,7 +1,5 @@
 """The targets file, as written."""
 
-from __future__ import annotations
-
 from typing import Annotated, Any, Literal
 
 from pydantic import Field

@@ -1,0 +1,95 @@
+"""Few rows are read without the functions of Arrow, which take longer to load; what is read is the same."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pytest
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
+
+from eager_otter.codebook.missing import Missing
+from eager_otter.data import columns
+from eager_otter.data.columns import distinct, numbers
+from eager_otter.errors import DataError
+
+CELLS = st.one_of(
+    st.none(),
+    st.sampled_from(
+        [
+            "",
+            " ",
+            "1",
+            "1.0",
+            "01",
+            "-0",
+            "1.50",
+            "+2",
+            ".5",
+            "5.",
+            "1e3",
+            "nan",
+            "inf",
+            "1_0",
+            "North",
+            "é",
+            "99",
+        ]
+    ),
+    st.integers(-(10**20), 10**20).map(str),
+    st.floats(allow_nan=False, allow_infinity=False).map(repr),
+    st.decimals(allow_nan=False, allow_infinity=False).map(str),
+    st.text(st.characters(exclude_categories=["Cs"]), max_size=4),
+)
+
+
+def both(few: pytest.MonkeyPatch, act: object) -> list[object]:
+    """Return what comes of something as few rows are read, and as many are."""
+    results = []
+    for rows in (columns.FEW_ROWS, 0):
+        few.setattr(columns, "FEW_ROWS", rows)
+        try:
+            results.append(act())  # type: ignore[operator]
+        except DataError as error:
+            results.append(str(error))
+    return results
+
+
+@settings(max_examples=60)
+@given(st.lists(CELLS, max_size=8))
+@example(["9" * 400])
+@example(["1", "٣"])
+def test_few_rows_are_read_as_many_are(cells: list[str | None]) -> None:
+    array = pa.array(cells, pa.string())
+
+    def texts() -> list[str]:
+        found = distinct(array)
+        return [found.texts[place] for place in found.index.tolist()]
+
+    def values() -> object:
+        read, which = numbers(array, Missing(("99",)), "spend")
+        return [np.float64(value).tobytes() for value in read], None if which is None else which.tolist()
+
+    with pytest.MonkeyPatch.context() as few:
+        one, other = both(few, texts)
+        assert one == other
+    with pytest.MonkeyPatch.context() as few:
+        one, other = both(few, values)
+        assert one == other
+
+
+@pytest.mark.parametrize("line", ["look heard_of -b region", "look liking", "questions", "run --list"])
+def test_a_look_at_few_rows_loads_no_functions_of_arrow(demo: Path, line: str) -> None:
+    """They are more than a twentieth of all that a command loads."""
+    code = f"import sys; from eager_otter.cli.main import main; sys.argv[1:] = {line.split()}\ntry: main()\nexcept SystemExit: pass\n"
+    tell = "sys.exit(int('pyarrow.compute' in sys.modules))"
+    assert (
+        subprocess.run(
+            [sys.executable, "-c", code + tell], cwd=demo, capture_output=True, check=False
+        ).returncode
+        == 0
+    )
