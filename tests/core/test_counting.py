@@ -310,3 +310,17 @@ def test_cells_are_planned_from_what_is_possible_and_not_from_what_some_data_hol
     many = plan_sets([(10, 1 << 10), (14, 1 << 14)], np.array([(1, 2), (11, 24), (12, 13)]))
     assert [pair for one in many for pair in one.pairs.tolist()] == [[1, 2], [12, 13], [11, 24]]
     assert {column for one in many for column in one.columns.tolist()} == set(range(25))
+
+
+@given(st.lists(st.sampled_from([(1, 2), (3, 4), (3, 5), (4, 5), (5, 7)]), max_size=8), st.randoms())
+def test_pairs_to_compare_may_be_named_in_any_order_and_twice(
+    pairs: list[tuple[int, int]], random: Any
+) -> None:
+    turned = np.array([pair if random.random() < 0.5 else pair[::-1] for pair in pairs], np.int64).reshape(
+        -1, 2
+    )
+    ordered = np.array(sorted(set(pairs)), np.int64).reshape(-1, 2)
+    for groups in ([(2, 2), (5, 32)], [(2, 2), (5, 1 << 30)]):
+        for one, other in zip(plan_sets(groups, turned), plan_sets(groups, ordered), strict=True):
+            assert one.columns.tolist() == other.columns.tolist()
+            assert one.pairs.tolist() == other.pairs.tolist()

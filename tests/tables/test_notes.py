@@ -172,6 +172,9 @@ def test_numbers_and_nouns_agree(small: Callable[..., otter.Survey]) -> None:
     assert plural_forms("pl") == ("one", "few", "many", "other")
     assert [polish("{n} {n:row|rows}", n=n) for n in (1, 3, 5, 22)] == ["1 wiersz", "3 wiersze", "5 wierszy", "22 wiersze"]  # fmt: skip
     assert plural_forms("xx-unknown") == ("one", "other")
+    english = Words(language="en"), Words(language="en-GB")  # the latter by the Unicode CLDR
+    for count in (*range(-30, 131), 1.0, 1.5, True):
+        assert len({words("{n:row|rows}", n=count) for words in english}) == 1, count
 
 
 def test_filters_that_keep_nobody_are_all_named(survey: otter.Survey) -> None:

@@ -108,7 +108,7 @@ def plan_sets(groups: Sequence[tuple[int, int]], compared: IntArray | None = Non
     none = np.zeros((0, 2), np.int64)
     done: list[PlannedSet] = []
     open_set, cells, position = PlannedSet(((EVERYONE, None),), np.zeros(1, np.int64), none), 1, 1
-    ordered = None if compared is None else np.unique(np.sort(compared.reshape(-1, 2), axis=1), axis=0)
+    ordered = None if compared is None else _different(compared.reshape(-1, 2))
     for number, (size, patterns) in enumerate(groups):
         pairs = _pairs_within(position, size, ordered)
         for piece, possible in _pieces(number, position, size, patterns, pairs):
@@ -123,6 +123,15 @@ def plan_sets(groups: Sequence[tuple[int, int]], compared: IntArray | None = Non
 
 
 EVERYONE = -1
+
+
+def _different(pairs: IntArray) -> IntArray:
+    """Return the different pairs, in order, the lower number of each first; `numpy.unique` would load masked arrays."""
+    each: IntArray = np.sort(pairs, axis=1)
+    each = each[np.lexsort(each.T[::-1])]
+    kept: BoolArray = np.append(True, np.any(each[1:] != each[:-1], axis=1))[: len(each)]
+    different: IntArray = each[kept]
+    return different
 
 
 def _pairs_within(position: int, size: int, ordered: IntArray | None) -> IntArray:

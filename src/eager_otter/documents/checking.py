@@ -17,8 +17,8 @@ T = TypeVar("T")
 class Part(BaseModel):
     """The base of all file models: unknown keys are mistakes, nothing is converted by guess.
 
-    Modules of such parts do without `from __future__ import annotations`: each hint would be a text, to be compiled
-    whenever the module is loaded.
+    Modules of many such parts do without `from __future__ import annotations`: each hint would be a text, to be
+    compiled whenever the module is loaded.
     """
 
     model_config = ConfigDict(

@@ -3,6 +3,8 @@
 Beside `language`, `decimal` and `thousands` (signs of numbers) it has `words`: a mapping from English texts to its own.
 """
 
+from __future__ import annotations
+
 import string
 from collections.abc import Iterator, Mapping
 from functools import lru_cache

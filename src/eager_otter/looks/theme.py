@@ -1,5 +1,7 @@
 """Looks shared by the outputs."""
 
+from __future__ import annotations
+
 import re
 from collections.abc import Mapping
 from dataclasses import field

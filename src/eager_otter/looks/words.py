@@ -73,6 +73,8 @@ def plural_forms(language: str) -> tuple[str, ...]:
 @lru_cache(maxsize=1024)
 def _form_of(language: str, count: int | float) -> int:
     """Return the place of a count's plural category among those of a language."""
+    if language == "en" and isinstance(count, int):  # without all that is known of all languages
+        return int(abs(count) != 1)
     return plural_forms(language).index(_locale(language).plural_form(count))
 
 
