@@ -44,6 +44,13 @@ def test_a_scored_answer_that_looks_like_none_is_asked_about(
     assert "no answer with a score" not in found_in(write, tmp_path, told, q=[1, 2, 3, 4])
 
 
+def test_what_does_not_apply_is_an_answer_among_steps_of_what_applies(write: Write, tmp_path: Path) -> None:
+    steps = "1: Trifft gar nicht zu, 2: Trifft nicht zu, 3: Trifft eher zu, 4: Trifft voll zu"
+    assert "no answer with a score" not in found_in(write, tmp_path, scale(steps), q=[1, 2, 3, 4])
+    other = scale("1: Schlecht, 2: Mittel, 3: Gut, 4: Trifft nicht zu")
+    assert "no answer with a score" in found_in(write, tmp_path, other, q=[1, 2, 3, 4])
+
+
 @pytest.mark.parametrize(
     ("answers", "jumps"),
     [

@@ -251,6 +251,20 @@ def test_codes_among_the_numbers_of_a_quantity_are_no_numbers(write: Write, tmp_
     assert otter.open_survey(again, tmp_path / "again.xml").table("Q4").value("Mean", "Total") == 20.5
 
 
+def test_an_answer_of_a_definition_that_may_be_none_is_asked_for(write: Write, tmp_path: Path) -> None:
+    write(
+        "water.xml", FIXED.replace('<value code="12">Price</value>', '<value code="12">Do not know</value>')
+    )
+    (tmp_path / "water.asc").write_text(RECORDS, encoding="utf-8")
+    drafted = otter.draft(tmp_path / "water.xml")
+    (guess,) = (guess for guess in drafted.guesses if guess.name == "Q3")
+    assert guess.doubts == ("is 12 no answer? then add missing: true",)
+    book = otter.codebook_from_text(drafted.codebook)
+    assert [answer.missing for answer in book.question("Q3").answers] == [False, False]
+    assert [answer.missing for answer in book.question("Q1").answers] == [False, False, True]  # Refused
+    assert "check: {label: Do not know, missing: true}" in drafted.codebook
+
+
 def test_an_export_tells_what_the_standard_has_no_place_for(write: Write, tmp_path: Path) -> None:
     book = otter.codebook_from_text(
         "questions:\n"

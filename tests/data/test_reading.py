@@ -64,13 +64,13 @@ def test_a_single_column_keeps_its_blank_lines(write: Write) -> None:
     [
         ("", "data.csv: is empty; a header row and one row per respondent are needed."),
         ("rid,region,age,wt\n", "data.csv: has a header but no rows; at least one respondent is needed."),
-        ("rid,region,age,wt\n1,1,20,1\n2,2,30\n3,1\n", "data.csv: row 2 has 3 cells where the header has 4, and 1 rows more like it. A delimiter inside an answer must be in quotes; check how the file was exported."),
+        ("rid,region,age,wt\n1,1,20,1\n2,2,30\n3,1\n", "data.csv: row 2 has 3 cells where the header has 4, and 1 row more like it. A delimiter inside an answer must be in quotes; check how the file was exported."),
         ("rid,regio,age,wt\n1,1,2,1\n", "data.csv: one of the codebook's columns is not in the data:\n  'region'. Did you mean 'regio'?\nCorrect the codebook's column names, or take the questions out; where only these data did not ask them, list the file under data: files, with 'not asked'."),
         ("rid,region,age,wt\n1,1,old,1\n2,1,x,1\n", "Column 'age' should hold numbers; found 'old' in row 1, 'x' in row 2. Correct the data, or list these values under 'missing' in the codebook."),
         ("rid,region,age,wt\n1,1,2,1\n1,1,2,1\n", "The respondent id in column 'rid' must be unique; 1 appears more than once: '1' in rows 1, 2. Remove the repeated rows, or take 'respondent' out of the codebook."),
         ("rid,region,age,wt\n1,1,2,1\n,1,2,1\n", "The respondent id in column 'rid' is blank in 1 row (row 2); each row needs one. Delete rows that hold nothing, or fill in the ids."),
-        ("rid,region,age,wt\n1,1,2,\n2,1,2,1\n", "The weight in column 'wt' is missing in 1 of 2 rows: row 1 (rid 1). Correct the weights, leave these rows out with a filter, or run without a weight."),
-        ("rid,region,age,wt\n1,1,2,1\n7,1,2,-2\n", "The weight in column 'wt' is negative in 1 of 2 rows (the first is -2): row 2 (rid 7). Correct the weights, leave these rows out with a filter, or run without a weight."),
+        ("rid,region,age,wt\n1,1,2,\n2,1,2,1\n", "The weight in column 'wt' is missing in 1 of 2 rows: row 1 (rid 1). Correct the weights, leave these rows out with 'answered wt' in the report's filter (with a question of kind number for the column), or run without a weight."),
+        ("rid,region,age,wt\n1,1,2,1\n7,1,2,-2\n", "The weight in column 'wt' is negative in 1 of 2 rows (the first is -2): row 2 (rid 7). Correct the weights, leave these rows out with 'wt >= 0' in the report's filter (with a question of kind number for the column), or run without a weight."),
         ("rid,region,age,wt\n1,1,2,0\n", "Every weight in column 'wt' is 0, so nobody is left to count."),
         ("rid,region,age,wt\n1,Nort,2,1\n", "Column 'region' should hold the codes or labels of region; found 'Nort' in row 1. Did you mean 'North'? Correct the data, or add the answer to the codebook."),
     ],
@@ -81,6 +81,20 @@ def test_data_that_cannot_be_are_refused(write: Write, tmp_path: Path, data: str
         survey.table("age")
         survey.table("region")
     assert message_of(error, tmp_path) == message
+
+
+@pytest.mark.parametrize(("wrong", "condition"), [("", "answered wt"), ("-2", "wt >= 0")])
+def test_the_filter_that_is_told_for_wrong_weights_leaves_them_out(
+    write: Write, wrong: str, condition: str
+) -> None:
+    book = otter.codebook_from_text(
+        "weight: wt\nquestions:\n  q: {kind: single, answers: {1: Tarn, 2: Birk}}\n  wt: {kind: number}\n"
+    )
+    data = write("d.csv", f"q,wt\n1,1.5\n2,{wrong}\n1,0.5\n")
+    with pytest.raises(otter.DataError, match=f"with '{condition}' in the report's filter, or run without"):
+        otter.open_survey(book, data).table("q")
+    table = otter.open_survey(book, data).filtered(condition).table("q", figures=["unweighted count"])
+    assert table.frame("unweighted count")[("", "Total")].tolist() == [2, 0]
 
 
 def test_files_that_are_no_text_are_refused(write: Write, tmp_path: Path) -> None:

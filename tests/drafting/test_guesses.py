@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Mapping, Sequence
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -154,6 +155,69 @@ def test_codes_apart_from_a_scale_are_proposed_and_never_live() -> None:
     }
     far = guesses({"n": [*range(60), 999, 999]})["n"]
     assert far.role == "number" and far.doubts == ("is 999 no answer? then write missing: [999]",)
+    ages = [*range(18, 80), *range(18, 80)]
+    aged = guesses({"age": [*ages, 99, 99]})["age"]
+    assert aged.role == "number" and aged.doubts == ("is 99 no answer? then write missing: [99]",)
+    for rare_or_near in ([99], [82] * 4, [*range(80, 99), 99, 99, 99, 99]):
+        assert guesses({"age": [*ages, *rare_or_near]})["age"].doubts == ()
+
+
+APPLIES = ["Trifft gar nicht zu", "Trifft nicht zu", "Teils, teils", "Trifft zu", "Trifft voll und ganz zu"]
+
+
+@pytest.mark.parametrize(
+    ("answers", "missing", "doubted"),
+    [
+        (APPLIES, [], []),
+        ([*APPLIES, "Weiß nicht"], [], ["Weiß nicht"]),
+        (["Gut", "Schlecht", "Trifft nicht zu"], [], ["Trifft nicht zu"]),
+        (["Applies fully", "Applies in part", "Does not apply"], [], []),
+        (["Once", "Twice", "Does not apply"], [], ["Does not apply"]),
+        (["A man", "A woman", "Other / prefer not to say"], [], ["Other / prefer not to say"]),
+        (["Frau", "Mann", "Divers / keine Angabe"], [], ["Divers / keine Angabe"]),
+        (
+            ["Taste", "I would rather not drink at night", "It is refused at my club"],
+            [],
+            ["It is refused at my club"],
+        ),
+        (["Red", "Refused", "Prefer not to say", "n/a"], ["Refused", "Prefer not to say", "n/a"], []),
+        (["Red", "Refused / don't know", "[No answer]", "Blue"], ["Refused / don't know", "[No answer]"], []),
+        (["Red", "I'd rather not say", "Not stated (DK)"], ["I'd rather not say", "Not stated (DK)"], []),
+        (
+            ["Rot", "Keine Angabe", "k. A.", "Verweigert - weiß nicht"],
+            ["Keine Angabe", "k. A.", "Verweigert - weiß nicht"],
+            [],
+        ),
+        (["Red", "Don't know", "Not sure"], [], ["Don't know", "Not sure"]),
+    ],
+)
+def test_only_what_says_nothing_but_that_is_no_answer_for_sure(
+    answers: list[str], missing: list[str], doubted: list[str], tmp_path: Path
+) -> None:
+    """An answer that is taken for none without a word leaves people out of the base."""
+    drafted = otter.draft(pd.DataFrame({"q": cycled(answers)}))
+    question = otter.codebook_from_text(drafted.codebook).question("q")
+    assert sorted(answer.code for answer in question.answers if answer.missing) == sorted(missing)
+    assert sorted(
+        answer for answer in answers if any(answer in doubt for doubt in drafted.guesses[0].doubts)
+    ) == sorted(doubted)
+    texts = "; ".join(f"{code}={label}" for code, label in enumerate(answers, 1))
+    pd.DataFrame({"variable": ["q"], "values": [texts]}).to_csv(tmp_path / "labels.csv", index=False)
+    codes = pd.DataFrame({"q": cycled([*range(1, len(answers) + 1)])})
+    by_code = otter.draft(codes, dictionary=tmp_path / "labels.csv")
+    question = otter.codebook_from_text(by_code.codebook).question("q")
+    assert sorted(answer.label for answer in question.answers if answer.missing) == sorted(missing)
+
+
+def test_a_weight_that_some_rows_lack_is_asked_for() -> None:
+    """Numbers of its name without a word would leave all figures unweighted."""
+    weights = [0.5, 1.25, 1.5, None, 0.75, 1.1] * 40
+    guess = guesses({"weight": weights})["weight"]
+    assert guess.role == "number"
+    assert guess.doubts == (
+        "a weight of the sample? then write weight: weight, and a filter that leaves out 40 rows without one",
+    )
+    assert guesses({"net_weight_g": [None, *range(1, 240)]})["net_weight_g"].doubts == ()
 
 
 def test_what_else_is_guessed() -> None:

@@ -41,7 +41,8 @@ def definition_slips(codebook: Codebook) -> Iterator[Slip]:
 def _scale(where: str, question: Question) -> Iterator[Slip]:
     """Ask about answers of a scale that may be none, and about its direction."""
     scored = [answer for answer in question.valid if answer.scored]
-    unsure = [answer for answer in scored if says_no_answer(answer.label)]
+    every = [answer.label for answer in question.valid]
+    unsure = [answer for answer in scored if says_no_answer(answer.label, every)]
     if unsure:
         labels = answers_named(unsure)
         yield warning(
@@ -144,7 +145,8 @@ def _same_labels(where: str, answers: Sequence[Answer]) -> Iterator[Slip]:
 def _net(where: str, question: Question, net: Net) -> Iterator[Slip]:
     inside = [question.answers[question.by_code[code]] for code in net.of]
     outside = [answer for answer in question.valid if answer.code not in net.of]
-    unsure = [answer.label for answer in inside if answer.scored and says_no_answer(answer.label)]
+    every = [answer.label for answer in question.valid]
+    unsure = [answer.label for answer in inside if answer.scored and says_no_answer(answer.label, every)]
     if question.scale and unsure:
         yield warning(
             "don't know in a net",

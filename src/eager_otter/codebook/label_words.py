@@ -17,8 +17,22 @@ NO_ANSWER = _any_of(
     r"\b(don['’]?t know|do not know|not sure|unsure|no opinion|no answer|no view|cannot say|can['’]?t say|refus\w*"
     r"|prefer not|not stated|not applicable|not answered|n/a)\b",
     r"\b(weiß|weiss) (ich )?nicht\b|\bkeine (angabe|meinung|antwort|ahnung)\b|\bk\. ?a\.|\bverweiger\w*"
-    r"|\bnicht sicher\b|\bunsicher\b|\bkann ich nicht sagen\b|\btrifft nicht zu\b|\bmöchte ich nicht sagen\b",
+    r"|\bnicht sicher\b|\bunsicher\b|\bkann ich nicht sagen\b|\bmöchte ich nicht sagen\b",
 )
+NOT_APPLYING = _any_of(  # no answer, unless it is a step of a scale of what applies
+    r"\b(does not|doesn['’]?t|do not|don['’]?t) apply\b", r"\btrifft (auf mich )?nicht zu\b"
+)
+APPLYING = _any_of(r"\bappl(y|ies)\b", r"\btrifft\b.*\bzu\b")
+REFUSED = _any_of(  # a whole label, or a part of one, that says that there is no answer
+    r"(i(['’]d| would)? )?(prefer|(would |['’]d )?rather) not( to)?( (say|answer|disclose|state|tell))?( (this|that))?",
+    r"refus(ed|al|es)( to (say|answer|disclose|state))?|no answer( given)?|not (answered|stated|asked|applicable)|n/a",
+    r"keine angaben?|k\. ?a\.?|verweiger\w*|nicht gefragt|möchte (ich )?(das )?nicht (sagen|angeben)",
+)
+UNSURE = _any_of(
+    r"(i )?(don['’]?t|do not) know|dk|(i['’]?m )?not sure|unsure|(can['’]?t|cannot) say|no opinion|do not read( out)?",
+    r"(weiß|weiss)( ich)? nicht|keine (meinung|ahnung)|nicht vorlesen",
+)
+PARTS = re.compile(r"(?<!\bn)/|[,;()\[\]{}|–—*]|\s-\s|\b(?:or|and|oder|und)\b", re.IGNORECASE)
 LAST = _any_of(
     r"(another|other|others|some other|something else|elsewhere|none|nothing|nobody|nowhere|no (usual|particular)"
     r"|don'?t know|not sure|no answer|refused|prefer not)\b",
@@ -28,23 +42,43 @@ LAST = _any_of(
 GOOD = _any_of(
     r"\b(very good|excellent|good|agree|satisfied|likely|like|definitely|important|always|easy|strongly agree|love"
     r"|high|best|better)\b",
-    r"\b(sehr gut|ausgezeichnet|gut|stimme (voll |eher )?zu|zufrieden|wahrscheinlich|bestimmt|wichtig|immer|einfach)\b",
+    r"\b(sehr gut|ausgezeichnet|gut|(stimme|trifft) (voll (und ganz )?|eher )?zu"
+    r"|zufrieden|wahrscheinlich|bestimmt|wichtig|immer|einfach)\b",
 )
 BAD = _any_of(
     r"\b(very poor|poor|bad|disagree|dissatisfied|unlikely|dislike|definitely not|unimportant|not important|never"
     r"|difficult|hard|hate|low|worst|worse|terrible|not at all|hardly)\b",
-    r"\b(sehr schlecht|schlecht|stimme (gar |eher |überhaupt )?nicht zu|unzufrieden|unwahrscheinlich|bestimmt nicht"
-    r"|unwichtig|nie|schwierig|überhaupt nicht|gar nicht)\b",
+    r"\b(sehr schlecht|schlecht|(stimme|trifft) (gar |eher |überhaupt )?nicht zu|unzufrieden|unwahrscheinlich"
+    r"|bestimmt nicht|unwichtig|nie|schwierig|überhaupt nicht|gar nicht)\b",
 )
 
 
-def says_no_answer(label: str) -> bool:
-    """Return whether a label looks like no answer.
+def says_no_answer(label: str, among: Sequence[str] = ()) -> bool:
+    """Return whether a label looks like no answer; `among` are all labels of its question.
 
     >>> says_no_answer("Don't know"), says_no_answer("Weiß nicht"), says_no_answer("Very good")
     (True, True, False)
+    >>> says_no_answer("Trifft nicht zu"), says_no_answer("Trifft nicht zu", ["Trifft zu", "Trifft nicht zu"])
+    (True, False)
     """
-    return bool(NO_ANSWER.search(written(label)))
+    text = written(label)
+    if NO_ANSWER.search(text):
+        return True
+    others = (written(other) for other in among if other != label)
+    return NOT_APPLYING.search(text) is not None and not any(map(APPLYING.search, others))
+
+
+def surely_no_answer(label: str) -> bool:
+    """Return whether the whole of a label says that there is no answer; "don't know" alone may be one.
+
+    >>> [surely_no_answer(label) for label in ("Refused", "[Prefer not to say]", "Don't know / no answer", "n/a")]
+    [True, True, True, True]
+    >>> [surely_no_answer(label) for label in ("Don't know", "Other / prefer not to say", "Delivery was refused")]
+    [False, False, False]
+    """
+    parts = [part for part in (part.strip(" .:#") for part in PARTS.split(written(label))) if part]
+    refused = [REFUSED.fullmatch(part) is not None for part in parts]
+    return any(refused) and all(no or UNSURE.fullmatch(part) for no, part in zip(refused, parts, strict=True))
 
 
 def direction(labels: Sequence[str]) -> int:

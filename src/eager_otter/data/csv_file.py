@@ -27,7 +27,7 @@ from eager_otter.errors import DataError, FileProblem, RequestError, shown_path
 from eager_otter.gates.encodings import USUAL, WESTERN, not_western
 from eager_otter.gates.reading import opened_from, read_blocks, read_lines, read_start, reading, stamp_of
 from eager_otter.gates.unpacking import Unpacked
-from eager_otter.looks.words import said
+from eager_otter.looks.words import counted, said
 
 DELIMITERS = (",", ";", "\t", "|")
 LONGEST_START = 16 * 1024 * 1024
@@ -351,7 +351,7 @@ class _CsvReader:
             return FileProblem(f"{place}: cannot be read as CSV ({error}).")
         first = self.skipped[0]
         number = f"row {first.number - 1}" if first.number is not None else "a row"
-        more = f", and {len(self.skipped) - 1:,} rows more like it" if len(self.skipped) > 1 else ""
+        more = f", and {counted(len(self.skipped) - 1, 'row')} more like it" if len(self.skipped) > 1 else ""
         return FileProblem(
             f"{place}: {number} has {first.actual_columns} cells where the header has {len(self.file.names)}{more}. "
             "A delimiter inside an answer must be in quotes; check how the file was exported."

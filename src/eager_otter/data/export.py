@@ -8,7 +8,7 @@ from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
 import numpy as np
 
-from eager_otter.codebook.label_words import says_no_answer
+from eager_otter.codebook.label_words import surely_no_answer
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.core.arrays import BoolArray
 from eager_otter.data.answers import Answers, NumberAnswers
@@ -108,7 +108,7 @@ def _not_in_triple_s(codebook: Codebook) -> Iterator[str]:
         "answers that are missing": [
             question.name
             for question in codebook
-            if any(answer.missing and not says_no_answer(answer.label) for answer in question.answers)
+            if any(answer.missing and not surely_no_answer(answer.label) for answer in question.answers)
         ],
         "missing codes of dates, or that are words": [
             question.name

@@ -440,8 +440,19 @@ class Responses:
         example = "" if what == "is missing" else f" (the first is {values[wrong[0]]:g})"
         return (
             f"The weight in column {column!r} {what} in {wrong.size:,} of {values.size:,} rows{example}: {named}. "
-            "Correct the weights, leave these rows out with a filter, or run without a weight."
+            f"Correct the weights,{self._filter_of_weights(column, what)} or run without a weight."
         )
+
+    def _filter_of_weights(self, column: str, what: str) -> str:
+        """Say which filter leaves out the rows whose weight is wrong, which needs a question of that column."""
+        numbers = (one for one in self.codebook if one.is_of.of_values and tuple(one.columns) == (column,))
+        question = next(numbers, None)
+        name = column if question is None else question.name
+        filters = {"is missing": f"answered {name}", "is negative": f"{name} >= 0"}
+        if what not in filters:
+            return ""
+        needed = " (with a question of kind number for the column)" if question is None else ""
+        return f" leave these rows out with '{filters[what]}' in the report's filter{needed},"
 
     def row_name(self, row: int) -> str:
         """Name a row (from 0) as people find it: its number from 1 and, where there is one, its id."""

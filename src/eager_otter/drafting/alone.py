@@ -97,9 +97,9 @@ def alone(facts: Facts, *, first: bool) -> Guess:
                 _guess(facts, "text", f"{len(facts.texts):,} different values in {facts.rows:,} rows"),
                 "an id? some stand more than once, or are blank",
             )
-    counts_people = facts.all_numbers and whole and facts.numbers.min() >= 0 and facts.numbers.max() > 0
+    counts_people = facts.all_numbers and facts.numbers.min() >= 0 and facts.numbers.max() > 0
     if counts_people:
-        weighing = _weighing(facts)
+        weighing = _weighing(facts) if whole else _weighing_some(facts)
         if weighing is not None:
             return weighing
     ways = (_described, _date, _joined, _numeric, _parted_numbers, _nearly_numbers, _words)
@@ -142,6 +142,17 @@ def _weighing(facts: Facts) -> Guess | None:
         return _guess(facts, "weight", f"numbers from 0 up with {what}, under a name that says weight")
     return doubted(
         _number(facts), f"a weight of the sample? its mean is {mean:.3g}; then write weight: {facts.name}"
+    )
+
+
+def _weighing_some(facts: Facts) -> Guess | None:
+    """Propose a column as a weight that some rows lack, often those of unfinished interviews."""
+    if facts.all_whole or not (facts.about.weight or WEIGHT_NAME.match(facts.name)):
+        return None
+    lacking = counted(facts.rows - facts.filled, "row")
+    return doubted(
+        _number(facts),
+        f"a weight of the sample? then write weight: {facts.name}, and a filter that leaves out {lacking} without one",
     )
 
 
@@ -228,9 +239,15 @@ def _far_codes(facts: Facts) -> Guess:
         return guess
     *others, top = (float(number) for number in facts.numbers)
     nines = re.fullmatch(r"9{2,6}|9{1,5}[78]|8{2,6}", facts.texts[-1]) is not None
-    if nines and top > 2 * max(map(abs, others)) and facts.counts[-1] > 1:
+    far = top > 2 * max(map(abs, others)) or _stands_apart(others, top)
+    if nines and far and facts.counts[-1] > 1:
         return doubted(guess, f"is {facts.texts[-1]} no answer? then write missing: [{facts.texts[-1]}]")
     return guess
+
+
+def _stands_apart(others: Sequence[float], top: float) -> bool:
+    """Return whether a number, such as an age of 99, is much further above all others than they are apart."""
+    return top - others[-1] > 3 * max(high - low for low, high in pairwise(others))
 
 
 def _parted_numbers(facts: Facts) -> Guess | None:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from eager_otter.codebook.label_words import says_no_answer
+from eager_otter.codebook.label_words import says_no_answer, surely_no_answer
 from eager_otter.dataclass import dataclass
 from eager_otter.drafting.facts import in_order
-from eager_otter.drafting.meaning import band_order, last_behind, scale_order, surely_no_answer, twins
+from eager_otter.drafting.meaning import band_order, last_behind, scale_order, twins
 from eager_otter.gates.numbers import number_of
 
 LONGEST_SCALE = 11
@@ -71,7 +71,9 @@ def listed_answers(values: Sequence[str], labels: Mapping[str, str], missing: Se
     ordered = scale or band_order(values) or last_behind(sorted(values, key=in_order))
     surely = tuple(value for value in ordered if value in missing or surely_no_answer(value))
     blanks = tuple(value for value in blanks if value not in surely)
-    maybe = tuple(value for value in ordered if says_no_answer(value) and value not in (*surely, *blanks))
+    maybe = tuple(
+        value for value in ordered if says_no_answer(value, ordered) and value not in (*surely, *blanks)
+    )
     return Listed(
         answers=tuple((value, value) for value in ordered),
         missing=surely,
@@ -91,7 +93,10 @@ def _labelled(values: Sequence[str], labels: Mapping[str, str], missing: Sequenc
     unknown = sorted((value for value in held if value not in labels), key=in_order)
     entries = {**labels, **{value: value for value in unknown}}
     surely = tuple(code for code, label in entries.items() if code in missing or surely_no_answer(label))
-    maybe = tuple(code for code, label in entries.items() if says_no_answer(label) and code not in surely)
+    every = list(entries.values())
+    maybe = tuple(
+        code for code, label in entries.items() if says_no_answer(label, every) and code not in surely
+    )
     real = [label for code, label in entries.items() if code not in surely]
     scale = scale_order(real) is not None and all(number_of(code) is not None for code in labels)
     return Listed(

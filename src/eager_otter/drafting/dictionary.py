@@ -8,13 +8,13 @@ from dataclasses import replace
 from pathlib import Path
 
 from eager_otter.codebook.codes import canonical
+from eager_otter.codebook.label_words import surely_no_answer
 from eager_otter.data.ddi import read_ddi
 from eager_otter.data.described import Described, Kind
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.package import read_description
 from eager_otter.data.sheet_file import sheet_names
 from eager_otter.dataclass import dataclass
-from eager_otter.drafting.meaning import surely_no_answer
 from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import first_of

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from eager_otter.codebook.codes import canonical
-from eager_otter.codebook.label_words import says_no_answer
+from eager_otter.codebook.label_words import says_no_answer, surely_no_answer
 from eager_otter.codebook.model import Codebook
 from eager_otter.codebook.reading import read_codebook
 from eager_otter.data.columns import Located
@@ -26,6 +26,7 @@ from eager_otter.data.triple_s import TripleSFile
 from eager_otter.data.triple_s_definition import Value, Variable
 from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import checked
+from eager_otter.drafting.answers import Listed
 from eager_otter.drafting.dictionary import read_dictionary
 from eager_otter.drafting.differences import Differences, differences
 from eager_otter.drafting.facts import Facts, Guess, facts_of
@@ -260,9 +261,23 @@ def _defined(variable: Variable, reason: str) -> Guess:
         if variable.type == "quantity" and not says_no_answer(value.label) and not _same_number(value)
     )
     scores = {value.code: value.score for value in variable.values if value.score is not None}
-    missing = tuple(value.code for value in variable.values if says_no_answer(value.label))
-    scored = len([value for value in variable.values if value.code not in missing])
-    details: dict[str, object] = {"text": variable.label, "scores": scores, "missing": missing}
+    labels = [value.label for value in variable.values]
+    unlikely = tuple(value.code for value in variable.values if says_no_answer(value.label, labels))
+    missing = tuple(value.code for value in variable.values if surely_no_answer(value.label))
+    if variable.type == "quantity":
+        missing = unlikely  # what looks like no answer is no amount
+    listed = Listed(
+        answers=answers,
+        missing=missing,
+        maybe_missing=tuple(code for code in unlikely if code not in missing),
+    )
+    scored = len([value for value in variable.values if value.code not in unlikely])
+    details: dict[str, object] = {
+        "text": variable.label,
+        "scores": scores,
+        "missing": missing,
+        "listed": listed,
+    }
     details["scale"] = variable.type == "single" and 2 < scored <= len(scores)
     if variable.filter:
         details["asked by"] = variable.filter
@@ -279,7 +294,7 @@ def _defined(variable: Variable, reason: str) -> Guess:
         reason=reason,
         answers=answers,
         details=details,
-        doubts=doubts,
+        doubts=(*doubts, *listed.doubts()),
     )
 
 

@@ -16,10 +16,6 @@ def _words(*patterns: str) -> re.Pattern[str]:
     return re.compile(r"(?:^|\b)(?:" + "|".join(patterns) + r")(?:\b|$)", re.IGNORECASE)
 
 
-SURELY_NO_ANSWER = _words(
-    r"refus\w*", r"prefer not.*", r"rather not.*", r"no answer", r"not answered", r"not stated", r"not asked", r"n/a",
-    r"not applicable", r"keine angabe", r"k\. ?a\.", r"verweiger\w*", r"nicht gefragt", r"trifft nicht zu",
-)  # fmt: skip
 NOT_AT_ALL = _words(r"not at all", r"gar nicht", r"überhaupt nicht", r"definitely not", r"bestimmt nicht")
 HARDLY = _words(r"not very", r"not so", r"not really", r"probably not", r"nicht so", r"eher nicht", r"kaum")
 NOT = _words(r"not", r"nicht", r"kein\w*")
@@ -49,7 +45,8 @@ WORSE = _words(
 BETTER = _words(
     r"agree\w*", r"satisfied", r"likely", r"important", r"good", r"easy", r"happy", r"positive", r"like\w*", r"better",
     r"familiar", r"interested", r"useful", r"high", r"excellent", r"relevant", r"appealing", r"believable", r"unique",
-    r"stimme.*zu", r"zufrieden", r"wahrscheinlich", r"wichtig", r"gut", r"einfach", r"leicht", r"positiv", r"würde",
+    r"appl(?:y|ies)", r"stimme.*zu", r"trifft.*zu",
+    r"zufrieden", r"wahrscheinlich", r"wichtig", r"gut", r"einfach", r"leicht", r"positiv", r"würde",
     r"interessiert", r"bekannt", r"hervorragend", r"ausgezeichnet", r"would", r"will", r"yes", r"ja",
 )  # fmt: skip
 OFTEN = (
@@ -103,15 +100,6 @@ DEMOGRAPHICS = tuple(
 RECOMMEND = _words(r"recommend\w*", r"weiterempfehl\w*", r"empfehl\w*", r"promoter", r"nps")
 
 
-def surely_no_answer(label: str) -> bool:
-    """Return whether a label says beyond doubt that there is no answer; "don't know" may be one.
-
-    >>> surely_no_answer("Refused"), surely_no_answer("Keine Angabe"), surely_no_answer("Don't know")
-    (True, True, False)
-    """
-    return SURELY_NO_ANSWER.search(label) is not None
-
-
 def scale_order(labels: Sequence[str]) -> list[str] | None:
     """Put answers of a scale in their order, the lowest first, those without a place behind; None where it is no scale.
 
@@ -120,7 +108,7 @@ def scale_order(labels: Sequence[str]) -> list[str] | None:
     >>> scale_order(["North", "East"]) is None
     True
     """
-    behind = [label for label in labels if says_no_answer(label)]
+    behind = [label for label in labels if says_no_answer(label, labels)]
     steps = [label for label in labels if label not in behind]
     places = [_step(label) for label in steps]
     if len(steps) < FEWEST_STEPS or any(place is None for place in places) or len(set(places)) < len(steps):
@@ -153,7 +141,7 @@ def band_order(labels: Sequence[str]) -> list[str] | None:
     >>> band_order(["1", "2", "3"]) is None
     True
     """
-    behind = [label for label in labels if says_no_answer(label)]
+    behind = [label for label in labels if says_no_answer(label, labels)]
     bands = [label for label in labels if label not in behind]
     wide = [label for label in bands if NUMBER.fullmatch(label.strip()) is None]
     if len(bands) < FEWEST_STEPS or len(wide) < len(bands) / 2 or not all(map(BAND.fullmatch, bands)):
@@ -173,7 +161,7 @@ def last_behind(labels: Sequence[str]) -> list[str]:
     >>> last_behind(["Don't know", "Other", "Price", "Taste"])
     ['Price', 'Taste', 'Other', "Don't know"]
     """
-    return sorted(labels, key=lambda label: (says_no_answer(label), LAST.match(label) is not None))
+    return sorted(labels, key=lambda label: (says_no_answer(label, labels), LAST.match(label) is not None))
 
 
 def demographic_place(text: str) -> int | None:

@@ -14,7 +14,7 @@ from eager_otter.data.opened import open_responses
 from eager_otter.data.opening import Reading
 from eager_otter.data.waves import Waves
 from eager_otter.documents.settled import checked
-from eager_otter.errors import FileProblem, OtterError
+from eager_otter.errors import DataError, FileProblem, OtterError
 from eager_otter.gates.cache import Cache, cache_in
 from eager_otter.plan.asked import CallReader
 from eager_otter.plan.plan import Plan
@@ -39,7 +39,8 @@ def open_survey(
     With a `cache`, columns of files that are slow to read (long CSV files, workbooks) are kept in that folder, so that
     they are read a second time for little; what is kept is used only while the file is the same.
 
-    It is weighted by the codebook's weight, if it names one. Raises FileProblem, DocumentError (every mistake
+    It is weighted by the codebook's weight, if it names one; weights that are missing or negative are told by the first
+    table, as a filter may leave those rows out. Raises FileProblem, DocumentError (every mistake
     in the codebook), DataError.
 
     Example: `open_survey("codebook.yaml", "responses.csv").table("heard_of", banner="region")`.
@@ -53,7 +54,12 @@ def open_survey(
         viewer=StandardViewer(),
         reader=CallReader(),
     )
-    return survey if book.weight is None else survey.weighted_by(book.weight)
+    if book.weight is None:
+        return survey
+    try:
+        return survey.weighted_by(book.weight)
+    except DataError:  # of rows that a filter may yet leave out; else the first table tells it
+        return replace(survey, weight=book.weight, own_weight=book.weight)
 
 
 def survey_of(plan: Plan, memory: int | None = None, *, for_tables_alone: bool = False) -> Survey:
