@@ -86,6 +86,17 @@ def test_what_options_say_is_what_an_entry_of_the_plan_would_say(
     assert without[0] == without[1] and wanted
 
 
+def test_several_tables_are_shown_in_the_order_named_each_once(run: Run, demo: Path) -> None:
+    alone = {name: run("look", name, cwd=demo)[1] for name in ("liking", "heard_of", "named")}
+    code, out, _ = run("look", "liking", "heard_of", "liking", "named")
+    assert code == 0 and out == "\n".join(alone.values())
+    asked = ["-b", "region", "--set", "sort=up"]
+    code, out, _ = run("look", "heard_of", "diet", "heard*", *asked)
+    assert out == "\n".join(run("look", name, *asked)[1] for name in ("heard_of", "diet"))
+    code, out, err = run("look", "user", "type")
+    assert (code, out) == (2, "") and "Error: 'user type' is one label: put it in quotes." in err
+
+
 def test_labels_find_their_question_and_say_so(run: Run, demo: Path) -> None:
     code, out, err = run("look", "user type", "-b", "Region", cwd=demo)
     assert code == 0 and "Note: 'user type' is user_type." in err and "North" in out

@@ -262,6 +262,7 @@ def test_signs_of_a_shell_are_refused_where_they_stand_alone(sign: str) -> None:
         ("l", ["liking", "look", "live"], ["heard_of"]),
         ("", ["heard_of", "run"], []),
         ("heard_of -b ", ["main", "region"], ["heard_off"]),
+        ("heard_of lik", ["liking"], ["heard_of"]),
         ("heard_of --no", ["--notes", "--no-filter"], ["--set"]),
         ("eager-otter explain li", ["liking"], ["heard_of"]),
         ("run --only rea", ["reasons-by-brand"], ["region"]),

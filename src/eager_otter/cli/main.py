@@ -176,9 +176,9 @@ def _run(arguments: list[str], process: Process, usual: Mapping[str, Any] | None
 
 def _hint_of(error: Exception) -> str:
     """Return what a mistake on the command line most often comes from: blanks that the shell parts words at."""
-    if "unexpected extra argument" not in str(error):
-        return ""
-    return "\nWhat holds blanks or < > ( ) stands in quotes: --filter 'age >= 35', -b 'region within wave'."
+    from eager_otter.cli.options import IN_QUOTES
+
+    return f"\n{IN_QUOTES}" if "unexpected extra argument" in str(error) else ""
 
 
 def _can_be_typed(argument: str) -> bool:

@@ -216,6 +216,12 @@ def tokens_of(text: str) -> Iterator[str]:
             yield f'"{token.text[1:-1]}"' if token.kind == "text" else token.text
 
 
+def _instead_of(character: str) -> str:
+    """Say which word stands for a sign that other languages have."""
+    words = {"&": "and", "|": "or", "!": "not"}
+    return f": write {words[character]!r}" if character in words else ""
+
+
 def _tokens(text: str) -> Iterator[_Token]:
     position = 0
     end = len(text.rstrip())
@@ -231,7 +237,7 @@ def _tokens(text: str) -> Iterator[_Token]:
                     "A number followed by letters; put a name that starts with a digit in backquotes: `1st`."
                 )
             else:
-                message = f"The character {character!r} has no meaning here."
+                message = f"The character {character!r} has no meaning here{_instead_of(character)}."
             raise ExpressionError(message, text, start)
         kind = str(match.lastgroup)
         token = match.group(kind)

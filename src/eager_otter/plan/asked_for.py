@@ -27,12 +27,12 @@ INSIDE = ("tests", "bases", "digits")  # settings that hold settings: those name
 class AskedFor:
     """What is wanted for once.
 
-    `name` is the id of a table of the plan, a pattern of ids, a question, a grid, or the label of a question; `banners`
-    are banners of the plan, questions, or "inner within outer" for a nesting, side by side; `settings` are those of an
-    entry under `tables`, in the place of what the plan says.
+    Each of `names` is the id of a table of the plan, a pattern of ids, a question, a grid, or the label of a question;
+    `banners` are banners of the plan, questions, or "inner within outer" for a nesting, side by side; `settings` are
+    those of an entry under `tables`, in the place of what the plan says.
     """
 
-    name: str
+    names: tuple[str, ...]
     banners: tuple[str, ...] = ()
     settings: Mapping[str, Any] = field(default_factory=dict)
 
@@ -51,13 +51,38 @@ def tables_asked_for(
     """
     book = context.codebook
     assert book is not None
-    places = _places(asked.name, tables, requests)
-    found = [requests[k] for k in places]
-    if found and not asked.changes:
-        return found
     settings = dict(asked.settings)
     if asked.banners:
         settings["banner"] = _banner(asked.banners, tables, book)
+    wanted: dict[str, TableRequest] = {}  # by id: a table that two names are for is shown once
+    for name in asked.names:
+        try:
+            called = _called(name, settings, asked.changes, context, tables, requests)
+        except UnknownName:
+            together = " ".join(asked.names)
+            if name != together and any(goes_by(text, together) for text in _labels(book)):
+                raise RequestError(f"{together!r} is one label: put it in quotes.") from None
+            raise
+        for request in called:
+            wanted.setdefault(request.id, request)
+    return list(wanted.values())
+
+
+def _called(
+    name: str,
+    settings: Mapping[str, Any],
+    changes: bool,
+    context: Context,
+    tables: TablesReading,
+    requests: Sequence[TableRequest],
+) -> list[TableRequest]:
+    """Return the requests that a name is for, with the settings."""
+    book = context.codebook
+    assert book is not None
+    places = _places(name, tables, requests)
+    found = [requests[k] for k in places]
+    if found and not changes:
+        return found
     if found:
         again = [
             request
@@ -69,11 +94,18 @@ def tables_asked_for(
             return again
         kept = [request for request in again if request.id in {one.id for one in found}]
         return kept or again
-    name = _question_called(asked.name, book, [request.id for request in requests], tables.banners.banners)
-    if name != asked.name:
-        context.hints.append(Problem("", 0, 0, f"{asked.name!r} is {name}."))
-    tables.entries.append(_entry(name, settings, book))
+    called = _question_called(name, book, [request.id for request in requests], tables.banners.banners)
+    if called != name:
+        context.hints.append(Problem("", 0, 0, f"{name!r} is {called}."))
+    tables.entries.append(_entry(called, settings, book))
     return _read_again(tables, len(tables.entries) - 1, settings, context)
+
+
+def _labels(book: Codebook) -> Iterator[str]:
+    """Go through what questions and grids may be called beside their names."""
+    for one in book:
+        yield from (one.label, one.text)
+    yield from (grid.text for grid in book.grids.values())
 
 
 def _places(name: str, tables: TablesReading, requests: Sequence[TableRequest]) -> list[int]:

@@ -9,6 +9,7 @@ import click
 
 from eager_otter.cli import completing
 from eager_otter.cli.options import (
+    IN_QUOTES,
     FigureOption,
     cache_option,
     changed,
@@ -24,7 +25,7 @@ from eager_otter.cli.options import (
     survey_options,
     tell_who_is_counted,
 )
-from eager_otter.errors import RequestError
+from eager_otter.errors import RequestError, UnknownName
 from eager_otter.tables.note import NotesLength
 
 if TYPE_CHECKING:
@@ -39,7 +40,7 @@ LOOKED_AT = "survey and plan of the last look"
 
 @click.command(short_help="Show tables in the terminal, for a moment.")
 @click.argument(
-    "name", required=False, metavar="[TABLE | QUESTION]", shell_complete=completing.tables_and_questions
+    "names", nargs=-1, metavar="[TABLE | QUESTION]...", shell_complete=completing.tables_and_questions
 )
 @click.option(
     "--banner",
@@ -90,7 +91,7 @@ LOOKED_AT = "survey and plan of the last look"
 @cache_option
 @survey_options
 def look(
-    name: str | None,
+    names: tuple[str, ...],
     banners: tuple[str, ...],
     typed: tuple[str, ...],
     figures: tuple[str, ...],
@@ -111,11 +112,12 @@ def look(
 
     \b
     eager-otter look heard_of
+    eager-otter look heard_of liking 'rating*'
     eager-otter look liking --banner region --banner age_band --set base=all
     eager-otter look heard_of --banner 'region within wave' --filter 'age >= 35'
     eager-otter look --banner main
     """
-    if name is None:
+    if not names:
         refuse_given(
             "Without a name the shape of a banner is shown",
             "figures", "digits", "typed", "output", "shape", "language",
@@ -123,7 +125,10 @@ def look(
         _show_shape(banners, levels, notes, where)
         return
     settings = _settings(typed, figures, levels, digits)
-    plan = spoken(_asked_plan(name, banners, settings, where), language)
+    try:
+        plan = spoken(_asked_plan(names, banners, settings, where), language)
+    except UnknownName as error:
+        raise (error if len(names) == 1 else RequestError(f"{error}\n{IN_QUOTES}")) from error
     survey = _survey(plan, where)
     from eager_otter.report.opening import tables_alone
 
@@ -170,12 +175,14 @@ def _settings(
     return settings
 
 
-def _asked_plan(name: str, banners: tuple[str, ...], settings: dict[str, Any], where: dict[str, Any]) -> Plan:
+def _asked_plan(
+    names: tuple[str, ...], banners: tuple[str, ...], settings: dict[str, Any], where: dict[str, Any]
+) -> Plan:
     """Read the plan, or make one of codebook and data, with the tables asked for."""
     from eager_otter.plan.asked_for import AskedFor
     from eager_otter.plan.reading import plan_of_files_for, read_plan_for
 
-    asked = AskedFor(name=name, banners=banners, settings=settings)
+    asked = AskedFor(names=names, banners=banners, settings=settings)
     codebook, data = where["codebook"], where["data"]
     if codebook is None:
         plan = read_named_plan(where["plan_path"], read=lambda path: read_plan_for(asked, path))
