@@ -200,6 +200,22 @@ def test_the_base_of_means_is_that_of_those_with_a_value(small: Callable[..., ot
     assert spec is not None and spec.bases == "Base (unweighted), By: P 6, Q 5."
 
 
+def test_only_signs_that_are_drawn_are_explained(small: Callable[..., otter.Survey]) -> None:
+    """A chart of the Total is not told of letters, and of small columns, that the table alone has."""
+    answers = "{1: P, 2: Q, 3: R, 4: S, 5: T, 6: U, 7: V, 8: W}"
+    book = f"questions:\n  by: {{kind: single, answers: {answers}}}\n  q: {{kind: single, answers: {{1: 'Yes', 2: 'No'}}}}\n"
+    survey = small(
+        book, by=[*range(1, 9)] * 8 + [1] * 8, q=[1, 1, 2, 2, 1, 2, 1, 1] * 4 + [1, 2] * 16 + [2] * 8
+    )
+    table = survey.table("q", banner="by", bases=otter.BaseRules(mark=12))
+    total, drawn = chart_of(table), chart_of(table, "by")
+    assert total is not None and drawn is not None
+    assert total.notes == ("Base: respondents who answered.", "Base (unweighted): Total 72.")
+    assert {note.sign for note in table.notes} >= {"*"}
+    assert [note.partition(" ")[0] for note in drawn.notes[2:]] == ["Letters:", "*", "–"]
+    assert "– nobody." in table.notes and "– nobody." in drawn.notes
+
+
 def test_units_are_not_mixed_and_what_is_left_out_is_named(hard: otter.Report) -> None:
     spec = chart_of(hard.table("mixed"))
     assert spec is not None and spec.figure == "difference"

@@ -24,12 +24,14 @@ def mark_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColum
     base = say(said("base") if unweighted else said("effective base"))
     if "low base" in marks and rules.mark is not None:
         wording = said("{sign} {base} below {least}: read with care.")
-        text = say(wording, sign=MARK_SIGNS["low base"], base=base, least=float(rules.mark))
-        yield Note(text, "marks", text)
+        sign = MARK_SIGNS["low base"]
+        text = say(wording, sign=sign, base=base, least=float(rules.mark))
+        yield Note(text, "marks", text, sign)
     if "not tested" in marks and rules.no_test is not None:
         wording = said("{sign} {base} below {least}: not tested.")
-        text = say(wording, sign=MARK_SIGNS["not tested"], base=base, least=float(rules.no_test))
-        yield Note(text, "marks", text)
+        sign = MARK_SIGNS["not tested"]
+        text = say(wording, sign=sign, base=base, least=float(rules.no_test))
+        yield Note(text, "marks", text, sign)
     if "withheld" in marks and rules.withhold is not None:
         wording = said(
             "{sign} {base} below {least}: figures withheld and not tested. This keeps thin figures from being read; "
@@ -37,11 +39,12 @@ def mark_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColum
         )
         least = float(rules.withhold)
         short = say("{sign} {base} below {least}: withheld.", sign=WITHHELD, base=base, least=least)
-        yield Note(say(wording, sign=WITHHELD, base=base, least=least), "marks", short)
+        yield Note(say(wording, sign=WITHHELD, base=base, least=least), "marks", short, WITHHELD)
     if "partly offered" in marks:
         wording = said("{sign} not offered to all in the column: not tested.")
-        text = say(wording, sign=MARK_SIGNS["partly offered"])
-        yield Note(text, "marks", text)
+        sign = MARK_SIGNS["partly offered"]
+        text = say(wording, sign=sign)
+        yield Note(text, "marks", text, sign)
     yield from _thin_summaries(lines, seen, say)
 
 
@@ -79,16 +82,19 @@ def sign_notes(request: TableRequest, lines: Sequence[Line], layout: BannerColum
             texts.update(_special(line, request, np.array(seen, np.int64)))
     if ZERO in texts:
         wording = say("{sign} nobody.", sign=ZERO)
-        yield Note(wording, "signs", wording)
+        yield Note(wording, "signs", wording, ZERO)
     for small in sorted(text for text in texts if text[0] == "<"):
         wording = say("{sign} more than none, but rounds to zero.", sign=small)
-        yield Note(wording, "signs", say("{sign} rounds to zero.", sign=small))
+        yield Note(wording, "signs", say("{sign} rounds to zero.", sign=small), small)
     if any(line.marks[k] == "not asked" for line in lines for k in _seen(layout)):
         wording = said("{sign} not asked, or not offered, there.")
-        yield Note(say(wording, sign=NOT_THERE), "signs", say(wording, sign=NOT_THERE))
+        text = say(wording, sign=NOT_THERE)
+        yield Note(text, "signs", text, NOT_THERE)
     if NOT_THERE in texts:
         none = said("{sign} no such figure, as nobody is in the column or too few to work it out.")
-        yield Note(say(none, sign=NOT_THERE), "signs", say("{sign} nobody, or too few.", sign=NOT_THERE))
+        yield Note(
+            say(none, sign=NOT_THERE), "signs", say("{sign} nobody, or too few.", sign=NOT_THERE), NOT_THERE
+        )
 
 
 def _special(line: Line, request: TableRequest, seen: IntArray) -> Iterator[str]:

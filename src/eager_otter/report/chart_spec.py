@@ -18,7 +18,7 @@ from eager_otter.tables.request import EVERY_GROUP
 from eager_otter.tables.table import Group, Line, Table
 from eager_otter.tables.texts import MARK_SIGNS, cell_text, figure_text
 
-ON_A_CHART = ("letters", "against", "marks", "signs")  # notes that a chart is not to be shown without
+OF_TESTS, OF_SIGNS = ("letters", "against"), ("marks", "signs")  # what is not to be shown without its note
 NARROW = 4  # percent: narrower pieces of a stacked bar of an office program carry no figure
 ChartKind = Literal["bars", "stacked bars", "lines"]
 MOST_SERIES = 6  # columns of a banner group that is drawn unasked
@@ -258,7 +258,9 @@ def _spec(
         figure=figure,
         digits=table.digits.of(figure),
         bases=one_line(bases),
-        notes=tuple(map(one_line, _notes(table, bases, left_out))),
+        notes=tuple(
+            map(one_line, (*_notes(table, bases, left_out), *_notes_on_signs(table, rows, columns, group)))
+        ),
     )
 
 
@@ -308,7 +310,7 @@ def _bases(table: Table, rows: Sequence[Line], columns: Sequence[int], group: st
 
 
 def _notes(table: Table, bases: str, left_out: Sequence[Line]) -> Iterator[str]:
-    """Go through who is counted, the bases of what is drawn, and the short notes on filter, letters and marks."""
+    """Go through who is counted, past which filter, and the bases of what is drawn."""
     first = " ".join(note.short for note in table.notes if note.about in ("base", "filter") and note.short)
     if first:
         yield first
@@ -316,4 +318,20 @@ def _notes(table: Table, bases: str, left_out: Sequence[Line]) -> Iterator[str]:
     if left_out:
         rows = ", ".join(line.label for line in left_out)
         yield table.words("Not drawn, as in other units: {rows}.", rows=rows)
-    yield from (note.short for note in table.notes if note.about in ON_A_CHART and note.short)
+
+
+def _notes_on_signs(
+    table: Table, rows: Sequence[Line], columns: Sequence[int], group: Group | None
+) -> Iterator[str]:
+    """Go through the short notes on letters, marks and signs: of those that are drawn, not of all in the table."""
+    drawn = {
+        MARK_SIGNS[mark]
+        for k in columns
+        for mark in (table.column_marks[k], *(line.marks[k] for line in rows))
+    }
+    drawn |= {""} | {cell_text(table, line, k) for line in rows for k in columns}
+    lettered = any(table.columns[k].letter or line.letters[k] for line in rows for k in columns)
+    for note in table.notes:
+        of_tests = note.about in OF_TESTS and (lettered or group is not None)
+        if note.short and (of_tests or (note.about in OF_SIGNS and note.sign in drawn)):
+            yield note.short

@@ -73,23 +73,26 @@ ALWAYS: frozenset[About] = frozenset(  # what explains a sign in the table, or w
 class Note(str):
     """A text, what it is `about`, and its `short` form: "" where a table with short notes goes without it.
 
+    `sign` is the one that it explains, "" for none.
+
     >>> note = Note("Base: the 812 respondents who answered.", "base", "Base: respondents who answered.")
     >>> note, note.about, note.short
     ('Base: the 812 respondents who answered.', 'base', 'Base: respondents who answered.')
     """
 
-    __slots__ = ("about", "short")
+    __slots__ = ("about", "short", "sign")
     about: About
     short: str
+    sign: str
 
-    def __new__(cls, text: str, about: About, short: str = "") -> Note:
+    def __new__(cls, text: str, about: About, short: str = "", sign: str = "") -> Note:
         """Make a note of a text."""
         note = super().__new__(cls, text)
-        note.about, note.short = about, short
+        note.about, note.short, note.sign = about, short, sign
         return note
 
-    def __getnewargs__(self) -> tuple[str, About, str]:  # type: ignore[override]
-        return str(self), self.about, self.short
+    def __getnewargs__(self) -> tuple[str, About, str, str]:  # type: ignore[override]
+        return str(self), self.about, self.short, self.sign
 
 
 def note_lines(notes: Iterable[Note], length: NotesLength) -> tuple[tuple[Note, ...], ...]:
@@ -97,7 +100,7 @@ def note_lines(notes: Iterable[Note], length: NotesLength) -> tuple[tuple[Note, 
     if length == "full":
         return tuple((note,) for note in notes)
     kept = [
-        Note(note.short, note.about, note.short)
+        Note(note.short, note.about, note.short, note.sign)
         for note in notes
         if note.short and (length == "short" or note.about in ALWAYS)
     ]
