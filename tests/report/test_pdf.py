@@ -183,3 +183,47 @@ def test_letters_stand_below_their_figures_where_the_theme_says_so(
     (letters,), (label,) = places["CDE"], places["Skerrow"]
     figures = next(y for text, ys in places.items() for y in ys if text.endswith("51%"))
     assert figures == label and 8 < figures - letters < 10
+
+
+def test_heads_are_as_high_as_those_on_the_page_and_no_longer_than_their_columns(
+    small: Callable[..., otter.Survey], tmp_path: Path
+) -> None:
+    long = "A tea shop of a name that nobody uses in full and founded by two sisters in an attic long ago"
+    asked = "Which of " + "ab " * 60
+    shops = ", ".join(f"{k}: {long if k == 1 else f'Shop {k}'}" for k in range(1, 8))
+    towns = ", ".join(f"{k}: Town {k}" for k in range(1, 15))
+    rng = np.random.default_rng(3)
+    survey = small(
+        f"questions:\n  shop: {{kind: single, label: '{asked}', answers: {{{shops}}}}}\n"
+        f"  town: {{kind: single, label: Town, answers: {{{towns}}}}}\n",
+        shop=rng.integers(1, 8, 900), town=rng.integers(1, 15, 900),
+    )  # fmt: skip
+    table = survey.table("town", banner=["shop", "town"])
+    otter.Report(title="Tea", tables=(table,), source=survey.source).save(tmp_path / "t.pdf")
+    heights, fonts, cut = [], Fonts(), 0
+    for page in PdfReader(tmp_path / "t.pdf").pages[1:3]:
+        drawn: list[tuple[str, float, float]] = []
+
+        def note(
+            text: str,
+            _: object,
+            matrix: list[float],
+            *__: object,
+            found: list[tuple[str, float, float]] = drawn,
+        ) -> None:
+            found.append((text.strip(), matrix[4], matrix[5]))
+
+        page.extract_text(visitor_text=note)
+        tops = [
+            (text, x, y)
+            for text, x, y in drawn
+            if text.startswith(("Which of", "Town")) and not text[-1].isdigit()
+        ]
+        base = next(y for text, _, y in drawn if text.startswith("Base (unweighted)"))
+        heights.append(tops[0][2] - base)
+        for text, x, _ in drawn:
+            if text.endswith("…"):
+                last = max(place for letter, place, _ in drawn if re.fullmatch("[A-Z]", letter))
+                assert x + fonts.width(text, 7.5, bold=True) < last + 12
+                cut += 1
+    assert heights[0] > heights[1] + 40 and cut

@@ -398,9 +398,9 @@ class _Document:
     ) -> float:
         table = part.table
         end = self._end(part, places, measured)
-        bottom = y - measured.head_height
+        bottom = y - part.head_height
         self._fill(canvas, self.theme.reed)
-        canvas.rect(MARGIN, bottom, end - MARGIN, measured.head_height, stroke=0, fill=1)
+        canvas.rect(MARGIN, bottom, end - MARGIN, part.head_height, stroke=0, fill=1)
         y -= HEAD_LINE
         for level in [*measured.outer, list(table.groups)]:
             if level:
@@ -430,7 +430,7 @@ class _Document:
             self._text(
                 left + measured.pad,
                 y,
-                self._cut(name, right - left - 2 * measured.pad, SIZE),
+                self._cut(name, right - left - 2 * measured.pad, SIZE, bold=True),
                 bold=True,
             )
             canvas.setStrokeColor(self.theme.river)

@@ -35,7 +35,12 @@ class TablePart:
         measured = self.measured
         lines = sum(height for _, height in measured.heights(self.lines))
         notes = NOTE_LINE * len(self.notes)
-        return measured.title_height + measured.head_height + lines + UNDER_LINES + notes
+        return measured.title_height + self.head_height + lines + UNDER_LINES + notes
+
+    @property
+    def head_height(self) -> float:
+        """The height of the heads of its columns, in points."""
+        return self.measured.head_height(self.columns)
 
     @property
     def notes(self) -> list[str]:
@@ -113,7 +118,8 @@ def _line_chunks(measured: MeasuredTable, height: float) -> Iterator[tuple[int, 
     """Gather lines that fit on a page under the bases; the figures of one row stay together."""
     table = measured.table
     leading = table.leading
-    top = measured.title_height + measured.head_height + sum(measured.row(k) for k in leading)
+    heads = measured.head_height(range(len(table.columns)))
+    top = measured.title_height + heads + sum(measured.row(k) for k in leading)
     room = height - top - UNDER_LINES - min(measured.notes_height, height / 3)
     blocks: list[list[int]] = []
     for k, line in enumerate(table.lines):

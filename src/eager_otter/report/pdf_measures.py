@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from eager_otter.report.pdf_fonts import Fonts
 from eager_otter.tables.table import Table
@@ -62,7 +62,6 @@ class MeasuredTable:
         self.title_room = width - NUMBER_WIDTH
         titles = fonts.wrapped(table.title, TITLE, self.title_room, bold=True)
         self.title_lines = min(len(titles), TITLE_LINES)
-        self.head_lines = max(len(head) for head in self.heads) + 1
 
     def _make_even(self, width: float) -> None:
         """Make all columns of groups equally wide, or those of each group, where the table still fits on the page."""
@@ -91,10 +90,10 @@ class MeasuredTable:
         """Return the width of a column with the room beside it."""
         return self.figure[k] + self.letters[k] + 2 * self.pad
 
-    @property
-    def head_height(self) -> float:
-        """The height of all heads."""
-        return HEAD_LINE * (self.head_lines + len(self.outer) + (1 if self.table.groups else 0)) + 6
+    def head_height(self, columns: Iterable[int]) -> float:
+        """Return the height of the heads of some columns, with their letters and groups."""
+        own = max(len(self.heads[k]) for k in columns) + 1
+        return HEAD_LINE * (own + len(self.outer) + (1 if self.table.groups else 0)) + 6
 
     @property
     def title_height(self) -> float:
