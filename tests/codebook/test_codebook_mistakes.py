@@ -208,3 +208,27 @@ def test_a_question_is_there_or_a_mistake_is_told(one: str, other: str, sources:
         assert any(name in str(error) for name in (*sources, "x", "y"))
         return
     assert {"x", "y"} <= {question.name for question in codebook}
+
+
+COMMA = "A text with a comma stands in quotes inside { }."
+
+
+@pytest.mark.parametrize(
+    ("question", "message"),
+    [
+        ("q: {kind: single, answers: {1: Tea, 2: {label: Other, please specify, missing: true}}}", f"unknown key 'please specify'. Known: exclusive, label, last, missing, score. {COMMA}"),
+        ("q: {kind: single, text: Which, if any, answers: {1: Tea}}", f"answers, asked, column, kind, label, missing, nets, scale, section, text. {COMMA}"),
+        ("q: {kind: single, answers: {1: Tea, coffee, 2: Water}}", f"coffee: expected text; found nothing. {COMMA}"),
+        ("q: {kind: single, answers: {1: Tea, coffee}}", f"coffee: expected text; found nothing. {COMMA}"),
+        ("q: {kind: single, answers: {1: Tea, 2: }}", "2: expected text; found nothing."),
+        ("q:\n    kind: single\n    answers:\n      1: Tea\n      2:\n", "2: expected text; found nothing."),
+        ("q:\n    kind: single\n    extra:\n    answers: {1: Tea}", "unknown key 'extra'."),
+    ],
+)  # fmt: skip
+def test_a_comma_inside_braces_is_told_where_it_parts_a_text(
+    write: Write, question: str, message: str
+) -> None:
+    with pytest.raises(otter.DocumentError) as error:
+        otter.read_codebook(write("book.yaml", f"questions:\n  {question}\n"))
+    told = next(line for line in str(error.value).splitlines() if message in line)
+    assert (COMMA in told) == (COMMA in message)

@@ -93,7 +93,8 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
     match item["type"]:
         case "extra_forbidden":
             known = _keys_at(kind, loc[:-1])
-            return document.problem(where, f"unknown key {name!r}.{nearest(name, known)}", key=True)
+            message = f"unknown key {name!r}.{nearest(name, known)}{_parted(item['input'], document, where)}"
+            return document.problem(where, message, key=True)
         case "missing":
             return document.problem(
                 where[:-1], f"{_dotted(where[:-1])} needs the key {str(loc[-1])!r}.", key=True
@@ -129,7 +130,16 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
             message = f"{name}: {item['msg']}."
         case _:
             message = f"{name}: {item['msg'][0].lower()}{item['msg'][1:]}; found {found_text(item['input'])}."
-    return document.problem(where, message)
+    return document.problem(where, message + _parted(item["input"], document, where))
+
+
+def _parted(value: object, document: Document, where: Place) -> str:
+    """Say what a key without a value most often is: the end of a text with a comma, as in {label: Other, please}."""
+    return (
+        " A text with a comma stands in quotes inside { }."
+        if value is None and document.stands_alone(where)
+        else ""
+    )
 
 
 def _key_at(document: Document, where: Place) -> str:

@@ -92,6 +92,14 @@ class Document:
                 steps = longer
         return steps
 
+    def stands_alone(self, place: Iterable[str | int]) -> bool:
+        """Return whether a key has neither colon nor value: it is what stands behind a comma inside { }."""
+        steps = self._existing(place)
+        line, column = self.keys.get(steps, (0, 0))
+        written = self.lines[line - 1][column - 1 :] if 0 < line <= len(self.lines) else ""
+        key = str(steps[-1]) if steps else ""
+        return bool(key) and written.startswith(key) and written.removeprefix(key).lstrip()[:1] in (",", "}")
+
     def add(self, place: Place, value: Any) -> None:
         """Take a value that no line of the document says, so that problems in it are told by its keys."""
         self.values.setdefault(place, (0, 0))
