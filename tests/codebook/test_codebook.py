@@ -74,7 +74,10 @@ def test_every_mistake_is_told_at_once_with_its_place_and_the_nearest_word(
     ("text", "message"),
     [
         ("a: 1\na: 2\n", "book.yaml:2:1: the key 'a' appears twice; first in line 1.\n  2 | a: 2\n      ^"),
-        ("a: [1\n", "book.yaml:2:1: not valid YAML: did not find expected ',' or ']'."),
+        (
+            "a: [1\n",
+            "book.yaml:1:4: not valid YAML: did not find expected ',' or ']'. The bracket opened here is not closed, or a text holds a bracket or quote: put the text in quotes.\n  1 | a: [1\n         ^",
+        ),
         (
             "- 1\n",
             "book.yaml:1:1: the file: expected a mapping (key: value); found a list.\n  1 | - 1\n      ^",

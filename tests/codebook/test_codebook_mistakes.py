@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 import textwrap
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+import yaml
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -232,3 +234,38 @@ def test_a_comma_inside_braces_is_told_where_it_parts_a_text(
         otter.read_codebook(write("book.yaml", f"questions:\n  {question}\n"))
     told = next(line for line in str(error.value).splitlines() if message in line)
     assert (COMMA in told) == (COMMA in message)
+
+
+@pytest.mark.parametrize("parser", ["CSafeLoader", "SafeLoader"])
+@pytest.mark.parametrize(
+    ("line", "hint"),
+    [
+        ("text: Q1: which one?", "4:13: A colon with a blank behind it parts a text: put the text in quotes"),
+        ("  text: too far", "4:11: A colon with a blank behind it parts a text"),
+        ("text: 'Don't know'", "4:16: Inside single quotes an apostrophe is written twice ('Don''t know')"),
+        ('text: "x" y', "4:15: Text stands behind a quote that is closed: put the whole of it in quotes."),
+        ("- text", "4:5: The line is not indented as those it belongs to"),
+        ("text: @home", "4:11: A text cannot begin with this character: put the text in quotes."),
+        ("text: %", "4:11: A text cannot begin with this character"),
+        ("text: *best", "4:11: A text cannot begin with *: put the text in quotes."),
+        ("text: & Sons", ": A text cannot begin with * or &"),
+        ("text: &Sons", "4:11: a text cannot begin with &: put the text in quotes."),
+        ("text: !important", ": a text cannot begin with !: put the text in quotes."),
+        ("text: - dash", "4:11: A text cannot begin with a dash and a blank"),
+        ("text: ? a", "4:11: A text cannot begin with a question mark and a blank"),
+        ('text: "open', "4:11: The quote opened here is not closed."),
+        ("text: 'open", "4:11: The quote opened here is not closed."),
+        ("text: [a, b", "4:11: The bracket opened here is not closed"),
+        ("text: {a: b", "4:11: The bracket opened here is not closed"),
+        ("text:missing", "A key needs a colon with a blank behind it; look at the line before as well."),
+        ('text: "a \\d"', "A backslash means something else inside double quotes: use single quotes."),
+    ],
+)  # fmt: skip
+def test_what_is_not_yaml_is_told_with_what_to_do(
+    write: Write, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, parser: str, line: str, hint: str
+) -> None:
+    monkeypatch.setattr(yaml, "CSafeLoader", getattr(yaml, parser))
+    said = told(
+        write, tmp_path, f"questions:\n  q:\n    kind: single\n    {line}\n    answers: {{1: A, 2: B}}\n"
+    )
+    assert hint in re.sub(r"(?<=: )not valid YAML: .*?\. (?=[A-Z])", "", said), said

@@ -15,6 +15,7 @@ from typing import Any, ClassVar, Literal
 import yaml
 
 from eager_otter.dataclass import dataclass
+from eager_otter.documents.yaml_hints import IN_QUOTES, OF_AN_OPENING, hint_for
 from eager_otter.errors import DocumentError, Problem, shown_path
 from eager_otter.gates.numbers import number_of, whole_of
 from eager_otter.gates.reading import read_text, reason_of
@@ -149,12 +150,7 @@ def compose(text: str, path: Path) -> Document:
         _check_depth(document)
         node = yaml.compose(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader))
     except yaml.MarkedYAMLError as error:
-        mark = error.problem_mark or error.context_mark
-        line, column = (mark.line + 1, mark.column + 1) if mark else (0, 0)
-        excerpt = document.lines[line - 1] if 0 < line <= len(document.lines) else ""
-        raise DocumentError(
-            [Problem(shown_path(path), line, column, f"not valid YAML: {error.problem}.", excerpt)]
-        ) from error
+        raise DocumentError([_not_yaml(document, error)]) from error
     except (yaml.YAMLError, RecursionError, ValueError) as error:
         raise DocumentError(
             [Problem(shown_path(path), 0, 0, f"not valid YAML: {reason_of(error)}.")]
@@ -165,6 +161,18 @@ def compose(text: str, path: Path) -> Document:
         if reader.problems:
             raise DocumentError(reader.problems)
     return document
+
+
+def _not_yaml(document: Document, error: yaml.MarkedYAMLError) -> Problem:
+    """Say what stops the parser and what most often is behind it, where something is opened and never closed there."""
+    problem = str(error.problem)
+    opened = error.context_mark is not None and any(words in problem for words in OF_AN_OPENING)
+    mark = error.context_mark if opened else error.problem_mark or error.context_mark
+    line, column = (mark.line + 1, mark.column + 1) if mark else (0, 0)
+    excerpt = document.lines[line - 1] if 0 < line <= len(document.lines) else ""
+    hint = hint_for(problem, excerpt[: column - 1].rstrip(), excerpt)
+    message = f"not valid YAML: {problem}.{' ' if hint else ''}{hint}"
+    return Problem(shown_path(document.path), line, column, message, excerpt)
 
 
 def _check_depth(document: Document) -> None:
@@ -192,6 +200,9 @@ def _check_depth(document: Document) -> None:
             raise DocumentError([Problem(shown_path(document.path), line, column, BEYOND_REASON)])
 
 
+STANDARD_TAGS = "tag:yaml.org,2002:"
+
+
 class _Reader:
     def __init__(self, document: Document) -> None:
         self.document = document
@@ -208,11 +219,23 @@ class _Reader:
             if not self.problems:
                 self.problems.append(self.document.problem(place, BEYOND_REASON))
             return None
+        if not node.tag.startswith(STANDARD_TAGS):
+            self._refuse(node, place, f"a text cannot begin with !: {IN_QUOTES}.")
+            return None
+        if self._only_named(node):
+            self._refuse(node, place, f"a text cannot begin with &: {IN_QUOTES}.")
+            return None
         if isinstance(node, yaml.MappingNode):
             return self._mapping(node, place)
         if isinstance(node, yaml.SequenceNode):
             return [self.plain(child, (*place, k)) for k, child in enumerate(node.value)]
         return _scalar(node)
+
+    def _only_named(self, node: yaml.Node) -> bool:
+        """Return whether a name is given to nothing: `label: &Sons`."""
+        line, column = _spot(node)
+        written = self.document.lines[line - 1] if line <= len(self.document.lines) else ""
+        return node.value == "" and written[column - 1 :].startswith("&")
 
     def _mapping(self, node: yaml.MappingNode, place: Place) -> dict[str, Any]:
         result: dict[str, Any] = {}
