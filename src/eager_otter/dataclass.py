@@ -44,12 +44,9 @@ else:
 
 def _made(kind: type, *, frozen: bool = False, eq: bool = True, **options: Any) -> type:
     """Make a class with the methods that it does not have of its own."""
-    own = {
-        name for name, value in vars(kind).items() if value is not None
-    }  # __hash__ is None beside an __eq__
-    guarded = frozen and any(
-        is_dataclass(base) for base in kind.__mro__[1:]
-    )  # then the standard library sees to it
+    # A class with an __eq__ of its own alone has a __hash__ of None; one made from a frozen one is guarded as that is.
+    own = {name for name, value in vars(kind).items() if value is not None}
+    guarded = frozen and any(map(is_dataclass, kind.__mro__[1:]))
     result: Any = standard(kind, init=False, repr=False, eq=False, frozen=guarded, **options)
     methods = {**_shown(result), **(_compared(result) if eq else {})}
     if not frozen:

@@ -126,6 +126,9 @@ def test_labels_find_their_question_and_say_so(run: Run, demo: Path) -> None:
         (["heard_of", "-o", "x.csv", "--format", "csv"], "--format goes with -o -; a file is written by its ending."),
         (["heard_of", "-o", "x.doc"], "no output ends in '.doc'"),
         (["heard_of", "--filter", "age", "ge", "35"], "What holds blanks or < > ( ) stands in quotes: --filter 'age >= 35'"),
+        (["rating*", "-b", "region"], "Error: Table 'ratings-side-by-side': banner: the items are the columns, so this would do nothing"),
+        (["liking", "spend", "--set", "sort=down"], "Error: Table 'spend': sort: spend is a number and has no answers"),
+        (["liking", "diet", "--set", "srot=down"], "Error: Table 'liking': unknown key 'srot'. Did you mean 'sort'?"),
         (["--set", "sort=up"], "Without a name the shape of a banner is shown, so --set would do nothing"),
     ],
 )  # fmt: skip

@@ -57,7 +57,7 @@ def tables_asked_for(
     wanted: dict[str, TableRequest] = {}  # by id: a table that two names are for is shown once
     for name in asked.names:
         try:
-            called = _called(name, settings, asked.changes, context, tables, requests)
+            called = _called(name, asked, settings, context, tables, requests)
         except UnknownName:
             together = " ".join(asked.names)
             if name != together and any(goes_by(text, together) for text in _labels(book)):
@@ -70,8 +70,8 @@ def tables_asked_for(
 
 def _called(
     name: str,
+    asked: AskedFor,
     settings: Mapping[str, Any],
-    changes: bool,
     context: Context,
     tables: TablesReading,
     requests: Sequence[TableRequest],
@@ -81,14 +81,14 @@ def _called(
     assert book is not None
     places = _places(name, tables, requests)
     found = [requests[k] for k in places]
-    if found and not changes:
+    if found and not asked.changes:
         return found
     if found:
-        again = [
-            request
-            for place in dict.fromkeys(tables.places[k] for k in places)
-            for request in _read_again(tables, place, settings, context)
-        ]
+        ids = {tables.places[k]: requests[k].id for k in reversed(places)}
+        again: list[TableRequest] = []
+        for place in reversed(ids):
+            with _table_named(ids[place], several=len(ids) > 1 or len(asked.names) > 1):
+                again += _read_again(tables, place, settings, context)
         asked_all = len(found) == sum(place in {tables.places[k] for k in places} for place in tables.places)
         if asked_all or "repeat" in settings:
             return again
@@ -98,7 +98,8 @@ def _called(
     if called != name:
         context.hints.append(Problem("", 0, 0, f"{name!r} is {called}."))
     tables.entries.append(_entry(called, settings, book))
-    return _read_again(tables, len(tables.entries) - 1, settings, context)
+    with _table_named(called, several=len(asked.names) > 1):
+        return _read_again(tables, len(tables.entries) - 1, settings, context)
 
 
 def _labels(book: Codebook) -> Iterator[str]:
@@ -204,6 +205,15 @@ def _read_again(
             del said[key]
     with _settings_told(context):
         return tables.again(place, said)
+
+
+@contextmanager
+def _table_named(table: str, *, several: bool) -> Iterator[None]:
+    """Say which of several tables a mistake is of."""
+    try:
+        yield
+    except RequestError as error:
+        raise (RequestError(f"Table {table!r}: {error}") if several else error) from error
 
 
 @contextmanager
