@@ -6,6 +6,7 @@ import copy
 import dataclasses
 import inspect
 import pickle
+import re
 import sys
 import typing
 from collections.abc import Callable, Iterator
@@ -229,10 +230,8 @@ def test_every_module_takes_this_one() -> None:
         path.name
         for path in package.rglob("*.py")
         if path != package / "dataclass.py"
-        and any(
-            line.startswith("from dataclasses import")
-            and "dataclass" in line.replace("is_dataclass", "").split("import")[1]
-            for line in path.read_text(encoding="utf-8").splitlines()
+        and re.search(
+            r"^from dataclasses import .*\bdataclass\b", path.read_text(encoding="utf-8"), re.MULTILINE
         )
     ]
     assert others == []

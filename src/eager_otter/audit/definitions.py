@@ -38,11 +38,16 @@ def definition_slips(codebook: Codebook) -> Iterator[Slip]:
             yield from _difference(where, question, difference)
 
 
+def _like_no_answer(question: Question) -> list[Answer]:
+    """Return the answers with a score that look like none."""
+    labels = [answer.label for answer in question.valid]
+    return [answer for answer in question.valid if answer.scored and says_no_answer(answer.label, labels)]
+
+
 def _scale(where: str, question: Question) -> Iterator[Slip]:
     """Ask about answers of a scale that may be none, and about its direction."""
     scored = [answer for answer in question.valid if answer.scored]
-    every = [answer.label for answer in question.valid]
-    unsure = [answer for answer in scored if says_no_answer(answer.label, every)]
+    unsure = _like_no_answer(question)
     if unsure:
         labels = answers_named(unsure)
         yield warning(
@@ -145,8 +150,8 @@ def _same_labels(where: str, answers: Sequence[Answer]) -> Iterator[Slip]:
 def _net(where: str, question: Question, net: Net) -> Iterator[Slip]:
     inside = [question.answers[question.by_code[code]] for code in net.of]
     outside = [answer for answer in question.valid if answer.code not in net.of]
-    every = [answer.label for answer in question.valid]
-    unsure = [answer.label for answer in inside if answer.scored and says_no_answer(answer.label, every)]
+    like_none = {answer.code for answer in _like_no_answer(question)}
+    unsure = [answer.label for answer in inside if answer.code in like_none]
     if question.scale and unsure:
         yield warning(
             "don't know in a net",

@@ -176,9 +176,9 @@ def _run(arguments: list[str], process: Process, usual: Mapping[str, Any] | None
 
 def _hint_of(error: Exception) -> str:
     """Return what a mistake on the command line most often comes from: blanks that the shell parts words at."""
-    from eager_otter.cli.options import IN_QUOTES
+    from eager_otter.cli.options import BLANKS_IN_QUOTES
 
-    return f"\n{IN_QUOTES}" if "unexpected extra argument" in str(error) else ""
+    return f"\n{BLANKS_IN_QUOTES}" if "unexpected extra argument" in str(error) else ""
 
 
 def _can_be_typed(argument: str) -> bool:

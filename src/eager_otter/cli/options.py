@@ -27,7 +27,9 @@ F = TypeVar("F", bound=Callable[..., Any])
 UNSAID = (None, ParameterSource.DEFAULT, ParameterSource.DEFAULT_MAP)  # what nobody gave in this line
 CACHE, TOLD = "EAGER_OTTER_CACHE", "cache told"
 # What a mistake on the command line most often comes from: blanks that the shell parts words at.
-IN_QUOTES = "What holds blanks or < > ( ) stands in quotes: --filter 'age >= 35', -b 'region within wave'."
+BLANKS_IN_QUOTES = (
+    "What holds blanks or < > ( ) stands in quotes: --filter 'age >= 35', -b 'region within wave'."
+)
 
 plan_option = click.option(
     "--plan",

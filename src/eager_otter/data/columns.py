@@ -293,10 +293,14 @@ def _short_texts(array: Any) -> Distinct | None:
 
 
 def _by_dictionary(array: Any) -> Distinct:
-    if pa.types.is_string(array.type) and len(array) <= FEW_ROWS:
+    if _is_few(array):
         return _of_few(array.to_pylist())
     encoded = array.dictionary_encode()
     return _of_dictionary(encoded.dictionary, encoded.indices)
+
+
+def _is_few(array: Any) -> bool:
+    return pa.types.is_string(array.type) and len(array) <= FEW_ROWS
 
 
 def _of_few(texts: Sequence[str | None]) -> Distinct:
@@ -432,7 +436,7 @@ def _as_floats(array: Any) -> FloatArray | None:
 
 def _few_as_floats(array: Any) -> FloatArray | None:
     """Convert few texts, all of which are digits with a point at most, or blank; None otherwise."""
-    if not pa.types.is_string(array.type) or len(array) > FEW_ROWS:
+    if not _is_few(array):
         return None
     texts = array.to_pylist()
     if not all(text is not None and PLAIN_NUMBER.fullmatch(text) for text in texts):

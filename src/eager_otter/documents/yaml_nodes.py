@@ -93,11 +93,15 @@ class Document:
                 steps = longer
         return steps
 
+    def line(self, number: int) -> str:
+        """Return a line by its number from 1, "" where there is none."""
+        return self.lines[number - 1] if 0 < number <= len(self.lines) else ""
+
     def stands_alone(self, place: Iterable[str | int]) -> bool:
         """Return whether a key has neither colon nor value: it is what stands behind a comma inside { }."""
         steps = self._existing(place)
         line, column = self.keys.get(steps, (0, 0))
-        written = self.lines[line - 1][column - 1 :] if 0 < line <= len(self.lines) else ""
+        written = self.line(line)[column - 1 :]
         key = str(steps[-1]) if steps else ""
         return bool(key) and written.startswith(key) and written.removeprefix(key).lstrip()[:1] in (",", "}")
 
@@ -113,8 +117,7 @@ class Document:
     def problem(self, place: Iterable[str | int], message: str, *, key: bool = False) -> Problem:
         """Make a problem that points at a place of this file."""
         line, column = self.spot(place, key=key)
-        excerpt = self.lines[line - 1] if 0 < line <= len(self.lines) else ""
-        return Problem(shown_path(self.path), line, column, message, excerpt.replace("\t", " "))
+        return Problem(shown_path(self.path), line, column, message, self.line(line).replace("\t", " "))
 
 
 def read_yaml(path: Path, kind: FileKind | None = None) -> Document:
@@ -169,7 +172,7 @@ def _not_yaml(document: Document, error: yaml.MarkedYAMLError) -> Problem:
     opened = error.context_mark is not None and any(words in problem for words in OF_AN_OPENING)
     mark = error.context_mark if opened else error.problem_mark or error.context_mark
     line, column = (mark.line + 1, mark.column + 1) if mark else (0, 0)
-    excerpt = document.lines[line - 1] if 0 < line <= len(document.lines) else ""
+    excerpt = document.line(line)
     hint = hint_for(problem, excerpt[: column - 1].rstrip(), excerpt)
     message = f"not valid YAML: {problem}.{' ' if hint else ''}{hint}"
     return Problem(shown_path(document.path), line, column, message, excerpt)
@@ -234,8 +237,7 @@ class _Reader:
     def _only_named(self, node: yaml.Node) -> bool:
         """Return whether a name is given to nothing: `label: &Sons`."""
         line, column = _spot(node)
-        written = self.document.lines[line - 1] if line <= len(self.document.lines) else ""
-        return node.value == "" and written[column - 1 :].startswith("&")
+        return node.value == "" and self.document.line(line).startswith("&", column - 1)
 
     def _mapping(self, node: yaml.MappingNode, place: Place) -> dict[str, Any]:
         result: dict[str, Any] = {}
@@ -255,7 +257,7 @@ class _Reader:
 
     def _refuse(self, node: yaml.Node, place: Place, message: str) -> None:
         line, column = _spot(node)
-        excerpt = self.document.lines[line - 1] if line <= len(self.document.lines) else ""
+        excerpt = self.document.line(line)
         self.problems.append(Problem(shown_path(self.document.path), line, column, message, excerpt))
 
 

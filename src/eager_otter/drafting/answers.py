@@ -69,11 +69,9 @@ def listed_answers(values: Sequence[str], labels: Mapping[str, str], missing: Se
         )
     scale = scale_order(values)
     ordered = scale or band_order(values) or last_behind(sorted(values, key=in_order))
-    surely = tuple(value for value in ordered if value in missing or surely_no_answer(value))
+    surely, maybe = no_answers({value: value for value in ordered}, missing)
     blanks = tuple(value for value in blanks if value not in surely)
-    maybe = tuple(
-        value for value in ordered if says_no_answer(value, ordered) and value not in (*surely, *blanks)
-    )
+    maybe = tuple(value for value in maybe if value not in blanks)
     return Listed(
         answers=tuple((value, value) for value in ordered),
         missing=surely,
@@ -81,6 +79,16 @@ def listed_answers(values: Sequence[str], labels: Mapping[str, str], missing: Se
         unscored=maybe if scale is not None else (),
         scale="words" if scale else "",
     )
+
+
+def no_answers(
+    entries: Mapping[str, str], missing: Sequence[str] = ()
+) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Return the codes of `entries` (code: label) that are surely no answer, and those that may be none."""
+    labels = list(entries.values())
+    surely = tuple(code for code, label in entries.items() if code in missing or surely_no_answer(label))
+    looking = (code for code, label in entries.items() if says_no_answer(label, labels))
+    return surely, tuple(code for code in looking if code not in surely)
 
 
 def _labelled(values: Sequence[str], labels: Mapping[str, str], missing: Sequence[str]) -> Listed:
@@ -92,11 +100,7 @@ def _labelled(values: Sequence[str], labels: Mapping[str, str], missing: Sequenc
         missing = [label for code, label in zip(by_label.values(), by_label, strict=True) if code in missing]
     unknown = sorted((value for value in held if value not in labels), key=in_order)
     entries = {**labels, **{value: value for value in unknown}}
-    surely = tuple(code for code, label in entries.items() if code in missing or surely_no_answer(label))
-    every = list(entries.values())
-    maybe = tuple(
-        code for code, label in entries.items() if says_no_answer(label, every) and code not in surely
-    )
+    surely, maybe = no_answers(entries, missing)
     real = [label for code, label in entries.items() if code not in surely]
     scale = scale_order(real) is not None and all(number_of(code) is not None for code in labels)
     return Listed(

@@ -213,7 +213,9 @@ def _table_named(table: str, *, several: bool) -> Iterator[None]:
     try:
         yield
     except RequestError as error:
-        raise (RequestError(f"Table {table!r}: {error}") if several else error) from error
+        if several:
+            raise RequestError(f"Table {table!r}: {error}") from error
+        raise
 
 
 @contextmanager

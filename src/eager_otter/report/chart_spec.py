@@ -324,13 +324,10 @@ def _notes_on_signs(
     table: Table, rows: Sequence[Line], columns: Sequence[int], group: Group | None
 ) -> Iterator[str]:
     """Go through the short notes on letters, marks and signs: of those that are drawn, not of all in the table."""
-    drawn = {
-        MARK_SIGNS[mark]
-        for k in columns
-        for mark in (table.column_marks[k], *(line.marks[k] for line in rows))
-    }
-    drawn |= {""} | {cell_text(table, line, k) for line in rows for k in columns}
-    lettered = any(table.columns[k].letter or line.letters[k] for line in rows for k in columns)
+    cells = [(line, k) for line in rows for k in columns]
+    marks = {table.column_marks[k] for k in columns} | {line.marks[k] for line, k in cells}
+    drawn = {"", *(MARK_SIGNS[mark] for mark in marks), *(cell_text(table, line, k) for line, k in cells)}
+    lettered = any(table.columns[k].letter or line.letters[k] for line, k in cells)
     for note in table.notes:
         of_tests = note.about in OF_TESTS and (lettered or group is not None)
         if note.short and (of_tests or (note.about in OF_SIGNS and note.sign in drawn)):

@@ -9,7 +9,7 @@ import click
 
 from eager_otter.cli import completing
 from eager_otter.cli.options import (
-    IN_QUOTES,
+    BLANKS_IN_QUOTES,
     FigureOption,
     cache_option,
     changed,
@@ -128,7 +128,9 @@ def look(
     try:
         plan = spoken(_asked_plan(names, banners, settings, where), language)
     except UnknownName as error:
-        raise (error if len(names) == 1 else RequestError(f"{error}\n{IN_QUOTES}")) from error
+        if len(names) > 1:
+            raise RequestError(f"{error}\n{BLANKS_IN_QUOTES}") from error
+        raise
     survey = _survey(plan, where)
     from eager_otter.report.opening import tables_alone
 
