@@ -19,8 +19,9 @@ from typing import Any, ClassVar, Literal, TypeAlias
 
 from eager_otter.codebook import file
 from eager_otter.dataclass import dataclass
-from eager_otter.documents.checking import Part, check
+from eager_otter.documents.checking import check
 from eager_otter.documents.definition import Definition
+from eager_otter.documents.part import Part
 from eager_otter.documents.values import values_of
 from eager_otter.errors import RequestError
 

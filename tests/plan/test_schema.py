@@ -12,6 +12,7 @@ import pytest
 from jsonschema import Draft202012Validator
 
 from eager_otter.codebook.file import BY_KEY, BY_KIND
+from eager_otter.documents.validating import model_of
 from eager_otter.documents.yaml_nodes import compose, read_yaml
 from eager_otter.looks.catalogue import catalogue_text, load_words
 from eager_otter.plan.schema import Question, json_schema
@@ -28,7 +29,8 @@ def mistakes(name: Any, data: object) -> list[str]:
 @pytest.mark.parametrize("name", ["plan", "codebook", "theme", "words"])
 def test_the_schemas_are_sound(name: Any) -> None:
     Draft202012Validator.check_schema(json_schema(name))
-    assert set(get_args(Question)) == {*BY_KEY.values(), *BY_KIND.values()}
+    kinds = {*BY_KEY.values(), *BY_KIND.values()}
+    assert set(get_args(Question)) == {model_of(kind) for kind in kinds}
 
 
 def test_what_ships_and_what_the_docs_show_is_as_the_schemas_say(tmp_path: Path) -> None:

@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 import eager_otter as otter
 from eager_otter import define
+from eager_otter.documents.part import fields_of
 from eager_otter.documents.rewriting import rewritten, yaml_of
 
 HAND = """\
@@ -117,9 +118,9 @@ def test_questions_of_classes_are_those_of_a_file() -> None:
 def test_each_class_has_every_key_of_what_it_stands_for() -> None:
     for name in define.__all__:
         kind = getattr(define, name)
-        own = set(kind._part.model_fields)
+        own = set(fields_of(kind._part))
         if kind._within:
-            own |= set(kind._part.model_fields[kind._within].annotation.model_fields)
+            own |= set(fields_of(fields_of(kind._part)[kind._within].hint))
         renamed = {kind._named.get(one.name, one.name) for one in fields(kind)}
         assert renamed == own - {"kind", kind._within}, name
 

@@ -13,6 +13,7 @@ import yaml
 
 import eager_otter as otter
 from eager_otter.asking.given import ItemsSettings, TableSettings
+from eager_otter.documents.part import fields_of
 from eager_otter.documents.yaml_nodes import read_yaml
 from eager_otter.figures.names import BaseName, FigureName
 from eager_otter.figures.registry import all_figures, base_lines
@@ -154,7 +155,7 @@ def test_what_is_wrong_with_a_mapping_is_told_by_its_place(made: Callable[[], ob
 
 def test_typed_settings_and_names_are_those_of_plan_and_registry() -> None:
     def keys(part: Any) -> set[str]:
-        return {(one.alias or name).replace(" ", "_") for name, one in part.model_fields.items()}
+        return {one.key.replace(" ", "_") for one in fields_of(part).values()}
 
     only_plans = {"part", "layer", "banner"}  # what a spelled-out plan writes, and a parameter of its own
     assert set(ItemsSettings.__annotations__) - {"levels", "rows"} == keys(SettingsPart) - only_plans | {

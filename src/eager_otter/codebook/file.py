@@ -1,11 +1,10 @@
 """The codebook file, as written: what keys there are and what each may hold."""
 
-from typing import Annotated, Any, Literal, Self, get_args
-
-from pydantic import BeforeValidator, Discriminator, Field, Tag, model_validator
+from typing import Annotated, Any, Literal, get_args
 
 from eager_otter.codebook.model import CodeColumn, DateColumn, Source
-from eager_otter.documents.checking import Code, Part, Text, written_code
+from eager_otter.documents.part import Before, ByShape, Code, Limits, Part, Text, fields_of, key, rule
+from eager_otter.documents.written import written_code
 from eager_otter.gates.numbers import number_of
 
 
@@ -32,12 +31,10 @@ def _as_score(value: object) -> object:
     return number
 
 
-Score = Annotated[
-    float | Literal["none"], BeforeValidator(_as_score, json_schema_input_type=float | Literal["none"])
-]
+Score = Annotated[float | Literal["none"], Before(_as_score, float | Literal["none"])]
 Scale = Annotated[
     bool | Literal["best first"],
-    BeforeValidator(_as_scale, json_schema_input_type=bool | Literal["best first"]),
+    Before(_as_scale, bool | Literal["best first"]),
 ]
 
 
@@ -51,31 +48,31 @@ class AnswerFile(Part):
     last: bool = False
 
 
-AnswerEntry = Annotated[AnswerFile, BeforeValidator(_as_label, json_schema_input_type=AnswerFile | Text)]
+AnswerEntry = Annotated[AnswerFile, Before(_as_label, AnswerFile | Text)]
 Answers = dict[Code, AnswerEntry]
 
 
 class DifferenceFile(Part):
     """Two groups of answers, whose percents are taken from each other."""
 
-    plus: Annotated[list[Code], Field(min_length=1)]
-    minus: Annotated[list[Code], Field(min_length=1)]
+    plus: Annotated[list[Code], Limits(min_length=1)]
+    minus: Annotated[list[Code], Limits(min_length=1)]
 
 
 class NetFile(Part):
     """A net: the answers it combines, by code or label, or the best or worst of a scale; or a difference."""
 
     label: Text | None = None
-    of: Annotated[list[Code], Field(min_length=1)] | None = None
-    top: Annotated[int, Field(ge=1)] | None = None
-    bottom: Annotated[int, Field(ge=1)] | None = None
+    of: Annotated[list[Code], Limits(min_length=1)] | None = None
+    top: Annotated[int, Limits(ge=1)] | None = None
+    bottom: Annotated[int, Limits(ge=1)] | None = None
     difference: DifferenceFile | None = None
     how: Literal["any", "all", "none"] = "any"
-    at_least: Annotated[int, Field(ge=1)] | None = Field(default=None, alias="at least")
+    at_least: Annotated[int, Limits(ge=1)] | None = key("at least", None)
     place: Literal["above", "below", "instead"] = "below"
 
-    @model_validator(mode="after")
-    def _one_way(self) -> Self:
+    @rule
+    def _one_way(self) -> None:
         ways = [self.of, self.top, self.bottom, self.difference]
         if sum(way is not None for way in ways) != 1:
             raise ValueError("a net needs exactly one of: of (a list of answers), top, bottom, difference.")
@@ -85,13 +82,12 @@ class NetFile(Part):
             raise ValueError("'at least' and 'how' exclude each other.")
         if self.of is None and (self.at_least is not None or self.how != "any"):
             raise ValueError("'how' and 'at least' go with of (a list of answers); take them out.")
-        return self
 
 
 class SharedNetFile(NetFile):
     """A net given to several questions at once, by name or pattern (`statements.*`)."""
 
-    questions: Annotated[list[Text], Field(min_length=1)]
+    questions: Annotated[list[Text], Limits(min_length=1)]
 
 
 class QuestionPart(Part):
@@ -108,7 +104,7 @@ class SingleFile(QuestionPart):
 
     kind: Literal["single"]
     column: Text | None = None
-    answers: Annotated[Answers, Field(min_length=1)]
+    answers: Annotated[Answers, Limits(min_length=1)]
     scale: Scale = False
     nets: list[NetFile] = []
     missing: list[Code] | None = None
@@ -118,17 +114,10 @@ class JoinedFile(Part):
     """Codes joined in one cell."""
 
     column: Text
-    by: Annotated[str, Field(min_length=1)]
+    by: Annotated[str, Limits(min_length=1)]
 
 
-def _named_or_pattern(value: object) -> str:
-    return "named" if isinstance(value, dict) else "pattern"
-
-
-TickColumnsFile = Annotated[
-    Annotated[dict[str, AnswerEntry], Tag("named")] | Annotated[Text, Tag("pattern")],
-    Discriminator(_named_or_pattern),
-]
+TickColumnsFile = Annotated[dict[str, AnswerEntry] | Text, ByShape("named", "pattern")]
 
 
 class MultiFile(QuestionPart):
@@ -144,8 +133,8 @@ class MultiFile(QuestionPart):
     nets: list[NetFile] = []
     missing: list[Code] | None = None
 
-    @model_validator(mode="after")
-    def _one_layout(self) -> Self:
+    @rule
+    def _one_layout(self) -> None:
         layouts = [self.columns, self.mentions, self.joined]
         if sum(layout is not None for layout in layouts) != 1:
             raise ValueError(
@@ -159,9 +148,8 @@ class MultiFile(QuestionPart):
             raise ValueError("answers are needed: a code and a label for each.")
         if isinstance(self.columns, str) and "{code}" not in self.columns:
             raise ValueError("a column pattern must hold {code}, as in heard_{code}.")
-        if self.columns is None and {"ticked", "unticked"} & self.model_fields_set:
+        if self.columns is None and {"ticked", "unticked"} & self.said:
             raise ValueError("ticked and unticked go with columns (one per answer); take them out.")
-        return self
 
 
 class ColumnFile(QuestionPart):
@@ -212,16 +200,15 @@ class RankingFile(QuestionPart):
     columns: dict[str, AnswerEntry] | None = None
     ranks: list[Text] | None = None
     answers: Answers | None = None
-    top: Annotated[int, Field(ge=1)] = 3
+    top: Annotated[int, Limits(ge=1)] = 3
     missing: list[Code] | None = None
 
-    @model_validator(mode="after")
-    def _one_layout(self) -> Self:
+    @rule
+    def _one_layout(self) -> None:
         if (self.columns is None) == (self.ranks is None):
             raise ValueError("a ranking needs either columns (one per answer) or ranks (one per rank).")
         if (self.ranks is None) != (self.answers is None):
             raise ValueError("answers go with ranks; columns already name them.")
-        return self
 
 
 def _as_item(value: object) -> object:
@@ -235,15 +222,15 @@ class ItemFile(Part):
     label: Text | None = None
 
 
-ItemEntry = Annotated[ItemFile, BeforeValidator(_as_item, json_schema_input_type=ItemFile | Text)]
+ItemEntry = Annotated[ItemFile, Before(_as_item, ItemFile | Text)]
 
 
 class GridFile(QuestionPart):
     """Several items with one answer list."""
 
     kind: Literal["grid"]
-    items: Annotated[dict[str, ItemEntry], Field(min_length=1)]
-    answers: Annotated[Answers, Field(min_length=1)]
+    items: Annotated[dict[str, ItemEntry], Limits(min_length=1)]
+    answers: Annotated[Answers, Limits(min_length=1)]
     scale: Scale = False
     nets: list[NetFile] = []
     missing: list[Code] | None = None
@@ -254,18 +241,17 @@ class BandsPart(Part):
 
     of: Text
     ranges: list[Text] | None = None
-    edges: list[Annotated[float, Field(strict=False)]] | None = None
-    equal: Annotated[int, Field(ge=2, le=100)] | None = None
+    edges: list[Annotated[float, Limits(as_text=True)]] | None = None
+    equal: Annotated[int, Limits(ge=2, le=100)] | None = None
     labels: list[Text] | None = None
 
-    @model_validator(mode="after")
-    def _one_way(self) -> Self:
+    @rule
+    def _one_way(self) -> None:
         if sum(way is not None for way in (self.ranges, self.edges, self.equal)) != 1:
             raise ValueError(
                 "bands need exactly one of ranges (18-24, 25-34, 35+), edges (0, 5, 20) or equal (how many of "
                 "equal size)."
             )
-        return self
 
 
 class BandsFile(QuestionPart):
@@ -279,7 +265,7 @@ class BandsFile(QuestionPart):
 class DeriveFile(QuestionPart):
     """Answers given by rules, the first that holds."""
 
-    derive: Annotated[dict[str, Text], Field(min_length=1)]
+    derive: Annotated[dict[str, Text], Limits(min_length=1)]
     kind: Literal["single"] = "single"
     nets: list[NetFile] = []
 
@@ -288,7 +274,7 @@ class MergePart(Part):
     """Answers of another question, put together; `rest` labels those not named (none: they are left out)."""
 
     of: Text
-    answers: Annotated[dict[str, list[Code]], Field(min_length=1)]
+    answers: Annotated[dict[str, list[Code]], Limits(min_length=1)]
     rest: Text | None = None
 
 
@@ -303,7 +289,7 @@ class MergeFile(QuestionPart):
 class CombineFile(QuestionPart):
     """Several questions as one multiple-response question; answers with the same label are one."""
 
-    combine: Annotated[list[Text], Field(min_length=1)]
+    combine: Annotated[list[Text], Limits(min_length=1)]
     nets: list[NetFile] = []
 
 
@@ -317,10 +303,10 @@ class ComputePart(Part):
     count: list[Text] | None = None
     mentions: Text | None = None
     answers: list[Code] | None = None
-    at_least: Annotated[int, Field(ge=1)] = Field(default=1, alias="at least")
+    at_least: Annotated[int, Limits(ge=1)] = key("at least", 1)
 
-    @model_validator(mode="after")
-    def _one_way(self) -> Self:
+    @rule
+    def _one_way(self) -> None:
         ways = [self.sum, self.mean, self.smallest, self.largest, self.count, self.mentions]
         if sum(way is not None for way in ways) != 1:
             raise ValueError(
@@ -329,12 +315,11 @@ class ComputePart(Part):
             )
         if (self.count is None) != (self.answers is None):
             raise ValueError("count goes with answers: which answers to count over the questions.")
-        if self.mentions is not None and "at_least" in self.model_fields_set:
+        if self.mentions is not None and "at_least" in self.said:
             raise ValueError("'at least' says how many of several questions must have a value; take it out.")
         several = self.sum or self.mean or self.smallest or self.largest or self.count or []
         if several and self.at_least > len(several):
             raise ValueError(f"at least: {self.at_least} of {len(several)} questions can never have a value.")
-        return self
 
 
 class ComputeFile(QuestionPart):
@@ -348,12 +333,12 @@ class PeriodsPart(Part):
 
     of: Text
     by: Literal["week", "month", "quarter", "year"] | None = None
-    first: Text | None = Field(default=None, alias="from")
-    last: Text | None = Field(default=None, alias="to")
+    first: Text | None = key("from", None)
+    last: Text | None = key("to", None)
     ranges: dict[str, Text] | None = None
 
-    @model_validator(mode="after")
-    def _one_way(self) -> Self:
+    @rule
+    def _one_way(self) -> None:
         if (self.by is None) == (self.ranges is None):
             raise ValueError(
                 "periods need either by (week, month, quarter, year) or ranges (label: day..day)."
@@ -364,7 +349,6 @@ class PeriodsPart(Part):
             )
         if self.ranges is not None and (self.first is not None or self.last is not None):
             raise ValueError("ranges say which days there are; take from and to out.")
-        return self
 
 
 class PeriodsFile(QuestionPart):
@@ -392,28 +376,12 @@ WRITTEN = (
     DateFile,
     RankingFile,
 )  # parts that say a kind
-BY_KIND: dict[str, type[QuestionPart]] = {
-    get_args(part.model_fields["kind"].annotation)[0]: part for part in WRITTEN
-}
+BY_KIND: dict[str, type[QuestionPart]] = {get_args(fields_of(part)["kind"].hint)[0]: part for part in WRITTEN}
 
 
-def _words_or_file(value: object) -> str:
-    return "words" if isinstance(value, dict) else "file"
-
-
-def _own_words_or_text(value: object) -> str:
-    return "of one question" if isinstance(value, dict) else "text"
-
-
-TranslatedText = Annotated[
-    Annotated[dict[str, Text], Tag("of one question")] | Annotated[Text, Tag("text")],
-    Discriminator(_own_words_or_text),
-]
+TranslatedText = Annotated[dict[str, Text] | Text, ByShape("of one question", "text")]
 TranslationFile = dict[str, TranslatedText]
-TranslationEntry = Annotated[
-    Annotated[TranslationFile, Tag("words")] | Annotated[Text, Tag("file")],
-    Discriminator(_words_or_file),
-]
+TranslationEntry = Annotated[TranslationFile | Text, ByShape("words", "file")]
 
 
 class CodebookFile(Part):
@@ -436,4 +404,4 @@ class CodebookFile(Part):
 class IncludedFile(Part):
     """A part of a codebook in a file of its own."""
 
-    questions: Annotated[dict[str, Any], Field(min_length=1)]
+    questions: Annotated[dict[str, Any], Limits(min_length=1)]

@@ -152,7 +152,7 @@ class PlainQuestions:
             ranks = [RankAmong(columns, answer.code) for answer in answers]
         if part.top > len(answers):
             message = f"top: {part.top} of {len(answers)} answers are all of them; write a smaller number."
-            self.mistake((*place, "top") if "top" in part.model_fields_set else place, message)
+            self.mistake((*place, "top") if "top" in part.said else place, message)
         shared: Any = {"missing": missing, "grid": None}
         for ending, source, words in (
             ("first", first, "ranked first"),

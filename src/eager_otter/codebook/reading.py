@@ -42,6 +42,7 @@ from eager_otter.codebook.translating import texts_of
 from eager_otter.dataclass import dataclass
 from eager_otter.documents.checking import check
 from eager_otter.documents.origin import Origin
+from eager_otter.documents.part import fields_of
 from eager_otter.documents.settled import checked
 from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import Document, Place, compose, read_yaml
@@ -344,7 +345,7 @@ class _Reading:
         """Take a question that is in one column as it is."""
         kind = str(part.kind)
         definition: dict[str, Any] = {"kind": kind, "source": part.source(name)}
-        if "missing" in type(part).model_fields:
+        if "missing" in fields_of(type(part)):
             definition["missing"] = self.plain.missing(getattr(part, "missing", None), kind, place)
         self.add(name, part, place, **definition)
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from eager_otter.data.files import DataFile
 from eager_otter.dataclass import dataclass
-from eager_otter.documents.checking import found_text
+from eager_otter.documents.written import found_text
 from eager_otter.errors import FileProblem, RequestError, name_of, shown_path
 from eager_otter.gates.reading import is_stored
 from eager_otter.gates.storage import data_stamp

@@ -7,7 +7,7 @@ from dataclasses import fields
 from typing import Any, ClassVar, get_args
 
 from eager_otter.dataclass import dataclass
-from eager_otter.documents.checking import Part
+from eager_otter.documents.part import Part, fields_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,9 +26,9 @@ class Definition:
         """Return the mapping that one would write in a file."""
         keys, inside = self._keys()
         mapping: dict[str, Any] = {}
-        kind = self._part.model_fields.get("kind")
-        if kind is not None and kind.is_required():
-            mapping["kind"] = get_args(kind.annotation)[0]
+        kind = fields_of(self._part).get("kind")
+        if kind is not None and kind.required:
+            mapping["kind"] = get_args(kind.hint)[0]
         if inside:
             mapping[self._within] = {}
         for one in fields(self):
@@ -42,10 +42,10 @@ class Definition:
     @classmethod
     def _keys(cls) -> tuple[Mapping[str, str], Mapping[str, str]]:
         """Return the key of each field, and that of each field under `_within`."""
-        inner = cls._part.model_fields[cls._within].annotation if cls._within else None
+        inner = fields_of(cls._part)[cls._within].hint if cls._within else None
         inside = _aliases(inner) if isinstance(inner, type) and issubclass(inner, Part) else {}
         return {**_aliases(cls._part), **cls._named}, inside
 
 
 def _aliases(part: type[Part]) -> dict[str, str]:
-    return {name: one.alias or name for name, one in part.model_fields.items()}
+    return {name: one.key for name, one in fields_of(part).items()}

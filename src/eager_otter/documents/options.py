@@ -6,10 +6,8 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import field, fields, is_dataclass
 from typing import Any, Literal
 
-from pydantic import Field, create_model
-
 from eager_otter.dataclass import dataclass
-from eager_otter.documents.checking import Part
+from eager_otter.documents.part import Part, key
 
 OPTION = "option"  # where a field keeps it
 
@@ -58,11 +56,11 @@ def options_of(kind: type) -> Iterator[tuple[str, Option, Any]]:
 
 def part_of(name: str, kind: type) -> type[Part]:
     """Make the part of a file that holds the settings of a class, each of which may be left out."""
-    entries: dict[str, Any] = {
-        field_name: (one.written_as | None, Field(default=None, alias=one.key))
-        for field_name, one, _ in options_of(kind)
-    }
-    return create_model(name, __base__=Part, __doc__=(kind.__doc__ or "").partition("\n")[0], **entries)
+    declared = {field_name: one for field_name, one, _ in options_of(kind)}
+    hints = {field_name: one.written_as | None for field_name, one in declared.items()}
+    keys = {field_name: key(one.key, None) for field_name, one in declared.items()}
+    doc = (kind.__doc__ or "").partition("\n")[0]
+    return type(name, (Part,), {**keys, "__annotations__": hints, "__doc__": doc, "__module__": __name__})
 
 
 def given(part: Part, kind: type) -> Mapping[str, Any]:

@@ -14,7 +14,7 @@ from ruamel.yaml.error import YAMLError
 from ruamel.yaml.resolver import VersionedResolver
 from ruamel.yaml.scalarstring import DoubleQuotedScalarString, PlainScalarString
 
-from eager_otter.documents.checking import written_code
+from eager_otter.documents.written import written_code
 from eager_otter.documents.yaml_nodes import Document, Place, compose, plain_scalar
 from eager_otter.errors import DocumentError, RequestError, shown_path
 

@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 from eager_otter.dataclass import dataclass
-from eager_otter.documents.checking import written_code
 from eager_otter.documents.definition import Definition
+from eager_otter.documents.written import written_code
 from eager_otter.documents.yaml_nodes import DEEPEST, Document, Place
 from eager_otter.errors import Problem, RequestError
 

@@ -9,11 +9,10 @@ import string
 from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from pathlib import Path
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal
 
-from pydantic import AfterValidator, Field, model_validator
-
-from eager_otter.documents.checking import Part, Text, check
+from eager_otter.documents.checking import check
+from eager_otter.documents.part import After, InSchema, Limits, Part, Text, key, rule
 from eager_otter.documents.settled import checked
 from eager_otter.documents.yaml_nodes import Document, Place, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, Problem, UnknownName, nearest
@@ -35,18 +34,15 @@ def _sign_of_thousands(sign: str) -> str:
 class CatalogueFile(Part):
     """A catalogue as written."""
 
-    language: Annotated[Text, Field(pattern=f"^{LANGUAGE_TAG}$")]
+    language: Annotated[Text, Limits(pattern=LANGUAGE_TAG)]
     decimal: Literal[".", ","] = "."
-    thousands: Annotated[
-        Text, AfterValidator(_sign_of_thousands), Field(json_schema_extra={"enum": list(THOUSANDS)})
-    ] = ","
-    words: dict[str, Text] = Field(default_factory=dict)
+    thousands: Annotated[Text, After(_sign_of_thousands), InSchema({"enum": list(THOUSANDS)})] = ","
+    words: dict[str, Text] = key("words", {})
 
-    @model_validator(mode="after")
-    def _told_apart(self) -> Self:
+    @rule
+    def _told_apart(self) -> None:
         if self.thousands == self.decimal:
             raise ValueError(f"thousands and decimal are both {self.decimal!r}; numbers could not be read.")
-        return self
 
 
 @checked

@@ -8,10 +8,9 @@ from dataclasses import field
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BeforeValidator, Field
-
 from eager_otter.dataclass import dataclass
-from eager_otter.documents.checking import Part, Text, check
+from eager_otter.documents.checking import check
+from eager_otter.documents.part import After, Before, Limits, Part, Text, key
 from eager_otter.documents.settled import checked
 from eager_otter.documents.yaml_nodes import Document, compose, is_yaml, read_yaml
 from eager_otter.errors import DocumentError, FileProblem, Problem, UnknownName
@@ -26,7 +25,7 @@ TINTS = (("#FFFFFF", 0.0), ("#FFFFFF", 0.55), ("#000000", 0.45))  # of a palette
 SHIPPED = ("river", "slate")
 LOGOS = (".png", ".jpg", ".jpeg")
 FONT_NAME = re.compile(r"[\w .-]+")  # so that it stays a name wherever it is written
-Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
+Colour = Annotated[str, Limits(pattern="#[0-9A-Fa-f]{6}")]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -112,8 +111,8 @@ def as_percent_digits(value: object) -> object:
 
 
 ThemeDigits = Annotated[
-    dict[DigitsKind, Annotated[int, Field(ge=0, le=10)]] | None,
-    BeforeValidator(as_percent_digits, json_schema_input_type=int | dict[DigitsKind, int]),
+    dict[DigitsKind, Annotated[int, Limits(ge=0, le=10)]] | None,
+    Before(as_percent_digits, int | dict[DigitsKind, int]),
 ]
 
 
@@ -125,7 +124,7 @@ def _plain_name(name: str) -> str:
     return name
 
 
-FontName = Annotated[Text, AfterValidator(_plain_name)]
+FontName = Annotated[Text, After(_plain_name)]
 
 
 class FontFiles(Part):
@@ -139,8 +138,8 @@ class ThemeFile(Part):
     """A theme as written: what it does not say is as in the usual one."""
 
     font: FontName | None = None
-    font_files: FontFiles | None = Field(default=None, alias="font files")
-    size: Annotated[int, Field(ge=6, le=16)] | None = None
+    font_files: FontFiles | None = key("font files", None)
+    size: Annotated[int, Limits(ge=6, le=16)] | None = None
     ink: Colour | None = None
     quiet: Colour | None = None
     accent: Colour | None = None
@@ -148,13 +147,13 @@ class ThemeFile(Part):
     base: Colour | None = None
     line: Colour | None = None
     letter: Colour | None = None
-    palette: Annotated[list[Colour], Field(min_length=2)] | None = None
-    scale: Annotated[list[Colour], Field(min_length=3, max_length=3)] | None = None
+    palette: Annotated[list[Colour], Limits(min_length=2)] | None = None
+    scale: Annotated[list[Colour], Limits(min_length=3, max_length=3)] | None = None
     paper: Paper | None = None
     logo: Text | None = None
     letters: LettersPlace | None = None
     digits: ThemeDigits = None
-    words: dict[str, Text] = Field(default_factory=dict)
+    words: dict[str, Text] = key("words", {})
 
 
 @checked

@@ -10,6 +10,7 @@ from typing import Any
 
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.dataclass import dataclass
+from eager_otter.documents.part import fields_of
 from eager_otter.documents.settled import settings_from
 from eager_otter.documents.values import Values, values_of
 from eager_otter.documents.yaml_nodes import Place
@@ -239,9 +240,9 @@ def _is_empty(value: object) -> bool:
 
 
 def _aliases(kind: type[SettingsPart]) -> Iterable[tuple[str, str]]:
-    for name, one in kind.model_fields.items():
-        yield name, one.alias or name
+    for name, one in fields_of(kind).items():
+        yield name, one.key
 
 
 def _keys_of(kind: Any) -> set[str]:
-    return {one.alias or name for name, one in kind.model_fields.items()}
+    return {one.key for one in fields_of(kind).values()}

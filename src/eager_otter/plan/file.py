@@ -1,11 +1,9 @@
 """The plan file, as written: what keys there are and what each may hold."""
 
-from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, TypeAlias, get_args
+from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeAlias, get_args
 
-from pydantic import AfterValidator, BeforeValidator, Field, field_validator, model_validator
-
-from eager_otter.documents.checking import Code, Part, Text
 from eager_otter.documents.options import options_of, part_of
+from eager_otter.documents.part import After, Before, Code, InSchema, Limits, Part, Text, key, rule
 from eager_otter.errors import UnknownName, nearest, one_of
 from eager_otter.figures.kinds.quantiles import PERCENTILE
 from eager_otter.figures.registry import all_figures, base_lines, check_figure, figures_with
@@ -23,7 +21,7 @@ from eager_otter.tables.request import (
 )
 from eager_otter.tables.shows import Shape
 
-Number = Annotated[float, Field(strict=False)]
+Number = Annotated[float, Limits(as_text=True)]
 
 
 AGAINST = tuple(name for name in get_args(Against) if name != "column")
@@ -33,12 +31,10 @@ def _as_list(value: object) -> object:
     return value if isinstance(value, list) else [value]
 
 
-OneOrMore = Annotated[
-    list[Code], BeforeValidator(_as_list, json_schema_input_type=Code | list[Code]), Field(min_length=1)
-]
+OneOrMore = Annotated[list[Code], Before(_as_list, Code | list[Code]), Limits(min_length=1)]
 
 
-Texts = Annotated[list[Text], BeforeValidator(_as_list, json_schema_input_type=Text | list[Text])]
+Texts = Annotated[list[Text], Before(_as_list, Text | list[Text])]
 
 
 def _as_question(value: object) -> object:
@@ -71,22 +67,20 @@ class GroupFile(Part):
 
     question: Text | None = None
     label: Text | None = None
-    keep: Annotated[list[Code], Field(min_length=1)] | None = None
+    keep: Annotated[list[Code], Limits(min_length=1)] | None = None
     labels: dict[str, Text] = {}
-    columns: Annotated[dict[str, OneOrMore], Field(min_length=1)] | None = None
-    nest: Annotated[list[Any], Field(min_length=2)] | None = None
+    columns: Annotated[dict[str, OneOrMore], Limits(min_length=1)] | None = None
+    nest: Annotated[list[Any], Limits(min_length=2)] | None = None
     subtotal: bool = False
     only: Text | None = None
     hide: OneOrMore | None = None
-    differences: dict[str, Annotated[list[Code], Field(min_length=2, max_length=2)]] = {}
-    against: (
-        Annotated[AgainstEntry, BeforeValidator(_as_against, json_schema_input_type=AgainstEntry)] | None
-    ) = None
+    differences: dict[str, Annotated[list[Code], Limits(min_length=2, max_length=2)]] = {}
+    against: Annotated[AgainstEntry, Before(_as_against, AgainstEntry)] | None = None
     trend: bool = False
-    rolling: Annotated[int, Field(ge=2)] | None = None
+    rolling: Annotated[int, Limits(ge=2)] | None = None
 
-    @model_validator(mode="after")
-    def _one_way(self) -> Self:
+    @rule
+    def _one_way(self) -> None:
         if self.nest is not None and (self.question is not None or self.columns is not None):
             raise ValueError("a nesting names its questions inside nest; take question and columns out.")
         if self.nest is None and self.question is None and self.columns is None:
@@ -105,12 +99,9 @@ class GroupFile(Part):
             raise ValueError("keep chooses answers of a question; name it.")
         if self.labels and (self.question is None or self.columns is not None):
             raise ValueError("labels rename answers of a question; columns of one's own carry their labels.")
-        return self
 
 
-GroupEntry = Annotated[
-    GroupFile, BeforeValidator(_as_group, json_schema_input_type=GroupFile | Text | list[Any])
-]
+GroupEntry = Annotated[GroupFile, Before(_as_group, GroupFile | Text | list[Any])]
 
 
 def _as_groups(value: object) -> object:
@@ -120,15 +111,13 @@ def _as_groups(value: object) -> object:
 class BannerFile(Part):
     """A banner: its groups, and where the Total is."""
 
-    groups: Annotated[list[Any], Field(min_length=1)]
+    groups: Annotated[list[Any], Limits(min_length=1)]
     total: TotalPlace = "first"
     tests: Any = None
     bases: Any = None
 
 
-BannerEntry = Annotated[
-    BannerFile, BeforeValidator(_as_groups, json_schema_input_type=BannerFile | list[Any])
-]
+BannerEntry = Annotated[BannerFile, Before(_as_groups, BannerFile | list[Any])]
 
 
 TestOptions = part_of("TestOptions", TestRules)
@@ -139,25 +128,19 @@ class TestsFile(TestOptions):  # type: ignore[misc,valid-type]
 
     __test__ = False  # not a test case, whatever its name
 
-    levels: (
-        Annotated[list[Number], BeforeValidator(_as_list, json_schema_input_type=Number | list[Number])]
-        | None
-    ) = None
-    against: (
-        Annotated[AgainstEntry, BeforeValidator(_as_against, json_schema_input_type=AgainstEntry)] | None
-    ) = None
+    levels: Annotated[list[Number], Before(_as_list, Number | list[Number])] | None = None
+    against: Annotated[AgainstEntry, Before(_as_against, AgainstEntry)] | None = None
     compare: Literal["same parent", "all parents"] | None = None
-    rest_of: Literal["table", "parent"] | None = Field(default=None, alias="rest of")
-    whole_table: WholeTable | None = Field(default=None, alias="whole table")
-    controlling_for: Text | None = Field(default=None, alias="controlling for")
+    rest_of: Literal["table", "parent"] | None = key("rest of", None)
+    whole_table: WholeTable | None = key("whole table", None)
+    controlling_for: Text | None = key("controlling for", None)
 
-    @model_validator(mode="after")
-    def _something_to_test(self) -> Self:
+    @rule
+    def _something_to_test(self) -> None:
         of_pairs = {"against", "compare", "rest_of", *(name for name, _, _ in options_of(TestRules))}
-        idle = sorted(self.model_fields_set & of_pairs)
+        idle = sorted(self.said & of_pairs)
         if self.levels == [] and idle:
             raise ValueError(f"without levels nothing is tested, so {', '.join(idle)} would do nothing.")
-        return self
 
 
 def _as_tests(value: object) -> object:
@@ -174,9 +157,7 @@ def _as_tests(value: object) -> object:
     return {"against": value}
 
 
-TestsEntry = Annotated[
-    TestsFile, BeforeValidator(_as_tests, json_schema_input_type=TestsFile | Literal["none", *AGAINST])
-]
+TestsEntry = Annotated[TestsFile, Before(_as_tests, TestsFile | Literal["none", *AGAINST])]
 
 
 if TYPE_CHECKING:
@@ -188,20 +169,16 @@ else:
 class BasesFile(Part):
     """Minimum bases."""
 
-    mark: Number | None = Field(default=None, alias="mark below")
-    no_test: Number | None = Field(default=None, alias="no test below")
-    withhold: Number | None = Field(default=None, alias="withhold below")
-    judged_on: JudgedOn = Field(default="unweighted base", alias="judged on")
-    show: (
-        Annotated[list[BaseName], BeforeValidator(_as_list, json_schema_input_type=BaseName | list[BaseName])]
-        | None
-    ) = None
+    mark: Number | None = key("mark below", None)
+    no_test: Number | None = key("no test below", None)
+    withhold: Number | None = key("withhold below", None)
+    judged_on: JudgedOn = key("judged on", "unweighted base")
+    show: Annotated[list[BaseName], Before(_as_list, BaseName | list[BaseName])] | None = None
 
-    @model_validator(mode="after")
-    def _something_to_judge(self) -> Self:
-        if "judged_on" in self.model_fields_set and self.mark is self.no_test is self.withhold is None:
+    @rule
+    def _something_to_judge(self) -> None:
+        if "judged_on" in self.said and self.mark is self.no_test is self.withhold is None:
             raise ValueError("judged on says how thresholds are judged; give one, or take it out.")
-        return self
 
 
 DIGIT_KINDS = get_args(DigitsKind)
@@ -223,9 +200,9 @@ def _known_figure(name: str) -> str:
 
 
 DigitsEntry = Annotated[
-    dict[str, Annotated[int, Field(ge=0, le=10)]],
-    BeforeValidator(as_percent_digits, json_schema_input_type=int | dict[str, int]),
-    AfterValidator(_known_digits),
+    dict[str, Annotated[int, Limits(ge=0, le=10)]],
+    Before(as_percent_digits, int | dict[str, int]),
+    After(_known_digits),
 ]
 
 
@@ -235,11 +212,11 @@ def _figure_names(schema: dict[str, Any]) -> None:
     schema["anyOf"] = [{"enum": names}, {"pattern": f"^{PERCENTILE.pattern}$"}]
 
 
-FigureName = Annotated[str, AfterValidator(_known_figure), Field(json_schema_extra=_figure_names)]
+FigureName = Annotated[str, After(_known_figure), InSchema(_figure_names)]
 Figures = Annotated[
     list[FigureName],
-    BeforeValidator(_as_list, json_schema_input_type=FigureName | list[FigureName]),
-    Field(min_length=1),
+    Before(_as_list, FigureName | list[FigureName]),
+    Limits(min_length=1),
 ]
 
 
@@ -269,36 +246,33 @@ class SettingsPart(Part):
     banner: Texts | None = None
     filter: Text | None = None
     base: Text | None = None
-    sort: (
-        Annotated[SortFile, BeforeValidator(_as_sorting, json_schema_input_type=SortFile | SortWord)] | None
-    ) = None
+    sort: Annotated[SortFile, Before(_as_sorting, SortFile | SortWord)] | None = None
     hide: OneOrMore | None = None
-    leave_out: OneOrMore | None = Field(default=None, alias="leave out")
-    most: Annotated[int, Field(ge=1)] | None = None
-    above: Annotated[float, Field(strict=False, ge=0, le=100)] | None = None
-    empty_rows: Literal["keep", "drop"] | None = Field(default=None, alias="empty rows")
+    leave_out: OneOrMore | None = key("leave out", None)
+    most: Annotated[int, Limits(ge=1)] | None = None
+    above: Annotated[float, Limits(as_text=True, ge=0, le=100)] | None = None
+    empty_rows: Literal["keep", "drop"] | None = key("empty rows", None)
     repeat: Text | None = None
     part: Text | None = None
     layer: Text | None = None  # as version 0.1 called the part
-    no_answer: Literal["one row", "by reason"] | None = Field(default=None, alias="no answer")
+    no_answer: Literal["one row", "by reason"] | None = key("no answer", None)
     figures: Figures | None = None
-    percent_of: Code | None = Field(default=None, alias="percent of")
-    difference_from: Code | None = Field(default=None, alias="difference from")
-    outer_level: Annotated[int, Field(ge=0)] | None = Field(default=None, alias="outer level")
-    base_text: Text | None = Field(default=None, alias="base text")
+    percent_of: Code | None = key("percent of", None)
+    difference_from: Code | None = key("difference from", None)
+    outer_level: Annotated[int, Limits(ge=0)] | None = key("outer level", None)
+    base_text: Text | None = key("base text", None)
     note: Text | None = None
-    chart_group: OneOrMore | None = Field(default=None, alias="chart group")
+    chart_group: OneOrMore | None = key("chart group", None)
     untested: OneOrMore | None = None
     headings: dict[str, Text] | None = None
     digits: DigitsEntry | None = None
     tests: TestsEntry | None = None
     bases: BasesFile | None = None
 
-    @model_validator(mode="after")
-    def _percent_of_what(self) -> Self:
+    @rule
+    def _percent_of_what(self) -> None:
         if "percent of answer" in (self.figures or []) and self.percent_of is None:
             raise ValueError("the figure 'percent of answer' needs percent of: the answer or net.")
-        return self
 
     def needs(self) -> dict[str, tuple[str, ...]]:
         """Return the settings that are there and go with a figure: key by alias, and the figures."""
@@ -346,24 +320,23 @@ class ItemFile(Part):
     label: Text | None = None
 
 
-ItemEntry = Annotated[ItemFile, BeforeValidator(_as_question, json_schema_input_type=ItemFile | Text)]
+ItemEntry = Annotated[ItemFile, Before(_as_question, ItemFile | Text)]
 
 
 class ItemsFile(SettingsPart):
     """Several questions in one table: the items of a grid, or questions named."""
 
     grid: Text | None = None
-    items: Annotated[list[ItemEntry], Field(min_length=1)] | None = None
-    shape: Shape = Field(default="items by columns", alias="as")
+    items: Annotated[list[ItemEntry], Limits(min_length=1)] | None = None
+    shape: Shape = key("as", "items by columns")
     figure: Text = "mean"
     id: Text | None = None
     title: Text | None = None
 
-    @model_validator(mode="after")
-    def _one_way(self) -> Self:
+    @rule
+    def _one_way(self) -> None:
         if (self.grid is None) == (self.items is None):
             raise ValueError("name either a grid or items (a list of questions).")
-        return self
 
 
 class EachFile(SettingsPart):
@@ -385,21 +358,23 @@ def as_output(value: object) -> object:
     return value if isinstance(value, dict) else {"file": value}
 
 
+def _known_ending(file: str) -> str:
+    if not file.lower().endswith(ENDINGS):
+        raise ValueError(f"outputs end in {one_of(ENDINGS)}; found {file!r}.")
+    return file
+
+
+OutputName = Annotated[Text, After(_known_ending)]
+
+
 class OutputFile(Part):
     """A file to write, and how long the notes in it are."""
 
-    file: Text
+    file: OutputName
     notes: NotesLength | None = None
 
-    @field_validator("file")
-    @classmethod
-    def _known_ending(cls, file: str) -> str:
-        if not file.lower().endswith(ENDINGS):
-            raise ValueError(f"outputs end in {one_of(ENDINGS)}; found {file!r}.")
-        return file
 
-
-OutputEntry = Annotated[OutputFile, BeforeValidator(as_output, json_schema_input_type=OutputFile | Text)]
+OutputEntry = Annotated[OutputFile, Before(as_output, OutputFile | Text)]
 
 
 def _as_file(value: object) -> object:
@@ -413,7 +388,7 @@ class ReadingPart(Part):
     delimiter: str | None = None
     encoding: str | None = None
     decimal: Literal[".", ","] | None = None
-    heading_rows: Literal[1, 2] | None = Field(default=None, alias="heading rows")
+    heading_rows: Literal[1, 2] | None = key("heading rows", None)
 
 
 class ChangesPart(Part):
@@ -421,8 +396,8 @@ class ChangesPart(Part):
 
     columns: dict[Text, Text] = {}
     codes: dict[str, dict[Code, Code]] = {}
-    not_asked: list[str] = Field(default=[], alias="not asked")
-    not_offered: dict[str, OneOrMore] = Field(default={}, alias="not offered")
+    not_asked: list[str] = key("not asked", [])
+    not_offered: dict[str, OneOrMore] = key("not offered", {})
 
 
 class WavePart(ReadingPart):
@@ -435,29 +410,28 @@ class WavePart(ReadingPart):
     changes: ChangesPart = ChangesPart()
 
 
-WaveEntry = Annotated[WavePart, BeforeValidator(_as_file, json_schema_input_type=WavePart | Text)]
+WaveEntry = Annotated[WavePart, Before(_as_file, WavePart | Text)]
 
 
 class DataPart(ReadingPart):
     """The file of responses, or several files that are one survey, and the question that tells these apart."""
 
     file: Text | None = None
-    files: Annotated[list[WaveEntry], Field(min_length=1)] | Text | None = None
+    files: Annotated[list[WaveEntry], Limits(min_length=1)] | Text | None = None
     question: str = "wave"
     label: Text = "Wave"
 
-    @model_validator(mode="after")
-    def _one_or_several(self) -> Self:
+    @rule
+    def _one_or_several(self) -> None:
         if (self.file is None) == (self.files is None):
             raise ValueError(
                 "data: name one file (file: responses.csv), or several (files: a list of them, each with a label)."
             )
-        said = self.model_fields_set - {"file", "files"}
+        said = self.said - {"file", "files"}
         if self.file is not None and said & {"question", "label"}:
             raise ValueError("question and label go with several files (files: …).")
         if isinstance(self.files, list) and said - {"question", "label"}:
             raise ValueError("how a file is read stands beside each of several files, in the list.")
-        return self
 
 
 def _as_each(value: object) -> object:
@@ -468,7 +442,7 @@ class ForEachFile(Part):
     """A report for each answer of a question, and what differs in them."""
 
     question: str
-    keep: Annotated[list[Code], Field(min_length=1)] | None = None
+    keep: Annotated[list[Code], Limits(min_length=1)] | None = None
     differs: dict[Code, dict[str, Any]] = {}
 
 
@@ -478,13 +452,18 @@ class AcceptFile(Part):
     slip: Text | None = None
     finding: Text | None = None  # as version 0.1 called it
     where: Text = "*"
-    because: Annotated[Text, Field(min_length=1)]
+    because: Annotated[Text, Limits(min_length=1)]
 
-    @model_validator(mode="after")
-    def _one_slip(self) -> Self:
+    @rule
+    def _one_slip(self) -> None:
         if (self.slip is None) == (self.finding is None):
             raise ValueError("slip: name the slip to let be, as the audit calls it.")
-        return self
+
+
+def _each_once(outputs: list[OutputFile]) -> list[OutputFile]:
+    if len({output.file.casefold() for output in outputs}) < len(outputs):
+        raise ValueError("an output is named twice.")
+    return outputs
 
 
 SlideOptions = part_of("SlideOptions", SlideRules)
@@ -503,28 +482,19 @@ class PlanFile(PlanOptions):  # type: ignore[misc,valid-type]
     include: Texts = []
 
     title: Text = ""
-    data: Annotated[DataPart, BeforeValidator(_as_file, json_schema_input_type=DataPart | Text)]
+    data: Annotated[DataPart, Before(_as_file, DataPart | Text)]
     codebook: Text
     filter: Text | None = None
     conditions: dict[str, Text] = {}
-    for_each: (
-        Annotated[ForEachFile, BeforeValidator(_as_each, json_schema_input_type=ForEachFile | Text)] | None
-    ) = Field(default=None, alias="for each")
+    for_each: Annotated[ForEachFile, Before(_as_each, ForEachFile | Text)] | None = key("for each", None)
     weight: Text | None = None
     banners: dict[str, Any] = {}
     tests: Any = None
     bases: Any = None
     defaults: Any = None
-    tables: Annotated[list[Any], Field(min_length=1)]
+    tables: Annotated[list[Any], Limits(min_length=1)]
     theme: Text = ""
     language: Text = ""
     slides: SlidesFile = SlidesFile()
     accept: list[AcceptFile] = []
-    outputs: list[OutputEntry] = []
-
-    @field_validator("outputs")
-    @classmethod
-    def _each_once(cls, outputs: list[OutputFile]) -> list[OutputFile]:
-        if len({output.file.casefold() for output in outputs}) < len(outputs):
-            raise ValueError("an output is named twice.")
-        return outputs
+    outputs: Annotated[list[OutputEntry], After(_each_once)] = []

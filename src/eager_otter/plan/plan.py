@@ -8,15 +8,13 @@ from dataclasses import field
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import Field
-
 from eager_otter.codebook.model import Codebook
 from eager_otter.data.opening import Reading
 from eager_otter.data.waves import Waves
 from eager_otter.dataclass import dataclass
-from eager_otter.documents.checking import Text
 from eager_otter.documents.options import option
 from eager_otter.documents.origin import Origin
+from eager_otter.documents.part import Limits, Text
 from eager_otter.documents.settled import Settings, checked
 from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import is_yaml
@@ -122,7 +120,7 @@ class Plan(Viewed):
     outputs: tuple[Path, ...] = ()
     output_notes: Mapping[Path, NotesLength] = field(default_factory=dict)
     standard: TableRequest = field(default_factory=TableRequest)
-    findings: int = option("findings", 0, Annotated[int, Field(ge=0)])
+    findings: int = option("findings", 0, Annotated[int, Limits(ge=0)])
     audit: bool = option("audit", False, bool)
     theme: Theme = STANDARD
     theme_name: str = ""

@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING, Any, Literal, TypeAlias, Union
 
 from pydantic import Field, TypeAdapter
 
-from eager_otter.codebook.file import BY_KEY, BY_KIND, CodebookFile, QuestionPart, SharedNetFile
-from eager_otter.documents.checking import Text
+from eager_otter.codebook.file import BY_KEY, BY_KIND, CodebookFile, SharedNetFile
+from eager_otter.documents.part import Text
 from eager_otter.documents.settled import checked
+from eager_otter.documents.validating import PartModel, hint_of_model, model_of
 from eager_otter.looks.catalogue import CatalogueFile
 from eager_otter.looks.theme import ThemeFile
 from eager_otter.plan.file import (
@@ -29,51 +30,60 @@ from eager_otter.plan.file import (
 
 SchemaName = Literal["plan", "codebook", "theme", "words"]
 
+if TYPE_CHECKING:
+    Label: TypeAlias = str
+    Group: TypeAlias = PartModel
+    Tests: TypeAlias = PartModel
+    Bases: TypeAlias = PartModel
+    Defaults: TypeAlias = PartModel
+    Table: TypeAlias = PartModel
+    SharedNet: TypeAlias = PartModel
+    Question: TypeAlias = PartModel
+else:
+    Label, Tests, Bases = map(hint_of_model, (Text, TestsEntry, BasesFile))
+    Defaults, SharedNet = model_of(DefaultsFile), model_of(SharedNetFile)
+    Table = hint_of_model(TableFile | ItemsFile | EachFile | HeadingFile | Text)
+    Question = hint_of_model(Union[*BY_KIND.values(), *BY_KEY.values()])
 
-class WholeGroup(GroupFile):
+
+class WholeGroup(model_of(GroupFile)):  # type: ignore[misc] # made of the part
     """Columns that belong together: of a question, of one's own, or a nesting of groups."""
 
-    nest: list[WholeGroup | Text] | None = Field(default=None, min_length=2)
+    nest: list[WholeGroup | Label] | None = Field(default=None, min_length=2)
 
 
-class WholeBanner(BannerFile):
+class WholeBanner(model_of(BannerFile)):  # type: ignore[misc]
     """A banner: its groups, and where the Total is."""
 
-    groups: list[WholeGroup | Text | list[WholeGroup | Text]]
-    tests: TestsEntry | None = None
-    bases: BasesFile | None = None
+    groups: list[WholeGroup | Label | list[WholeGroup | Label]]
+    tests: Tests | None = None
+    bases: Bases | None = None
 
 
-class WholePlan(PlanFile):
+class WholePlan(model_of(PlanFile)):  # type: ignore[misc]
     """A plan: the tables, their banners and their rules."""
 
-    banners: dict[str, WholeBanner | list[WholeGroup | Text | list[WholeGroup | Text]]] = Field(
+    banners: dict[str, WholeBanner | list[WholeGroup | Label | list[WholeGroup | Label]]] = Field(
         default_factory=dict
     )
-    tests: TestsEntry | None = None
-    bases: BasesFile | None = None
-    defaults: DefaultsFile | None = None
-    tables: list[TableFile | ItemsFile | EachFile | HeadingFile | Text] = Field(min_length=1)
+    tests: Tests | None = None
+    bases: Bases | None = None
+    defaults: Defaults | None = None
+    tables: list[Table] = Field(min_length=1)
 
 
-if TYPE_CHECKING:
-    Question: TypeAlias = QuestionPart
-else:
-    Question = Union[*BY_KIND.values(), *BY_KEY.values()]  # noqa: UP007: of as many as there are
-
-
-class WholeCodebook(CodebookFile):
+class WholeCodebook(model_of(CodebookFile)):  # type: ignore[misc]
     """A codebook: questions, answers, codes, labels, nets."""
 
-    nets: list[SharedNetFile] = Field(default_factory=list)
+    nets: list[SharedNet] = Field(default_factory=list)
     questions: dict[str, Question] = Field(default_factory=dict)
 
 
 MODELS: dict[SchemaName, Any] = {
     "plan": WholePlan,
     "codebook": WholeCodebook,
-    "theme": ThemeFile,
-    "words": CatalogueFile,
+    "theme": model_of(ThemeFile),
+    "words": model_of(CatalogueFile),
 }
 
 

@@ -223,7 +223,7 @@ class SettingsReading:
         usual = tuple(line.name for line in base_lines() if not line.on_demand)
         if part.show is not None:
             request = replace(request, base_rows=() if shown == usual else shown)
-        if part.model_fields_set == {"show"}:
+        if part.said == {"show"}:
             return request
         if part.judged_on == "effective base" and not self._weighted():
             message = (
@@ -331,7 +331,7 @@ class SettingsReading:
     def refuse_idle(self, part: SettingsPart, keys: Mapping[str, str], why: str, place: Place) -> None:
         """Note settings, by name and alias, that a table says and that would do nothing there."""
         for name, alias in keys.items():
-            if name in part.model_fields_set and getattr(part, name) is not None:
+            if name in part.said and getattr(part, name) is not None:
                 self.context.mistake(
                     (*place, alias), f"{alias}: {why}, so this would do nothing; take it out.", key=True
                 )

@@ -9,6 +9,7 @@ from typing import Any
 
 from eager_otter.codebook.model import Answer, Grid, Question
 from eager_otter.counting.banner import lay_out
+from eager_otter.documents.part import fields_of
 from eager_otter.documents.translated import joined
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import OtterError, RequestError, UnknownName, nearest
@@ -211,7 +212,7 @@ class TablesReading:
         if tests is not None and request.levels:
             self._hint_idle_nests(tests, self._banners_of(part, request), request, (*place, "tests"))
         if tests is not None and not request.levels and tests.levels is None:
-            idle = tests.model_fields_set - {"whole_table", "controlling_for"}
+            idle = tests.said - {"whole_table", "controlling_for"}
             if idle:
                 message = "no levels are set, so nothing is tested; name levels, or take tests out."
                 self.context.mistake((*place, "tests"), message, key=True)
@@ -324,7 +325,7 @@ class TablesReading:
                 self.context.refused(place, error)
                 return []
         if isinstance(items, AnswersByItems) and part.tests is not None:
-            said = {TestsFile.model_fields[name].alias or name for name in part.tests.model_fields_set}
+            said = {fields_of(TestsFile)[name].key for name in part.tests.said}
             for key, message in idle_item_tests(request.tests, items, questions).items():
                 if key in said:
                     self.context.mistake((*place, "tests", key), f"{key}: {message}", key=True)
@@ -346,7 +347,7 @@ class TablesReading:
                 fitting = [q.name for q in self.context.codebook if fnmatchcase(q.name, item.question)]
                 if not fitting:
                     self.context.mistake(where, f"no question fits {item.question!r}.")
-                items += [item.model_copy(update={"question": name}) for name in fitting]
+                items += [item.changed(question=name) for name in fitting]
             elif self.context.question(item.question, where) is not None:
                 items.append(item)
         return items
