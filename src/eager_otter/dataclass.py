@@ -2,7 +2,7 @@
 
 A command meets some 300 classes and makes objects of a third of them. The standard library writes the methods of a
 frozen class as text and compiles them, a millisecond a class: a quarter of all that a command took to start
-(`benchmarks/start.py`). Here, `__init__` is written when the first object is made, and nothing else is text.
+(`benchmarks/start.py`). Here, `__init__` alone is text, and is written for classes of which many objects are made.
 """
 
 from __future__ import annotations
@@ -11,12 +11,14 @@ import sys
 from collections.abc import Callable, Mapping
 from dataclasses import MISSING, Field, FrozenInstanceError, fields, is_dataclass
 from dataclasses import dataclass as standard
+from functools import partial
 from reprlib import recursive_repr
 from typing import TYPE_CHECKING, Any
 
 __all__ = ["dataclass"]
 
 Method = Callable[..., Any]
+FEW = 64  # objects that are made for less than it costs to write `__init__`
 
 if TYPE_CHECKING:
     from dataclasses import dataclass  # to a type checker, all are the standard library's
@@ -68,15 +70,58 @@ def _made(kind: type, *, frozen: bool = False, eq: bool = True, **options: Any) 
 
 
 class _Init:
-    """What stands for the `__init__` of a class until it is looked up: it is written then, and put in this place."""
+    """What stands for the `__init__` of a class until that is worth writing, and is put in this place.
+
+    That is when it is looked up as itself, when more than a few objects are made, and when what it is given is not
+    right, so that this is told as usual.
+    """
 
     def __init__(self, kind: type) -> None:
         self.kind = kind
+        self.left = FEW
+        self.ways: _Ways | None = None
 
     def __get__(self, instance: object, owner: type) -> Method:
-        method = _written_init(self.kind)
+        if instance is None or not self.left:
+            return self._written().__get__(instance, owner)  # type: ignore[no-any-return]
+        return partial(self._set_fields, instance)
+
+    def _written(self) -> Method:
+        method: Method = _written_init(self.kind)
         self.kind.__init__ = method  # type: ignore[misc]
-        return method.__get__(instance, owner)  # type: ignore[no-any-return]
+        return method
+
+    def _set_fields(self, made: Any, /, *values: Any, **named: Any) -> None:
+        if self.ways is None:
+            self.ways = _Ways(self.kind)
+        self.left = max(self.left - 1, 0)
+        given = dict(zip(self.ways.in_order, values, strict=False)) | named
+        if len(given) < len(values) + len(named) or not self.ways.required <= given.keys() <= self.ways.taken:
+            self._written()(made, *values, **named)
+            return
+        for name, default in self.ways.defaults.items():
+            object.__setattr__(made, name, given[name] if name in given else default())
+        if hasattr(made, "__post_init__"):
+            made.__post_init__()
+
+
+class _Ways:
+    """The fields of a class as `__init__` needs them: in the order they are given, and what each is without."""
+
+    def __init__(self, kind: Any) -> None:
+        taken = [one for one in fields(kind) if one.init]
+        self.in_order = [one.name for one in taken if not one.kw_only]
+        self.taken = {one.name for one in taken}
+        self.defaults = {
+            one.name: (lambda usual=one.default: usual)
+            if one.default_factory is MISSING
+            else one.default_factory
+            for one in fields(kind)
+            if one.init or one.default is not MISSING or one.default_factory is not MISSING
+        }
+        self.required = {
+            one.name for one in taken if one.default is MISSING and one.default_factory is MISSING
+        }
 
 
 class _Factory:

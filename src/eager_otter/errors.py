@@ -15,7 +15,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from difflib import get_close_matches
 from pathlib import Path
 
 from eager_otter.dataclass import dataclass
@@ -142,6 +141,8 @@ def nearest(name: str, known: Sequence[str]) -> str:
     >>> nearest("xyz", ["region", "age"])
     ' Known: region, age.'
     """
+    from difflib import get_close_matches
+
     by_lower: dict[str, str] = {}
     for candidate in known:
         by_lower.setdefault(candidate.casefold(), candidate)

@@ -18,7 +18,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from eager_otter.dataclass import dataclass
+from eager_otter.dataclass import FEW, dataclass
 
 ROOT = Path(__file__).parents[2]
 FIELDS = [
@@ -79,16 +79,21 @@ def behaviour(source: str, decorator: object) -> list[str]:
     module = ModuleType("of_a_test")
     vars(module)["dataclass"] = decorator
     sys.modules["of_a_test"] = module
-    try:
+
+    def made() -> Any:
         exec(source, vars(module))
-        return list(_behaviour(module.One))
+        return module.One
+
+    try:
+        return [*_of_the_class(made()), *_of_objects(made)]
     finally:
         del sys.modules["of_a_test"]
 
 
-def _behaviour(kind: Any) -> Iterator[str]:
+def _of_the_class(kind: Any) -> Iterator[str]:
     names = [one.name for one in dataclasses.fields(kind)]
-    taken = [one.name for one in dataclasses.fields(kind) if one.init]
+    yield told(lambda: [(one.name, one.type) for one in dataclasses.fields(kind)])
+    yield told(lambda: kind.__annotations__)
     yield told(lambda: inspect.signature(kind))
     yield told(lambda: typing.get_type_hints(kind.__init__))
     yield told(
@@ -103,20 +108,27 @@ def _behaviour(kind: Any) -> Iterator[str]:
     yield told(lambda: sorted(set(vars(kind)) - {"__weakref__"}))
     yield told(lambda: dataclasses.dataclass(frozen=True)(type("Made", (kind,), {})))
     yield told(lambda: dataclasses.dataclass(type("Made", (kind,), {})))
+
+
+def _of_objects(made: Callable[[], Any]) -> Iterator[str]:
+    """Make objects of a class of which there are none yet, again and again: the first are made in another way."""
+    names = [one.name for one in dataclasses.fields(made())]
+    taken = [one.name for one in dataclasses.fields(made()) if one.init]
     given: list[tuple[tuple[object, ...], dict[str, object]]] = [
         ((), {}), ((1,), {}), ((1, 2), {}), ((1, 2, 3, 4, 5, 6), {}), ((), {"no": 1}), ((1,), {"a": 2}),
         ((), dict.fromkeys(names, 3)), ((), dict.fromkeys(taken, 3)), ((1,), {name: [2] for name in taken[1:]}),
         *(((), {name: 1 for name in taken if name != left}) for left in taken),
     ]  # fmt: skip
     for in_order, by_name in given:
-        yield told(lambda in_order=in_order, by_name=by_name: kind(*in_order, **by_name))  # type: ignore[misc]
+        kind = made()
+        yield told(lambda kind=kind, in_order=in_order, by_name=by_name: kind(*in_order, **by_name))  # type: ignore[misc]
         try:
             first, second = kind(*in_order, **by_name), kind(*in_order, **by_name)
         except (TypeError, AttributeError):
             continue
         yield told(lambda first=first: [(name, getattr(first, name, "unset")) for name in names])  # type: ignore[misc]
         for act in (
-            lambda one, _: hash(one) if kind.__hash__ is not object.__hash__ else "by identity",
+            lambda one, _, kind=kind: hash(one) if kind.__hash__ is not object.__hash__ else "by identity",
             lambda one, other: (one == other, one != other, one == (1, 2), one == one),  # noqa: PLR0124
             # where there are slots, those of Python 3.11 say something of `super` that helps nobody
             lambda one, _: hasattr(one, "__dict__") and setattr(one, "free", 1),
@@ -129,7 +141,7 @@ def _behaviour(kind: Any) -> Iterator[str]:
             lambda one, _: dataclasses.astuple(copy.copy(one)),
             lambda one, _: dataclasses.astuple(copy.deepcopy(one)),
             lambda one, _: dataclasses.astuple(pickle.loads(pickle.dumps(one))),
-            lambda one, _: type("Sub", (kind,), {"free": None})(*dataclasses.astuple(one)),
+            lambda one, _, kind=kind: type("Sub", (kind,), {"free": None})(*dataclasses.astuple(one)),
             lambda one, _: [setattr(one, name, 1) for name in names],
             lambda one, _: [delattr(one, name) for name in names],
         ):
@@ -211,16 +223,25 @@ def test_other_options_are_the_standard_librarys() -> None:
         dataclass(type("Loose", (Step,), {}))
 
 
-def test_init_is_written_when_the_first_object_is_made() -> None:
-    @dataclass(frozen=True, slots=True)
-    class Place:
-        row: int
+def test_init_is_written_for_a_class_of_many_objects_and_where_something_is_wrong() -> None:
+    def place() -> Any:
+        @dataclass(frozen=True, slots=True)
+        class Place:
+            row: int
+            made: str = ""
 
-    assert not inspect.isfunction(vars(Place)["__init__"])
-    Place(1)
-    written = vars(Place)["__init__"]
-    Place(2)
-    assert inspect.isfunction(written) and vars(Place)["__init__"] is written
+        return Place
+
+    kind = place()
+    places = [kind(k, made="a") for k in range(FEW)]
+    assert not inspect.isfunction(vars(kind)["__init__"])
+    places += [kind(k, made="a") for k in range(FEW, 3 * FEW)]
+    assert inspect.isfunction(vars(kind)["__init__"])
+    assert [(one.row, one.made) for one in places] == [(k, "a") for k in range(3 * FEW)]
+    kind = place()
+    with pytest.raises(TypeError, match=r"__init__\(\) missing 1 required positional argument: 'row'"):
+        kind()
+    assert inspect.isfunction(vars(kind)["__init__"])
 
 
 def test_every_module_takes_this_one() -> None:

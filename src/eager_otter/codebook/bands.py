@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from itertools import pairwise
 
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.gates.numbers import whole_of
+from eager_otter.patterns import pattern
 
-_RANGE = re.compile(r"\s*(-?\d+)\s*(?:[-–]|\.\.|to)\s*(-?\d+)\s*\Z")
-_OPEN = re.compile(r"\s*(-?\d+)\s*\+\s*\Z")
-_ONE = re.compile(r"\s*(-?\d+)\s*\Z")
+_RANGE = pattern(r"\s*(-?\d+)\s*(?:[-–]|\.\.|to)\s*(-?\d+)\s*\Z")
+_OPEN = pattern(r"\s*(-?\d+)\s*\+\s*\Z")
+_ONE = pattern(r"\s*(-?\d+)\s*\Z")
 
 
 @dataclass(frozen=True, slots=True)

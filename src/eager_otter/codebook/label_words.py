@@ -6,10 +6,11 @@ import re
 from collections.abc import Sequence
 
 from eager_otter.documents.translated import written
+from eager_otter.patterns import pattern
 
 
 def _any_of(*patterns: str) -> re.Pattern[str]:
-    return re.compile("|".join(patterns), re.IGNORECASE)
+    return pattern("|".join(patterns), re.IGNORECASE)
 
 
 TIME = _any_of(r"wave|day|week|month|quarter|year|period|date", r"welle|\btag|woche|monat|quartal|jahr|datum")
@@ -32,7 +33,7 @@ UNSURE = _any_of(
     r"(i )?(don['’]?t|do not) know|dk|(i['’]?m )?not sure|unsure|(can['’]?t|cannot) say|no opinion|do not read( out)?",
     r"(weiß|weiss)( ich)? nicht|keine (meinung|ahnung)|nicht vorlesen",
 )
-PARTS = re.compile(r"(?<!\bn)/|[,;()\[\]{}|–—*]|\s-\s|\b(?:or|and|oder|und)\b", re.IGNORECASE)
+PARTS = pattern(r"(?<!\bn)/|[,;()\[\]{}|–—*]|\s-\s|\b(?:or|and|oder|und)\b", re.IGNORECASE)
 LAST = _any_of(
     r"(another|other|others|some other|something else|elsewhere|none|nothing|nobody|nowhere|no (usual|particular)"
     r"|don'?t know|not sure|no answer|refused|prefer not)\b",

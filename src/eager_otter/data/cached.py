@@ -25,7 +25,8 @@ from eager_otter.version import __version__
 BY_COLUMN = (".parquet", ".feather", ".arrow", ".sql")  # read by column for little, or by a query
 WORTH = 4 << 20  # bytes of a text from which on its columns are kept
 WORTH_UNPACKING = 1 << 18  # the same of what has to be unpacked or taken apart first
-TEXTS = (".csv", ".tsv", ".txt", ".sss", ".xml")
+ALONE = (".csv", ".tsv", ".txt")  # nothing else is read with them
+TEXTS = (*ALONE, ".sss", ".xml")
 
 
 def open_kept(data: Any, reading: Reading | None, cache: Cache | None) -> tuple[DataFile, Keeping | None]:
@@ -34,11 +35,17 @@ def open_kept(data: Any, reading: Reading | None, cache: Cache | None) -> tuple[
     Raises what `open_data` raises.
     """
     ending = Path(data).suffix.lower() if isinstance(data, str | Path) else ""
-    if cache is None or ending not in OPENERS or ending in BY_COLUMN:
+    if cache is None or ending not in OPENERS or ending in BY_COLUMN or _is_small(data, ending):
         return open_data(data, reading), None
     keeping = Keeping(Path(data), reading or Reading(), cache, time.time_ns())
     known = keeping.known()
     return (open_data(data, reading), keeping) if known is None else (known, None)
+
+
+def _is_small(data: str | Path, ending: str) -> bool:
+    """Return whether a file of text alone is too small for its columns to be kept."""
+    state = state_of(Path(data)) if ending in ALONE else None
+    return state is not None and state[2] < WORTH
 
 
 def read_easily(file: DataFile, columns: Sequence[str], keeping: Keeping | None) -> DataFile:

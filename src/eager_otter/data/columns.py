@@ -27,15 +27,16 @@ from eager_otter.core.arrays import (
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError
 from eager_otter.gates.numbers import LARGEST, number_of
+from eager_otter.patterns import pattern
 
-THOUSANDS = re.compile(r"-?\d{1,3}(,\d{3})+")
-TOO_LARGE = re.compile(r"[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d+)?")
+THOUSANDS = pattern(r"-?\d{1,3}(,\d{3})+")
+TOO_LARGE = pattern(r"[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d+)?")
 WIDEST_LOOKUP = 1 << 12  # whole numbers within this span are translated by a table, others one text at a time
 SHOWN = 5
 FIRST_SIGN, LAST_SIGN = ord("!"), ord("~")  # of ASCII, without blanks
 MANY_TEXTS = 100  # that are looked at by Arrow first
 FEW_ROWS = 5_000  # up to which no function of Arrow is needed: to load them takes 60 ms
-PLAIN_NUMBER = re.compile(r"(-?[0-9]+(\.[0-9]+)?)?")
+PLAIN_NUMBER = pattern(r"(-?[0-9]+(\.[0-9]+)?)?")
 LAST_OF_FRACTION = np.frombuffer(b"0.", np.uint8)  # of a number that may have a shorter form
 KEY_BYTES = 8  # texts up to this length are compared as numbers
 FNV_START, FNV_PRIME = np.uint64(14_695_981_039_346_656_037), np.uint64(1_099_511_628_211)

@@ -126,6 +126,9 @@ def looks_like_headings(rows: Sequence[Sequence[str]]) -> bool:
     below = rows[2 : 2 + ROWS_LOOKED_AT]
     headings = columns = 0
     for k, text in enumerate(rows[1]):
+        left = len(rows[1]) - k
+        if headings + left < SHARE_OF_COLUMNS * (columns + left):
+            return False  # whatever the others are
         cell = text.strip()
         values = [value for row in below if k < len(row) and (value := row[k].strip())]
         distinct = {value.casefold() for value in values}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import inspect
 from collections.abc import Hashable, Mapping
-from dataclasses import fields
+from dataclasses import fields, replace
 from functools import cache
 from typing import Any, get_type_hints
 
@@ -14,10 +14,11 @@ from eager_otter.documents.fitting import MISFIT, Fit, fit_of
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """The requirement of a type hint."""
+    """The requirement of a type hint; `usual` is a value that is known to fit as it stands, MISFIT for none."""
 
     hint: Any
     fit: Fit
+    usual: Any = MISFIT
 
     @classmethod
     def by(cls, hint: Any) -> Wanted:
@@ -52,7 +53,11 @@ def of_fields(kind: Hashable) -> Mapping[str, Wanted]:
     """Return what the fields of a dataclass ask for, by name."""
     settings: Any = kind
     hints = get_type_hints(settings)
-    return {one.name: Wanted.by(hints[one.name]) for one in fields(settings)}
+    wanted = {one.name: Wanted.by(hints[one.name]) for one in fields(settings)}
+    usual = {
+        one.name: one.default for one in fields(settings) if wanted[one.name].fit(one.default) is one.default
+    }
+    return {name: replace(one, usual=usual.get(name, MISFIT)) for name, one in wanted.items()}
 
 
 @cache

@@ -12,7 +12,6 @@ from eager_otter.documents.values import values_of
 from eager_otter.documents.yaml_nodes import LARGEST_FILE, WHAT, Document, compose, read_yaml
 from eager_otter.errors import FileProblem, RequestError, shown_path
 from eager_otter.gates.reading import is_file, read_text, resolved
-from eager_otter.gates.writing import write_text, written_beside
 
 T = TypeVar("T")
 
@@ -107,6 +106,8 @@ class Origin(Generic[T]):
             texts = {target: self.texts[self.path]}
         ours = home and bool(self.texts)
         if texts:
+            from eager_otter.gates.writing import write_text, written_beside
+
             with written_beside(list(texts), force=force or ours) as parts:
                 for part, text in zip(parts, texts.values(), strict=True):
                     write_text(part, text)

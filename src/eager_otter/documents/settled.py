@@ -38,6 +38,8 @@ def settle(settings: Settings) -> None:
     mistakes = []
     for name, wanted in of_fields(type(settings)).items():  # type: ignore[arg-type] # a class is hashable
         value = getattr(settings, name)
+        if value is wanted.usual:
+            continue
         settled, mistake = wanted.settle(name, value)
         if mistake:
             mistakes.append(f"{type(settings).__name__}: {mistake}")

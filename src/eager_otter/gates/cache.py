@@ -18,13 +18,14 @@ from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
 from eager_otter.gates.reading import reason_of
 from eager_otter.gates.text import size_text
+from eager_otter.patterns import pattern
 
 OFF = "off"
 FACTS = "facts"
 MAKER = "eager-otter cache"
 COPIES = ".parquet"
-PLACE = re.compile(r".+-[0-9a-f]{16}")
-OURS = re.compile(r"[0-9a-f]+-[0-9a-f]+\.parquet|facts(\.\d+)?")
+PLACE = pattern(r".+-[0-9a-f]{16}")
+OURS = pattern(r"[0-9a-f]+-[0-9a-f]+\.parquet|facts(\.\d+)?")
 ABANDONED = 3_600  # seconds after which a copy that was begun is not written any more
 UNUSED = 30 * 86_400  # seconds after which what was not used is taken away
 MOST = 10 << 30  # bytes of all; above, what was used longest ago is taken away
@@ -32,10 +33,18 @@ MOST = 10 << 30  # bytes of all; above, what was used longest ago is taken away
 
 @dataclass(slots=True, eq=False)
 class Cache:
-    """A `folder` of kept columns, a place in it for each file of data; `told` says what was kept or could not be."""
+    """A folder of kept columns, a place in it for each file of data; `told` says what was kept or could not be.
 
-    folder: Path
+    `named` is the folder that was asked for; None: that of the user on this machine, which takes a while to tell.
+    """
+
+    named: Path | None
     told: list[str] = field(default_factory=list)
+
+    @property
+    def folder(self) -> Path:
+        """The folder, whether it is there or not."""
+        return self.named or usual_folder()
 
     def place(self, name: str, key: str) -> CachePlace:
         """Return the place of a file of data, by its name and a key of at least 16 hexadecimal digits."""
@@ -181,7 +190,7 @@ def _mark(text: str) -> str:
 def cache_at(text: str | Path | None) -> Cache | None:
     """Return the cache in a folder, None for "off"; without a folder, that of the user on this machine."""
     if text is None:
-        return Cache(usual_folder())
+        return Cache(None)
     return (
         None if str(text).strip().lower() == OFF else cache_in(Path(text).expanduser() if str(text) else text)
     )

@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-import re
-
 from eager_otter.dataclass import dataclass
+from eager_otter.patterns import pattern
 
 WESTERN = "cp1252"
 LETTERS = "àáâãäåæçèéêëìíîïñòóôõöøùúûüßœšžÀÁÂÃÄÅÆÇÈÉÊËÌÍÎÏÑÒÓÔÕÖØÙÚÛÜŒŠŽ"  # of Western European languages
 SIGNS = "“”„‘’‚‹›«»–—…•·°§€£¥¢©®™¡¿ªº½¼¾±×÷²³µ´`¨¸¯¶\xa0\xad¹"
 USUAL = "cp1251 (Cyrillic), cp1250 (Central European), cp1253 (Greek), cp1254 (Turkish), shift_jis, gb18030"
-_STRANGE = re.compile(f"[^\x00-\x7f{LETTERS}{SIGNS}]")
-_RUN = re.compile(
-    f"[{LETTERS}{SIGNS.replace('-', '')}]{{4,}}"
-)  # letters beyond ASCII come one or two at a time
-_SIGN_INSIDE = re.compile(
+_STRANGE = pattern(f"[^\x00-\x7f{LETTERS}{SIGNS}]")
+_RUN = pattern(f"[{LETTERS}{SIGNS.replace('-', '')}]{{4,}}")  # letters beyond ASCII come one or two at a time
+_SIGN_INSIDE = pattern(
     f"[A-Za-z{LETTERS}][“”„‚‹›«»…•°§€£¥¢©®™¡¿½¼¾±×÷²³µ¨¸¯¶¹][a-z{LETTERS.split('À', maxsplit=1)[0]}]"
 )
 MIXED = (("øØ", "èìùòÈÌÙÒ"), ("õÕ", "öüÖÜ"))  # never in one language: Czech and Hungarian letters read so

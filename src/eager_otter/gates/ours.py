@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import zipfile
 import zlib
 from collections.abc import Callable
 from pathlib import Path
@@ -27,23 +26,21 @@ JSON_HEADS = (  # of a tidy file; of a manifest or comparison; of findings
 
 def begins_with(pattern: bytes) -> Callable[[Path], bool]:
     """Look for a mark near the start of a file."""
-    mark = re.compile(pattern)
 
     def found(path: Path) -> bool:
         with path.open("rb") as file:
-            return mark.search(file.read(START)) is not None
+            return re.search(pattern, file.read(START)) is not None
 
     return found
 
 
 def ends_with(pattern: bytes) -> Callable[[Path], bool]:
     """Look for a mark at the end of a file."""
-    mark = re.compile(pattern + rb"\s*\Z")
 
     def found(path: Path) -> bool:
         with path.open("rb") as file:
             file.seek(max(path.stat().st_size - END, 0))
-            return mark.search(file.read(END)) is not None
+            return re.search(pattern + rb"\s*\Z", file.read(END)) is not None
 
     return found
 
@@ -57,6 +54,8 @@ def has_our_head(path: Path) -> bool:
 
 def in_package(path: Path) -> bool:
     """Look for the mark in the properties of an office file."""
+    import zipfile
+
     mark = re.compile(rb"\S " + MAKER + rb"</dc:description>")
     try:
         with zipfile.ZipFile(path) as package:

@@ -6,10 +6,8 @@ import json
 import os
 import re
 import stat
-import zipfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
@@ -188,6 +186,8 @@ def read_text(path: Path, what: str, *, most: int | None = None) -> str:
 
 def packaged_text(package: str, *names: str) -> str:
     """Read a text file that is part of this package."""
+    from importlib.resources import files
+
     return files(package).joinpath(*names).read_text(encoding="utf-8")
 
 
@@ -275,6 +275,8 @@ def check_package(path: Path, what: str) -> None:
 
     Sizes are added up from what the package says, before anything is unpacked. Raises FileProblem.
     """
+    import zipfile
+
     checked_file(path, what)
     place = shown_path(path)
     try:
@@ -303,6 +305,8 @@ def package_parts(path: Path, what: str) -> Iterator[Callable[[str], Iterator[by
 
     A part of which there is none is empty. Raises FileProblem, also where a part is larger than it says.
     """
+    import zipfile
+
     with reading(path, what), zipfile.ZipFile(path) as package:
         sizes = {entry.filename: entry.file_size for entry in package.infolist()}
 

@@ -6,12 +6,13 @@ what follows, and code points that are no characters are not.
 
 from __future__ import annotations
 
-import html
 import json
 import re
 import unicodedata
 import zlib
 from typing import Any
+
+from eager_otter.patterns import pattern
 
 NOT_CHARACTERS = "\ud800-\udfff\ufdd0-\ufdef" + "".join(
     f"{chr(plane | 0xFFFE)}{chr(plane | 0xFFFF)}" for plane in range(0, 0x110000, 0x10000)
@@ -21,18 +22,16 @@ OPENERS, CLOSERS = (
     "\u202a\u202b\u2066\u2067\u2068",
     {"\u202c": "\u202a\u202b", "\u2069": "\u2066\u2067\u2068"},
 )
-_UNHELD = re.compile(f"[\0-\x08\x0b-\x1f\x7f-\x9f{OVERRIDES}{OPENERS}{''.join(CLOSERS)}{NOT_CHARACTERS}]")
-_UNSAID = re.compile(
-    f"[\x7f-\x9f\u2028\u2029{OVERRIDES}{OPENERS}{''.join(CLOSERS)}{NOT_CHARACTERS}]"
-)  # in JSON
-_LINE_ENDS = re.compile("\r\n|[\r\x85\u2028\u2029]")
+_UNHELD = pattern(f"[\0-\x08\x0b-\x1f\x7f-\x9f{OVERRIDES}{OPENERS}{''.join(CLOSERS)}{NOT_CHARACTERS}]")
+_UNSAID = pattern(f"[\x7f-\x9f\u2028\u2029{OVERRIDES}{OPENERS}{''.join(CLOSERS)}{NOT_CHARACTERS}]")  # in JSON
+_LINE_ENDS = pattern("\r\n|[\r\x85\u2028\u2029]")
 
 LONGEST_CELL = 32_767  # characters that a cell of a workbook holds
 LONGEST_CHART_TITLE = 250  # characters that every office program shows
-REFERENCE = re.compile(r"=?[^!]+!\$?[A-Z]+\$?\d+")
+REFERENCE = pattern(r"=?[^!]+!\$?[A-Z]+\$?\d+")
 LONGEST_FILE_NAME = 80  # characters, without the ending
-NOT_IN_FILE_NAMES = re.compile(r'[\0-\x1f\x7f-\x9f<>:"/\\|?*\s]+')
-RESERVED = re.compile(r"(?:con|prn|aux|nul|com\d|lpt\d)(?:\.|$)", re.IGNORECASE)  # on some systems
+NOT_IN_FILE_NAMES = pattern(r'[\0-\x1f\x7f-\x9f<>:"/\\|?*\s]+')
+RESERVED = pattern(r"(?:con|prn|aux|nul|com\d|lpt\d)(?:\.|$)", re.IGNORECASE)  # on some systems
 
 
 def held(text: str) -> str:
@@ -55,7 +54,9 @@ def escaped(text: str) -> str:
     >>> escaped("<b> & 'c'")
     '&lt;b&gt; &amp; &#x27;c&#x27;'
     """
-    return html.escape(held(text))
+    from html import escape
+
+    return escape(held(text))
 
 
 def one_line(text: str) -> str:

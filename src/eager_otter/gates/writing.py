@@ -7,10 +7,10 @@ import csv
 import io
 import itertools
 import os
+import platform
 import re
 import shutil
 import signal
-import socket
 import stat
 import time
 import zlib
@@ -24,7 +24,7 @@ from eager_otter.gates.outputs import is_ours
 from eager_otter.gates.reading import is_file, reason_of
 
 DAY = 86_400.0  # seconds
-HOST = f"{zlib.crc32(socket.gethostname().encode()):08x}"  # a folder may be shared by several machines
+HOST = f"{zlib.crc32(platform.node().encode()):08x}"  # a folder may be shared by several machines
 PART = re.compile(r"\.otter-([0-9a-f]{8})-(\d+)-\d+\.(?:part|kept)(?:\.\w+)?")
 LONGEST_SHOWN = 200  # characters of a path that cannot be one
 
