@@ -107,8 +107,11 @@ def _around(line: str, column: int) -> tuple[str, int]:
     return f"{before}{cut}{behind}", column - start + len(before)
 
 
+MOST_TOLD = 100  # mistakes of thousands that are most often one, made again and again
+
+
 class DocumentError(OtterError, ValueError):
-    """All the mistakes found in a codebook and a plan."""
+    """All the mistakes found in a codebook and a plan: `problems`; as text, the first hundred of them."""
 
     def __init__(self, problems: Sequence[Problem]) -> None:
         self.problems = tuple(sorted(set(problems)))
@@ -117,7 +120,10 @@ class DocumentError(OtterError, ValueError):
     def __str__(self) -> str:
         if len(self.problems) == 1:
             return str(self.problems[0])
-        return f"{len(self.problems)} mistakes.\n" + "\n".join(str(problem) for problem in self.problems)
+        told = "\n".join(map(str, self.problems[:MOST_TOLD]))
+        left = len(self.problems) - MOST_TOLD
+        more = f"\nThere are {left:,} more, which are told when these are mended." if left > 0 else ""
+        return f"{len(self.problems):,} mistakes.\n{told}{more}"
 
 
 MOST_NAMES = 12

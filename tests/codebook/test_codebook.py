@@ -70,6 +70,20 @@ def test_every_mistake_is_told_at_once_with_its_place_and_the_nearest_word(
     )
 
 
+def test_a_mistake_made_thousands_of_times_is_told_a_hundred_times_and_counted() -> None:
+    """A key that is misspelled in every question of a file that a program wrote."""
+    question = "  q{}: {{kind: single, answers: {{1: A}}, asekd: q1 == 1}}\n"
+    with pytest.raises(otter.DocumentError) as error:
+        otter.codebook_from_text("questions:\n" + "".join(question.format(k) for k in range(1, 2101)))
+    told = str(error.value)
+    assert told.startswith("2,100 mistakes.\ncodebook:2:") and told.count("unknown key 'asekd'") == 100
+    assert told.endswith("\nThere are 2,000 more, which are told when these are mended.")
+    assert len(error.value.problems) == 2100
+    with pytest.raises(otter.DocumentError) as error:
+        otter.codebook_from_text("questions:\n" + "".join(question.format(k) for k in range(1, 101)))
+    assert str(error.value).count("unknown key") == 100 and "more" not in str(error.value)
+
+
 @pytest.mark.parametrize(
     ("text", "message"),
     [

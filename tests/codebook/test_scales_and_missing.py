@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+import pandas as pd
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -110,6 +111,26 @@ def test_a_scale_whose_best_answer_comes_first_turns_top_and_bottom_and_keeps_it
     assert survey.table("m").value("Top one", "Total") == pytest.approx(50.0)
     with pytest.raises(otter.DocumentError, match="scale: expected true, false or 'best first'"):
         codebook_from_text("questions:\n  q: {kind: single, scale: worst first, answers: {1: A, 2: B}}\n")
+
+
+def test_long_codes_given_as_numbers_keep_their_digits() -> None:
+    """Ids of a panel: as decimal numbers, two of them would be one code."""
+    first, second = 12345678901234567, 12345678901234568
+    of_one = {
+        "kind": "single",
+        "answers": {first: "A", second: "B"},
+        "nets": [{"label": "N", "of": [second]}],
+    }
+    book = otter.codebook_of({"questions": {"q": of_one}})
+    assert [answer.code for answer in book.question("q").answers] == [str(first), str(second)]
+    table = otter.open_survey(book, pd.DataFrame({"q": [first, second, second]})).table(
+        "q", figures=["count"]
+    )
+    assert [table.value(row, "Total", "count") for row in ("A", "B", "N")] == [1, 2, 2]
+    with pytest.raises(otter.RequestError, match="hundreds of digits stands for no text"):
+        otter.codebook_of({"questions": {"q": {"kind": "single", "answers": {10**5000: "A"}}}})
+    with pytest.raises(otter.DocumentError, match="hundreds of digits stands for no text"):
+        otter.codebook_of({"questions": {"q": {**of_one, "nets": [{"label": "N", "of": [10**5000]}]}}})
 
 
 def test_missing_codes_of_numbers_and_dates_are_codes_ranges_and_comparisons(small: Small) -> None:

@@ -189,6 +189,10 @@ APPLIES = ["Trifft gar nicht zu", "Trifft nicht zu", "Teils, teils", "Trifft zu"
             [],
         ),
         (["Red", "Don't know", "Not sure"], [], ["Don't know", "Not sure"]),
+        (["Red", "No response", "(Skipped)", "Blue"], [], ["No response", "(Skipped)"]),
+        (["Red", "Didn't answer", "Missing value"], [], ["Didn't answer", "Missing value"]),
+        (["Rot", "Nicht beantwortet", "Fehlt"], [], ["Nicht beantwortet", "Fehlt"]),
+        (["Late", "Missing from the shelf", "No response from the shop"], [], []),
     ],
 )
 def test_only_what_says_nothing_but_that_is_no_answer_for_sure(

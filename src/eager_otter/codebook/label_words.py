@@ -33,6 +33,11 @@ UNSURE = _any_of(
     r"(i )?(don['’]?t|do not) know|dk|(i['’]?m )?not sure|unsure|(can['’]?t|cannot) say|no opinion|do not read( out)?",
     r"(weiß|weiss)( ich)? nicht|keine (meinung|ahnung)|nicht vorlesen",
 )
+LEFT_OPEN = _any_of(  # a whole label that says so most often, and may be an answer to some questions
+    r"no (response|reply)|unanswered|did(n['’]?t| not) (answer|respond|reply)|(question )?skipped|(left )?blank",
+    r"missing( (value|answer|data))?|(system )?missing|not (available|ascertained|reported|recorded)",
+    r"nicht beantwortet|ohne (angabe|antwort)|übersprungen|fehlt|fehlende(r wert|s? angaben?)",
+)
 PARTS = pattern(r"(?<!\bn)/|[,;()\[\]{}|–—*]|\s-\s|\b(?:or|and|oder|und)\b", re.IGNORECASE)
 LAST = _any_of(
     r"(another|other|others|some other|something else|elsewhere|none|nothing|nobody|nowhere|no (usual|particular)"
@@ -54,6 +59,9 @@ BAD = _any_of(
 )
 
 
+AROUND = " .:#()[]"  # what stands around a label, or a part of one, that says it all
+
+
 def says_no_answer(label: str, among: Sequence[str] = ()) -> bool:
     """Return whether a label looks like no answer; `among` are all labels of its question.
 
@@ -61,9 +69,11 @@ def says_no_answer(label: str, among: Sequence[str] = ()) -> bool:
     (True, True, False)
     >>> says_no_answer("Trifft nicht zu"), says_no_answer("Trifft nicht zu", ["Trifft zu", "Trifft nicht zu"])
     (True, False)
+    >>> says_no_answer("[No response]"), says_no_answer("No response from the shop")
+    (True, False)
     """
     text = written(label)
-    if NO_ANSWER.search(text):
+    if NO_ANSWER.search(text) or LEFT_OPEN.fullmatch(text.strip(AROUND)) or surely_no_answer(label):
         return True
     others = (written(other) for other in among if other != label)
     return NOT_APPLYING.search(text) is not None and not any(map(APPLYING.search, others))
@@ -77,7 +87,7 @@ def surely_no_answer(label: str) -> bool:
     >>> [surely_no_answer(label) for label in ("Don't know", "Other / prefer not to say", "Delivery was refused")]
     [False, False, False]
     """
-    parts = [part for part in (part.strip(" .:#") for part in PARTS.split(written(label))) if part]
+    parts = [part for part in (part.strip(AROUND) for part in PARTS.split(written(label))) if part]
     refused = [REFUSED.fullmatch(part) is not None for part in parts]
     return any(refused) and all(no or UNSURE.fullmatch(part) for no, part in zip(refused, parts, strict=True))
 

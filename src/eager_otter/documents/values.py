@@ -69,7 +69,10 @@ def _plain(value: object, place: Place, document: Values) -> Any:
     if isinstance(value, Mapping):
         plain: dict[str, Any] = {}
         for key, inner in value.items():
-            name = written_code(_scalar(key))
+            try:
+                name = written_code(_scalar(key))
+            except ValueError as error:
+                raise RequestError(f"A key: {error}") from error
             if not isinstance(name, str):
                 raise RequestError(f"A key is a text or a number; found {key!r}.")
             document.keys[(*place, name)] = (0, 0)

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from eager_otter.documents.yaml_nodes import WrittenFloat, WrittenInt
 
+MOST_BITS = 1_000  # of a whole number that stands for a text
+
 
 def written_code(value: object) -> object:
-    """Return an answer code as the text it was written as: `1`, `01` and `1.5` stay apart.
+    """Return an answer code as the text it was written as: `1`, `01` and `1.5` stay apart. Raises ValueError.
 
     >>> written_code(7), written_code("B")
     ('7', 'B')
@@ -18,6 +20,8 @@ def written_code(value: object) -> object:
     if isinstance(value, bool):
         return "true" if value else "false"
     if isinstance(value, int):
+        if value.bit_length() > MOST_BITS:
+            raise ValueError("a whole number of hundreds of digits stands for no text; write it in quotes.")
         return str(int(value))
     if isinstance(value, float):
         return f"{value:.15g}"
