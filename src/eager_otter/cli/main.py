@@ -175,9 +175,16 @@ def _run(arguments: list[str], process: Process, usual: Mapping[str, Any] | None
 
 
 def _hint_of(error: Exception) -> str:
-    """Return what a mistake on the command line most often comes from: blanks that the shell parts words at."""
+    """Return what helps with a mistake on the command line: where the shell parts words, what options there are."""
+    import click
+
     from eager_otter.cli.options import BLANKS_IN_QUOTES
 
+    if isinstance(error, click.NoSuchOption) and not error.possibilities and error.ctx is not None:
+        options = [
+            one for one in error.ctx.command.params if isinstance(one, click.Option) and not one.hidden
+        ]
+        return f"\nOptions of {error.ctx.info_name}: {', '.join(max(one.opts, key=len) for one in options)}"
     return f"\n{BLANKS_IN_QUOTES}" if "unexpected extra argument" in str(error) else ""
 
 

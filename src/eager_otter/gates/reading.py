@@ -22,6 +22,8 @@ MOST_OF_AN_ENTRY = 800 * MEGABYTE
 DENSEST = 200  # times that a part may be larger unpacked than packed, once it is large
 LARGE = 50 * MEGABYTE
 LARGEST_JSON = 300 * MEGABYTE
+MOST_BESIDE = 2_000  # files of a folder that are looked at for one of nearly the same name
+NEAR = 0.75  # from here on, one name is taken for a slip in another
 
 
 def checked_file(path: Path, what: str, *, most: int | None = None, remedy: str = "") -> Path:
@@ -38,7 +40,7 @@ def checked_file(path: Path, what: str, *, most: int | None = None, remedy: str 
                 f"{place}: is an address, where only responses are read, in Parquet. Copy it to this machine, or name "
                 "it under a folder where that storage is mounted."
             ) from error
-        raise FileProblem(f"{place}: no such file. Check the path and the spelling.") from error
+        raise FileProblem(f"{place}: no such file. {_what_else_is_there(path)}") from error
     except (OSError, ValueError) as error:
         raise FileProblem(f"{fitted(place, LONGEST_REASON)}: cannot be read ({reason_of(error)}).") from error
     if stat.S_ISDIR(status.st_mode):
@@ -53,6 +55,23 @@ def checked_file(path: Path, what: str, *, most: int | None = None, remedy: str 
     if not os.access(path, os.R_OK):
         raise FileProblem(f"{place}: cannot be read (permission denied).")
     return path
+
+
+def _what_else_is_there(path: Path) -> str:
+    """Say which file beside it a path that leads nowhere may be meant to be, or that its folder is not there."""
+    from difflib import get_close_matches
+    from itertools import islice
+
+    folder = path.parent
+    try:
+        with os.scandir(folder) as entries:
+            names = [entry.name for entry in islice(entries, MOST_BESIDE) if entry.is_file()]
+    except FileNotFoundError:
+        return f"There is no folder {shown_path(folder)} either."
+    except (OSError, ValueError):
+        names = []
+    close = get_close_matches(path.name, names, n=1, cutoff=NEAR)
+    return f"Did you mean {close[0]!r}?" if close else "Check the path and the spelling."
 
 
 def stamp_of(path: Path) -> tuple[int, int]:
