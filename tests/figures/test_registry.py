@@ -51,7 +51,7 @@ FIGURES = (PerMille(),)
 
 def forget() -> None:
     """Let the registry look for its figures anew."""
-    for cached in (registry.all_figures, registry.figure_called, registry.line_figure, registry._modules, registry._named, registry._lines, registry._other):  # fmt: skip
+    for cached in (registry.all_figures, registry.figure_called, registry.line_figure, registry._modules, registry._named, registry._by_setting, registry._lines, registry._other):  # fmt: skip
         cached.cache_clear()  # type: ignore[attr-defined]
 
 

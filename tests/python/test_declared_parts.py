@@ -272,7 +272,7 @@ def test_a_part_says_what_it_holds_and_is_not_changed() -> None:
         part.size = 1
     with pytest.raises(TypeError, match="Tried has no sise"):
         Tried(name="a", sise=1)
-    with pytest.raises(TypeError, match="name has to be there"):
+    with pytest.raises(TypeError, match="Tried needs name"):
         Tried()
 
 

@@ -111,13 +111,16 @@ class Part:
     said: frozenset[str]
 
     def __init__(self, **values: Any) -> None:
-        fields = fields_of(type(self))
-        if not values.keys() <= fields.keys():
-            raise TypeError(
-                f"{type(self).__name__} has no {', '.join(sorted(values.keys() - fields.keys()))}"
-            )
-        usual = {name: one.usual() for name, one in fields.items() if name not in values}
-        self.__dict__.update(usual, **values, said=frozenset(values))
+        hashable: Any = type(self)
+        usual, own, required = _usual_of(hashable)
+        self.__dict__.update(usual, **{name: usual[name].copy() for name in own}, said=frozenset(values))
+        self.__dict__.update(values)
+        unknown, lacking = values.keys() - usual.keys() - required, required - values.keys()
+        if unknown or lacking:
+            told = [f"has no {name}" for name in sorted(unknown)] + [
+                f"needs {name}" for name in sorted(lacking)
+            ]
+            raise TypeError(f"{type(self).__name__} {' and '.join(told)}")
 
     def __setattr__(self, name: str, value: object) -> None:
         raise AttributeError(f"a part of a file is not changed: {name}")
@@ -151,12 +154,6 @@ class PartField:
         """Whether it has to be there."""
         return self.default is REQUIRED
 
-    def usual(self) -> Any:
-        """Return what it is where nothing is said: of a list or mapping, one of its own."""
-        if self.required:
-            raise TypeError(f"{self.name} has to be there")
-        return self.default.copy() if isinstance(self.default, list | dict) else self.default
-
 
 def fields_of(kind: type[Part]) -> Mapping[str, PartField]:
     """Return the fields of a kind of part, by name: first those of its bases."""
@@ -175,6 +172,15 @@ def _fields_of(kind: Any) -> Mapping[str, PartField]:
             written = default if isinstance(default, Key) else Key(name, default)
             found[name] = PartField(name=name, key=written.key, hint=hint, default=written.default)
     return found
+
+
+@cache
+def _usual_of(kind: Any) -> tuple[dict[str, Any], list[str], set[str]]:
+    """Return what the fields of a part are where nothing is said, those it has a copy of, and those without any."""
+    fields = fields_of(kind)
+    usual = {name: one.default for name, one in fields.items() if not one.required}
+    own = [name for name, value in usual.items() if isinstance(value, list | dict)]
+    return usual, own, fields.keys() - usual.keys()
 
 
 def rules_of(kind: type[Part]) -> list[Callable[[Any], None]]:

@@ -100,12 +100,21 @@ def check_figure(name: str) -> str:
 
 def figures_with(setting: str) -> tuple[str, ...]:
     """Name the figures that a setting goes with."""
-    return tuple(figure.name for figure in all_figures() if figure.setting == setting)
+    return _by_setting().get(setting, ())
 
 
 @cache
 def _modules() -> tuple[ModuleType, ...]:
     return modules_in(kinds)
+
+
+@cache
+def _by_setting() -> dict[str, tuple[str, ...]]:
+    settings = dict.fromkeys(figure.setting for figure in all_figures())
+    return {
+        setting: tuple(figure.name for figure in all_figures() if figure.setting == setting)
+        for setting in settings
+    }
 
 
 @cache
