@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 from scipy.stats import chi2_contingency
 
 import eager_otter as otter
+from conftest import message_of
 from eager_otter.counting.running import Processes
 from eager_otter.data import files
 from laws import LAW_BOOK, QUESTIONS, law_columns
@@ -627,8 +628,64 @@ def test_waves_are_tested_against_those_a_year_before() -> None:
         survey.table(
             "heard", otter.Banner(groups=(otter.BannerGroup(question="region", against="year before"),))
         )
-    with pytest.raises(otter.RequestError, match="its date is a month, such as 2026-03; found 'March'"):
-        otter.open_survey(book, otter.Waves(waves=(otter.Wave(data=frames[0], label="One", date="March"),)))
+    for wrong in ("March", "2026-13", "2026-02-30", "2026-3-1", "20260301"):
+        with pytest.raises(
+            otter.RequestError,
+            match=f"One: its date is a month, such as 2026-03, or a day of it; found '{wrong}'",
+        ):
+            otter.open_survey(book, otter.Waves(waves=(otter.Wave(data=frames[0], label="One", date=wrong),)))
+    days = tuple(replace(wave, date=f"{wave.date}-28") for wave in waves)
+    by_day = otter.open_survey(book, otter.Waves(waves=days)).table("heard", banner)
+    assert next(line for line in by_day.body if line.label == "Tarn").letters == tarn.letters
+
+
+def test_the_audit_says_where_to_write_that_one_file_has_other_codes(tmp_path: Path, write: Write) -> None:
+    frames = {name: frame.assign(sex="f") for name, frame in tracker(people=60).items()}
+    for k, frame in enumerate(frames.values(), 1):
+        (frame.assign(sex="2") if k == 2 else frame).to_csv(tmp_path / f"{k}.csv", index=False)
+    write("book.yaml", "questions:\n  sex: {kind: single, answers: {f: Women, m: Men}}\n")
+    plan = "data: {files: [1.csv, 2.csv]}\ncodebook: book.yaml\ntables: [sex]\n"
+    slips = {slip.name: slip for slip in otter.run_audit(otter.read_plan(write("plan.yaml", plan))).slips}
+    assert slips["unknown code"].remedy.endswith(
+        "Where one file has other codes, say so under its 'changes' (codes)."
+    )
+    said = plan.replace("[1.csv, 2.csv]", "[1.csv, {file: 2.csv, changes: {codes: {sex: {2: f}}}}]")
+    assert "unknown code" not in {
+        slip.name for slip in otter.run_audit(otter.read_plan(write("plan.yaml", said))).slips
+    }
+    of_one = write("plan.yaml", plan.replace("{files: [1.csv, 2.csv]}", "2.csv"))
+    slips = {slip.name: slip for slip in otter.run_audit(otter.read_plan(of_one)).slips}
+    assert "changes" not in slips["unknown code"].remedy
+
+
+def test_a_wrong_date_of_a_wave_is_told_at_its_place_and_nothing_that_follows_from_it(
+    tmp_path: Path, write: Write
+) -> None:
+    """That there is no question of the waves was told beside it."""
+    as_fielded(tracker(), tmp_path)
+    write("book.yaml", BOOK)
+    plan = """\
+        data:
+          files:
+            - {file: spring.csv, label: Spring, date: 2026-03-31}
+            - {file: autumn.csv, label: Autumn, date: 09/2026}
+        codebook: book.yaml
+        banners: {main: [wave]}
+        tables: [{question: spend, banner: main, filter: "wave == 1"}]
+        """
+    with pytest.raises(otter.DocumentError) as error:
+        otter.read_plan(write("plan.yaml", plan))
+    assert (
+        message_of(error, tmp_path).startswith(
+            "plan.yaml:4:47: Autumn: its date is a month, such as 2026-03, or a day of it; found '09/2026'.\n"
+        )
+        and len(error.value.problems) == 1
+    )
+    with pytest.raises(otter.DocumentError) as error:
+        otter.read_plan(write("plan.yaml", plan.replace("label: Autumn, date: 09/2026", "label: Spring")))
+    assert [problem.message for problem in error.value.problems] == [
+        "Two waves have the label 'Spring'; each needs one of its own."
+    ]
 
 
 def test_previous_passes_over_a_wave_that_was_not_asked_also_with_everyone_as_the_base(

@@ -68,11 +68,13 @@ class AnswerSlips:
     """Tells the slips of what was seen of all questions; `row_name` names a row by its number.
 
     `again` says whom the texts of tick columns touch, by question and column; None for all columns with stray ones.
+    `of_several_files` says whether the responses are, each of which may have codes of its own.
     """
 
     codebook: Codebook
     row_name: Callable[[int], str]
     again: Mapping[tuple[str, int | None], Touched]
+    of_several_files: bool = False
     _shared: dict[str, bool] = field(
         default_factory=dict
     )  # the codebook's missing codes: whether anybody has them
@@ -153,9 +155,18 @@ class AnswerSlips:
                 "unknown code", "error", question.name, seen.touched.get("unknown code"),
                 f"{{n}} gave a code that the codebook does not know (in all rows: {unknown}); "
                 "they are out of the base.",
-                "Add the code to the answers, or list it under 'missing'.",
+                self._unknown_remedy,
                 [code for code, _ in most_frequent(seen.unknown)],
             )  # fmt: skip
+
+    @property
+    def _unknown_remedy(self) -> str:
+        known = "Add the code to the answers, or list it under 'missing'."
+        return (
+            f"{known} Where one file has other codes, say so under its 'changes' (codes)."
+            if self.of_several_files
+            else known
+        )
 
     def _unknown_mentions(self, question: Question, seen: QuestionSeen) -> Iterator[Slip]:
         if isinstance(question.source, TickColumns) or not seen.unknown:
@@ -167,7 +178,7 @@ class AnswerSlips:
             message=(
                 f"Mentions that the codebook does not know, in all rows: {_listed(seen.unknown)}; they are not counted."
             ),
-            remedy="Add the code to the answers, or list it under 'missing'.",
+            remedy=self._unknown_remedy,
             count=seen.unknown.total(),
             found=tuple(code for code, _ in most_frequent(seen.unknown)),
         )

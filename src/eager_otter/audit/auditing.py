@@ -21,6 +21,7 @@ from eager_otter.counting.population import Choice
 from eager_otter.counting.running import OverAll
 from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses, keeps_nobody
+from eager_otter.data.waves import Waves
 from eager_otter.errors import RequestError
 from eager_otter.looks.words import counted, first_of
 from eager_otter.plan.plan import Acceptance, Plan
@@ -44,7 +45,7 @@ def audit_plan(plan: Plan, survey: Survey) -> Audit:
     if seen.weights is not None and plan.weight is not None and not seen.weights.people:
         responses.weights(plan.weight, responses.filtered(plan.filter))  # says that all are 0
     again = _seen_again(plan, seen, over)
-    answers = AnswerSlips(book, responses.row_name, again)
+    answers = AnswerSlips(book, responses.row_name, again, isinstance(plan.data, Waves))
     slips = [
         *questionnaire_slips(plan),
         *definition_slips(book),

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import datetime
 import re
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import field, replace
 from pathlib import Path
 from typing import Any
@@ -18,7 +20,8 @@ from eager_otter.gates.numbers import number_of
 from eager_otter.gates.reading import is_stored
 from eager_otter.looks.words import counted
 
-MONTH = re.compile(r"\d{4}-(0[1-9]|1[0-2])")
+MONTH = re.compile(r"\d{4}-(0[1-9]|1[0-2])", re.ASCII)
+DAY = re.compile(r"\d{4}-\d\d-\d\d", re.ASCII)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -122,11 +125,13 @@ def waves_of(data: Any) -> Waves | None:
     twice = next((label for k, label in enumerate(labels) if label in labels[:k]), None)
     if twice is not None:
         raise RequestError(f"Two waves have the label {twice!r}; each needs one of its own.")
-    for wave in data.waves:
-        if wave.date and not MONTH.fullmatch(wave.date):
-            raise RequestError(f"{wave.label}: its date is a month, such as 2026-03; found {wave.date!r}.")
     waves = tuple(
-        replace(wave, data=Path(wave.data)) if isinstance(wave.data, str) else wave for wave in data.waves
+        replace(
+            wave,
+            data=Path(wave.data) if isinstance(wave.data, str) else wave.data,
+            date=month_of(wave.date, wave.label) if wave.date else "",
+        )
+        for wave in data.waves
     )
     places = [(wave.data, wave.reading) for wave in waves if isinstance(wave.data, Path)]
     again = next((path for k, (path, how) in enumerate(places) if (path, how) in places[:k]), None)
@@ -135,6 +140,20 @@ def waves_of(data: Any) -> Waves | None:
             f"{again.name} is listed twice; its rows would be counted twice. Take one of them out."
         )
     return replace(data, waves=waves)
+
+
+def month_of(date: str, label: str) -> str:
+    """Return the month of the date of a wave: as it is, or that of a day. Raises RequestError.
+
+    >>> month_of("2026-03", "Spring"), month_of("2026-03-31", "Spring")
+    ('2026-03', '2026-03')
+    """
+    if MONTH.fullmatch(date):
+        return date
+    with suppress(ValueError):
+        if DAY.fullmatch(date):
+            return f"{datetime.date.fromisoformat(date):%Y-%m}"
+    raise RequestError(f"{label}: its date is a month, such as 2026-03, or a day of it; found {date!r}.")
 
 
 def wave_codes(codebook: Codebook, waves: Waves) -> tuple[str, ...]:

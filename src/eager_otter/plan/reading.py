@@ -11,7 +11,7 @@ from eager_otter.codebook.model import Codebook
 from eager_otter.codebook.reading import read_codebook
 from eager_otter.codebook.translating import in_language as codebook_in
 from eager_otter.data.opening import Reading
-from eager_otter.data.waves import Wave, WaveChanges, Waves, waves_of, with_waves
+from eager_otter.data.waves import Wave, WaveChanges, Waves, month_of, waves_of, with_waves
 from eager_otter.documents.including import with_included
 from eager_otter.documents.options import given
 from eager_otter.documents.origin import Origin
@@ -267,7 +267,8 @@ def _data(part: DataPart, context: Context) -> Path | Waves | None:
         )
     else:
         waves = tuple(
-            _wave(entry, folder, _own_codebook(entry, k, context)) for k, entry in enumerate(entries or ())
+            _wave(entry, folder, _own_codebook(entry, k, context), _date(entry, k, context))
+            for k, entry in enumerate(entries or ())
         )
     several = Waves(waves=waves, question=part.question, label=part.label)
     if not waves or context.codebook is None:
@@ -278,6 +279,7 @@ def _data(part: DataPart, context: Context) -> Path | Waves | None:
         context.codebook = with_waves(context.codebook, checked_waves)
     except OtterError as error:
         context.refused(("data",), error)
+        context.mistaken |= {part.question}
         return None
     return checked_waves
 
@@ -295,14 +297,23 @@ def _own_codebook(entry: WavePart, place: int, context: Context) -> Codebook | N
     return None
 
 
-def _wave(entry: WavePart, folder: Path, codebook: Codebook | None) -> Wave:
+def _date(entry: WavePart, place: int, context: Context) -> str:
+    """Return the month of one of several files, "" where none is said; what is wrong with it joins the problems."""
+    try:
+        return month_of(entry.date, entry.label or "date") if entry.date else ""
+    except OtterError as error:
+        context.refused(("data", "files", place, "date"), error)
+    return ""
+
+
+def _wave(entry: WavePart, folder: Path, codebook: Codebook | None, date: str) -> Wave:
     changes = entry.changes
     return Wave(
         data=folder / entry.file,
         label=entry.label or name_of(Path(entry.file)).partition(".")[0],
         reading=_reading(entry),
         codebook=codebook,
-        date=entry.date,
+        date=date,
         changes=WaveChanges(
             columns=changes.columns,
             codes=changes.codes,
