@@ -156,8 +156,18 @@ def force_option(command: F) -> F:
     return click.option(
         "--force",
         is_flag=True,
+        callback=_noting,
         help="Replace files that eager-otter did not make. What the command reads is never replaced.",
     )(command)
+
+
+def _noting(context: click.Context, _: click.Parameter, value: bool) -> bool:
+    """Let files without a mark that this program wrote be known again, while nobody has changed them."""
+    from eager_otter.gates.writing import NOTED
+
+    token = NOTED.set(kept_in())
+    context.call_on_close(lambda: NOTED.reset(token))
+    return value
 
 
 def renamed_option(old: str, new: str) -> Callable[[F], F]:

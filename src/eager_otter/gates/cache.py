@@ -8,7 +8,7 @@ import os
 import re
 import shutil
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from dataclasses import field
 from pathlib import Path
@@ -22,6 +22,8 @@ from eager_otter.patterns import pattern
 
 OFF = "off"
 FACTS = "facts"
+WRITTEN = "written"  # the file that notes what commands wrote
+MOST_WRITTEN = 1_000  # files that are noted, the last ones
 MAKER = "eager-otter cache"
 COPIES = ".parquet"
 PLACE = pattern(r".+-[0-9a-f]{16}")
@@ -34,6 +36,8 @@ MOST = 10 << 30  # bytes of all; above, what was used longest ago is taken away
 @dataclass(slots=True, eq=False)
 class Cache:
     """A folder of kept columns, a place in it for each file of data; `told` says what was kept or could not be.
+
+    It also knows again what commands wrote into files that have no room for a mark, such as CSV.
 
     `named` is the folder that was asked for; None: that of the user on this machine, which takes a while to tell.
     """
@@ -61,12 +65,38 @@ class Cache:
     def empty(self) -> int:
         """Take away what is kept, and nothing else: the number of bytes."""
         size = 0
+        with suppress(OSError):
+            (self.folder / WRITTEN).unlink()
         for place in self.places():
             size += place.size()
             place.drop()
         with suppress(OSError):
             self.folder.rmdir()  # stays where anything else is in it
         return size
+
+    def note_written(self, paths: Sequence[Path]) -> None:
+        """Note files as they have just been written, so that they are known as ours while nobody changes them."""
+        with suppress(OSError):
+            found = self.written() | {str(path): digest_of_bytes(path) for path in paths}
+            latest = dict(list(found.items())[-MOST_WRITTEN:])
+            self.folder.mkdir(parents=True, exist_ok=True)
+            part = self.folder / f"{WRITTEN}.{os.getpid()}"
+            text = json.dumps(latest)
+            part.write_text(f"{_mark(text)}\n{text}", "utf-8")
+            part.chmod(0o600)  # it tells where somebody's files are
+            part.replace(self.folder / WRITTEN)
+
+    def is_as_written(self, path: Path) -> bool:
+        """Return whether a file holds, byte for byte, what was noted when it was written."""
+        with suppress(OSError):
+            noted = self.written().get(str(path))
+            return noted is not None and noted == digest_of_bytes(path)
+        return False
+
+    def written(self) -> dict[str, str]:
+        """Read what was noted: a digest by path; nothing where that is not as it was noted."""
+        found = _marked(self.folder / WRITTEN)
+        return {str(path): str(digest) for path, digest in found.items()} if isinstance(found, dict) else {}
 
     def tell_of(self, name: str, columns: int, size: int) -> None:
         """Say that columns of a file are kept."""
@@ -98,11 +128,7 @@ class CachePlace:
 
     def facts(self) -> dict[str, Any] | None:
         """Read the facts; None where there are none that are as they were written."""
-        try:
-            mark, _, text = (self.path / FACTS).read_text("utf-8").partition("\n")
-            found = json.loads(text) if mark == _mark(text) else None
-        except (OSError, ValueError, RecursionError):
-            return None
+        found = _marked(self.path / FACTS)
         return found if isinstance(found, dict) else None
 
     def write_facts(self, facts: dict[str, Any]) -> None:
@@ -180,6 +206,21 @@ class CachePlace:
         )
         if text not in self.cache.told:
             self.cache.told.append(text)
+
+
+def _marked(path: Path) -> Any:
+    """Read what was written behind a mark; None where there is nothing that is as it was written."""
+    try:
+        mark, _, text = path.read_text("utf-8").partition("\n")
+        return json.loads(text) if mark == _mark(text) else None
+    except (OSError, ValueError, RecursionError):
+        return None
+
+
+def digest_of_bytes(path: Path) -> str:
+    """Return a digest of all the bytes of a file. Raises OSError."""
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def _mark(text: str) -> str:

@@ -16,8 +16,9 @@ import time
 import zlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from contextvars import ContextVar
 from pathlib import Path
-from typing import TextIO
+from typing import Protocol, TextIO
 
 from eager_otter.errors import FileProblem, OtterError, shown_path
 from eager_otter.gates.outputs import is_ours
@@ -98,8 +99,21 @@ def _short(path: Path) -> str:
     return text if len(text) <= LONGEST_SHOWN else f"{text[:LONGEST_SHOWN]}…"
 
 
+class Noted(Protocol):
+    """What knows files that this program wrote and that hold no mark of it, such as CSV."""
+
+    def is_as_written(self, path: Path) -> bool:
+        """Return whether a file is as it was written."""
+
+    def note_written(self, paths: Sequence[Path]) -> None:
+        """Note files as they have just been written."""
+
+
+NOTED: ContextVar[Noted | None] = ContextVar("files that were written before", default=None)
+
+
 def _check_free(path: Path, real: Path) -> None:
-    if not is_ours(real):
+    if not is_ours(real) and not ((noted := NOTED.get()) is not None and noted.is_as_written(real)):
         raise FileProblem(
             f"{shown_path(path)}: is there already and does not say that eager-otter made it; it is not overwritten. "
             "Name another file, move it away, or give --force (in Python: force=True)."
@@ -110,6 +124,14 @@ def _check_free(path: Path, real: Path) -> None:
             f"{shown_path(path)}: is one of {names} names of the same file (hard links); the others would keep the old "
             "contents. Remove it first, or give --force (in Python: force=True)."
         )
+
+
+def _note(paths: Sequence[Path]) -> None:
+    """Note what was written without a mark, where a command has said what knows such files again."""
+    noted = NOTED.get()
+    unmarked = [path.resolve() for path in paths if not is_ours(path)] if noted is not None else []
+    if noted is not None and unmarked:
+        noted.note_written(unmarked)
 
 
 def _same(real: Path, source: Path) -> bool:
@@ -133,6 +155,7 @@ def written_beside(
         yield parts
         with _failing_clearly(paths):
             _put(parts, [path.resolve() for path in paths])
+        _note(paths)
 
 
 def write_each(
@@ -164,6 +187,7 @@ def write_each(
         for path, part in whole:
             with _failing_clearly([path]):
                 _put([part], [path.resolve()])
+    _note([path for path, _ in whole])
     if faults:
         raise faults[0]
     return [path for path, _ in whole], problems
