@@ -338,6 +338,12 @@ def test_the_command_serves_tells_and_ends(demo: Path, tmp_path: Path) -> None:
         )
         assert "main findings and the audit are left out here" in process.stderr.readline()
         assert "unknown key 'srot'" in process.stderr.readline()
+        (folder / PLAN).write_text(
+            re.sub("^title: .*", "title: Water #2 now", text, flags=re.M), encoding="utf-8"
+        )
+        assert process.stdout.readline()[8:].startswith("  ")
+        told = [process.stderr.readline() for _ in range(3)]  # the line in question and its mark come first
+        assert any("only 'Water' is read here" in line for line in told)
         process.send_signal(signal.SIGINT)
         assert process.wait(20) == 0
     assert not (folder / "tables.new").exists()

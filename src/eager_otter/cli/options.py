@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import click
 from click.core import ParameterSource
 
-from eager_otter.errors import FileProblem, RequestError, one_of, shown_path
+from eager_otter.errors import FileProblem, Problem, RequestError, one_of, shown_path
 from eager_otter.gates.outputs import TEXTS
 from eager_otter.gates.reading import is_file, is_folder
 from eager_otter.gates.streams import echo
@@ -276,10 +276,17 @@ def refuse_given(why: str, *names: str) -> None:
         raise RequestError(f"{why}, so {shown} would do nothing; leave it out.")
 
 
+def tell_hints(plan: Plan, before: Collection[Problem] = ()) -> None:
+    """Say on stderr what in a plan and its codebook is better written otherwise, or may be meant so."""
+    for hint in plan.hints:
+        if hint not in before:
+            echo(f"Note: {hint}", err=True)
+
+
 def tell_who_is_counted(survey: Survey, plan: Plan | None, filter_text: str | None) -> None:
     """Say on stderr when a filter leaves nobody out, and when unfinished interviews are counted."""
-    for hint in () if plan is None else plan.hints:
-        echo(f"Note: {hint}", err=True)
+    if plan is not None:
+        tell_hints(plan)
     for note in () if plan is None else _notes_on_language(plan):
         echo(f"Note: {note}", err=True)
     for note in notes_on_people(survey, plan, filter_text):

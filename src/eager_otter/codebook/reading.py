@@ -92,11 +92,15 @@ def _sound(read: ReadCodebook) -> Codebook:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class ReadCodebook:
-    """A codebook as far as it could be read: its sound questions, the names of the others, and all problems."""
+    """A codebook as far as it could be read: its sound questions, the names of the others, and all problems.
+
+    `hints` tell what is no mistake, but may be meant otherwise.
+    """
 
     codebook: Codebook
     mistaken: frozenset[str]
     problems: tuple[Problem, ...]
+    hints: tuple[Problem, ...] = ()
 
 
 def read_with_mistakes(document: Document, origin: Origin[Codebook] | None = None) -> ReadCodebook:
@@ -192,7 +196,10 @@ class _Reading:
         sound = {*self.questions, *self.grids}
         codebook = self._with_translations(codebook, head)
         return ReadCodebook(
-            codebook=codebook, mistaken=frozenset(set(self.bodies) - sound), problems=tuple(self.problems)
+            codebook=codebook,
+            mistaken=frozenset(set(self.bodies) - sound),
+            problems=tuple(self.problems),
+            hints=tuple(problem for document in self._documents() for problem in document.cut),
         )
 
     def _with_translations(self, codebook: Codebook, head: CodebookFile | None) -> Codebook:

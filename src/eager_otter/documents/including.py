@@ -42,13 +42,14 @@ def with_included(document: Document, *, lists: Sequence[str], mappings: Sequenc
     name; the document's own win. Raises DocumentError for a file that includes itself, and for one that cannot be read.
     """
     whole = Whole(document.path, document.data, document.lines, dict(document.keys), dict(document.values))
-    whole.files, whole.first = (document.path,), document
+    whole.files, whole.first, whole.cut = (document.path,), document, document.cut
     if not isinstance(document.data, dict) or INCLUDE not in document.data:
         return whole
     data: dict[str, Any] = {}
     origins: dict[Place, tuple[Document, Place]] = {}
     parts = _parts(document, (resolved(document.path),))
     whole.files = tuple(dict.fromkeys(part.path for part in parts))
+    whole.cut = [problem for part in parts for problem in part.cut]
     for part in parts:
         if not isinstance(part.data, dict):
             raise DocumentError([part.problem((), "an included file is a mapping (key: value).")])

@@ -34,7 +34,7 @@ from eager_otter.documents.part import (
     rules_of,
 )
 from eager_otter.documents.written import found_text
-from eager_otter.documents.yaml_nodes import Document, Place
+from eager_otter.documents.yaml_nodes import AFTER_A_SIGN, Document, Place
 from eager_otter.errors import Problem, nearest
 
 
@@ -198,7 +198,7 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
     match item["type"]:
         case "extra_forbidden":
             known = _keys_at(kind, loc[:-1])
-            message = f"unknown key {name!r}.{nearest(name, known)}{_parted(item['input'], document, where)}"
+            message = f"unknown key {name!r}.{nearest(name, known)}{_unread(item['input'], document, where)}"
             return document.problem(where, message, key=True)
         case "missing":
             return document.problem(
@@ -235,14 +235,19 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
             message = f"{name}: {item['msg']}."
         case _:
             message = f"{name}: {item['msg'][0].lower()}{item['msg'][1:]}; found {found_text(item['input'])}."
-    return document.problem(where, message + _parted(item["input"], document, where))
+    return document.problem(where, message + _unread(item["input"], document, where))
 
 
-def _parted(value: object, document: Document, where: Place) -> str:
-    """Say what a key without a value most often is: the end of a text with a comma, as in {label: Other, please}."""
+def _unread(value: object, document: Document, where: Place) -> str:
+    """Say why a key has no value, where text is there: after a comma in { }, as in {label: Other, please}, or a #."""
+    if value is not None:
+        return ""
+    if document.stands_alone(where):
+        return " A text with a comma stands in quotes inside { }."
+    place = document.problem(where, "")
     return (
-        " A text with a comma stands in quotes inside { }."
-        if value is None and document.stands_alone(where)
+        f" {AFTER_A_SIGN}"
+        if any((one.file, one.line) == (place.file, place.line) for one in document.cut)
         else ""
     )
 

@@ -38,6 +38,7 @@ LARGEST_FILE = 16_000_000  # bytes
 WHAT = "a YAML file"
 SURELY_READ = 300  # levels that any version of the parser builds without harm
 BEYOND_REASON = "the file nests or repeats itself beyond reason."
+_CUT = re.compile(r"[ \t]+#\w")  # a comment that begins as a text might go on
 _BRACKET = re.compile(r"[\[\]{}]")
 _INDENTED = re.compile(r"^[ ?-]+", re.MULTILINE)  # each sign may begin a level
 
@@ -69,6 +70,9 @@ class Document:
     keys: dict[Place, Spot] = field(default_factory=dict)
     values: dict[Place, Spot] = field(default_factory=dict)
     text: str = ""  # as it was read
+    cut: list[Problem] = field(
+        default_factory=list
+    )  # where a text ends before what may have been meant as text
     by_name: ClassVar[bool] = (
         False  # whether a key may also be written as Python names it: no_test for "no test below"
     )
@@ -203,6 +207,7 @@ def _check_depth(document: Document) -> None:
             raise DocumentError([Problem(shown_path(document.path), line, column, BEYOND_REASON)])
 
 
+AFTER_A_SIGN = "What stands behind a # is a comment: put the whole text in quotes."
 STANDARD_TAGS = "tag:yaml.org,2002:"
 
 
@@ -212,6 +217,7 @@ class _Reader:
         self.problems: list[Problem] = []
         self._met: set[int] = set()
         self._repeats = 0
+        self._may_cut = _CUT.search(document.text) is not None
 
     def plain(self, node: yaml.Node, place: Place) -> Any:
         self.document.values[place] = _spot(node)
@@ -232,7 +238,19 @@ class _Reader:
             return self._mapping(node, place)
         if isinstance(node, yaml.SequenceNode):
             return [self.plain(child, (*place, k)) for k, child in enumerate(node.value)]
-        return _scalar(node)
+        value = _scalar(node)
+        if self._may_cut and not getattr(node, "style", "") and (value is None or isinstance(value, str)):
+            self._note_cut(node)
+        return value
+
+    def _note_cut(self, node: Any) -> None:
+        """Note a text behind which a comment begins as a text might go on: `label: Brand #2`."""
+        line, column = node.end_mark.line + 1, node.end_mark.column
+        behind = _CUT.match(self.document.line(line), column)
+        if behind is not None:
+            read = f"only {node.value!r} is read here." if node.value else "nothing is read here."
+            message = f"{read} {AFTER_A_SIGN} Where it is a comment, put a blank behind the #."
+            self.document.cut.append(self._problem(line, behind.end() - 1, message))
 
     def _only_named(self, node: yaml.Node) -> bool:
         """Return whether a name is given to nothing: `label: &Sons`."""
@@ -256,9 +274,10 @@ class _Reader:
         return result
 
     def _refuse(self, node: yaml.Node, place: Place, message: str) -> None:
-        line, column = _spot(node)
-        excerpt = self.document.line(line)
-        self.problems.append(Problem(shown_path(self.document.path), line, column, message, excerpt))
+        self.problems.append(self._problem(*_spot(node), message))
+
+    def _problem(self, line: int, column: int, message: str) -> Problem:
+        return Problem(shown_path(self.document.path), line, column, message, self.document.line(line))
 
 
 def _spot(node: yaml.Node) -> Spot:

@@ -236,8 +236,11 @@ def settings_typed(typed: Sequence[str]) -> Iterator[tuple[str, Any]]:
         if not sign or not key.strip():
             raise RequestError(f"--set takes KEY=VALUE, as in --set sort=down; found {one!r}.")
         try:
-            yield key.strip(), compose(text, Path("--set")).data
+            document = compose(text, Path("--set"))
         except OtterError as error:
             raise RequestError(
                 f"--set {key.strip()}: the value is not valid YAML: {text!r}. Quote the whole of KEY=VALUE."
             ) from error
+        if document.cut:
+            raise RequestError(f"--set {key.strip()}: {document.cut[0].message}")
+        yield key.strip(), document.data

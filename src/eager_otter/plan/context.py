@@ -35,7 +35,7 @@ class Context:
     def __init__(self, document: Document) -> None:
         self.document = document
         self.problems: list[Problem] = []
-        self.hints: list[Problem] = []
+        self.hints: list[Problem] = [*document.cut]
         self.codebook: Codebook | None = None
         self.mistaken: frozenset[str] = frozenset()  # questions of the codebook that are themselves mistaken
 
@@ -77,6 +77,7 @@ class Context:
             read = read_with_mistakes(read_yaml(path, "codebook"))
             self.codebook, self.mistaken = read.codebook, read.mistaken
             self.problems += read.problems
+            self.hints += read.hints
         except FileProblem as error:
             message = f"codebook: {str(error).removeprefix(shown_path(path) + ': ')}"
             self.mistake(("codebook",), f"{message} Looked for {shown_path(path)}.")

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from eager_otter.cli.options import NAMED_AFTER, changed, people_options, read_named_plan
+from eager_otter.cli.options import NAMED_AFTER, changed, people_options, read_named_plan, tell_hints
 from eager_otter.gates.streams import echo, show
 
 FOUND = 1
@@ -49,7 +49,9 @@ def audit(
 
         result = audit_data(plan)
     else:
-        result = run_audit(changed(read_named_plan(plan, NAMED_AFTER), **people))
+        wanted = changed(read_named_plan(plan, NAMED_AFTER), **people)
+        tell_hints(wanted)
+        result = run_audit(wanted)
     if shape == "json":
         from eager_otter.report.audit_view import as_json
 

@@ -16,6 +16,7 @@ from eager_otter.cli.options import (
     people_options,
     read_named_plan,
     spoken,
+    tell_hints,
     tell_who_is_counted,
 )
 from eager_otter.gates.streams import echo
@@ -64,7 +65,8 @@ def live(plan: Path, port: int, no_browser: bool, language: str | None, **people
             click.launch(server.address)
         while wait_for_change(states_of(session.watched()) | states, stop):
             states = states_of(session.watched())  # what is saved from here on makes them again
-            _tell(session.refresh(), session)
+            before = _plan_of(session)
+            _tell(session.refresh(), session, before=before)
     except KeyboardInterrupt:
         echo("Ended.", err=True)
     finally:
@@ -72,8 +74,20 @@ def live(plan: Path, port: int, no_browser: bool, language: str | None, **people
     return 0
 
 
-def _tell(shown: Shown, session: LiveSession, *, first: bool = False, filter_text: str | None = None) -> None:
-    """Say in the terminal what was made, or what is wrong."""
+def _plan_of(session: LiveSession) -> Plan | None:
+    """Return the plan of the last good tables."""
+    return None if session.report is None else session.report.plan
+
+
+def _tell(
+    shown: Shown,
+    session: LiveSession,
+    *,
+    first: bool = False,
+    before: Plan | None = None,
+    filter_text: str | None = None,
+) -> None:
+    """Say in the terminal what was made, or what is wrong; hints only that the plan `before` did not give."""
     from datetime import datetime
 
     if shown.mistake:
@@ -83,5 +97,8 @@ def _tell(shown: Shown, session: LiveSession, *, first: bool = False, filter_tex
         tell_who_is_counted(session.report.survey, session.report.plan, filter_text)
         for note in session.left_out:
             echo(f"Note: {note}", err=True)
+    plan = _plan_of(session)
+    if not first and plan is not None:
+        tell_hints(plan, () if before is None else before.hints)
     now = datetime.now().astimezone().strftime("%H:%M:%S")
     echo(f"{now}  {shown.told}")
