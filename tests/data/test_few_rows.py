@@ -5,6 +5,7 @@ from __future__ import annotations
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -80,6 +81,34 @@ def test_few_rows_are_read_as_many_are(cells: list[str | None]) -> None:
     with pytest.MonkeyPatch.context() as few:
         one, other = both(few, values)
         assert one == other
+
+
+@settings(max_examples=100)
+@given(st.lists(CELLS, max_size=4), st.lists(CELLS, max_size=3), st.integers(1, 5), st.booleans())
+@example(["1", "99", None], ["nan"], 3, True)
+@example(["1", "", "2"], [], 4, True)
+@example(["1", "", "2"], [], 4, False)
+@example(["1.5", "2"], ["no number"], 4, False)
+def test_numbers_of_a_dictionary_are_those_of_its_rows(
+    cells: list[str | None], unused: list[str | None], times: int, few: bool
+) -> None:
+    """Also where it holds texts that no row has, blank rows, and far fewer texts than rows."""
+    texts = list(dict.fromkeys(text for text in [*unused, *cells] if text is not None))
+    rows = cells * times
+    places = pa.array([None if text is None else texts.index(text) for text in rows], pa.int32())
+    array = pa.DictionaryArray.from_arrays(places, pa.array(texts, pa.string()))
+
+    def read(column: Any) -> object:
+        try:
+            values, which = numbers(column, Missing(("99",)), "spend")
+        except DataError as error:
+            return str(error)
+        return [np.float64(value).tobytes() for value in values], None if which is None else which.tolist()
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(columns, "FEW_ROWS", columns.FEW_ROWS if few else 0)
+        assert read(array) == read(pa.array(rows, pa.string()))
+        assert read(array.slice(len(cells))) == read(pa.array(rows[len(cells) :], pa.string()))
 
 
 @pytest.mark.parametrize("line", ["look heard_of -b region", "look liking", "questions", "run --list"])

@@ -349,9 +349,11 @@ def numbers(column: Any, missing: Missing, name: str) -> tuple[FloatArray, CodeA
     """
     pointed = _with_points(column) if isinstance(column, Located) and column.decimal != "." else column
     plain = _one_array(pointed.column if isinstance(pointed, Located) else pointed)
+    fast = None
     if pa.types.is_dictionary(plain.type):
-        plain = plain.cast(plain.type.value_type)
-    fast = _as_floats(plain)
+        fast = _of_dictionary_as_floats(plain)
+        plain = plain if fast is not None else plain.cast(plain.type.value_type)
+    fast = _as_floats(plain) if fast is None else fast
     if fast is not None:
         return without_missing(fast, missing)
     return _numbers_by_text(column, missing, name)
@@ -420,8 +422,11 @@ def plain_numbers(texts: Sequence[str]) -> FloatArray | None:
 def _as_floats(array: Any) -> FloatArray | None:
     """Convert a whole column at once, NaN for blanks; None where a text is no plain number."""
     few = _few_as_floats(array)
-    if few is not None:
-        return few
+    return _many_as_floats(array) if few is None else few
+
+
+def _many_as_floats(array: Any) -> FloatArray | None:
+    """Convert a whole column by a function of Arrow."""
     try:
         if pa.types.is_string(array.type):
             array = _blank_as_null(array)
@@ -433,6 +438,22 @@ def _as_floats(array: Any) -> FloatArray | None:
         return None
     strange = not pa.types.is_floating(array.type) and np.isnan(values).sum() > array.null_count
     return None if strange else values  # a text such as "nan" is no number
+
+
+def _of_dictionary_as_floats(array: Any) -> FloatArray | None:
+    """Convert each text of a dictionary once; None where that is no gain, or one of them is no plain number.
+
+    A dictionary may hold texts that no row has: what these are does not matter, so that the rows decide then.
+    """
+    if len(array.dictionary) > len(array) / 2:
+        return None
+    values = (_as_floats if len(array) <= FEW_ROWS else _many_as_floats)(array.dictionary)
+    if values is None:
+        return None
+    indices, null = _plain(array.indices)
+    if null is None:
+        return np.asarray(values[indices])
+    return np.where(null, np.nan, np.append(values, np.nan)[np.where(null, 0, indices)])
 
 
 def _few_as_floats(array: Any) -> FloatArray | None:
