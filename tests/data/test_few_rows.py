@@ -89,6 +89,8 @@ def test_few_rows_are_read_as_many_are(cells: list[str | None]) -> None:
 @example(["1", "", "2"], [], 4, True)
 @example(["1", "", "2"], [], 4, False)
 @example(["1.5", "2"], ["no number"], 4, False)
+@example([":"], ["1e200"], 1, False)
+@example([None], ["99"], 1, False)
 def test_numbers_of_a_dictionary_are_those_of_its_rows(
     cells: list[str | None], unused: list[str | None], times: int, few: bool
 ) -> None:

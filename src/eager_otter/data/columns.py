@@ -507,6 +507,7 @@ def _numbers_by_text(column: Any, missing: Missing, name: str) -> tuple[FloatArr
     if wrong:
         seen = parts.rows_with(wrong)
         if seen.size:
+            wrong = {parts.texts[place] for place in set(parts.index[seen].tolist())}  # that any row has
             raise DataError(
                 f"Column {name!r} should hold numbers{_at_most(wrong)}; found {parts.named_rows(seen)}. "
                 f"{_remedy_for(wrong)}"
@@ -516,4 +517,5 @@ def _numbers_by_text(column: Any, missing: Missing, name: str) -> tuple[FloatArr
     for k, text in enumerate(parts.texts):
         if text in missing.codes:
             which[k] = missing.codes.index(text) + 1
-    return without[parts.index], which[parts.index] if which.any() else None
+    of_rows = which[parts.index]  # a dictionary may hold what no row has
+    return without[parts.index], of_rows if of_rows.any() else None
