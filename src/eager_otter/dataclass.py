@@ -82,7 +82,7 @@ class _Init:
         self.ways: _Ways | None = None
 
     def __get__(self, instance: object, owner: type) -> Method:
-        if instance is None or not self.left:
+        if not self.left or not isinstance(instance, self.kind):  # a class, for those who ask about it
             return self._written().__get__(instance, owner)  # type: ignore[no-any-return]
         return partial(self._set_fields, instance)
 

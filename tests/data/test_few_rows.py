@@ -105,7 +105,9 @@ def test_numbers_of_a_dictionary_are_those_of_its_rows(
             values, which = numbers(column, Missing(("99",)), "spend")
         except DataError as error:
             return str(error)
-        return [np.float64(value + 0.0).tobytes() for value in values], None if which is None else which.tolist()
+        return [
+            np.float64(value + 0.0).tobytes() for value in values
+        ], None if which is None else which.tolist()
 
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(columns, "FEW_ROWS", columns.FEW_ROWS if few else 0)
