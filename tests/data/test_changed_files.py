@@ -92,6 +92,6 @@ def test_a_digest_that_cannot_be_made_is_told(tmp_path: Path, monkeypatch: pytes
     def fail(path: Path, what: str) -> None:
         raise otter.FileProblem(f"{path.name}: cannot be read (Input/output error).")
 
-    monkeypatch.setattr(files, "read_blocks", fail)
+    monkeypatch.setattr(files, "digest_of_bytes", fail)
     with pytest.raises(otter.FileProblem, match=r"responses.csv: cannot be read \(Input/output error\)"):
         otter.open_survey(tmp_path / "codebook.yaml", data)

@@ -11,7 +11,14 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from eager_otter.errors import FileProblem, shown_path
 from eager_otter.gates.outputs import MANIFEST
-from eager_otter.gates.reading import LARGEST_JSON, is_file, parse_json, plain_number, read_blocks, read_text
+from eager_otter.gates.reading import (
+    LARGEST_JSON,
+    digest_of_bytes,
+    is_file,
+    parse_json,
+    plain_number,
+    read_text,
+)
 from eager_otter.gates.text import as_json
 
 FORMAT: Literal[1] = 1
@@ -133,12 +140,7 @@ def digest(content: bytes) -> Digest:
 
 def file_digest(path: Path) -> Digest:
     """Return a digest of a file's bytes, "" where it is not there."""
-    if not is_file(path):
-        return ""
-    digest = hashlib.sha256()
-    for block in read_blocks(path, "a file"):
-        digest.update(block)
-    return digest.hexdigest()[:16]
+    return digest_of_bytes(path, "a file")[:16] if is_file(path) else ""
 
 
 def read_manifests(path: Path) -> ManifestFile:

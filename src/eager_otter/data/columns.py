@@ -349,11 +349,7 @@ def numbers(column: Any, missing: Missing, name: str) -> tuple[FloatArray, CodeA
     """
     pointed = _with_points(column) if isinstance(column, Located) and column.decimal != "." else column
     plain = _one_array(pointed.column if isinstance(pointed, Located) else pointed)
-    fast = None
-    if pa.types.is_dictionary(plain.type):
-        fast = _of_dictionary_as_floats(plain)
-        plain = plain if fast is not None else plain.cast(plain.type.value_type)
-    fast = _as_floats(plain) if fast is None else fast
+    fast = _as_floats(plain)
     if fast is not None:
         return without_missing(fast, missing)
     return _numbers_by_text(column, missing, name)
@@ -383,9 +379,7 @@ def _pointed(text: str, sign: str) -> str:
 
 def _with_points(column: Located) -> Located:
     """Write decimal points for the decimal commas of a column of text."""
-    array = _one_array(column.column)
-    if pa.types.is_dictionary(array.type):
-        array = array.cast(array.type.value_type)
+    array = _plainly(_one_array(column.column))
     if not pa.types.is_string(array.type):
         return column
     import pyarrow.compute as pc
@@ -396,9 +390,7 @@ def _with_points(column: Located) -> Located:
 def without_thousands(column: Any, mark: str) -> Any:
     """Take the marks between thousands out of a column of texts; texts that are no such numbers stay as they are."""
     located = column if isinstance(column, Located) else Located(column, 0)
-    array = _one_array(located.column)
-    if pa.types.is_dictionary(array.type):
-        array = array.cast(array.type.value_type)
+    array = _plainly(_one_array(located.column))
     if not pa.types.is_string(array.type):
         return column
     import pyarrow.compute as pc
@@ -421,6 +413,9 @@ def plain_numbers(texts: Sequence[str]) -> FloatArray | None:
 
 def _as_floats(array: Any) -> FloatArray | None:
     """Convert a whole column at once, NaN for blanks; None where a text is no plain number."""
+    if pa.types.is_dictionary(array.type):
+        once = _of_dictionary_as_floats(array)
+        return _as_floats(_plainly(array)) if once is None else once
     few = _few_as_floats(array)
     return _many_as_floats(array) if few is None else few
 

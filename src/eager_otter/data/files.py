@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import time
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
@@ -18,7 +17,7 @@ from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, FileProblem, name_of, nearest, shown_path
 from eager_otter.gates.machine import memory
-from eager_otter.gates.reading import is_stored, read_blocks, state_of
+from eager_otter.gates.reading import digest_of_bytes, is_stored, state_of
 from eager_otter.gates.storage import data_stamp, stored
 from eager_otter.looks.words import counted
 
@@ -307,12 +306,10 @@ def _made_digest(path: Path) -> str:
     known = _DIGESTS.get(path.absolute())
     if known is not None and known[0] == key:
         return known[1]
-    digest = hashlib.sha256()
-    for block in read_blocks(path, "a file of responses"):
-        digest.update(block)
+    digest = digest_of_bytes(path, "a file of responses")
     if key is not None and time.time_ns() - max(key[-2:]) > AT_REST:
-        know_digest(path, key, digest.hexdigest())
-    return digest.hexdigest()
+        know_digest(path, key, digest)
+    return digest
 
 
 def know_digest(path: Path, state: tuple[int, ...], digest: str) -> None:

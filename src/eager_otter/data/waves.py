@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from contextlib import suppress
@@ -12,6 +11,7 @@ from typing import Any
 
 from eager_otter.codebook.expression import Both, Expression, Operand, Value, Within, as_operand
 from eager_otter.codebook.model import Answer, Codebook, CodeColumn, Merged, Offered, Question, TickColumns
+from eager_otter.codebook.periods import read_day
 from eager_otter.data.opening import Reading
 from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import Settings
@@ -150,9 +150,9 @@ def month_of(date: str, label: str) -> str:
     """
     if MONTH.fullmatch(date):
         return date
-    with suppress(ValueError):
-        if DAY.fullmatch(date):
-            return f"{datetime.date.fromisoformat(date):%Y-%m}"
+    with suppress(RequestError):
+        if DAY.fullmatch(date) and read_day(date):
+            return date[:7]
     raise RequestError(f"{label}: its date is a month, such as 2026-03, or a day of it; found {date!r}.")
 
 

@@ -29,7 +29,7 @@ def fit_of(hint: Any, *, numbers: bool = True) -> Fit:
         numbers = numbers and not (str in inside and inside & {int, float})
         return _any_of([fit_of(part, numbers=numbers) for part in parts])
     if origin is Literal:
-        return fit_one_of(parts)
+        return _one_of(parts)
     if origin is tuple and not (len(parts) == 2 and parts[1] is Ellipsis):
         return _each_of([fit_of(part, numbers=numbers) for part in parts])
     if origin in (tuple, Sequence):
@@ -37,7 +37,7 @@ def fit_of(hint: Any, *, numbers: bool = True) -> Fit:
     if origin is Mapping:
         return _mapping(fit_of(parts[0], numbers=numbers), fit_of(parts[1], numbers=numbers))
     if hint is str:
-        return fit_text
+        return _text
     if hint is Path:
         return _of_class(type(Path()))
     if hint in (int, float) and not numbers:
@@ -67,7 +67,7 @@ def _nothing(_: Any) -> Any:
     return MISFIT
 
 
-def fit_text(value: Any) -> Any:
+def _text(value: Any) -> Any:
     """Take a text that can be written to a file: one with half a character cannot."""
     if type(value) is not str:
         return MISFIT
@@ -87,8 +87,7 @@ def _object(kind: type) -> Fit:
     return lambda value: value if isinstance(value, kind) else MISFIT
 
 
-def fit_one_of(words: tuple[Any, ...]) -> Fit:
-    """Return what takes one of some words."""
+def _one_of(words: tuple[Any, ...]) -> Fit:
     known = {(type(word), word) for word in words}
     kinds = {type(word) for word in words}
     return lambda value: value if type(value) in kinds and (type(value), value) in known else MISFIT

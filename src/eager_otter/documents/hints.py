@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import inspect
 from collections.abc import Hashable, Mapping
-from dataclasses import fields, replace
+from dataclasses import fields
 from functools import cache
 from typing import Any, get_type_hints
 
@@ -21,9 +21,10 @@ class Wanted:
     usual: Any = MISFIT
 
     @classmethod
-    def by(cls, hint: Any) -> Wanted:
-        """Make what a hint asks for."""
-        return cls(hint, fit_of(hint))
+    def by(cls, hint: Any, usual: Any = MISFIT) -> Wanted:
+        """Make what a hint asks for, where most often a value is as `usual`."""
+        fit = fit_of(hint)
+        return cls(hint, fit, usual if fit(usual) is usual else MISFIT)
 
     def settle(self, name: str, value: object) -> tuple[Any, str]:
         """Return a value as it is to be, and what is wrong with it, "" where nothing is."""
@@ -53,11 +54,7 @@ def of_fields(kind: Hashable) -> Mapping[str, Wanted]:
     """Return what the fields of a dataclass ask for, by name."""
     settings: Any = kind
     hints = get_type_hints(settings)
-    wanted = {one.name: Wanted.by(hints[one.name]) for one in fields(settings)}
-    usual = {
-        one.name: one.default for one in fields(settings) if wanted[one.name].fit(one.default) is one.default
-    }
-    return {name: replace(one, usual=usual.get(name, MISFIT)) for name, one in wanted.items()}
+    return {one.name: Wanted.by(hints[one.name], one.default) for one in fields(settings)}
 
 
 @cache

@@ -10,11 +10,11 @@ import re
 from collections.abc import Callable, Mapping
 from functools import cache
 from inspect import get_annotations
-from types import NoneType, UnionType
+from types import UnionType
 from typing import Annotated, Any, Literal, TypeVar, Union, get_args, get_origin
 
 from eager_otter.dataclass import dataclass
-from eager_otter.documents.fitting import MISFIT, Fit, fit_one_of, fit_text
+from eager_otter.documents.fitting import MISFIT, Fit, fit_of
 from eager_otter.documents.written import written_code, written_text
 from eager_otter.documents.yaml_nodes import WrittenInt
 
@@ -113,14 +113,14 @@ class Part:
     def __init__(self, **values: Any) -> None:
         hashable: Any = type(self)
         usual, own, required = _usual_of(hashable)
-        self.__dict__.update(usual, **{name: usual[name].copy() for name in own}, said=frozenset(values))
-        self.__dict__.update(values)
         unknown, lacking = values.keys() - usual.keys() - required, required - values.keys()
         if unknown or lacking:
             told = [f"has no {name}" for name in sorted(unknown)] + [
                 f"needs {name}" for name in sorted(lacking)
             ]
             raise TypeError(f"{type(self).__name__} {' and '.join(told)}")
+        copies = {name: usual[name].copy() for name in own}
+        self.__dict__.update({**usual, **copies, **values}, said=frozenset(values))
 
     def __setattr__(self, name: str, value: object) -> None:
         raise AttributeError(f"a part of a file is not changed: {name}")
@@ -201,7 +201,7 @@ def fit_of_part(hint: Any, *, by_name: bool = False) -> Fit:
     if origin in (Union, UnionType):
         return _one_way([fit_of_part(part, by_name=by_name) for part in parts])
     if origin is Literal:
-        fit_word = fit_one_of(parts)
+        fit_word = fit_of(hint)
         return lambda value: fit_word(int(value) if isinstance(value, WrittenInt) else value)
     if origin is list:
         return _list(fit_of_part(parts[0], by_name=by_name))
@@ -209,7 +209,7 @@ def fit_of_part(hint: Any, *, by_name: bool = False) -> Fit:
         return _dict(*(fit_of_part(part, by_name=by_name) for part in parts))
     if isinstance(hint, type) and issubclass(hint, Part):
         return _part(hint, by_name=by_name)
-    return PLAIN.get(hint, lambda _: MISFIT)
+    return NUMBERS.get(hint) or fit_of(hint)
 
 
 def _whole(value: Any) -> Any:
@@ -222,15 +222,7 @@ def _number(value: Any) -> Any:
     return float(value) if -EXACT <= value <= EXACT else MISFIT
 
 
-PLAIN: Mapping[Any, Fit] = {
-    str: fit_text,
-    int: _whole,
-    float: _number,
-    bool: lambda value: value if isinstance(value, bool) else MISFIT,
-    NoneType: lambda value: value if value is None else MISFIT,
-    None: lambda value: value if value is None else MISFIT,
-    Any: lambda value: value,
-}
+NUMBERS: Mapping[Any, Fit] = {int: _whole, float: _number}  # which remember how they were written
 
 
 def _annotated(hint: Any, marks: tuple[Any, ...], *, by_name: bool) -> Fit:
@@ -289,12 +281,12 @@ def _dict(fit_key: Fit, fit_value: Fit) -> Fit:
     return fit
 
 
-def _part(kind: type[Part], *, by_name: bool) -> Fit:
+def _part(kind: Any, *, by_name: bool) -> Fit:
     fields = fields_of(kind)
     fits = {one.key: (name, fit_of_part(one.hint, by_name=by_name)) for name, one in fields.items()}
     if by_name:
         fits = {name: fits[one.key] for name, one in fields.items()} | fits
-    required = {name for name, one in fields.items() if one.required}
+    _, _, required = _usual_of(kind)
     rules = rules_of(kind)
 
     def fit(value: Any) -> Any:

@@ -70,9 +70,7 @@ class Document:
     keys: dict[Place, Spot] = field(default_factory=dict)
     values: dict[Place, Spot] = field(default_factory=dict)
     text: str = ""  # as it was read
-    cut: list[Problem] = field(
-        default_factory=list
-    )  # where a text ends before what may have been meant as text
+    cut: list[Problem] = field(default_factory=list)  # texts that end where they may have been meant to go on
     by_name: ClassVar[bool] = (
         False  # whether a key may also be written as Python names it: no_test for "no test below"
     )

@@ -16,13 +16,14 @@ from typing import Any
 
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
-from eager_otter.gates.reading import reason_of
+from eager_otter.gates.reading import digest_of_bytes, reason_of
 from eager_otter.gates.text import size_text
 from eager_otter.patterns import pattern
 
 OFF = "off"
 FACTS = "facts"
 WRITTEN = "written"  # the file that notes what commands wrote
+WHAT = "a file that was written"
 MOST_WRITTEN = 1_000  # files that are noted, the last ones
 MAKER = "eager-otter cache"
 COPIES = ".parquet"
@@ -66,7 +67,9 @@ class Cache:
         """Take away what is kept, and nothing else: the number of bytes."""
         size = 0
         with suppress(OSError):
+            notes = (self.folder / WRITTEN).stat().st_size
             (self.folder / WRITTEN).unlink()
+            size += notes
         for place in self.places():
             size += place.size()
             place.drop()
@@ -77,20 +80,15 @@ class Cache:
     def note_written(self, paths: Sequence[Path]) -> None:
         """Note files as they have just been written, so that they are known as ours while nobody changes them."""
         with suppress(OSError):
-            found = self.written() | {str(path): digest_of_bytes(path) for path in paths}
-            latest = dict(list(found.items())[-MOST_WRITTEN:])
+            found = self.written() | {str(path): digest_of_bytes(path, WHAT) for path in paths}
             self.folder.mkdir(parents=True, exist_ok=True)
-            part = self.folder / f"{WRITTEN}.{os.getpid()}"
-            text = json.dumps(latest)
-            part.write_text(f"{_mark(text)}\n{text}", "utf-8")
-            part.chmod(0o600)  # it tells where somebody's files are
-            part.replace(self.folder / WRITTEN)
+            _write_marked(self.folder / WRITTEN, dict(list(found.items())[-MOST_WRITTEN:]))
 
     def is_as_written(self, path: Path) -> bool:
         """Return whether a file holds, byte for byte, what was noted when it was written."""
         with suppress(OSError):
             noted = self.written().get(str(path))
-            return noted is not None and noted == digest_of_bytes(path)
+            return noted is not None and noted == digest_of_bytes(path, WHAT)
         return False
 
     def written(self) -> dict[str, str]:
@@ -133,10 +131,7 @@ class CachePlace:
 
     def write_facts(self, facts: dict[str, Any]) -> None:
         """Write the facts, all or none. Raises OSError."""
-        part = self.path / f"{FACTS}.{os.getpid()}"
-        text = json.dumps(facts)
-        part.write_text(f"{_mark(text)}\n{text}", "utf-8")
-        part.replace(self.path / FACTS)
+        _write_marked(self.path / FACTS, facts)
 
     def new_copy(self) -> Path:
         """Make the folder, for nobody else to see, and name a file in it that is not there yet. Raises OSError."""
@@ -217,10 +212,13 @@ def _marked(path: Path) -> Any:
         return None
 
 
-def digest_of_bytes(path: Path) -> str:
-    """Return a digest of all the bytes of a file. Raises OSError."""
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+def _write_marked(path: Path, content: dict[str, Any]) -> None:
+    """Write something behind a mark, all or none, for nobody else to see. Raises OSError."""
+    part = path.with_name(f"{path.name}.{os.getpid()}")
+    text = json.dumps(content)
+    part.write_text(f"{_mark(text)}\n{text}", "utf-8")
+    part.chmod(0o600)
+    part.replace(path)
 
 
 def _mark(text: str) -> str:

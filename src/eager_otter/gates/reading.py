@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
 import re
@@ -161,6 +162,14 @@ def read_blocks(path: Path, what: str, size: int = 1 << 20) -> Iterator[bytes]:
     with reading(path, what), path.open("rb") as file:
         while block := file.read(size):
             yield block
+
+
+def digest_of_bytes(path: Path, what: str) -> str:
+    """Return the SHA-256 of all the bytes of a file, in hexadecimal digits. Raises FileProblem."""
+    digest = hashlib.sha256()
+    for block in read_blocks(path, what):
+        digest.update(block)
+    return digest.hexdigest()
 
 
 @contextmanager

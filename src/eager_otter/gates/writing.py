@@ -18,15 +18,19 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 from pathlib import Path
-from typing import Protocol, TextIO
+from typing import TYPE_CHECKING, TextIO
 
 from eager_otter.errors import FileProblem, OtterError, shown_path
 from eager_otter.gates.outputs import is_ours
 from eager_otter.gates.reading import is_file, reason_of
 
+if TYPE_CHECKING:
+    from eager_otter.gates.cache import Cache
+
 DAY = 86_400.0  # seconds
 HOST = f"{zlib.crc32(platform.node().encode()):08x}"  # a folder may be shared by several machines
 PART = re.compile(r"\.otter-([0-9a-f]{8})-(\d+)-\d+\.(?:part|kept)(?:\.\w+)?")
+NOTED: ContextVar[Cache | None] = ContextVar("what knows files without a mark again", default=None)
 LONGEST_SHOWN = 200  # characters of a path that cannot be one
 
 Writer = Callable[[Path], None]
@@ -99,21 +103,9 @@ def _short(path: Path) -> str:
     return text if len(text) <= LONGEST_SHOWN else f"{text[:LONGEST_SHOWN]}…"
 
 
-class Noted(Protocol):
-    """What knows files that this program wrote and that hold no mark of it, such as CSV."""
-
-    def is_as_written(self, path: Path) -> bool:
-        """Return whether a file is as it was written."""
-
-    def note_written(self, paths: Sequence[Path]) -> None:
-        """Note files as they have just been written."""
-
-
-NOTED: ContextVar[Noted | None] = ContextVar("files that were written before", default=None)
-
-
 def _check_free(path: Path, real: Path) -> None:
-    if not is_ours(real) and not ((noted := NOTED.get()) is not None and noted.is_as_written(real)):
+    noted = NOTED.get()
+    if not is_ours(real) and (noted is None or not noted.is_as_written(real)):
         raise FileProblem(
             f"{shown_path(path)}: is there already and does not say that eager-otter made it; it is not overwritten. "
             "Name another file, move it away, or give --force (in Python: force=True)."
@@ -129,8 +121,7 @@ def _check_free(path: Path, real: Path) -> None:
 def _note(paths: Sequence[Path]) -> None:
     """Note what was written without a mark, where a command has said what knows such files again."""
     noted = NOTED.get()
-    unmarked = [path.resolve() for path in paths if not is_ours(path)] if noted is not None else []
-    if noted is not None and unmarked:
+    if noted is not None and (unmarked := [path.resolve() for path in paths if not is_ours(path)]):
         noted.note_written(unmarked)
 
 

@@ -33,12 +33,9 @@ def cache(empty: bool) -> None:
         echo(f"Nothing is kept: {CACHE} or --cache is off.")
         return
     if empty:
-        noted = bool(kept.written())
         size = kept.empty()
         echo(
-            f"Taken away: {size_text(size)} in {kept.folder}"
-            if size or noted
-            else f"{kept.folder}: nothing was kept."
+            f"Taken away: {size_text(size)} in {kept.folder}" if size else f"{kept.folder}: nothing was kept."
         )
         return
     written = kept.written()
