@@ -41,6 +41,7 @@ def told(path: Path, columns: tuple[str, ...] = ("a",), reading: Reading | None 
         ("words.jsonl", '{"a": 1}\nhello\n', "words.jsonl, line 2: is not JSON (Expecting value: line 1 column 1 (char 0))."),
         ("rows.json", "[[1, 2]]", "rows.json: a list of records was expected, one object per respondent."),
         ("blank.csv", "\n\n", "blank.csv: is empty; a header row and one row per respondent are needed."),
+        ("mark.csv", "\ufeff \n", "mark.csv: is empty; a header row and one row per respondent are needed."),
         ("head.tsv", "a\tb\n", "head.tsv: has a header but no rows; at least one respondent is needed."),
     ],
 )  # fmt: skip

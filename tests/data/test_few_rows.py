@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -44,6 +46,7 @@ CELLS = st.one_of(
     st.integers(-(10**20), 10**20).map(str),
     st.floats(allow_nan=False, allow_infinity=False).map(repr),
     st.decimals(allow_nan=False, allow_infinity=False).map(str),
+    st.text("019.-\n", max_size=5),
     st.text(st.characters(exclude_categories=["Cs"]), max_size=4),
 )
 
@@ -63,6 +66,8 @@ def both(few: pytest.MonkeyPatch, act: object) -> list[object]:
 @settings(max_examples=60)
 @given(st.lists(CELLS, max_size=8))
 @example(["9" * 400])
+@example(["1\n2"])
+@example(["1", "1.2.3"])
 @example(["1", "٣"])
 def test_few_rows_are_read_as_many_are(cells: list[str | None]) -> None:
     array = pa.array(cells, pa.string())
@@ -115,14 +120,47 @@ def test_numbers_of_a_dictionary_are_those_of_its_rows(
         assert read(array.slice(len(cells))) == read(pa.array(rows[len(cells) :], pa.string()))
 
 
+TELLS = """
+import sys
+from eager_otter.cli.main import main
+sys.argv[1:] = {line}
+try:
+    main()
+except SystemExit as end:
+    assert not end.code, end.code
+print(*sorted({{"pyarrow.compute", "pyarrow.parquet"}} & set(sys.modules)), file=sys.stderr)
+"""
+
+
+def loaded_by(line: str, folder: Path, **settings: str) -> list[str]:
+    """Return what a command loads of the libraries that a look can do without."""
+    code = TELLS.format(line=line.split())
+    environment = {**os.environ, **settings}
+    done = subprocess.run(
+        [sys.executable, "-c", code],
+        cwd=folder,
+        env=environment,
+        capture_output=True,
+        check=True,
+        text=True,
+    )
+    return done.stderr.splitlines()[-1].split()
+
+
 @pytest.mark.parametrize("line", ["look heard_of -b region", "look liking", "questions", "run --list"])
 def test_a_look_at_few_rows_loads_no_functions_of_arrow(demo: Path, line: str) -> None:
     """They are more than a twentieth of all that a command loads."""
-    code = f"import sys; from eager_otter.cli.main import main; sys.argv[1:] = {line.split()}\ntry: main()\nexcept SystemExit: pass\n"
-    tell = "sys.exit(int('pyarrow.compute' in sys.modules))"
-    assert (
-        subprocess.run(
-            [sys.executable, "-c", code + tell], cwd=demo, capture_output=True, check=False
-        ).returncode
-        == 0
-    )
+    assert loaded_by(line, demo) == []
+
+
+def test_a_second_look_at_a_long_file_loads_no_more_than_at_a_short_one(demo: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "long"
+    shutil.copytree(demo, folder)
+    with (folder / "responses.csv").open("a", encoding="utf-8") as file:
+        rows = (demo / "responses.csv").read_text("utf-8").splitlines()[1:]
+        for time in range(9):
+            file.writelines(f"{time}{row}\n" for row in rows)
+    kept = {"EAGER_OTTER_CACHE": str(tmp_path / "kept")}
+    loaded_by("look heard_of -b region", folder, **kept)
+    assert list((tmp_path / "kept").rglob("*.zip"))
+    assert loaded_by("look heard_of -b region", folder, **kept) == []

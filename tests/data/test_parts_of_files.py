@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import zipfile
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -190,16 +191,15 @@ def test_a_full_disk_while_a_long_file_is_copied_is_told_and_nothing_is_left(
             super().__init__()
             made.append(self.path)
 
-    class Full:
-        def __init__(self, *given: object, **named: object) -> None:
-            raise OSError(errno.ENOSPC, "No space left on device")
+    def full(*_: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
 
     monkeypatch.setattr(files, "IN_PARTS_FROM", 1)
     monkeypatch.setattr(converted, "TemporaryFolder", Folder)
     book = otter.codebook_from_text("questions: {a: {kind: single, column: a, answers: {1: Yes}}}")
     data = write("d.csv", "a,b\n1,2\n1,3\n")
     opened.open_responses(book, data)
-    monkeypatch.setattr(parquet, "ParquetWriter", Full)
+    monkeypatch.setattr(zipfile.ZipFile, "writestr", full)
     with pytest.raises(otter.FileProblem, match=r"No space left on device\)\. Make room there, name another"):
         opened.open_responses(book, data)
     assert len(made) == 2 and not any(path.exists() for path in made)

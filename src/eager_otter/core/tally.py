@@ -318,9 +318,11 @@ class _Parted:
         row_bits = int(rows - 1).bit_length()
         high_bits, low_bits = 53 - row_bits, LOW_SUM_BITS - row_bits
         unit = float(np.ldexp(1.0, int(np.frexp(float(amounts.max(initial=0.0)))[1]) - high_bits))
-        scaled = amounts / unit
-        high = np.floor(scaled)
-        return _Parted(unit, low_bits, high, np.floor(np.ldexp(scaled - high, low_bits)))
+        low = amounts / unit
+        high = np.floor(low)
+        low -= high
+        low *= 2.0**low_bits
+        return _Parted(unit, low_bits, high, np.floor(low, out=low))
 
     def total(self, high: FloatArray, low: FloatArray) -> FloatArray:
         """Return the sum of amounts from those of both parts."""
@@ -337,7 +339,7 @@ class _Passes:
             assert measures.w is not None and measures.w2 is not None
             w, w2 = _Parted.of(measures.w), _Parted.of(measures.w2)
             self.parted = w, w2
-            self.terms += [w.high, w2.high, np.ldexp(w.low, LOW_SUM_BITS) + w2.low]
+            self.terms += [w.high, w2.high, w.low * 2.0**LOW_SUM_BITS + w2.low]
 
     def sums(self, added: FloatArray) -> FloatArray:
         """Return n, Σw, Σw² of added terms: (terms, …) in, (3, …) out."""

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from eager_otter.codebook.model import Difference, Net, Question
-from eager_otter.core.arrays import FloatArray
+from eager_otter.core.arrays import FloatArray, packed_bits
 from eager_otter.core.tally import CodedRows, CodeRows, Rows, ValueRows
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers
 from eager_otter.data.selection import hits_of, in_net, who_counts_in
@@ -181,7 +181,7 @@ def _multi_counts(question: Question, answers: MultiAnswers) -> RowCounts:
     for start in range(0, len(scattered), BITS):
         piece = scattered[start : start + BITS]
         inside = np.array([who_counts_in(question, answers, net) for _, net in piece])
-        parts.append(CodedRows(np.packbits(inside, axis=0, bitorder="little")[0], 1 << len(piece)))
+        parts.append(CodedRows(packed_bits(inside)[0], 1 << len(piece)))
         indicators.append(_any_bit([1 << bit for bit in range(len(piece))], len(piece)))
         order += [row for row, _ in piece]
     places = np.argsort(np.array(order))

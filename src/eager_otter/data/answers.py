@@ -9,11 +9,18 @@ from dataclasses import field, replace
 import numpy as np
 import numpy.typing as npt
 
-from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, counts_of, smallest_unsigned
+from eager_otter.core.arrays import (
+    BoolArray,
+    ByteArray,
+    CodeArray,
+    FloatArray,
+    IntArray,
+    counts_of,
+    packed_bits,
+    smallest_unsigned,
+)
 from eager_otter.data.reasons import BLANK, Reason, Reasons
 from eager_otter.dataclass import dataclass
-
-ByteArray = npt.NDArray[np.uint8]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -74,7 +81,7 @@ class MultiAnswers:
 
     def tick(self, position: int) -> BoolArray:
         """Return who gave the answer at a position of the list: (respondents,)."""
-        return np.asarray(self.packed[position // 8] >> np.uint8(position % 8) & np.uint8(1), np.bool_)
+        return np.asarray(self.packed[position // 8] & np.uint8(1 << position % 8) != 0)
 
     @property
     def answered(self) -> BoolArray:
@@ -84,7 +91,7 @@ class MultiAnswers:
     def chosen(self, rows: BoolArray) -> MultiAnswers:
         """Keep only some respondents."""
         absent = None if self.absent is None else self.absent.chosen(rows)
-        return replace(self, packed=np.ascontiguousarray(self.packed[:, rows]), absent=absent)
+        return replace(self, packed=self.packed.compress(rows, axis=1), absent=absent)
 
     def __len__(self) -> int:
         return int(self.packed.shape[1])
@@ -96,7 +103,7 @@ def pack(ticks: BoolArray, answered: BoolArray) -> ByteArray:
     >>> pack(np.array([[True, False], [True, True]]), np.array([True, True])).tolist()
     [[7, 6]]
     """
-    return np.packbits(np.vstack([ticks, answered[None, :]]), axis=0, bitorder="little")
+    return packed_bits([*ticks, answered])
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -8,6 +8,8 @@ import pyarrow as pa
 
 from eager_otter.errors import DataError
 
+CATEGORIES = pa.dictionary(pa.int32(), pa.string())
+
 
 def answers_in(column: Any, name: str, place: str) -> Any:
     """Return a column of numbers, texts or days as it can be encoded. Raises DataError for one without answers."""
@@ -50,3 +52,20 @@ def _plain_texts(column: Any) -> Any:
         return column.cast(pa.string())
     except pa.ArrowNotImplementedError:
         return pa.array(column.to_pylist(), pa.string())
+
+
+def alike(column: Any) -> Any:
+    """Return a chunked column with categories of texts, if it has any, in the one type that has room for all."""
+    kind = column.type
+    if kind == CATEGORIES or not (pa.types.is_dictionary(kind) and pa.types.is_string(kind.value_type)):
+        return column
+    parts = [
+        pa.DictionaryArray.from_arrays(part.indices.cast(pa.int32()), part.dictionary)
+        for part in column.chunks
+    ]
+    return pa.chunked_array(parts, CATEGORIES)
+
+
+def table_alike(table: Any) -> Any:
+    """Return a table with its columns as `alike` gives them."""
+    return pa.table([alike(column) for column in table.columns], names=table.column_names)

@@ -36,7 +36,7 @@ SHOWN = 5
 FIRST_SIGN, LAST_SIGN = ord("!"), ord("~")  # of ASCII, without blanks
 MANY_TEXTS = 100  # that are looked at by Arrow first
 FEW_ROWS = 5_000  # up to which no function of Arrow is needed: to load them takes 60 ms
-PLAIN_NUMBER = pattern(r"(-?[0-9]+(\.[0-9]+)?)?")
+SIGNS_OF_NUMBERS = b"0123456789.-\n"  # plainly written, in lines
 LAST_OF_FRACTION = np.frombuffer(b"0.", np.uint8)  # of a number that may have a shorter form
 KEY_BYTES = 8  # texts up to this length are compared as numbers
 FNV_START, FNV_PRIME = np.uint64(14_695_981_039_346_656_037), np.uint64(1_099_511_628_211)
@@ -442,7 +442,7 @@ def _of_dictionary_as_floats(array: Any) -> FloatArray | None:
     """
     if len(array.dictionary) > len(array) / 2:
         return None
-    values = (_as_floats if len(array) <= FEW_ROWS else _many_as_floats)(array.dictionary)
+    values = _as_floats(array.dictionary)
     if values is None:
         return None
     indices, null = _plain(array.indices)
@@ -455,10 +455,18 @@ def _few_as_floats(array: Any) -> FloatArray | None:
     """Convert few texts, all of which are digits with a point at most, or blank; None otherwise."""
     if not _is_few(array):
         return None
-    texts = array.to_pylist()
-    if not all(text is not None and PLAIN_NUMBER.fullmatch(text) for text in texts):
+    if array.null_count:
         return None
-    values = np.array([float(text) if text else np.nan for text in texts], np.float64)
+    texts = array.to_pylist()
+    lines = "\n".join(("", *texts, "")).encode()
+    if lines.count(b"\n") != len(texts) + 1 or lines.translate(None, SIGNS_OF_NUMBERS):
+        return None
+    if any(sign in lines for sign in (b"\n.", b"-.", b".\n")):
+        return None
+    try:
+        values = np.array([float(text or "nan") for text in texts], np.float64)
+    except ValueError:  # two points, or a sign inside
+        return None
     return None if np.any(np.abs(values) > LARGEST) else values
 
 

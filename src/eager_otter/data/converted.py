@@ -1,4 +1,4 @@
-"""Columns of a file that is slow to read, copied once into Parquet files, so that any rows can be read again."""
+"""Columns of a file that is slow to read, copied once, so that any rows can be read again."""
 
 from __future__ import annotations
 
@@ -12,8 +12,10 @@ from typing import Any, Protocol
 import pyarrow as pa
 
 from eager_otter.data import files
+from eager_otter.data.arrow_columns import CATEGORIES
+from eager_otter.data.column_copy import ColumnCopy, write_copy
 from eager_otter.data.files import DataFile, FileInARow, OfAnother
-from eager_otter.data.parquet_file import ParquetFile, in_parts
+from eager_otter.data.parquet_file import in_parts
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, FileProblem, OtterError
@@ -21,7 +23,6 @@ from eager_otter.gates.reading import reason_of
 from eager_otter.gates.temporary import TemporaryFolder
 
 MANY = 0.5  # different texts per row from which on a column is not kept as categories
-CATEGORIES = pa.dictionary(pa.int32(), pa.string())
 
 
 class Home(Protocol):
@@ -30,7 +31,7 @@ class Home(Protocol):
     def new_copy(self) -> Path:
         """Name a file for one more copy. Raises OSError."""
 
-    def keep(self, copy: ParquetFile) -> None:
+    def keep(self, copy: ColumnCopy) -> None:
         """Note a copy that has been written. Raises OSError."""
 
     def cannot(self, error: OSError) -> None:
@@ -57,9 +58,9 @@ class TemporaryHome:
     def new_copy(self) -> Path:
         """Name a file for one more copy."""
         self.count += 1
-        return self.folder.path / f"{self.count}.parquet"
+        return self.folder.path / f"{self.count}.zip"
 
-    def keep(self, copy: ParquetFile) -> None:
+    def keep(self, copy: ColumnCopy) -> None:
         """Note nothing: the file remembers its copies."""
 
     def cannot(self, error: OSError) -> None:
@@ -83,10 +84,10 @@ class TemporaryHome:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class ConvertedFile(OfAnother):
-    """A file of which some columns are in Parquet files as well, in a `home`; others are copied when first needed."""
+    """A file of which some columns are in copies as well, in a `home`; others are copied when first needed."""
 
     whole: DataFile
-    copies: list[ParquetFile]
+    copies: list[ColumnCopy]
     rows: int
     home: Home
     others: list[Home] = field(default_factory=list)  # where copies are that could not be written at home
@@ -106,7 +107,7 @@ class ConvertedFile(OfAnother):
     def parts(
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
     ) -> Iterator[Any]:
-        """Read some columns in parts of so many rows: see `ParquetFile.parts`."""
+        """Read some columns in parts of so many rows: see `PartedFile.parts`."""
         done, stop = first, self.rows if end is None else end
         if not columns:
             yield from (pa.table({}) for _ in range(first, stop, files.PART_ROWS))
@@ -140,15 +141,15 @@ class ConvertedFile(OfAnother):
             copy, _ = _copy_of(self.whole, missing, aside)
         self.copies.append(copy)
 
-    def _sources(self, columns: Sequence[str]) -> dict[ParquetFile, list[str]]:
+    def _sources(self, columns: Sequence[str]) -> dict[ColumnCopy, list[str]]:
         """Return the copies that hold some columns, and which of them each holds; what is missing is copied now."""
         self.prepare(columns)
-        found: dict[ParquetFile, list[str]] = {}
+        found: dict[ColumnCopy, list[str]] = {}
         for name in dict.fromkeys(columns):
             found.setdefault(next(copy for copy in self.copies if name in copy.names), []).append(name)
         return found
 
-    def _forgotten(self, copies: Iterable[ParquetFile]) -> bool:
+    def _forgotten(self, copies: Iterable[ColumnCopy]) -> bool:
         """Forget copies that could not be read; False where they are all there is."""
         if not self.home.damaged():
             return False
@@ -178,11 +179,9 @@ def converted(file: DataFile, columns: Sequence[str], home: Home | None = None) 
     return ConvertedFile(file, [copy], rows, there)
 
 
-def _copy_of(file: DataFile, names: list[str], home: Home) -> tuple[ParquetFile, int]:
+def _copy_of(file: DataFile, names: list[str], home: Home) -> tuple[ColumnCopy, int]:
     """Copy columns of a file: the copy, and how many rows it has. Raises FileProblem, DataError, OSError."""
-    from pyarrow import parquet
-
-    rows, parts = 0, _tables_of(file, names)
+    parts = _tables_of(file, names)
     first = next(parts, None)
     if first is None or not first.num_rows:
         raise DataError(f"{file.place}: has no rows; at least one respondent is needed.")
@@ -194,14 +193,11 @@ def _copy_of(file: DataFile, names: list[str], home: Home) -> tuple[ParquetFile,
         )
         for part in chain([first], parts)
     )
-    with parquet.ParquetWriter(path, schema, compression="snappy", write_page_checksum=True) as writer:
-        # a row group for each part: what a file tells of many small ones takes more memory than their rows
-        for part in in_parts(kept, 0, sys.maxsize, pa.concat_tables):
-            writer.write_table(part.unify_dictionaries().combine_chunks())
-            rows += part.num_rows
-    copy = ParquetFile(path, tuple(names))
+    # dictionaries of whole parts: those of the blocks that a file is read in hold nearly the same texts
+    whole = (part.unify_dictionaries() for part in in_parts(kept, 0, sys.maxsize, pa.concat_tables))
+    copy = write_copy(path, whole, names)
     home.keep(copy)
-    return copy, rows
+    return copy, copy.rows
 
 
 def _kept_as(column: Any) -> Any:

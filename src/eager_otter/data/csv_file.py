@@ -154,13 +154,13 @@ def open_csv(
     Raises FileProblem for a file that is no text or of an unknown encoding, DataError for one that is empty.
     """
     start = read_start(path, TEXT_FILE, LONGEST_START)
-    if not start.strip():
-        raise DataError(f"{shown_path(path)}: is empty; a header row and one row per respondent are needed.")
     if encoding is not None:
         encoding, guessed = _known_encoding(encoding), False
     else:
         encoding, guessed = _encoding_of(path, start)
     text = _decoded(start, encoding, path)
+    if not text.strip():
+        raise DataError(f"{shown_path(path)}: is empty; a header row and one row per respondent are needed.")
     first_line = LINE_END.split(text.lstrip("\r\n"), maxsplit=1)[0]
     if delimiter is not None and (len(delimiter) != 1 or delimiter in '"\r\n'):
         raise RequestError(f"A delimiter is one character, not a quote or a line end; got {delimiter!r}.")

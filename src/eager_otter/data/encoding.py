@@ -27,6 +27,7 @@ from eager_otter.core.arrays import (
     CodeArray,
     FloatArray,
     IntArray,
+    bit,
     chosen_by,
     renumbered,
     smallest_unsigned,
@@ -335,9 +336,10 @@ def _from_ticks(question: Question, source: TickColumns, columns: Columns) -> Mu
         coded.append((which.astype(entries.kind), parts.index))
         held.append(parts.counts_of_some(range(len(parts.texts))))
         if not answer.missing:
-            packed[k // 8] |= chosen_by(yes & given, parts.index).astype(np.uint8) << np.uint8(k % 8)
-        answered |= chosen_by(which == 0, parts.index)
-    packed[size // 8] |= answered.astype(np.uint8) << np.uint8(size % 8)
+            packed[k // 8] |= bit(chosen_by(yes & given, parts.index), k)
+        if not answered.all():
+            answered |= chosen_by(which == 0, parts.index)
+    packed[size // 8] |= bit(answered, size)
     return MultiAnswers(packed, size, dict(unknown), entries.reasons(coded, answered), held)
 
 
@@ -370,11 +372,13 @@ class _TickReasons:
         """
         if answered.all():
             return None
-        codes = np.full(answered.size, len(self.known), self.kind)
+        nothing = np.flatnonzero(~answered)
+        first = np.full(nothing.size, len(self.known), self.kind)
         for which, index in coded:
             numbers = np.where(which == 0, len(self.known), which).astype(self.kind)
-            np.minimum(codes, renumbered(numbers, index), out=codes)
-        codes[answered] = 0
+            np.minimum(first, renumbered(numbers, index[nothing]), out=first)
+        codes = np.zeros(answered.size, self.kind)
+        codes[nothing] = first
         return Reasons(codes, self.known)
 
 
@@ -399,7 +403,11 @@ def _from_mentions(question: Question, names: Sequence[str], columns: Columns) -
         places.count_unknown(parts, unknown)
         if ticks is None:
             ticks = np.zeros((places.largest + 1, codes.size), np.bool_)
-        ticks[codes, np.arange(codes.size)] = True
+        if codes.dtype == np.uint8:
+            for place in range(places.behind):
+                ticks[place] |= codes == place
+        else:
+            ticks[codes, np.arange(codes.size)] = True
         coded.append(codes)
     assert ticks is not None
     _refuse_lost_zeros(question, names, unknown)
@@ -456,7 +464,11 @@ def _from_joined(question: Question, name: str, by: str, columns: Columns) -> Mu
                 unknown[mention] += int(counts[k])
     _refuse_lost_zeros(question, (name,), unknown)
     return _answered_if_any(
-        question, patterns[:, parts.index], unknown, places, [column[parts.index] for column in coded]
+        question,
+        patterns.take(parts.index, axis=1),
+        unknown,
+        places,
+        [column[parts.index] for column in coded],
     )
 
 

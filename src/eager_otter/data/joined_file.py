@@ -16,6 +16,7 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Codebook, JoinedColumn, TickColumns
 from eager_otter.core.arrays import IntArray
 from eager_otter.data import files
+from eager_otter.data.arrow_columns import alike
 from eager_otter.data.cached import open_kept, read_easily
 from eager_otter.data.columns import Distinct, Located, distinct
 from eager_otter.data.converted import ConvertedFile
@@ -432,7 +433,7 @@ def _together(tables: Sequence[Any], columns: Sequence[str]) -> Any:
         return tables[0]
     arrays = []
     for name in columns:
-        pieces = [table.column(name) for table in tables]
+        pieces = [alike(table.column(name)) for table in tables]
         given = [piece for piece in pieces if piece.null_count < len(piece)]
         types = {piece.type for piece in given}
         if len(types) == 1:

@@ -220,6 +220,8 @@ class Responses:
         values = self._number_column(column, "weight column")
         kept = values if rows.all() else values[rows]
         del values
+        if kept.size and kept.min() >= SMALLEST and kept.max() < np.inf:  # as they usually are
+            return kept
         tests: tuple[tuple[str, Callable[[FloatArray], BoolArray]], ...] = (
             ("is missing", np.isnan),
             ("is negative", lambda kept: kept < 0),

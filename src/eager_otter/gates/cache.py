@@ -26,9 +26,10 @@ WRITTEN = "written"  # the file that notes what commands wrote
 WHAT = "a file that was written"
 MOST_WRITTEN = 1_000  # files that are noted, the last ones
 MAKER = "eager-otter cache"
-COPIES = ".parquet"
+COPIES = ".zip"
+END = 1 << 16  # bytes at the end of a copy that tell what is where
 PLACE = pattern(r".+-[0-9a-f]{16}")
-OURS = pattern(r"[0-9a-f]+-[0-9a-f]+\.parquet|facts(\.\d+)?")
+OURS = pattern(r"[0-9a-f]+-[0-9a-f]+\.zip|facts(\.\d+)?")
 ABANDONED = 3_600  # seconds after which a copy that was begun is not written any more
 UNUSED = 30 * 86_400  # seconds after which what was not used is taken away
 MOST = 10 << 30  # bytes of all; above, what was used longest ago is taken away
@@ -140,7 +141,7 @@ class CachePlace:
         return self.path / f"{time.time_ns():x}-{os.getpid():x}{COPIES}"
 
     def whole_copy(self, name: str, size: int, digest: str) -> Path | None:
-        """Return a copy by its name where its size and end are those it had; its pages have sums of their own."""
+        """Return a copy by its name where its size and end are those it had; its entries have sums of their own."""
         path = self.path / name
         try:
             return path if Path(name).name == name and self.measures(path) == (size, digest) else None
@@ -151,9 +152,7 @@ class CachePlace:
         """Return how many bytes a copy has, and a digest of its end, which tells what is where. Raises OSError."""
         size = copy.stat().st_size
         with copy.open("rb") as file:
-            file.seek(max(size - 8, 0))
-            footer = int.from_bytes(file.read(4), "little")  # Parquet ends in it, in its length, and in PAR1
-            file.seek(max(size - footer - 8, 0))
+            file.seek(max(size - END, 0))
             return size, hashlib.sha256(file.read()).hexdigest()
 
     def tidy(self) -> None:
