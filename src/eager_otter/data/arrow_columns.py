@@ -8,32 +8,41 @@ import pyarrow as pa
 
 from eager_otter.errors import DataError
 
+AS_THEY_STAND = (pa.types.is_string, pa.types.is_integer, pa.types.is_floating, pa.types.is_boolean)
+AS_TEXTS = (
+    pa.types.is_date,
+    pa.types.is_null,
+    pa.types.is_large_string,
+    pa.types.is_decimal,
+    pa.types.is_timestamp,
+)
 CATEGORIES = pa.dictionary(pa.int32(), pa.string())
 
 
-def answers_in(column: Any, name: str, place: str) -> Any:
-    """Return a column of numbers, texts or days as it can be encoded. Raises DataError for one without answers."""
-    kind = column.type
-    if pa.types.is_dictionary(kind) and pa.types.is_string(kind.value_type):
-        return column
-    if pa.types.is_dictionary(kind):
-        return answers_in(_decoded(column), name, place)
-    if pa.types.is_date(kind) or pa.types.is_null(kind):
-        return column.cast(pa.string())
-    if pa.types.is_string(kind) or pa.types.is_boolean(kind):
-        return column
-    if pa.types.is_integer(kind) or pa.types.is_floating(kind):
-        return column.cast(pa.float32()) if pa.types.is_float16(kind) else column
-    if pa.types.is_large_string(kind) or pa.types.is_decimal(kind) or pa.types.is_timestamp(kind):
-        return column.cast(pa.string())
-    if str(kind) == "string_view":
-        return _plain_texts(column)
+def check_kind(kind: Any, name: str, place: str) -> None:
+    """Check that a column of one of Arrow's types can hold answers. Raises DataError."""
+    while pa.types.is_dictionary(kind):
+        kind = kind.value_type
     if pa.types.is_list(kind) or pa.types.is_large_list(kind):
         raise DataError(
             f"{place}: column {name!r} holds lists, not answers. Join the codes of each into a text, as in "
             f"frame[{name!r}].str.join(';'), and name the column under joined: in the codebook."
         )
-    raise DataError(f"{place}: column {name!r} holds values of the type {kind}, not answers.")
+    if str(kind) != "string_view" and not any(of(kind) for of in (*AS_THEY_STAND, *AS_TEXTS)):
+        raise DataError(f"{place}: column {name!r} holds values of the type {kind}, not answers.")
+
+
+def answers_in(column: Any, name: str, place: str) -> Any:
+    """Return a column of numbers, texts or days as it can be encoded. Raises DataError for one without answers."""
+    kind = column.type
+    if pa.types.is_float16(kind):
+        return column.cast(pa.float32())
+    if any(of(kind) for of in AS_THEY_STAND):
+        return column
+    check_kind(kind, name, place)
+    if pa.types.is_dictionary(kind):
+        return column if pa.types.is_string(kind.value_type) else answers_in(_decoded(column), name, place)
+    return _plain_texts(column) if str(kind) == "string_view" else column.cast(pa.string())
 
 
 def _decoded(column: Any) -> Any:

@@ -10,7 +10,7 @@ from typing import Any
 import pyarrow as pa
 
 from eager_otter.data import files
-from eager_otter.data.arrow_columns import answers_in
+from eager_otter.data.arrow_columns import answers_in, check_kind
 from eager_otter.data.files import AtPath, Source, checked_names, source_of
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
@@ -50,7 +50,7 @@ class ArrowFile(AtPath):
         """Check that columns are of types that can be answers. Raises FileProblem, DataError."""
         schema = self._table.schema
         for name in columns:
-            answers_in(pa.chunked_array([pa.nulls(0, schema.field(name).type)]), name, self.place)
+            check_kind(schema.field(name).type, name, self.place)
 
     def parts(
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True

@@ -70,7 +70,7 @@ class Facts:
 
     `states` and `digests` are those of its `paths`; `sure` says that no later change can have the same times. `dated`
     is the number of the path that its source tells of, `named` that of the one it is called by in messages, where more
-    `goes_on` behind it. `seen` was found out about its answers. `copies` are the files of columns: name, size, digest
+    `goes_on` behind it. `copies` are the files of columns: name, size, digest
     of its end, columns.
     """
 
@@ -87,7 +87,6 @@ class Facts:
     named: int
     goes_on: str
     remarks: tuple[dict[str, Any], ...]
-    seen: tuple[str, ...] = ()
     copies: tuple[tuple[str, int, str, tuple[str, ...]], ...] = ()
 
 
@@ -130,21 +129,8 @@ class KeptHome:
     def damaged(self) -> bool:
         """Take all away: what is damaged is read again."""
         self.place.drop()
-        self.facts = replace(self.facts, copies=(), seen=())
+        self.facts = replace(self.facts, copies=())
         return True
-
-    def knows(self, fact: str) -> bool:
-        """Return whether something was found out about the file before."""
-        return fact in self.facts.seen
-
-    def learn(self, fact: str) -> None:
-        """Remember what was found out about the file, as it is."""
-        if not self.knows(fact) and self.facts.copies:
-            self.facts = replace(self.facts, seen=(*self.facts.seen, fact))
-            try:
-                self.write()
-            except OSError as error:
-                self.place.cannot(error)
 
     def write(self) -> None:
         """Write the facts. Raises OSError."""
@@ -313,7 +299,7 @@ def _facts_in(found: dict[str, Any] | None) -> Facts | None:
     if found is None or found.get("version") != __version__:
         return None
     given = {one.name: found[one.name] for one in fields(Facts)}
-    for name in ("paths", "digests", "names", "seen", "remarks"):
+    for name in ("paths", "digests", "names", "remarks"):
         given[name] = tuple(given[name])
     given["states"] = tuple(tuple(map(int, state)) for state in given["states"])
     given["copies"] = tuple((*entry[:3], tuple(entry[3])) for entry in given["copies"])

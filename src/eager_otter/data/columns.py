@@ -128,6 +128,8 @@ def _one_array(column: Any) -> Any:
     """Return an Arrow column as one array."""
     if not isinstance(column, pa.ChunkedArray):
         return column
+    if column.num_chunks == 1:
+        return column.chunk(0)  # to combine it with nothing would copy it
     if pa.types.is_dictionary(column.type):
         column = column.unify_dictionaries()
     array = column.combine_chunks()

@@ -40,12 +40,6 @@ class Home(Protocol):
     def damaged(self) -> bool:
         """Hear that copies could not be read; return whether the file itself is to be read instead."""
 
-    def knows(self, fact: str) -> bool:
-        """Return whether something was found out about the file before."""
-
-    def learn(self, fact: str) -> None:
-        """Remember what was found out about the file, as it is."""
-
 
 @dataclass(slots=True, eq=False)
 class TemporaryHome:
@@ -73,13 +67,6 @@ class TemporaryHome:
     def damaged(self) -> bool:
         """Leave the error to be told: what was written a moment ago cannot be read."""
         return False
-
-    def knows(self, fact: str) -> bool:
-        """Return that nothing is known."""
-        return False
-
-    def learn(self, fact: str) -> None:
-        """Remember nothing."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)

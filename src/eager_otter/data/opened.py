@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -13,20 +14,20 @@ from eager_otter.core.arrays import BoolArray
 from eager_otter.data import files
 from eager_otter.data.cached import open_kept, read_easily
 from eager_otter.data.columns import SHOWN, Distinct, all_differ, blanks_in, distinct
-from eager_otter.data.converted import ConvertedFile
 from eager_otter.data.files import DataFile, PartedFile, check_there
 from eager_otter.data.joined_file import JoinedFile, open_waves
+from eager_otter.data.known import Known, known_of
 from eager_otter.data.opening import Reading
 from eager_otter.data.partition import questions_for
 from eager_otter.data.remark import BLANK_ROWS, Remark, blank_lines, named
 from eager_otter.data.responses import EMPTY, Responses, code_bytes, columns_of
-from eager_otter.data.waves import waves_of, with_waves
+from eager_otter.data.waves import Waves, waves_of, with_waves
 from eager_otter.errors import DataError
 from eager_otter.gates.cache import Cache
 from eager_otter.gates.machine import memory_to_use
 from eager_otter.looks.words import counted, said
 
-NONE_BLANK = "no row is blank"
+BLANK = "blank rows"
 COLUMNS_AT_ONCE = (1, 4, 16, 64, 200)  # columns that are read at a time to find rows that hold nothing
 
 
@@ -60,6 +61,7 @@ def open_responses(
         file = open_waves(codebook, waves, wanted, first, cache)
         check_there(file, wanted)
     fingerprint = files.fingerprint_of(file)
+    known = known_of(_files_of(file), _how_read(reading, waves), cache)
     if isinstance(file, PartedFile):
         rows = file.rows
         if not rows:
@@ -76,11 +78,27 @@ def open_responses(
     responses.fingerprint = files.check_same(file, fingerprint)  # nothing was read of another one
     responses.remarks = tuple(file.remarks(responses.rows))
     if codebook.respondent is not None:
-        _check_ids(responses, codebook.respondent)
+        _check_ids(responses, codebook.respondent, known)
     elif len(file.names) > 1 and file.paths:
         # in a file of one column a blank is a missing answer; the rows of a frame are there on purpose
-        _leave_out_blank_rows(responses, file)
+        _leave_out_blank_rows(responses, file, known)
     return responses
+
+
+def _files_of(file: DataFile) -> Sequence[Path]:
+    """Return the files that all answers are in; none where some are in no file."""
+    if isinstance(file, JoinedFile) and not all(member.file.paths for member in file.members):
+        return ()
+    return file.paths
+
+
+def _how_read(reading: Reading | None, waves: Waves | None) -> list[object]:
+    """Return what makes the answers in files other ones, beside what stands in the files."""
+    if waves is None:
+        return [reading.given()] if reading is not None else []
+    return [
+        (wave.reading.given() if wave.reading is not None else {}, repr(wave.changes)) for wave in waves.waves
+    ]
 
 
 def _needed(codebook: Codebook, names: Iterable[str]) -> list[str]:
@@ -92,13 +110,12 @@ def _needed(codebook: Codebook, names: Iterable[str]) -> list[str]:
     return [column for column in columns_of(codebook) if column in needed]
 
 
-def _leave_out_blank_rows(responses: Responses, file: DataFile) -> None:
+def _leave_out_blank_rows(responses: Responses, file: DataFile, known: Known) -> None:
     """Note the rows of which no column of the file holds anything. Raises DataError where no others are left.
 
     Only as many columns are read as it takes to find something in each row.
     """
-    known = file.home if isinstance(file, ConvertedFile) else None
-    if known is not None and known.knows(NONE_BLANK):
+    if known.get(BLANK) == 0:
         return
     blank: BoolArray = np.ones(responses.rows, np.bool_)
     for names in _some_columns(responses, file):
@@ -109,8 +126,7 @@ def _leave_out_blank_rows(responses: Responses, file: DataFile) -> None:
                 blank[there] &= _blank_in(part, names)
             first += part.num_rows
         if not blank.any():
-            if known is not None:
-                known.learn(NONE_BLANK)
+            known.learn(BLANK, 0)
             return
     if blank.all():
         raise DataError(
@@ -158,48 +174,54 @@ def _blank_in(table: Any, names: Sequence[str]) -> BoolArray:
     return blank
 
 
-def _check_ids(responses: Responses, column: str) -> None:
-    """Check that each respondent has an id of their own, unless that is known already. Raises DataError."""
-    home = responses.file.home if isinstance(responses.file, ConvertedFile) else None
-    differ = f"all of {column!r} differ"
-    if home is not None and home.knows(differ):
-        return
-    _look_at_ids(responses, column)
-    if home is not None:
-        home.learn(differ)
+def _check_ids(responses: Responses, column: str, known: Known) -> None:
+    """Check that each respondent has an id of their own, unless that is known already. Raises DataError.
 
-
-def _look_at_ids(responses: Responses, column: str) -> None:
-    """Check that each respondent has an id of their own, among several files within each. Raises DataError."""
+    Ids that stand in several files are remarked on.
+    """
     file = responses.file
-    if responses.in_parts and isinstance(file, PartedFile):
-        if all_differ(part.column(column) for part in file.parts([column], categories=False)):
-            return
-        ids = file.read([column]).column(column)
-    else:
-        responses.load([column])
-        ids = responses.table.column(column)
-        if all_differ([ids]):
-            return
-    if not isinstance(file, JoinedFile):
-        _check_unique(ids, column)
-        return
-    for member in file.members:
-        _check_unique(ids.slice(member.first, member.file.rows), column, f"{member.wave.label}: the")
-    again = len(_first_places(distinct(ids)).counts().nonzero()[0])
-    if again < responses.rows:
+    own = [member.names.get(column) for member in file.members] if isinstance(file, JoinedFile) else [column]
+    fact = f"ids of {own} that stand in another file as well"
+    again = known.get(fact)
+    if again is None:
+        again = _ids_again(responses, column)
+        known.learn(fact, again)
+    if again:
         remark = Remark(
             slip="ids of several waves",
             text=said(
                 "{count} {count:row has|rows have} an id that stands in another file as well; they are counted and "
                 "tested as different people."
             ),
-            values={"count": responses.rows - again},
+            values={"count": again},
             remedy="Where the same people came back, columns of different waves are not independent.",
-            count=responses.rows - again,
+            count=again,
             of_tables=False,
         )
         responses.remarks = (*responses.remarks, remark)
+
+
+def _ids_again(responses: Responses, column: str) -> int:
+    """Check that each respondent has an id of their own, among several files within each. Raises DataError.
+
+    Returns how many rows have an id that stands in another file before.
+    """
+    file = responses.file
+    if responses.in_parts and isinstance(file, PartedFile):
+        if all_differ(part.column(column) for part in file.parts([column], categories=False)):
+            return 0
+        ids = file.read([column]).column(column)
+    else:
+        responses.load([column])
+        ids = responses.table.column(column)
+        if all_differ([ids]):
+            return 0
+    if not isinstance(file, JoinedFile):
+        _check_unique(ids, column)
+        return 0
+    for member in file.members:
+        _check_unique(ids.slice(member.first, member.file.rows), column, f"{member.wave.label}: the")
+    return responses.rows - len(_first_places(distinct(ids)).counts().nonzero()[0])
 
 
 def _first_places(parts: Distinct) -> Distinct:

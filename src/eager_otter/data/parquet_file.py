@@ -11,7 +11,7 @@ from typing import Any
 import pyarrow as pa
 
 from eager_otter.data import files
-from eager_otter.data.arrow_columns import answers_in
+from eager_otter.data.arrow_columns import answers_in, check_kind
 from eager_otter.data.files import AtPath, Source, check_room, checked_names, source_of
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
@@ -65,7 +65,7 @@ class ParquetFile(AtPath):
         for name in columns:
             kind = schema.field(name).type
             if kind not in seen:
-                answers_in(pa.chunked_array([pa.nulls(0, kind)]), name, place)
+                check_kind(kind, name, place)
                 seen.add(kind)
 
     @property

@@ -23,8 +23,9 @@ from eager_otter.patterns import pattern
 OFF = "off"
 FACTS = "facts"
 WRITTEN = "written"  # the file that notes what commands wrote
+FOUND = "found"  # the file that notes what was found out about files of data
 WHAT = "a file that was written"
-MOST_WRITTEN = 1_000  # files that are noted, the last ones
+MOST_NOTED = 1_000  # of what is noted in a file, the last
 MAKER = "eager-otter cache"
 COPIES = ".zip"
 END = 1 << 16  # bytes at the end of a copy that tell what is where
@@ -39,7 +40,8 @@ MOST = 10 << 30  # bytes of all; above, what was used longest ago is taken away
 class Cache:
     """A folder of kept columns, a place in it for each file of data; `told` says what was kept or could not be.
 
-    It also knows again what commands wrote into files that have no room for a mark, such as CSV.
+    It also knows again what commands wrote into files that have no room for a mark, such as CSV, and what was found out
+    about files of data.
 
     `named` is the folder that was asked for; None: that of the user on this machine, which takes a while to tell.
     """
@@ -67,10 +69,11 @@ class Cache:
     def empty(self) -> int:
         """Take away what is kept, and nothing else: the number of bytes."""
         size = 0
-        with suppress(OSError):
-            notes = (self.folder / WRITTEN).stat().st_size
-            (self.folder / WRITTEN).unlink()
-            size += notes
+        for name in (WRITTEN, FOUND):
+            with suppress(OSError):
+                notes = (self.folder / name).stat().st_size
+                (self.folder / name).unlink()
+                size += notes
         for place in self.places():
             size += place.size()
             place.drop()
@@ -81,9 +84,7 @@ class Cache:
     def note_written(self, paths: Sequence[Path]) -> None:
         """Note files as they have just been written, so that they are known as ours while nobody changes them."""
         with suppress(OSError):
-            found = self.written() | {str(path): digest_of_bytes(path, WHAT) for path in paths}
-            self.folder.mkdir(parents=True, exist_ok=True)
-            _write_marked(self.folder / WRITTEN, dict(list(found.items())[-MOST_WRITTEN:]))
+            self._note(WRITTEN, {str(path): digest_of_bytes(path, WHAT) for path in paths})
 
     def is_as_written(self, path: Path) -> bool:
         """Return whether a file holds, byte for byte, what was noted when it was written."""
@@ -93,9 +94,27 @@ class Cache:
         return False
 
     def written(self) -> dict[str, str]:
-        """Read what was noted: a digest by path; nothing where that is not as it was noted."""
-        found = _marked(self.folder / WRITTEN)
-        return {str(path): str(digest) for path, digest in found.items()} if isinstance(found, dict) else {}
+        """Read what was noted of files that were written: a digest by path."""
+        return {path: str(digest) for path, digest in self._noted(WRITTEN).items()}
+
+    def note_found(self, entries: dict[str, Any]) -> None:
+        """Note what was found out about files of data, by a key that tells which they are and how they are read."""
+        self._note(FOUND, entries)
+
+    def found(self) -> dict[str, Any]:
+        """Read what was found out about files of data."""
+        return self._noted(FOUND)
+
+    def _note(self, name: str, entries: dict[str, Any]) -> None:
+        with suppress(OSError):
+            noted = {key: value for key, value in self._noted(name).items() if key not in entries} | entries
+            self.folder.mkdir(parents=True, exist_ok=True)
+            _write_marked(self.folder / name, dict(list(noted.items())[-MOST_NOTED:]))
+
+    def _noted(self, name: str) -> dict[str, Any]:
+        """Read what was noted in a file; nothing where that is not as it was noted."""
+        noted = _marked(self.folder / name)
+        return {str(key): value for key, value in noted.items()} if isinstance(noted, dict) else {}
 
     def tell_of(self, name: str, columns: int, size: int) -> None:
         """Say that columns of a file are kept."""

@@ -22,7 +22,8 @@ def cache(empty: bool) -> None:
     Commands keep columns of long CSV files, workbooks and the like as they stand in the data, for nobody but you to
     read, so that the next look is quick. What is kept is used only while the file is the same, byte for byte, and goes
     by itself when it was not used for 30 days. They also note which CSV files they wrote, so that the same command
-    may write them again while nobody has changed them. EAGER_OTTER_CACHE names another folder, or is off.
+    may write them again while nobody has changed them; and of long files, that their ids differ and that no row is
+    blank. EAGER_OTTER_CACHE names another folder, or is off.
 
     \b
     eager-otter cache
@@ -38,14 +39,16 @@ def cache(empty: bool) -> None:
             f"Taken away: {size_text(size)} in {kept.folder}" if size else f"{kept.folder}: nothing was kept."
         )
         return
-    written = kept.written()
+    written, found = kept.written(), kept.found()
     if written:
         echo(
             f"{kept.folder}: notes of {counted(len(written), 'file')} that commands wrote, to know them again"
         )
+    if found:
+        echo(f"{kept.folder}: notes of what was found out about {counted(len(found), 'survey')}")
     rows = [_row(place.facts() or {}, place.size()) for place in kept.places()]
     if not rows:
-        if not written:
+        if not written and not found:
             echo(f"{kept.folder}: nothing is kept.")
         return
     echo(f"{kept.folder}: {size_text(sum(size for _, size in rows))} of {counted(len(rows), 'file')}")
