@@ -20,7 +20,9 @@ from eager_otter.documents.part import (
     Code,
     Limits,
     Part,
+    PartField,
     Text,
+    example_of,
     fields_of,
     fit_of_part,
     key,
@@ -289,3 +291,36 @@ def test_a_plan_without_mistakes_needs_no_library_that_checks(demo: Path, line: 
         subprocess.run([sys.executable, "-c", code], cwd=demo, capture_output=True, check=False).returncode
         == 0
     )
+
+
+def holds_several(hint: Any) -> bool:
+    """Return whether a hint is one of lists, mappings or parts, whatever else it allows."""
+    if get_origin(hint) is Annotated:
+        return holds_several(get_args(hint)[0])
+    if get_origin(hint) in (Union, UnionType):
+        return any(map(holds_several, get_args(hint)))
+    return get_origin(hint) in (list, dict) or (isinstance(hint, type) and issubclass(hint, Part))
+
+
+FIELDS = [
+    pytest.param(kind, one, id=f"{kind.__name__}.{one.key}")
+    for kind in KINDS
+    if isinstance(kind, type) and kind not in (Tried, of_plan.PlanOptions)  # options are those of the plan
+    for one in fields_of(kind).values()
+    if holds_several(one.hint)
+]
+
+
+@pytest.mark.parametrize(("kind", "one"), FIELDS)
+def test_what_holds_several_things_has_an_example_that_fits(kind: type[Part], one: PartField) -> None:
+    example = example_of(kind, one.key)
+    assert example.startswith(f"{one.key}: ")
+    value = compose(example.partition(" (")[0], Path("example.yaml")).data[one.key]
+    assert fit_of_part(one.hint)(value) is not MISFIT
+
+
+@pytest.mark.parametrize("kind", [one for one in KINDS if getattr(one, "example", "")])
+def test_an_example_of_a_whole_part_fits(kind: type[Part]) -> None:
+    value = compose(f"part: {kind.example}", Path("example.yaml")).data["part"]
+    assert isinstance(value, dict)
+    assert fit_of_part(kind)(value) is not MISFIT

@@ -55,12 +55,22 @@ Answers = dict[Code, AnswerEntry]
 class DifferenceFile(Part):
     """Two groups of answers, whose percents are taken from each other."""
 
+    examples = {
+        "plus": "[4, 5]",
+        "minus": "[1, 2]",
+    }
+
     plus: Annotated[list[Code], Limits(min_length=1)]
     minus: Annotated[list[Code], Limits(min_length=1)]
 
 
 class NetFile(Part):
     """A net: the answers it combines, by code or label, or the best or worst of a scale; or a difference."""
+
+    examples = {
+        "of": "[4, 5]",
+        "difference": "{plus: [4, 5], minus: [1, 2]}",
+    }
 
     label: Text | None = None
     of: Annotated[list[Code], Limits(min_length=1)] | None = None
@@ -87,11 +97,20 @@ class NetFile(Part):
 class SharedNetFile(NetFile):
     """A net given to several questions at once, by name or pattern (`statements.*`)."""
 
+    examples = {
+        "questions": '[liking, "statements.*"]',
+    }
+
     questions: Annotated[list[Text], Limits(min_length=1)]
 
 
 class QuestionPart(Part):
     """The parts that every question may have."""
+
+    examples = {
+        "nets": "[{label: Good, of: [4, 5]}]",
+        "missing": "[98, 99]",
+    }
 
     text: Text | None = None
     label: Text | None = None
@@ -101,6 +120,10 @@ class QuestionPart(Part):
 
 class SingleFile(QuestionPart):
     """One answer per respondent."""
+
+    examples = {
+        "answers": "{1: Yes, 2: No}",
+    }
 
     kind: Literal["single"]
     column: Text | None = None
@@ -122,6 +145,15 @@ TickColumnsFile = Annotated[dict[str, AnswerEntry] | Text, ByShape("named", "pat
 
 class MultiFile(QuestionPart):
     """Several answers per respondent, in one of three layouts."""
+
+    examples = {
+        "columns": "{heard_1: Tarn, heard_2: Brookfizz} (an answer each); columns that hold codes go under mentions",
+        "mentions": "[why_1, why_2, why_3]",
+        "joined": '{column: brands, by: ";"}',
+        "answers": "{1: Tarn, 2: Brookfizz}",
+        "ticked": "[1, x]",
+        "unticked": "[0]",
+    }
 
     kind: Literal["multi"]
     columns: TickColumnsFile | None = None
@@ -196,6 +228,12 @@ class DateFile(ColumnFile):
 class RankingFile(QuestionPart):
     """Answers put in order: a column per answer holding its rank, or a column per rank holding an answer."""
 
+    examples = {
+        "columns": "{rank_1: Tarn, rank_2: Brookfizz} (an answer each); columns of a rank each go under ranks",
+        "ranks": "[first, second, third]",
+        "answers": "{1: Tarn, 2: Brookfizz}",
+    }
+
     kind: Literal["ranking"]
     columns: dict[str, AnswerEntry] | None = None
     ranks: list[Text] | None = None
@@ -228,6 +266,11 @@ ItemEntry = Annotated[ItemFile, Before(_as_item, ItemFile | Text)]
 class GridFile(QuestionPart):
     """Several items with one answer list."""
 
+    examples = {
+        "items": "{taste: rate_1, price: rate_2}",
+        "answers": "{1: Bad, 2: Good}",
+    }
+
     kind: Literal["grid"]
     items: Annotated[dict[str, ItemEntry], Limits(min_length=1)]
     answers: Annotated[Answers, Limits(min_length=1)]
@@ -238,6 +281,12 @@ class GridFile(QuestionPart):
 
 class BandsPart(Part):
     """The cuts that make bands of a number."""
+
+    examples = {
+        "ranges": "[18-34, 35-54, 55+]",
+        "edges": "[0, 5, 20]",
+        "labels": "[Light, Heavy]",
+    }
 
     of: Text
     ranges: list[Text] | None = None
@@ -257,6 +306,10 @@ class BandsPart(Part):
 class BandsFile(QuestionPart):
     """A number question cut into bands."""
 
+    examples = {
+        "bands": "{of: age, ranges: [18-34, 35+]}",
+    }
+
     bands: BandsPart
     kind: Literal["single"] = "single"
     nets: list[NetFile] = []
@@ -264,6 +317,10 @@ class BandsFile(QuestionPart):
 
 class DeriveFile(QuestionPart):
     """Answers given by rules, the first that holds."""
+
+    examples = {
+        "derive": "{Heavy: times >= 8, Light: otherwise}",
+    }
 
     derive: Annotated[dict[str, Text], Limits(min_length=1)]
     kind: Literal["single"] = "single"
@@ -273,6 +330,10 @@ class DeriveFile(QuestionPart):
 class MergePart(Part):
     """Answers of another question, put together; `rest` labels those not named (none: they are left out)."""
 
+    examples = {
+        "answers": "{Under 35: [1, 2]}",
+    }
+
     of: Text
     answers: Annotated[dict[str, list[Code]], Limits(min_length=1)]
     rest: Text | None = None
@@ -280,6 +341,10 @@ class MergePart(Part):
 
 class MergeFile(QuestionPart):
     """A question with fewer answers, beside its source."""
+
+    examples = {
+        "merge": "{of: age, answers: {Under 35: [1, 2]}, rest: 35 and over}",
+    }
 
     merge: MergePart
     scale: Scale = False
@@ -289,12 +354,25 @@ class MergeFile(QuestionPart):
 class CombineFile(QuestionPart):
     """Several questions as one multiple-response question; answers with the same label are one."""
 
+    examples = {
+        "combine": "[named, heard_of]",
+    }
+
     combine: Annotated[list[Text], Limits(min_length=1)]
     nets: list[NetFile] = []
 
 
 class ComputePart(Part):
     """A number worked out from other questions, respondent by respondent."""
+
+    examples = {
+        "sum": "[taste, price]",
+        "mean": "[taste, price]",
+        "smallest": "[taste, price]",
+        "largest": "[taste, price]",
+        "count": "[taste, price]",
+        "answers": "[4, 5]",
+    }
 
     sum: list[Text] | None = None
     mean: list[Text] | None = None
@@ -325,11 +403,19 @@ class ComputePart(Part):
 class ComputeFile(QuestionPart):
     """A computed number."""
 
+    examples = {
+        "compute": "{mean: [taste, price]}",
+    }
+
     compute: ComputePart
 
 
 class PeriodsPart(Part):
     """Days of a date question put into weeks, months, quarters or years, or into ranges of days."""
+
+    examples = {
+        "ranges": "{Spring: 2026-03-01..2026-05-31}",
+    }
 
     of: Text
     by: Literal["week", "month", "quarter", "year"] | None = None
@@ -353,6 +439,10 @@ class PeriodsPart(Part):
 
 class PeriodsFile(QuestionPart):
     """A date in periods."""
+
+    examples = {
+        "periods": "{of: day, by: month, from: 2026-01-01, to: 2026-12-31}",
+    }
 
     periods: PeriodsPart
     nets: list[NetFile] = []
@@ -387,6 +477,15 @@ TranslationEntry = Annotated[TranslationFile | Text, ByShape("words", "file")]
 class CodebookFile(Part):
     """The head of the codebook; each question is checked on its own."""
 
+    examples = {
+        "conditions": "{status == 1: Interview complete}",
+        "translations": "{de: words.yaml}",
+        "missing": "[98, 99]",
+        "include": "[brands.yaml]",
+        "nets": "[{questions: [liking], top: 2}]",
+        "questions": "{region: {kind: single, column: region, answers: {1: North, 2: South}}}",
+    }
+
     title: Text = ""
     respondent: Text | None = None
     weight: Text | None = None
@@ -403,5 +502,9 @@ class CodebookFile(Part):
 
 class IncludedFile(Part):
     """A part of a codebook in a file of its own."""
+
+    examples = {
+        "questions": "{region: {kind: single, column: region, answers: {1: North, 2: South}}}",
+    }
 
     questions: Annotated[dict[str, Any], Limits(min_length=1)]

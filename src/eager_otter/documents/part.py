@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from functools import cache
 from inspect import get_annotations
 from types import UnionType
-from typing import Annotated, Any, Literal, TypeVar, Union, get_args, get_origin
+from typing import Annotated, Any, ClassVar, Literal, TypeVar, Union, get_args, get_origin
 
 from eager_otter.dataclass import dataclass
 from eager_otter.documents.fitting import MISFIT, Fit, fit_of
@@ -104,11 +104,16 @@ def rule(check: Callable[[Any], None]) -> Callable[[Any], None]:
 class Part:
     """The base of all parts of files: unknown keys are mistakes, nothing is converted by guess.
 
-    `said` names the fields that the file holds; the others have their defaults. Modules of many such parts do without
-    `from __future__ import annotations`: each hint would be a text, to be compiled when it is needed.
+    `said` names the fields that the file holds; the others have their defaults. `examples` are values of
+    fields as a file writes them, by key, for those who wrote something of another shape; `example` is of it all.
+
+    Modules of many such parts do without `from __future__ import annotations`: each hint would be a text, to be
+    compiled when it is needed.
     """
 
     said: frozenset[str]
+    examples: ClassVar[Mapping[str, str]] = {}
+    example: ClassVar[str] = ""
 
     def __init__(self, **values: Any) -> None:
         hashable: Any = type(self)
@@ -181,6 +186,15 @@ def _usual_of(kind: Any) -> tuple[dict[str, Any], list[str], set[str]]:
     usual = {name: one.default for name, one in fields.items() if not one.required}
     own = [name for name, value in usual.items() if isinstance(value, list | dict)]
     return usual, own, fields.keys() - usual.keys()
+
+
+def example_of(kind: type[Part], key: str) -> str:
+    """Return an example of a field as a file writes it, with its key: "missing: [98, 99]"; "" where there is none."""
+    for base in kind.__mro__:
+        text = vars(base).get("examples", {}).get(key)
+        if text is not None:
+            return f"{key}: {text}"
+    return ""
 
 
 def rules_of(kind: type[Part]) -> list[Callable[[Any], None]]:

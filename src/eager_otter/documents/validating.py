@@ -30,6 +30,7 @@ from eager_otter.documents.part import (
     Limits,
     Part,
     PartField,
+    example_of,
     fields_of,
     rules_of,
 )
@@ -229,8 +230,10 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
             "string_type" | "int_type" | "float_type" | "bool_type" | "list_type" | "tuple_type" | "dict_type"
         ):
             message = f"{name}: expected {_WANTED[item['type']]}; found {found_text(item['input'])}."
+            message += _example(kind, loc, name, document)
         case "model_type" | "model_attributes_type":
             message = f"{name}: expected a mapping (key: value); found {found_text(item['input'])}."
+            message += _example(kind, loc, name, document)
         case "union_tag_invalid" | "union_tag_not_found":
             message = f"{name}: {item['msg']}."
         case _:
@@ -276,8 +279,29 @@ def _dotted(place: Iterable[str | int]) -> str:
     return text or "the file"
 
 
+def _example(kind: Any, loc: Place, name: str, document: Document) -> str:
+    """Show how the key of a name is written, in files; a mistake deeper in what it holds is another matter."""
+    if document.by_name:
+        return ""
+    found = [
+        example_of(part, one.key)
+        for k, step in enumerate(loc)
+        for part in _parts_at(kind, loc[:k])
+        for one in fields_of(part).values()
+        if step in (one.name, one.key) and one.key == name
+    ]
+    whole = [part.example for part in _parts_at(kind, loc) if part.example] if not loc else []
+    text = next(filter(None, reversed(found)), f"{name}: {whole[0]}" if whole else "")
+    return text and f" Write it as in {text}."
+
+
 def _keys_at(kind: Any, loc: Place) -> list[str]:
     """List the keys a part knows at a place below it."""
+    return sorted({one.key for part in _parts_at(kind, loc) for one in fields_of(part).values()})
+
+
+def _parts_at(kind: Any, loc: Place) -> list[type[Part]]:
+    """List the kinds of parts that there may be at a place below one."""
     kinds = list(_parts_in(kind))
     for step in loc:
         deeper = [
@@ -285,7 +309,7 @@ def _keys_at(kind: Any, loc: Place) -> list[str]:
         ]
         if deeper:
             kinds = [inner for hint in deeper for inner in _parts_in(hint)]
-    return sorted({one.key for part in kinds for one in fields_of(part).values()})
+    return kinds
 
 
 def _parts_in(hint: Any) -> Iterable[type[Part]]:

@@ -9,7 +9,7 @@ import string
 from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 from eager_otter.documents.checking import check
 from eager_otter.documents.part import After, InSchema, Limits, Part, Text, key, rule
@@ -33,6 +33,10 @@ def _sign_of_thousands(sign: str) -> str:
 
 class CatalogueFile(Part):
     """A catalogue as written."""
+
+    examples: ClassVar[Mapping[str, str]] = {
+        "words": "{Total: Ensemble}",
+    }
 
     language: Annotated[Text, Limits(pattern=LANGUAGE_TAG)]
     decimal: Literal[".", ","] = "."

@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import field
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from eager_otter.dataclass import dataclass
 from eager_otter.documents.checking import check
@@ -136,6 +136,14 @@ class FontFiles(Part):
 
 class ThemeFile(Part):
     """A theme as written: what it does not say is as in the usual one."""
+
+    examples: ClassVar[Mapping[str, str]] = {
+        "font files": "{regular: House-Regular.ttf, bold: House-Bold.ttf}",
+        "palette": '["#1B6A78", "#D98A29"]',
+        "scale": '["#C8763A", "#D9DCD6", "#1B6A78"]',
+        "digits": "{percent: 0, mean: 1}",
+        "words": "{Total: All respondents}",
+    }
 
     font: FontName | None = None
     font_files: FontFiles | None = key("font files", None)

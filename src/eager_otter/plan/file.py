@@ -65,6 +65,16 @@ AgainstEntry = Against | ControlFile
 class GroupFile(Part):
     """Columns that belong together: of a question, of one's own, or a nesting of groups."""
 
+    examples = {
+        "against": "{column: North}",
+        "keep": "[1, 2]",
+        "labels": "{1: North}",
+        "columns": "{Under 35: age < 35, 35 and over: age >= 35}",
+        "nest": "[region, age]",
+        "hide": "[9]",
+        "differences": "{South less North: [2, 1]}",
+    }
+
     question: Text | None = None
     label: Text | None = None
     keep: Annotated[list[Code], Limits(min_length=1)] | None = None
@@ -111,6 +121,10 @@ def _as_groups(value: object) -> object:
 class BannerFile(Part):
     """A banner: its groups, and where the Total is."""
 
+    examples = {
+        "groups": "[region, age]",
+    }
+
     groups: Annotated[list[Any], Limits(min_length=1)]
     total: TotalPlace = "first"
     tests: Any = None
@@ -125,6 +139,12 @@ TestOptions = part_of("TestOptions", TestRules)
 
 class TestsFile(TestOptions):  # type: ignore[misc,valid-type]
     """Significance tests."""
+
+    example = "{levels: [95, 90]}"
+    examples = {
+        "against": "{column: North}",
+        "levels": "[95, 90]",
+    }
 
     __test__ = False  # not a test case, whatever its name
 
@@ -168,6 +188,11 @@ else:
 
 class BasesFile(Part):
     """Minimum bases."""
+
+    example = "{mark below: 75, no test below: 30}"
+    examples = {
+        "show": "[unweighted, effective]",
+    }
 
     mark: Number | None = key("mark below", None)
     no_test: Number | None = key("no test below", None)
@@ -243,6 +268,20 @@ SortWord = SortBy | Literal["up", "down"]
 class SettingsPart(Part):
     """The settings that a single table and a rule for many share."""
 
+    examples = {
+        "banner": "[main, detail]",
+        "sort": "down",
+        "hide": "[9]",
+        "leave out": "[9]",
+        "figures": "[column percent, count]",
+        "chart group": "[region, age]",
+        "untested": "[9]",
+        "headings": "{1: Against, 4: In favour}",
+        "digits": "{column percent: 1, mean: 2}",
+        "tests": "{levels: [95, 90]}",
+        "bases": "{mark below: 75, no test below: 30}",
+    }
+
     banner: Texts | None = None
     filter: Text | None = None
     base: Text | None = None
@@ -287,6 +326,13 @@ class SettingsPart(Part):
 class KindFile(Part):
     """Settings of every table of one kind of question that says nothing else."""
 
+    examples = {
+        "figures": "[column percent, mean]",
+        "digits": "{mean: 2}",
+        "tests": "{levels: [95, 90]}",
+        "bases": "{mark below: 75, no test below: 30}",
+    }
+
     figures: Figures | None = None
     digits: DigitsEntry | None = None
     tests: TestsEntry | None = None
@@ -296,6 +342,13 @@ class KindFile(Part):
 class DefaultsFile(Part):
     """Settings of every table that says nothing else."""
 
+    example = "{banner: main, digits: {mean: 2}}"
+    examples = {
+        "figures": "[column percent, count]",
+        "digits": "{column percent: 1}",
+        "kinds": "{scale: {figures: [column percent, mean]}}",
+    }
+
     banner: Text | None = None
     figures: Figures | None = None
     digits: DigitsEntry | None = None
@@ -304,6 +357,10 @@ class DefaultsFile(Part):
 
 class TableFile(SettingsPart):
     """One table."""
+
+    examples = {
+        "within": "[region]",
+    }
 
     question: Text
     value: Text | None = None
@@ -326,6 +383,10 @@ ItemEntry = Annotated[ItemFile, Before(_as_question, ItemFile | Text)]
 class ItemsFile(SettingsPart):
     """Several questions in one table: the items of a grid, or questions named."""
 
+    examples = {
+        "items": "[liking, {question: spend, figure: mean}]",
+    }
+
     grid: Text | None = None
     items: Annotated[list[ItemEntry], Limits(min_length=1)] | None = None
     shape: Shape = key("as", "items by columns")
@@ -341,6 +402,12 @@ class ItemsFile(SettingsPart):
 
 class EachFile(SettingsPart):
     """A table for every question whose name fits (patterns; `all`: those not named elsewhere in the plan)."""
+
+    examples = {
+        "each": '[heard_of, "statements.*"]',
+        "kinds": "[single, multi]",
+        "sections": "[Brands]",
+    }
 
     each: Texts
     kinds: Texts | None = None
@@ -394,6 +461,13 @@ class ReadingPart(Part):
 class ChangesPart(Part):
     """What differs in one of several files from the codebook; on the left is what this file has."""
 
+    examples = {
+        "columns": "{q7: liking}",
+        "codes": "{region: {9: 1}}",
+        "not asked": "[liking]",
+        "not offered": "{heard_of: [Skerrow]}",
+    }
+
     columns: dict[Text, Text] = {}
     codes: dict[str, dict[Code, Code]] = {}
     not_asked: list[str] = key("not asked", [])
@@ -402,6 +476,10 @@ class ChangesPart(Part):
 
 class WavePart(ReadingPart):
     """One of several files of a survey."""
+
+    examples = {
+        "changes": "{columns: {q7: liking}}",
+    }
 
     file: Text
     label: Text = ""
@@ -415,6 +493,10 @@ WaveEntry = Annotated[WavePart, Before(_as_file, WavePart | Text)]
 
 class DataPart(ReadingPart):
     """The file of responses, or several files that are one survey, and the question that tells these apart."""
+
+    examples = {
+        "files": "[{file: spring.csv, label: Spring}, {file: autumn.csv, label: Autumn}]",
+    }
 
     file: Text | None = None
     files: Annotated[list[WaveEntry], Limits(min_length=1)] | Text | None = None
@@ -440,6 +522,11 @@ def _as_each(value: object) -> object:
 
 class ForEachFile(Part):
     """A report for each answer of a question, and what differs in them."""
+
+    examples = {
+        "keep": "[1, 2]",
+        "differs": "{1: {weight: wt_north}}",
+    }
 
     question: str
     keep: Annotated[list[Code], Limits(min_length=1)] | None = None
@@ -478,6 +565,20 @@ class SlidesFile(SlideOptions):  # type: ignore[misc,valid-type]
 
 class PlanFile(PlanOptions):  # type: ignore[misc,valid-type]
     """The whole plan; banners and tables are checked one by one."""
+
+    examples = {
+        "workbook": "{sheets: per section}",
+        "tidy": "{whole tables: true}",
+        "include": "[more.yaml]",
+        "data": "responses.csv",
+        "conditions": "{status == 1: Interview complete}",
+        "for each": "region",
+        "banners": "{main: [region, age]}",
+        "tables": "[heard_of, {question: liking, banner: main}]",
+        "slides": "{template: house.pptx}",
+        "accept": "[{slip: none beside others, where: heard_of, because: asked that way}]",
+        "outputs": "[tables.xlsx, {file: tables.pdf, notes: short}]",
+    }
 
     include: Texts = []
 

@@ -12,12 +12,23 @@ Targets = dict[str, Shares]
 class NestedFile(Part):
     """A target for two questions at once: an answer of the first, then shares of the second."""
 
+    examples = {
+        "questions": "[region, gender]",
+        "shares": "{North: {Women: 52, Men: 48}}",
+    }
+
     questions: Annotated[list[Text], Limits(min_length=2, max_length=2)]
     shares: Annotated[dict[str, Shares], Limits(min_length=1)]
 
 
 class TargetsFile(Part):
     """The targets of weights."""
+
+    examples = {
+        "targets": "{region: {North: 40, South: 60}}",
+        "nested": "[{questions: [region, gender], shares: {North: {Women: 52, Men: 48}, South: {Women: 50, Men: 50}}}]",
+        "own targets": "{Spring: {region: {North: 40, South: 60}}}",
+    }
 
     data: Any = None
     codebook: Text | None = None
