@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import shutil
 import subprocess
@@ -10,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pandas as pd
 import pyarrow as pa
 import pytest
 from hypothesis import example, given, settings
@@ -164,3 +166,36 @@ def test_a_second_look_at_a_long_file_loads_no_more_than_at_a_short_one(demo: Pa
     loaded_by("look heard_of -b region", folder, **kept)
     assert list((tmp_path / "kept").rglob("*.zip"))
     assert loaded_by("look heard_of -b region", folder, **kept) == []
+
+
+def test_a_look_at_parquet_loads_its_reader_alone(demo: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "parquet"
+    shutil.copytree(demo, folder)
+    pd.read_csv(demo / "responses.csv", dtype={"rid": str}).to_parquet(folder / "responses.parquet")
+    plan = (demo / "plan.yaml").read_text("utf-8").replace("responses.csv", "responses.parquet")
+    (folder / "plan.yaml").write_text(plan, "utf-8")
+    assert loaded_by("look heard_of -b region", folder) == ["pyarrow.parquet"]
+
+
+@given(
+    st.one_of(
+        st.tuples(st.sampled_from([pa.int8(), pa.uint8()]), st.lists(st.none() | st.integers(0, 127))),
+        st.tuples(st.just(pa.int64()), st.lists(st.none() | st.integers(-(2**63), 2**63 - 1))),
+        st.tuples(st.just(pa.uint64()), st.lists(st.none() | st.integers(0, 2**64 - 1))),
+        st.tuples(st.just(pa.float32()), st.lists(st.none() | st.floats(width=32, allow_infinity=False))),
+        st.tuples(st.just(pa.float64()), st.lists(st.none() | st.floats(-1e150, 1e150))),
+    ),
+    st.integers(0, 3),
+)
+def test_numbers_of_any_type_are_the_numbers(of_type: tuple[Any, list[float | None]], first: int) -> None:
+    kind, values = of_type
+    read, which = numbers(pa.array(values, kind).slice(first), Missing(("99",)), "spend")
+    expected = [math.nan if value is None or value == 99 else float(value) for value in values[first:]]
+    assert [str(number) for number in read] == [str(np.float64(number)) for number in expected]
+    assert (which is None) == (99 not in values[first:])
+
+
+@pytest.mark.parametrize("value", [1e151, -math.inf])
+def test_a_number_that_is_too_large_is_told(value: float) -> None:
+    with pytest.raises(DataError, match=r"'spend' should hold numbers.*row 2"):
+        numbers(pa.array([1.0, value]), Missing(), "spend")

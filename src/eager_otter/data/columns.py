@@ -145,7 +145,7 @@ def all_differ(columns: Iterable[Any]) -> bool:
     """
     keys = []
     for column in columns:
-        own = _keys_of(_plainly(_one_array(column)))
+        own = _keys_of(_one_array(column))
         if own is None:
             return False
         keys.append(own)
@@ -167,6 +167,9 @@ def _keys_of(array: Any) -> npt.NDArray[np.uint64] | None:
     """
     if array.null_count or not len(array):
         return None
+    if pa.types.is_dictionary(array.type):
+        of_texts = _keys_of(array.dictionary)
+        return None if of_texts is None else of_texts[_plain(array.indices)[0]]
     if pa.types.is_integer(array.type):
         return np.asarray(_plain(array)[0].astype(np.int64)).view(np.uint64)
     if not (pa.types.is_string(array.type) or pa.types.is_large_string(array.type)):
@@ -418,8 +421,23 @@ def _as_floats(array: Any) -> FloatArray | None:
     if pa.types.is_dictionary(array.type):
         once = _of_dictionary_as_floats(array)
         return _as_floats(_plainly(array)) if once is None else once
-    few = _few_as_floats(array)
-    return _many_as_floats(array) if few is None else few
+    for convert in (_numbers_as_floats, _few_as_floats):
+        values = convert(array)
+        if values is not None:
+            return values
+    return _many_as_floats(array)
+
+
+def _numbers_as_floats(array: Any) -> FloatArray | None:
+    """Take a column of numbers as it lies in memory; None for others, and where one is too large to be exact."""
+    if not (pa.types.is_floating(array.type) or pa.types.is_integer(array.type)):
+        return None
+    found, null = _plain(array)
+    values = found.astype(np.float64)
+    if null is not None:
+        values[null] = np.nan
+    largest = np.abs(values).max(initial=0.0, where=~np.isnan(values))
+    return None if largest > (LARGEST if found.dtype.kind == "f" else 2.0**53) else values
 
 
 def _many_as_floats(array: Any) -> FloatArray | None:

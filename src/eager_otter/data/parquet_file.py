@@ -40,6 +40,7 @@ class ParquetFile(AtPath):
             with parquet.ParquetFile(
                 source,
                 metadata=footer.metadata,
+                read_dictionary=[name for name in columns if _is_wide(footer.schema.field(name).type)],
                 page_checksum_verification=True,
                 pre_buffer=source is not self.path,
             ) as file:
@@ -90,7 +91,11 @@ class ParquetFile(AtPath):
 
         place, footer = self.place, self._footer
         kinds = {name: footer.schema.field(name).type for name in names}
-        texts = [name for name, kind in kinds.items() if categories and pa.types.is_string(kind)]
+        texts = [
+            name
+            for name, kind in kinds.items()
+            if _is_wide(kind) or (categories and pa.types.is_string(kind))
+        ]
         with (
             reading(self.path, WHAT),
             opened_data(self.path) as source,
@@ -139,6 +144,11 @@ def _footer_of(path: Path, stamp: tuple[int, int]) -> _Footer:
         metadata = parquet.read_metadata(source)
         groups = (metadata.row_group(number).num_rows for number in range(metadata.num_row_groups))
         return _Footer(metadata, metadata.schema.to_arrow_schema(), (0, *accumulate(groups)))
+
+
+def _is_wide(kind: Any) -> bool:
+    """Return whether texts are of a type that takes a conversion, which is spared where they are read as categories."""
+    return pa.types.is_large_string(kind) or str(kind) == "string_view"
 
 
 def _row_groups(starts: Sequence[int], first: int, end: int) -> tuple[list[int], int]:
