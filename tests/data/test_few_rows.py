@@ -155,13 +155,35 @@ def test_a_look_at_few_rows_loads_no_functions_of_arrow(demo: Path, line: str) -
     assert loaded_by(line, demo) == []
 
 
-def test_a_second_look_at_a_long_file_loads_no_more_than_at_a_short_one(demo: Path, tmp_path: Path) -> None:
-    folder = tmp_path / "long"
+def lengthened(demo: Path, folder: Path, times: int) -> Path:
+    """Copy the demo with so many more times its rows, each with an id of its own."""
     shutil.copytree(demo, folder)
     with (folder / "responses.csv").open("a", encoding="utf-8") as file:
         rows = (demo / "responses.csv").read_text("utf-8").splitlines()[1:]
-        for time in range(9):
+        for time in range(times):
             file.writelines(f"{time}{row}\n" for row in rows)
+    return folder
+
+
+def test_a_look_at_some_thousand_rows_loads_none_either(demo: Path, tmp_path: Path) -> None:
+    assert loaded_by("look heard_of -b region", lengthened(demo, tmp_path / "longer", 4)) == []
+
+
+def test_of_many_values_most_are_taken_by_arrow(monkeypatch: pytest.MonkeyPatch) -> None:
+    """What is taken one by one takes longer; it is worth it only while little else is read."""
+    monkeypatch.setattr(columns, "_taken", columns._Taken())
+    column = pa.array([f"{k}.5" for k in range(10_000)])
+    one_by_one = []
+    for _ in range(20):
+        before = columns._taken.count
+        assert numbers(column, Missing(), "spend")[0].tolist() == [k + 0.5 for k in range(10_000)]
+        one_by_one.append(columns._taken.count > before)
+    assert one_by_one == [True] * sum(one_by_one) + [False] * (20 - sum(one_by_one))
+    assert 10 <= sum(one_by_one) <= 16
+
+
+def test_a_second_look_at_a_long_file_loads_no_more_than_at_a_short_one(demo: Path, tmp_path: Path) -> None:
+    folder = lengthened(demo, tmp_path / "long", 9)
     kept = {"EAGER_OTTER_CACHE": str(tmp_path / "kept")}
     loaded_by("look heard_of -b region", folder, **kept)
     assert list((tmp_path / "kept").rglob("*.zip"))

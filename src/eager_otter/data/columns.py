@@ -36,6 +36,8 @@ SHOWN = 5
 FIRST_SIGN, LAST_SIGN = ord("!"), ord("~")  # of ASCII, without blanks
 MANY_TEXTS = 100  # that are looked at by Arrow first
 FEW_ROWS = 5_000  # up to which no function of Arrow is needed: to load them takes 60 ms
+SOME = 12  # times as many rows are taken without them, too, as long as these are
+SPARED = 150_000  # values in all, which take as long
 SIGNS_OF_NUMBERS = b"0123456789.-\n"  # plainly written, in lines
 LAST_OF_FRACTION = np.frombuffer(b"0.", np.uint8)  # of a number that may have a shorter form
 KEY_BYTES = 8  # texts up to this length are compared as numbers
@@ -306,7 +308,26 @@ def _by_dictionary(array: Any) -> Distinct:
 
 
 def _is_few(array: Any) -> bool:
-    return pa.types.is_string(array.type) and len(array) <= FEW_ROWS
+    """Return whether texts are so few that to take them one by one is quicker than to load the functions of Arrow.
+
+    These stay loaded: of columns that are longer, some are taken so, before so many values have been that it was not.
+    """
+    if not pa.types.is_string(array.type) or len(array) <= FEW_ROWS:
+        return bool(pa.types.is_string(array.type))
+    if len(array) > SOME * FEW_ROWS or _taken.count > SPARED:
+        return False
+    _taken.count += len(array)
+    return True
+
+
+@dataclass(slots=True, eq=False)
+class _Taken:
+    """How many values of longer columns were taken one by one so far."""
+
+    count: int = 0
+
+
+_taken = _Taken()
 
 
 def _of_few(texts: Sequence[str | None]) -> Distinct:
