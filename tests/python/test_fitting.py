@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import fields
 from pathlib import Path
 from typing import Any, Literal, get_type_hints
@@ -44,6 +44,7 @@ OWN: dict[str, Any] = {
     "numbers or one text": tuple[float, ...] | str,
     "whatever": object,
     "levels": tuple[float, ...] | None,
+    "told": Callable[[int], None] | None,
 }
 
 SIMPLE = st.one_of(
@@ -54,7 +55,7 @@ SIMPLE = st.one_of(
     st.text(max_size=4),
     st.sampled_from(["all", "answered", "short", "column", "down", "\ud800", "Größe", "none", ""]),
     st.sampled_from(
-        [Translated("Nord", "North"), Path("a.csv"), np.float64(1.5), np.int64(2), b"x", str, object()]
+        [Translated("Nord", "North"), Path("a.csv"), np.float64(1.5), np.int64(2), b"x", str, len, object()]
     ),
     st.sampled_from([otter.TestRules(), otter.BaseRules(), otter.Banner(groups=()), otter.TableRequest()]),
 )
@@ -95,13 +96,14 @@ def test_what_fits_as_it_stands_is_what_all_checks_take(name: str, value: object
         (str, ["a", "Größe"], [1, "\ud800", Translated("Nord", "North")]),
         (int, [1], [True, 1.0, "1"]),
         (float, [1.5], [1, True, np.float64(1)]),
-        (tuple[str, ...], [(), ("a",)], ["a", ["a"], (1,)]),
+        (tuple[str, ...], [(), ("a",)], ["a", [1], (1,), {"a": 1}]),
         (Mapping[str, float], [{}, {"a": 1.0}], [{"a": 1}, [("a", 1.0)]]),
         (Literal["short", 1], ["short", 1], ["long", True, 1.0]),
         (str | None, ["a", None], [1]),
         (str | float, ["a"], [1.5, 1]),
         (int | str, ["a"], [1, True]),
-        (tuple[str, int], [("a", 1)], [("a",), ("a", "b"), ("a", 1, 2)]),
+        (tuple[str, int], [("a", 1)], [("a",), ["a"], ("a", "b"), ("a", 1, 2)]),
+        (Callable[[int], None] | None, [len, str, None], ["len", 1]),
         (otter.TestRules, [otter.TestRules()], [{}, None]),
         (otter.TestRules | None, [None, otter.TestRules()], ["none"]),
     ],
@@ -112,6 +114,13 @@ def test_what_fits_and_what_is_left_to_the_full_check(hint: Any, fits: list[Any]
         assert found == value and (found is value or isinstance(value, dict))
     for value in misfits:
         assert fit_of(hint)(value) is MISFIT
+
+
+def test_a_list_is_taken_as_a_tuple_so_that_later_changes_of_it_change_nothing() -> None:
+    names = ["a", "b"]
+    for hint in (tuple[str, ...], Sequence[str], tuple[str, str], Sequence[str] | None):
+        found = fit_of(hint)(names)
+        assert found == ("a", "b") and type(found) is tuple
 
 
 def test_usual_settings_fit_as_they_stand() -> None:

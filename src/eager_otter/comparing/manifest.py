@@ -1,14 +1,10 @@
 """The manifest of a report: what it was made of, as it is written beside the outputs and read back."""
 
-from __future__ import annotations
-
 import hashlib
-from collections.abc import Mapping
 from pathlib import Path
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
-
+from eager_otter.documents.part import Part, fit_of_part, key, plain
 from eager_otter.errors import FileProblem, shown_path
 from eager_otter.gates.outputs import MANIFEST
 from eager_otter.gates.reading import (
@@ -25,13 +21,7 @@ FORMAT: Literal[1] = 1
 Digest = str  # the first sixteen hexadecimal digits of a SHA-256
 
 
-class _Entry(BaseModel):
-    """A part of a manifest: all of its keys are known."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
-
-
-class FileEntry(_Entry):
+class FileEntry(Part):
     """A file that a report was made from, or was written to."""
 
     file: str
@@ -42,20 +32,20 @@ class DataEntry(FileEntry):
     """The responses: rows read, the time the file was last changed (UTC), a fingerprint of its bytes."""
 
     rows: int
-    changed: str = ""
+    last_changed: str = key("changed", "")
 
 
-class QuestionEntry(_Entry):
+class QuestionEntry(Part):
     """A question of the tables: its wording, how its answers are come by, its nets and differences by label."""
 
     text: str
     label: str
-    answers: dict[str, str] = Field(default_factory=dict)
+    answers: dict[str, str] = key("answers", {})
     definition: Digest
-    nets: dict[str, str] = Field(default_factory=dict)
+    nets: dict[str, str] = key("nets", {})
 
 
-class AcceptedEntry(_Entry):
+class AcceptedEntry(Part):
     """A slip that the plan accepts, and why."""
 
     slip: str
@@ -63,18 +53,18 @@ class AcceptedEntry(_Entry):
     because: str
 
 
-class AuditEntry(_Entry):
+class AuditEntry(Part):
     """How many slips the audit found by severity, and which are accepted.
 
     `unknown` lists the codes of each question, and the columns ("data"), that the codebook does not know.
     """
 
     counts: dict[str, int]
-    unknown: dict[str, list[str]] = Field(default_factory=dict)
-    accepted: list[AcceptedEntry] = Field(default_factory=list)
+    unknown: dict[str, list[str]] = key("unknown", {})
+    accepted: list[AcceptedEntry] = key("accepted", [])
 
 
-class TableEntry(_Entry):
+class TableEntry(Part):
     """A table: how it was counted and tested, and a digest of its figures.
 
     `filters` are those beside the report's: its own, and the condition of its base.
@@ -92,7 +82,7 @@ class TableEntry(_Entry):
     figures: Digest
 
 
-class Manifest(_Entry):
+class Manifest(Part):
     """The inputs of a report: everything that can be a cause of different figures."""
 
     title: str
@@ -117,7 +107,7 @@ class Manifest(_Entry):
         return bool(named) and file_digest(path) in {one.digest for one in named}
 
 
-class ManifestFile(_Entry):
+class ManifestFile(Part):
     """The manifests of all reports whose outputs lie in a folder, the latest last."""
 
     maker: str
@@ -126,7 +116,7 @@ class ManifestFile(_Entry):
 
     def text(self) -> str:
         """Write it as JSON, the same for the same reports."""
-        return as_json(self.model_dump(), indent=1) + "\n"
+        return as_json(plain(self), indent=1) + "\n"
 
     def of(self, path: Path) -> Manifest | None:
         """Find the report that a file is an output of, byte for byte."""
@@ -147,11 +137,18 @@ def read_manifests(path: Path) -> ManifestFile:
     """Read a manifest file. Raises FileProblem where it cannot be read or is not one."""
     text = read_text(path, "a manifest", most=LARGEST_JSON)
     try:
-        content: Mapping[str, object] = parse_json(text, shown_path(path), "JSON", number=plain_number)
-        return ManifestFile.model_validate(content)
-    except (ValueError, RecursionError, FileProblem) as error:
-        message = "is not a manifest that this version reads; run the plan again to write a new one."
-        raise FileProblem(f"{shown_path(path)}: {message}") from error
+        content = parse_json(text, shown_path(path), "JSON", number=plain_number)
+    except FileProblem as error:
+        raise _of_no_manifest(path) from error
+    found = fit_of_part(ManifestFile)(content)
+    if not isinstance(found, ManifestFile):
+        raise _of_no_manifest(path)
+    return found
+
+
+def _of_no_manifest(path: Path) -> FileProblem:
+    message = "is not a manifest that this version reads; run the plan again to write a new one."
+    return FileProblem(f"{shown_path(path)}: {message}")
 
 
 def joined_to(folder: Path, new: Manifest, maker: str) -> ManifestFile:

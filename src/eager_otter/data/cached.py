@@ -14,6 +14,7 @@ from typing import Any
 from eager_otter.data.column_copy import ColumnCopy
 from eager_otter.data.converted import ConvertedFile, converted
 from eager_otter.data.files import AT_REST, DataFile, FileInARow, Source, changed_text, digest_of, know_digest
+from eager_otter.data.known import states_of
 from eager_otter.data.opening import OPENERS, Reading, open_data
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
@@ -104,7 +105,7 @@ class KeptHome:
     def keep(self, copy: ColumnCopy) -> None:
         """Note a copy in the facts. Raises OSError, FileProblem where the file was changed since it was opened."""
         if self.facts.rows and (
-            _states(self.facts.paths) != self.facts.states or copy.rows != self.facts.rows
+            states_of(map(Path, self.facts.paths)) != self.facts.states or copy.rows != self.facts.rows
         ):
             self.damaged()
             raise FileProblem(
@@ -226,8 +227,8 @@ class Keeping:
                 copies.append(ColumnCopy(path, columns))
             _check_copies(copies, facts.rows)
             home = KeptHome(place, facts)
-            if not (facts.sure and facts.states == _states(facts.paths)):
-                sure, states = self._is_sure(facts.paths), _states(facts.paths)
+            if not (facts.sure and facts.states == states_of(map(Path, facts.paths))):
+                sure, states = self._is_sure(facts.paths), states_of(map(Path, facts.paths))
                 home.facts = replace(facts, states=states, sure=sure)
                 with suppress(OSError):
                     home.write()
@@ -241,7 +242,7 @@ class Keeping:
 
     def _is_sure(self, paths: Sequence[str]) -> bool:
         """Return whether a file that is changed after we began has other times for sure."""
-        return all(self.begun - max(state[-2:]) > AT_REST for state in _states(paths))
+        return all(self.begun - max(state[-2:]) > AT_REST for state in states_of(map(Path, paths)))
 
     def kept(self, file: DataFile, columns: Sequence[str]) -> ConvertedFile | None:
         """Copy columns of an opened file into the cache; None where that is not worth it, or cannot be done.
@@ -250,7 +251,7 @@ class Keeping:
         """
         paths = [str(path.absolute()) for path in file.paths]
         worth = WORTH if self.data.suffix.lower() in TEXTS else WORTH_UNPACKING
-        states = _states(paths)
+        states = states_of(map(Path, paths))
         if not states or sum(state[2] for state in states) < worth:
             return None
         if any(max(state[-2:]) >= self.begun for state in states):
@@ -270,7 +271,7 @@ class Keeping:
         try:
             made = converted(file, columns, home)
             source = file.source(made.rows)
-            if source.name not in names or source.each or _states(paths) != states:
+            if source.name not in names or source.each or states_of(map(Path, paths)) != states:
                 return None
             home.facts = facts = replace(
                 home.facts,
@@ -306,15 +307,9 @@ def _facts_in(found: dict[str, Any] | None) -> Facts | None:
     return Facts(**given)
 
 
-def _states(paths: Sequence[str]) -> tuple[tuple[int, ...], ...]:
-    """Return what tells whether files have been written since; () where one is not there."""
-    states = [state_of(Path(path)) for path in paths]
-    return () if None in states else tuple(state for state in states if state is not None)
-
-
 def _is_same(facts: Facts) -> bool:
     """Return whether files are as they were: by their times where these are sure, else by their bytes."""
-    states = _states(facts.paths)
+    states = states_of(map(Path, facts.paths))
     if not states or [state[2] for state in states] != [state[2] for state in facts.states]:
         return False
     if not (facts.sure and states == facts.states):

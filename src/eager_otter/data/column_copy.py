@@ -22,7 +22,7 @@ from eager_otter.gates.reading import checked_file, stamp_of
 
 WHAT = "a copy of columns"
 NARROW = ((pa.uint8(), 1 << 8), (pa.uint16(), 1 << 16))
-COMPRESSED = "zstd"
+COMPRESSED = "zstd" if pa.Codec.is_available("zstd") else None
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,6 +12,7 @@ from pathlib import Path
 from types import NoneType, UnionType
 from typing import Any, Literal, Union, get_args, get_origin
 
+SEVERAL = (tuple, list)
 MISFIT = object()  # in the place of a value that does not fit
 
 Fit = Callable[[Any], Any]  # returns the value as it is to be, or MISFIT
@@ -34,6 +35,8 @@ def fit_of(hint: Any, *, numbers: bool = True) -> Fit:
         return _each_of([fit_of(part, numbers=numbers) for part in parts])
     if origin in (tuple, Sequence):
         return _all(fit_of(parts[0], numbers=numbers))
+    if origin is Callable:
+        return lambda value: value if callable(value) else MISFIT
     if origin is Mapping:
         return _mapping(fit_of(parts[0], numbers=numbers), fit_of(parts[1], numbers=numbers))
     if hint is str:
@@ -105,17 +108,20 @@ def _any_of(fits: Sequence[Fit]) -> Fit:
 
 
 def _all(fit_one: Fit) -> Fit:
-    """Take a tuple all of whose entries fit as they are."""
-    return lambda value: (
-        value if type(value) is tuple and all(fit_one(one) is one for one in value) else MISFIT
-    )
+    """Take a tuple or list all of whose entries fit as they are, as a tuple."""
+
+    def fit(value: Any) -> Any:
+        fitting = type(value) in SEVERAL and all(fit_one(one) is one for one in value)
+        return tuple(value) if fitting else MISFIT
+
+    return fit
 
 
 def _each_of(fits: Sequence[Fit]) -> Fit:
     def fit(value: Any) -> Any:
-        fitting = type(value) is tuple and len(value) == len(fits)
+        fitting = type(value) in SEVERAL and len(value) == len(fits)
         return (
-            value
+            tuple(value)
             if fitting and all(one(inner) is inner for one, inner in zip(fits, value, strict=True))
             else MISFIT
         )

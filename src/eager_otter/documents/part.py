@@ -188,6 +188,15 @@ def _usual_of(kind: Any) -> tuple[dict[str, Any], list[str], set[str]]:
     return usual, own, fields.keys() - usual.keys()
 
 
+def plain(value: Any) -> Any:
+    """Return what a part holds as mappings, lists and plain values, by the keys that a file has."""
+    if isinstance(value, Part):
+        return {one.key: plain(getattr(value, name)) for name, one in fields_of(type(value)).items()}
+    if isinstance(value, list):
+        return [plain(one) for one in value]
+    return {key: plain(one) for key, one in value.items()} if isinstance(value, dict) else value
+
+
 def example_of(kind: type[Part], key: str) -> str:
     """Return an example of a field as a file writes it, with its key: "missing: [98, 99]"; "" where there is none."""
     for base in kind.__mro__:

@@ -86,7 +86,7 @@ def manifest_of(report: Reported, outputs: Mapping[str, Path]) -> Manifest:
         language=report.words.language,
         versions={"eager-otter": __version__, "python": platform.python_version()}
         | {name: version(name) for name in COUNTING},
-        data=DataEntry(file=source.name, digest=source.mark, rows=source.rows, changed=source.changed),
+        data=DataEntry(file=source.name, digest=source.mark, rows=source.rows, last_changed=source.changed),
         codebook=FileEntry(file="" if book.path is None else book.path.name, digest=book.digest[:16]),
         plan=FileEntry(file=plan.path.name, digest=_plan_digest(plan)),
         theme=FileEntry(
