@@ -12,7 +12,7 @@ from dataclasses import field
 from functools import lru_cache
 from itertools import islice
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
 
@@ -26,8 +26,10 @@ from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, FileProblem, RequestError, shown_path
 from eager_otter.gates.encodings import USUAL, WESTERN, not_western
 from eager_otter.gates.reading import opened_from, read_blocks, read_lines, read_start, reading, stamp_of
-from eager_otter.gates.unpacking import Unpacked
 from eager_otter.looks.words import counted, said
+
+if TYPE_CHECKING:
+    from eager_otter.gates.unpacking import Unpacked
 
 DELIMITERS = (",", ";", "\t", "|")
 LONGEST_START = 16 * 1024 * 1024

@@ -6,7 +6,6 @@ import hashlib
 import json
 import os
 import re
-import shutil
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
@@ -210,6 +209,8 @@ class CachePlace:
 
     def drop(self) -> None:
         """Take it away."""
+        import shutil
+
         shutil.rmtree(self.path, ignore_errors=True)
 
     def cannot(self, error: OSError) -> None:

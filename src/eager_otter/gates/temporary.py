@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
 import weakref
 from pathlib import Path
 
@@ -12,5 +10,8 @@ class TemporaryFolder:
     """A folder beside other temporary files; it goes with all that is in it when this object does, or at the end."""
 
     def __init__(self) -> None:
+        import shutil
+        import tempfile
+
         self.path = Path(tempfile.mkdtemp(prefix="eager-otter-"))
         weakref.finalize(self, shutil.rmtree, self.path, ignore_errors=True)
