@@ -142,16 +142,25 @@ def one_of(names: Sequence[str]) -> str:
 def nearest(name: str, known: Sequence[str]) -> str:
     """Offer the nearest known name, or the list where it is short: a sentence with a blank before it, or "".
 
+    Of known names with commas between them, say how several are written.
+
     >>> nearest("regoin", ["region", "age", "liking"])
     " Did you mean 'region'?"
     >>> nearest("xyz", ["region", "age"])
     ' Known: region, age.'
+    >>> nearest("region, Age", ["region", "age", "liking"])
+    ' Both are known: name each by itself, in a file as a list: [region, age].'
     """
     from difflib import get_close_matches
 
     by_lower: dict[str, str] = {}
     for candidate in known:
         by_lower.setdefault(candidate.casefold(), candidate)
+    pieces = [piece.strip().casefold() for piece in name.split(",")]
+    if len(pieces) > 1 and by_lower.keys() >= set(pieces):
+        listed = ", ".join(by_lower[piece] for piece in pieces)
+        all_of = "All" if pieces[2:] else "Both"
+        return f" {all_of} are known: name each by itself, in a file as a list: [{listed}]."
     close = get_close_matches(name.casefold(), list(by_lower), n=2, cutoff=0.6)
     if close:
         return f" Did you mean {' or '.join(repr(by_lower[match]) for match in close)}?"

@@ -106,6 +106,7 @@ def test_a_mistake_is_told_at_its_line(write: Write, tmp_path: Path, question: s
         ("questions:\n  a: {kind: multi, columns: [m_1, m_2], answers: {1: A}}\n", "columns: expected text; found a list. Write it as in columns: {heard_1: Tarn, heard_2: Brookfizz} (an answer each); columns that hold codes go under mentions."),
         ("questions:\n  a: {kind: grid, items: [a_1, a_2], answers: {1: A}}\n", "items: expected a mapping (key: value); found a list. Write it as in items: {taste: rate_1, price: rate_2}."),
         ("questions:\n  a: {kind: single, answers: [A, B], nets: 1}\n", "answers: expected a mapping (key: value); found a list. Write it as in answers: {1: Yes, 2: No}."),
+        ("questions:\n  a: {kind: multi, by: ';', joined: {column: x}, answers: {1: A}}\n", "unknown key 'by'. It goes under joined."),
         ("title: [x]\nquestions:\n  a: {kind: number}\n", "title: expected text"),
         ("questions:\n  a: {kind: number}\n  a: {kind: text}\n", "'a'"),
         ("questions:\n  ? [a, b]\n  : {kind: number}\n", "a key must be plain text or a number"),

@@ -50,6 +50,10 @@ def told(write: Write, folder: Path, text: str) -> list[str]:
     [
         # questions and shapes
         ("regoin", "no question 'regoin' in the codebook. Did you mean 'region'?"),
+        ("{question: liking, levels: 95}", "unknown key 'levels'. It goes under tests."),
+        ("{question: liking, figures: 'mean, Median'}", "no figure 'mean, Median'. Both are known: name each by itself, in a file as a list: [mean, median]."),
+        ("{question: liking, banner: 'main, deep, main'}", "no banner 'main, deep, main'. All are known: name each by itself, in a file as a list: [main, deep, main]."),
+        ("{question: liking, banner: 'main, deeep'}", "no banner 'main, deeep'. "),
         ("why", "why"),
         ("{question: brands}", "brands"),
         ("{grid: brand}", "no grid 'brand' in the codebook. Did you mean 'brands'?"),
@@ -145,6 +149,8 @@ def test_a_mistake_of_a_banner_is_told_at_its_line(
         ("tests: [95, 90]", "tests: expected a mapping (key: value); found a list. Write it as in tests: {levels: [95, 90]}."),
         ("tests: {levels: {high: 95}}", "levels: expected a number; found a mapping. Write it as in levels: [95, 90]."),
         ("bases: 50", "bases: expected a mapping (key: value); found the number 50. Write it as in bases: {mark below: 75, no test below: 30}."),
+        ("levels: [95, 90]", "unknown key 'levels'. It goes under tests."),
+        ("no test below: 30", "unknown key 'no test below'. It goes under bases."),
         ("workbook: per table", "Write it as in workbook: {sheets: per section}."),
         ("defaults: {figures: [column percents]}", "no figure 'column percents'. Did you mean 'column percent'"),
         ("defaults: {banner: man}", "no banner 'man'. Did you mean 'main'?"),

@@ -36,7 +36,7 @@ from eager_otter.documents.part import (
 )
 from eager_otter.documents.written import found_text
 from eager_otter.documents.yaml_nodes import AFTER_A_SIGN, Document, Place
-from eager_otter.errors import Problem, nearest
+from eager_otter.errors import Problem, nearest, one_of
 
 
 class PartModel(BaseModel):
@@ -199,7 +199,8 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
     match item["type"]:
         case "extra_forbidden":
             known = _keys_at(kind, loc[:-1])
-            message = f"unknown key {name!r}.{nearest(name, known)}{_unread(item['input'], document, where)}"
+            near = _deeper(kind, loc, name) or nearest(name, known)
+            message = f"unknown key {name!r}.{near}{_unread(item['input'], document, where)}"
             return document.problem(where, message, key=True)
         case "missing":
             return document.problem(
@@ -293,6 +294,18 @@ def _example(kind: Any, loc: Place, name: str, document: Document) -> str:
     whole = [part.example for part in _parts_at(kind, loc) if part.example] if not loc else []
     text = next(filter(None, reversed(found)), f"{name}: {whole[0]}" if whole else "")
     return text and f" Write it as in {text}."
+
+
+def _deeper(kind: Any, loc: Place, name: str) -> str:
+    """Say where a key goes that is one of a part deeper in: levels under tests."""
+    above = [
+        one.key
+        for part in _parts_at(kind, loc[:-1])
+        for one in fields_of(part).values()
+        for inner in _parts_in(one.hint)
+        if name in {deeper.key for deeper in fields_of(inner).values()}
+    ]
+    return f" It goes under {one_of(list(dict.fromkeys(above)))}." if above else ""
 
 
 def _keys_at(kind: Any, loc: Place) -> list[str]:

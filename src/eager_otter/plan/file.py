@@ -590,9 +590,9 @@ class PlanFile(PlanOptions):  # type: ignore[misc,valid-type]
     for_each: Annotated[ForEachFile, Before(_as_each, ForEachFile | Text)] | None = key("for each", None)
     weight: Text | None = None
     banners: dict[str, Any] = {}
-    tests: Any = None
-    bases: Any = None
-    defaults: Any = None
+    tests: Annotated[Any, TestsFile] = None  # checked by itself, as are those below
+    bases: Annotated[Any, BasesFile] = None
+    defaults: Annotated[Any, DefaultsFile] = None
     tables: Annotated[list[Any], Limits(min_length=1)]
     theme: Text = ""
     language: Text = ""
