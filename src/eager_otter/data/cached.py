@@ -71,8 +71,7 @@ class Facts:
 
     `states` and `digests` are those of its `paths`; `sure` says that no later change can have the same times. `dated`
     is the number of the path that its source tells of, `named` that of the one it is called by in messages, where more
-    `goes_on` behind it. `copies` are the files of columns: name, size, digest
-    of its end, columns.
+    `goes_on` behind it. `copies` are the files of columns: name, size, digest of its end, columns.
     """
 
     version: str
