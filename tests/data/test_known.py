@@ -6,6 +6,7 @@ import os
 import sqlite3
 import time
 from collections.abc import Callable
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
@@ -156,7 +157,7 @@ def test_ids_of_several_waves_are_remarked_on_again(tmp_path: Path, book: Path, 
 def test_what_is_in_no_file_is_looked_over_each_time(tmp_path: Path, book: Path, looked: list[str]) -> None:
     """A frame has no times, and a query may find others while its file stays the same."""
     cache, frame = tmp_path / "kept", pd.DataFrame({"id": [4, 5, 6], "area": AREA})
-    with sqlite3.connect(tmp_path / "d.sqlite") as base:
+    with closing(sqlite3.connect(tmp_path / "d.sqlite")) as base, base:
         frame.to_sql("answers", base, index=False)
     query = tmp_path / "d.sql"
     query.write_text(f"-- database: sqlite:///{tmp_path / 'd.sqlite'}\nselect * from answers")
