@@ -117,12 +117,17 @@ def test_each_way_of_reading_a_file_is_looked_over(tmp_path: Path, book: Path) -
         otter.open_survey(book, data, reading=otter.Reading(sheet="June"), cache=cache)
 
 
-def test_the_same_bytes_with_another_date_are_known(tmp_path: Path, book: Path, looked: list[str]) -> None:
+def test_the_same_bytes_with_another_date_are_known_and_read_once(
+    tmp_path: Path, book: Path, looked: list[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
     data, cache = parquet(tmp_path / "d.parquet", [1, 2, 3]), tmp_path / "kept"
     otter.open_survey(book, data, cache=cache)
     os.utime(data, (time.time() - 10**6,) * 2)
-    otter.open_survey(book, data, cache=cache)
+    for _ in range(3):
+        monkeypatch.setattr(files, "_DIGESTS", {})  # as another process does not have them
+        otter.open_survey(book, data, cache=cache)
     assert looked.count("ids") == 1
+    assert looked.count("bytes") == 2  # when it was first seen, and when its date had changed
 
 
 def test_nothing_is_learnt_of_a_file_that_may_change_within_a_tick_of_its_clock(

@@ -328,9 +328,9 @@ FIELDS = [
 
 @pytest.mark.parametrize(("kind", "one"), FIELDS)
 def test_what_holds_several_things_has_an_example_that_fits(kind: type[Part], one: PartField) -> None:
-    example = example_of(kind, one.key)
-    assert example.startswith(f"{one.key}: ")
-    value = compose(example.partition(" (")[0], Path("example.yaml")).data[one.key]
+    example = example_of(kind, one)
+    assert example
+    value = compose(f"{one.key}: {example.partition(' (')[0]}", Path("example.yaml")).data[one.key]
     assert fit_of_part(one.hint)(value) is not MISFIT
 
 

@@ -69,8 +69,8 @@ def two_sided_t(t: FloatArray, degrees: FloatArray) -> FloatArray:
     known = (free > 0.0) & ~endless
     near = known & (size < NEAR_T) & (size < np.sqrt(np.maximum(free, 0.0)))
     p[near] = 1.0 - _central_t(size[near], free[near])
-    for low, high, rule in RULES_OF_T:
-        places = np.flatnonzero(known & ~near & (size >= low) & (size <= high))
+    for rule, within in ((BELOW_FAR_T, size < FAR_T), (FROM_FAR_T, size >= FAR_T)):
+        places = np.flatnonzero(known & ~near & within)
         for some in np.split(places, range(T_AT_ONCE, places.size, T_AT_ONCE)):
             p.flat[some] = _tails_of_t(size.flat[some], free.flat[some], rule)
     return p
@@ -85,10 +85,7 @@ def _double_exponential(first: int, last: int, step: float) -> FloatArray:
 
 NEAR_T = 0.1  # below it, the integrand over the tail has a singularity too near
 FAR_T = 1.0  # from it on, fewer nodes do
-RULES_OF_T = (
-    (0.0, np.nextafter(FAR_T, 0.0), _double_exponential(-43, 38, 0.1)),
-    (FAR_T, np.inf, _double_exponential(-22, 23, 1 / 6)),
-)
+BELOW_FAR_T, FROM_FAR_T = _double_exponential(-43, 38, 0.1), _double_exponential(-22, 23, 1 / 6)
 T_AT_ONCE = 1_000
 LARGEST_T = 1e150  # its square is a number
 # of Γ(z + 1/2)/Γ(z) = √z·(1 − 1/8z + 1/128z² + …) for large z: DLMF 5.11.13
@@ -100,11 +97,10 @@ LARGE_Z = 40.0
 
 def _tails_of_t(t: FloatArray, free: FloatArray, rule: FloatArray) -> FloatArray:
     """Return both tails beyond t (tests,) by a rule of nodes and weights."""
-    size, nu = np.minimum(t, LARGEST_T)[:, None], free[:, None]
     nodes, weights = rule
-    sums = (weights / np.sqrt(size**2 - nu * np.expm1(-2.0 * nodes / nu))).sum(axis=1)
-    size, nu = size[:, 0], free
-    both = 2.0 * _density_at_zero(nu) * np.exp((1.0 - nu) / 2.0 * np.log1p(size**2 / nu)) * sums
+    square, nu = np.minimum(t, LARGEST_T) ** 2, free[:, None]
+    sums = (weights / np.sqrt(square[:, None] - nu * np.expm1(-2.0 * nodes / nu))).sum(axis=1)
+    both = 2.0 * _density_at_zero(free) * np.exp((1.0 - free) / 2.0 * np.log1p(square / free)) * sums
     return np.asarray(np.where(np.isinf(t), 0.0, both))
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 import pyarrow as pa
 
+from eager_otter.data import files
 from eager_otter.errors import DataError
 
 AS_THEY_STAND = (pa.types.is_string, pa.types.is_integer, pa.types.is_floating, pa.types.is_boolean)
@@ -78,3 +80,34 @@ def alike(column: Any) -> Any:
 def table_alike(table: Any) -> Any:
     """Return a table with its columns as `alike` gives them."""
     return pa.table([alike(column) for column in table.columns], names=table.column_names)
+
+
+def in_parts(
+    batches: Iterable[Any],
+    skipped: int,
+    rows: int,
+    together: Callable[[list[Any]], Any] = pa.Table.from_batches,
+) -> Iterator[Any]:
+    """Cut batches into tables of so many rows each, after some that are skipped: so many rows in all.
+
+    `together` makes one table of the pieces of a part.
+    """
+    held: list[Any] = []
+    count = 0
+    for whole in batches:
+        batch = whole
+        if skipped:
+            dropped = min(skipped, batch.num_rows)
+            batch, skipped = batch.slice(dropped), skipped - dropped
+        batch = batch.slice(0, rows)
+        rows -= batch.num_rows
+        while batch.num_rows:
+            taken = batch.slice(0, files.PART_ROWS - count)
+            batch = batch.slice(taken.num_rows)
+            held.append(taken)
+            count += taken.num_rows
+            if count == files.PART_ROWS:
+                yield together(held)
+                held, count = [], 0
+    if held:
+        yield together(held)

@@ -13,8 +13,16 @@ from typing import Any
 
 from eager_otter.data.column_copy import ColumnCopy
 from eager_otter.data.converted import ConvertedFile, converted
-from eager_otter.data.files import AT_REST, DataFile, FileInARow, Source, changed_text, digest_of, know_digest
-from eager_otter.data.known import states_of
+from eager_otter.data.files import (
+    AT_REST,
+    DataFile,
+    FileInARow,
+    Source,
+    all_states,
+    are_same,
+    changed_text,
+    digest_of,
+)
 from eager_otter.data.opening import OPENERS, Reading, open_data
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
@@ -104,7 +112,7 @@ class KeptHome:
     def keep(self, copy: ColumnCopy) -> None:
         """Note a copy in the facts. Raises OSError, FileProblem where the file was changed since it was opened."""
         if self.facts.rows and (
-            states_of(map(Path, self.facts.paths)) != self.facts.states or copy.rows != self.facts.rows
+            all_states(map(Path, self.facts.paths)) != self.facts.states or copy.rows != self.facts.rows
         ):
             self.damaged()
             raise FileProblem(
@@ -216,7 +224,9 @@ class Keeping:
         place = self._place
         try:
             facts = _facts_in(place.facts())
-            if facts is None or not _is_same(facts):
+            if facts is None or not are_same(
+                list(map(Path, facts.paths)), facts.states, facts.digests, sure=facts.sure
+            ):
                 return None
             copies = []
             for name, size, digest, columns in facts.copies:
@@ -226,8 +236,8 @@ class Keeping:
                 copies.append(ColumnCopy(path, columns))
             _check_copies(copies, facts.rows)
             home = KeptHome(place, facts)
-            if not (facts.sure and facts.states == states_of(map(Path, facts.paths))):
-                sure, states = self._is_sure(facts.paths), states_of(map(Path, facts.paths))
+            if not (facts.sure and facts.states == all_states(map(Path, facts.paths))):
+                sure, states = self._is_sure(facts.paths), all_states(map(Path, facts.paths))
                 home.facts = replace(facts, states=states, sure=sure)
                 with suppress(OSError):
                     home.write()
@@ -241,7 +251,7 @@ class Keeping:
 
     def _is_sure(self, paths: Sequence[str]) -> bool:
         """Return whether a file that is changed after we began has other times for sure."""
-        return all(self.begun - max(state[-2:]) > AT_REST for state in states_of(map(Path, paths)))
+        return all(self.begun - max(state[-2:]) > AT_REST for state in all_states(map(Path, paths)))
 
     def kept(self, file: DataFile, columns: Sequence[str]) -> ConvertedFile | None:
         """Copy columns of an opened file into the cache; None where that is not worth it, or cannot be done.
@@ -250,7 +260,7 @@ class Keeping:
         """
         paths = [str(path.absolute()) for path in file.paths]
         worth = WORTH if self.data.suffix.lower() in TEXTS else WORTH_UNPACKING
-        states = states_of(map(Path, paths))
+        states = all_states(map(Path, paths))
         if not states or sum(state[2] for state in states) < worth:
             return None
         if any(max(state[-2:]) >= self.begun for state in states):
@@ -270,7 +280,7 @@ class Keeping:
         try:
             made = converted(file, columns, home)
             source = file.source(made.rows)
-            if source.name not in names or source.each or states_of(map(Path, paths)) != states:
+            if source.name not in names or source.each or all_states(map(Path, paths)) != states:
                 return None
             home.facts = facts = replace(
                 home.facts,
@@ -304,18 +314,6 @@ def _facts_in(found: dict[str, Any] | None) -> Facts | None:
     given["states"] = tuple(tuple(map(int, state)) for state in given["states"])
     given["copies"] = tuple((*entry[:3], tuple(entry[3])) for entry in given["copies"])
     return Facts(**given)
-
-
-def _is_same(facts: Facts) -> bool:
-    """Return whether files are as they were: by their times where these are sure, else by their bytes."""
-    states = states_of(map(Path, facts.paths))
-    if not states or [state[2] for state in states] != [state[2] for state in facts.states]:
-        return False
-    if not (facts.sure and states == facts.states):
-        return tuple(digest_of(Path(path)) for path in facts.paths) == facts.digests
-    for path, state, digest in zip(facts.paths, states, facts.digests, strict=True):
-        know_digest(Path(path), state, digest)
-    return True
 
 
 def _check_copies(copies: Sequence[ColumnCopy], rows: int) -> None:

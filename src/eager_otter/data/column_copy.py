@@ -14,8 +14,8 @@ from typing import Any
 
 import pyarrow as pa
 
-from eager_otter.data.arrow_columns import table_alike
-from eager_otter.data.parquet_file import in_parts
+from eager_otter.data.arrow_columns import in_parts, table_alike
+from eager_otter.data.columns import one_array
 from eager_otter.dataclass import dataclass
 from eager_otter.gates.packages import new_package, opened_package
 from eager_otter.gates.reading import checked_file, stamp_of
@@ -94,9 +94,7 @@ def _starts_of(path: Path, stamp: tuple[int, int]) -> tuple[int, ...]:
 
 def _stream_of(column: Any) -> Any:
     """Write a column as an Arrow stream: its bytes."""
-    array = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
-    if isinstance(array, pa.ChunkedArray):
-        array = pa.concat_arrays(array.chunks)
+    array = one_array(column)
     texts = not pa.types.is_dictionary(array.type)
     if not texts:
         many = len(array.dictionary)

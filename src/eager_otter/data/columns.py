@@ -112,7 +112,7 @@ def distinct(column: Any) -> Distinct:
         if column.decimal != ".":
             inner = replace(inner, texts=tuple(_pointed(text, column.decimal) for text in inner.texts))
         return replace(inner, first=column.first, row_text=column.row_text)
-    array = _one_array(column)
+    array = one_array(column)
     if pa.types.is_dictionary(array.type):
         return _of_dictionary(array.dictionary, array.indices)
     if pa.types.is_boolean(array.type):
@@ -126,7 +126,7 @@ def distinct(column: Any) -> Distinct:
     return _by_dictionary(array) if short is None else short
 
 
-def _one_array(column: Any) -> Any:
+def one_array(column: Any) -> Any:
     """Return an Arrow column as one array."""
     if not isinstance(column, pa.ChunkedArray):
         return column
@@ -147,7 +147,7 @@ def all_differ(columns: Iterable[Any]) -> bool:
     """
     keys = []
     for column in columns:
-        own = _keys_of(_one_array(column))
+        own = _keys_of(one_array(column))
         if own is None:
             return False
         keys.append(own)
@@ -227,7 +227,7 @@ def _null_in(array: Any) -> BoolArray | None:
 
 def blanks_in(column: Any) -> BoolArray:
     """Return which values of an Arrow column hold nothing: nulls, no numbers, texts of spaces alone; (rows,)."""
-    array = _one_array(column)
+    array = one_array(column)
     null = _null_in(array)
     blank: BoolArray = np.zeros(len(array), np.bool_) if null is None else null
     if pa.types.is_dictionary(array.type):
@@ -374,7 +374,7 @@ def numbers(column: Any, missing: Missing, name: str) -> tuple[FloatArray, CodeA
     naming the rows (from 1) of values that are not numbers.
     """
     pointed = _with_points(column) if isinstance(column, Located) and column.decimal != "." else column
-    plain = _one_array(pointed.column if isinstance(pointed, Located) else pointed)
+    plain = one_array(pointed.column if isinstance(pointed, Located) else pointed)
     fast = _as_floats(plain)
     if fast is not None:
         return without_missing(fast, missing)
@@ -405,7 +405,7 @@ def _pointed(text: str, sign: str) -> str:
 
 def _with_points(column: Located) -> Located:
     """Write decimal points for the decimal commas of a column of text."""
-    array = _plainly(_one_array(column.column))
+    array = _plainly(one_array(column.column))
     if not pa.types.is_string(array.type):
         return column
     import pyarrow.compute as pc
@@ -416,7 +416,7 @@ def _with_points(column: Located) -> Located:
 def without_thousands(column: Any, mark: str) -> Any:
     """Take the marks between thousands out of a column of texts; texts that are no such numbers stay as they are."""
     located = column if isinstance(column, Located) else Located(column, 0)
-    array = _plainly(_one_array(located.column))
+    array = _plainly(one_array(located.column))
     if not pa.types.is_string(array.type):
         return column
     import pyarrow.compute as pc
@@ -494,9 +494,7 @@ def _of_dictionary_as_floats(array: Any) -> FloatArray | None:
 
 def _few_as_floats(array: Any) -> FloatArray | None:
     """Convert few texts, all of which are digits with a point at most, or blank; None otherwise."""
-    if not _is_few(array):
-        return None
-    if array.null_count:
+    if array.null_count or not _is_few(array):
         return None
     texts = array.to_pylist()
     lines = "\n".join(("", *texts, "")).encode()

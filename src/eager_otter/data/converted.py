@@ -12,10 +12,10 @@ from typing import Any, Protocol
 import pyarrow as pa
 
 from eager_otter.data import files
-from eager_otter.data.arrow_columns import CATEGORIES
+from eager_otter.data.arrow_columns import CATEGORIES, in_parts
 from eager_otter.data.column_copy import ColumnCopy, write_copy
+from eager_otter.data.columns import one_array
 from eager_otter.data.files import DataFile, FileInARow, OfAnother
-from eager_otter.data.parquet_file import in_parts
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, FileProblem, OtterError
@@ -118,14 +118,14 @@ class ConvertedFile(OfAnother):
         if not missing:
             return
         try:
-            copy, _ = _copy_of(self.whole, missing, self.home)
+            copy = _copy_of(self.whole, missing, self.home)
         except FileProblem:  # of the file itself
             raise
         except OSError as error:
             self.home.cannot(error)
             aside = TemporaryHome(self.place, TemporaryFolder())
             self.others.append(aside)
-            copy, _ = _copy_of(self.whole, missing, aside)
+            copy = _copy_of(self.whole, missing, aside)
         self.copies.append(copy)
 
     def _sources(self, columns: Sequence[str]) -> dict[ColumnCopy, list[str]]:
@@ -156,18 +156,18 @@ def converted(file: DataFile, columns: Sequence[str], home: Home | None = None) 
     """
     there = TemporaryHome(file.place, TemporaryFolder()) if home is None else home
     try:
-        copy, rows = _copy_of(file, list(columns) or list(file.names[:1]), there)
+        copy = _copy_of(file, list(columns) or list(file.names[:1]), there)
     except FileProblem:  # of the file itself
         raise
     except OSError as error:
         if home is None:
             there.cannot(error)
         raise
-    return ConvertedFile(file, [copy], rows, there)
+    return ConvertedFile(file, [copy], copy.rows, there)
 
 
-def _copy_of(file: DataFile, names: list[str], home: Home) -> tuple[ColumnCopy, int]:
-    """Copy columns of a file: the copy, and how many rows it has. Raises FileProblem, DataError, OSError."""
+def _copy_of(file: DataFile, names: list[str], home: Home) -> ColumnCopy:
+    """Copy columns of a file. Raises FileProblem, DataError, OSError."""
     parts = _tables_of(file, names)
     first = next(parts, None)
     if first is None or not first.num_rows:
@@ -180,23 +180,19 @@ def _copy_of(file: DataFile, names: list[str], home: Home) -> tuple[ColumnCopy, 
         )
         for part in chain([first], parts)
     )
-    # dictionaries of whole parts: those of the blocks that a file is read in hold nearly the same texts
-    whole = (part.unify_dictionaries() for part in in_parts(kept, 0, sys.maxsize, pa.concat_tables))
-    copy = write_copy(path, whole, names)
+    copy = write_copy(path, in_parts(kept, 0, sys.maxsize, pa.concat_tables), names)
     home.keep(copy)
-    return copy, copy.rows
+    return copy
 
 
 def _kept_as(column: Any) -> Any:
     """Return as what a column is kept: as categories, or as texts where most differ, as ids and comments do."""
-    different = len(column.combine_chunks().unique())
+    different = len(one_array(column).unique())
     return pa.string() if different > MANY * len(column) else CATEGORIES
 
 
 def _texts(column: Any, kind: Any) -> Any:
-    array = column.combine_chunks()
-    if isinstance(array, pa.ChunkedArray):
-        array = pa.concat_arrays(array.chunks)
+    array = one_array(column)
     return array if kind == array.type else array.dictionary_encode()
 
 

@@ -32,6 +32,7 @@ LONGEST_NAME = 1_000  # characters of a column's name
 MOST_OF_MEMORY = 0.5
 
 
+States = tuple[tuple[int, ...], ...]  # of files: see `state_of`
 Fingerprint = tuple[tuple[int, int], ...]  # of files: their bytes and times
 
 
@@ -310,6 +311,27 @@ def _made_digest(path: Path) -> str:
     if key is not None and time.time_ns() - max(key[-2:]) > AT_REST:
         know_digest(path, key, digest)
     return digest
+
+
+def all_states(paths: Iterable[Path]) -> States:
+    """Return what tells whether files have been written since; () where one is not there."""
+    states = [state_of(path) for path in paths]
+    return () if None in states else tuple(state for state in states if state is not None)
+
+
+def are_same(paths: Sequence[Path], states: States, digests: Sequence[str], *, sure: bool = True) -> bool:
+    """Return whether files are as they were: by their states where these are `sure`, else by their bytes.
+
+    Their SHA-256 are known then. Raises FileProblem, ValueError for other numbers of files.
+    """
+    now = all_states(paths)
+    if not now or [state[2] for state in now] != [state[2] for state in states]:
+        return False
+    if not (sure and now == states):
+        return [digest_of(path) for path in paths] == list(digests)
+    for path, state, digest in zip(paths, states, digests, strict=True):
+        know_digest(path, state, digest)
+    return True
 
 
 def know_digest(path: Path, state: tuple[int, ...], digest: str) -> None:

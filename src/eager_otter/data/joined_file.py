@@ -16,13 +16,12 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.model import Codebook, JoinedColumn, TickColumns
 from eager_otter.core.arrays import IntArray
 from eager_otter.data import files
-from eager_otter.data.arrow_columns import alike
+from eager_otter.data.arrow_columns import CATEGORIES, alike, in_parts
 from eager_otter.data.cached import open_kept, read_easily
 from eager_otter.data.columns import Distinct, Located, distinct
 from eager_otter.data.converted import ConvertedFile
 from eager_otter.data.files import DataFile, PartedFile, Source
 from eager_otter.data.frame import ArrowFrame
-from eager_otter.data.parquet_file import in_parts
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.waves import Wave, Waves, not_asked, not_offered, wave_codes
 from eager_otter.dataclass import dataclass
@@ -30,7 +29,6 @@ from eager_otter.errors import DataError, RequestError, nearest
 from eager_otter.gates.cache import Cache
 
 SHOWN = 10
-TEXTS = pa.dictionary(pa.int32(), pa.string())
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -141,7 +139,7 @@ class JoinedFile:
                 pa.array(np.zeros(rows, np.int32)), pa.array([member.code], pa.string())
             )
         if name not in member.names:
-            return pa.nulls(rows, TEXTS)
+            return pa.nulls(rows, CATEGORIES)
         column = table.column(member.names[name])
         change = member.put_right.get(name)
         if name in member.blank:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from itertools import accumulate
 from pathlib import Path
@@ -11,7 +11,7 @@ from typing import Any
 import pyarrow as pa
 
 from eager_otter.data import files
-from eager_otter.data.arrow_columns import answers_in, check_kind
+from eager_otter.data.arrow_columns import answers_in, check_kind, in_parts
 from eager_otter.data.files import AtPath, Source, check_room, checked_names, source_of
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
@@ -166,37 +166,6 @@ def _batches(file: Any, groups: Sequence[int], names: Sequence[str]) -> Iterator
             yield from file.read_row_group(group, columns=names).to_batches()
         else:
             yield from file.iter_batches(batch_size=files.PART_ROWS, row_groups=[group], columns=names)
-
-
-def in_parts(
-    batches: Iterable[Any],
-    skipped: int,
-    rows: int,
-    together: Callable[[list[Any]], Any] = pa.Table.from_batches,
-) -> Iterator[Any]:
-    """Cut batches into tables of so many rows each, after some that are skipped: so many rows in all.
-
-    `together` makes one table of the pieces of a part.
-    """
-    held: list[Any] = []
-    count = 0
-    for whole in batches:
-        batch = whole
-        if skipped:
-            dropped = min(skipped, batch.num_rows)
-            batch, skipped = batch.slice(dropped), skipped - dropped
-        batch = batch.slice(0, rows)
-        rows -= batch.num_rows
-        while batch.num_rows:
-            taken = batch.slice(0, files.PART_ROWS - count)
-            batch = batch.slice(taken.num_rows)
-            held.append(taken)
-            count += taken.num_rows
-            if count == files.PART_ROWS:
-                yield together(held)
-                held, count = [], 0
-    if held:
-        yield together(held)
 
 
 def open_parquet(path: Path) -> ParquetFile:

@@ -7,7 +7,7 @@ same declaration for the library that says what is wrong; the schemas for editor
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from functools import cache
 from inspect import get_annotations
 from types import UnionType
@@ -197,13 +197,19 @@ def plain(value: Any) -> Any:
     return {key: plain(one) for key, one in value.items()} if isinstance(value, dict) else value
 
 
-def example_of(kind: type[Part], key: str) -> str:
-    """Return an example of a field as a file writes it, with its key: "missing: [98, 99]"; "" where there is none."""
-    for base in kind.__mro__:
-        text = vars(base).get("examples", {}).get(key)
-        if text is not None:
-            return f"{key}: {text}"
-    return ""
+def parts_in(hint: Any) -> Iterator[type[Part]]:
+    """Go through the kinds of parts that a hint allows."""
+    if isinstance(hint, type) and issubclass(hint, Part):
+        yield hint
+        return
+    for inner in get_args(hint):
+        yield from parts_in(inner)
+
+
+def example_of(kind: type[Part], one: PartField) -> str:
+    """Return an example of a field of a part as a file writes it, else one of the parts that it holds; "" for none."""
+    own = (vars(base).get("examples", {}).get(one.key, "") for base in kind.__mro__)
+    return next(filter(None, (*own, *(part.example for part in parts_in(one.hint)))), "")
 
 
 def rules_of(kind: type[Part]) -> list[Callable[[Any], None]]:

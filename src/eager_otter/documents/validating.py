@@ -32,6 +32,7 @@ from eager_otter.documents.part import (
     PartField,
     example_of,
     fields_of,
+    parts_in,
     rules_of,
 )
 from eager_otter.documents.written import found_text
@@ -285,15 +286,15 @@ def _example(kind: Any, loc: Place, name: str, document: Document) -> str:
     if document.by_name:
         return ""
     found = [
-        example_of(part, one.key)
+        example_of(part, one)
         for k, step in enumerate(loc)
         for part in _parts_at(kind, loc[:k])
         for one in fields_of(part).values()
         if step in (one.name, one.key) and one.key == name
     ]
-    whole = [part.example for part in _parts_at(kind, loc) if part.example] if not loc else []
-    text = next(filter(None, reversed(found)), f"{name}: {whole[0]}" if whole else "")
-    return text and f" Write it as in {text}."
+    whole = [] if loc else [part.example for part in parts_in(kind)]
+    text = next(filter(None, [*reversed(found), *whole]), "")
+    return text and f" Write it as in {name}: {text}."
 
 
 def _deeper(kind: Any, loc: Place, name: str) -> str:
@@ -302,7 +303,7 @@ def _deeper(kind: Any, loc: Place, name: str) -> str:
         one.key
         for part in _parts_at(kind, loc[:-1])
         for one in fields_of(part).values()
-        for inner in _parts_in(one.hint)
+        for inner in parts_in(one.hint)
         if name in {deeper.key for deeper in fields_of(inner).values()}
     ]
     return f" It goes under {one_of(list(dict.fromkeys(above)))}." if above else ""
@@ -315,19 +316,11 @@ def _keys_at(kind: Any, loc: Place) -> list[str]:
 
 def _parts_at(kind: Any, loc: Place) -> list[type[Part]]:
     """List the kinds of parts that there may be at a place below one."""
-    kinds = list(_parts_in(kind))
+    kinds = list(parts_in(kind))
     for step in loc:
         deeper = [
             one.hint for part in kinds for name, one in fields_of(part).items() if step in (name, one.key)
         ]
         if deeper:
-            kinds = [inner for hint in deeper for inner in _parts_in(hint)]
+            kinds = [inner for hint in deeper for inner in parts_in(hint)]
     return kinds
-
-
-def _parts_in(hint: Any) -> Iterable[type[Part]]:
-    if isinstance(hint, type) and issubclass(hint, Part):
-        yield hint
-        return
-    for inner in get_args(hint):
-        yield from _parts_in(inner)

@@ -278,8 +278,6 @@ class SettingsPart(Part):
         "untested": "[9]",
         "headings": "{1: Against, 4: In favour}",
         "digits": "{column percent: 1, mean: 2}",
-        "tests": "{levels: [95, 90]}",
-        "bases": "{mark below: 75, no test below: 30}",
     }
 
     banner: Texts | None = None
@@ -329,8 +327,6 @@ class KindFile(Part):
     examples = {
         "figures": "[column percent, mean]",
         "digits": "{mean: 2}",
-        "tests": "{levels: [95, 90]}",
-        "bases": "{mark below: 75, no test below: 30}",
     }
 
     figures: Figures | None = None
