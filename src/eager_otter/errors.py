@@ -188,18 +188,30 @@ def address_of(path: Path) -> str | None:
     return f"{kind}:///{rest}" if kind in ("file", "local") else f"{kind}://{rest}"
 
 
+COPIES: dict[
+    Path, Path
+] = {}  # of copies on this machine: the addresses they are of, by which they are called
+
+
 def name_of(path: Path) -> str:
-    """Return the name of a file: the last part of its path, without what may follow it in an address, after a `?`."""
+    """Return the name of a file: the last part of its path, without what may follow it in an address, after a `?`.
+
+    A copy of a file at an address has the name of that.
+    """
+    path = COPIES.get(path, path)
     return path.name if address_of(path) is None else path.name.partition("?")[0]
 
 
 def shown_path(path: Path) -> str:
     """Return a path as a person would type it: relative to the working folder where that is shorter.
 
-    Of an address, no keys are shown: neither those before an @ nor what follows a ?.
+    Of an address, no keys are shown: neither those before an @ nor what follows a ?. A copy of a file at an address is
+    shown as that.
     """
-    address = address_of(path)
-    if address is not None and not path.exists():  # the gate for reading is higher than errors
+    address = address_of(COPIES.get(path, path))
+    if address is not None and (
+        path in COPIES or not path.exists()
+    ):  # the gate for reading is higher than errors
         return KEY.sub("://", address).partition("?")[0]
     try:
         return str(path.resolve().relative_to(Path.cwd()))

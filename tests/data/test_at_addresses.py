@@ -3,78 +3,24 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import Any
 
-import fsspec
 import pandas as pd
 import pytest
-from fsspec.implementations.memory import MemoryFileSystem
 from fsspec.registry import known_implementations
 
 import eager_otter as otter
 from eager_otter.data import files
-from eager_otter.gates import storage
 from laws import LAW_BOOK, law_columns
-
-PLAN = """
-data: {data}
-codebook: codebook.yaml
-banners: {{main: [wave, tried]}}
-defaults: {{figures: [column percent, mean]}}
-tables: [{{each: [liking, area, glasses]}}, {{question: area, base: all, no answer: by reason, id: why}}]
-"""
-
-
-class Shelf(MemoryFileSystem):
-    """Storage that tells a mark and a moment of each file, as object storage does, and fails where it is told to."""
-
-    protocol = ("shelf",)
-    store: ClassVar[dict[str, Any]] = {}
-    pseudo_dirs: ClassVar[list[str]] = [""]
-    marks: ClassVar[dict[str, str]] = {}
-    fails: ClassVar[dict[str, Exception]] = {}
-    asked: ClassVar[list[str]] = []
-    told: ClassVar[dict[str, Any]] = {"LastModified": datetime(2026, 10, 5, 9, 0, tzinfo=UTC)}
-
-    @classmethod
-    def _strip_protocol(cls, path: str) -> str:
-        return "/" + path.removeprefix("shelf://").partition("?")[0].strip("/")
-
-    def info(self, path: str, **options: Any) -> dict[str, Any]:
-        name = self._strip_protocol(path)
-        if "info" in self.fails:
-            raise self.fails["info"]
-        known = super().info(name, **options)
-        return {
-            **{key: known[key] for key in ("name", "size", "type")},
-            "ETag": self.marks.get(name, ""),
-            **self.told,
-        }
-
-    def _open(self, path: str, *args: Any, **options: Any) -> Any:
-        self.asked.append(path)
-        if "open" in self.fails:
-            raise self.fails["open"]
-        return super()._open(path, *args, **options)
+from shelves import Shelf, plan_of, put, set_up, tables_of
 
 
 @pytest.fixture(autouse=True)
-def shelf(monkeypatch: pytest.MonkeyPatch) -> Iterator[type[Shelf]]:
-    fsspec.register_implementation("shelf", Shelf, clobber=True)
-    for name, value in (("store", {}), ("pseudo_dirs", [""]), ("marks", {}), ("fails", {}), ("asked", [])):
-        monkeypatch.setattr(Shelf, name, value)
-    monkeypatch.setattr(storage, "FRESH", 0)
-    yield Shelf
-
-
-def put(address: str, path: Path, mark: str = "one") -> None:
-    """Put a file of this machine on the shelf."""
-    with fsspec.open(address, "wb") as file:
-        file.write(path.read_bytes())
-    Shelf.marks[Shelf._strip_protocol(address)] = mark
+def shelf(monkeypatch: pytest.MonkeyPatch) -> type[Shelf]:
+    return set_up(monkeypatch)
 
 
 def responses(path: Path, seed: int = 11, rows: int = 793) -> Path:
@@ -88,18 +34,6 @@ def folder(tmp_path: Path) -> Path:
     (tmp_path / "codebook.yaml").write_text(LAW_BOOK, encoding="utf-8")
     put("shelf://waves/autumn.parquet", responses(tmp_path / "autumn.parquet"))
     return tmp_path
-
-
-def plan_of(folder: Path, data: str) -> Path:
-    path = folder / "plan.yaml"
-    path.write_text(PLAN.format(data=data), encoding="utf-8")
-    return path
-
-
-def tables_of(report: otter.Report, folder: Path) -> str:
-    """Every figure of a report."""
-    report.save(folder / "tables.csv", force=True)
-    return (folder / "tables.csv").read_text(encoding="utf-8")
 
 
 @pytest.mark.parametrize("part_rows", [50, 1 << 16], ids=["in parts", "at once"])
@@ -211,8 +145,10 @@ def test_a_file_that_is_changed_meanwhile_is_refused(folder: Path, monkeypatch: 
             "shelf://waves/autumn.parquet: has a key before the @",
         ),
         ("shelf://waves@account/winter.parquet", "shelf://waves@account/winter.parquet: no such file there"),
-        ("shelf://waves/autumn.csv", "shelf://waves/autumn.csv: only Parquet is read at an address"),
-        ("shelf://waves", "only Parquet is read at an address"),
+        ("shelf://waves/autumn.csv", "shelf://waves/autumn.csv: no such file there"),
+        ("shelf://waves", "shelf://waves: is a folder; a file of responses was expected"),
+        ("shelf://waves/all.sql", "shelf://waves/all.sql: a query is read on this machine"),
+        ("shelf://waves/autumn.doc", "shelf://waves/autumn.doc: no data file ends in '.doc'"),
         ("shelf://waves/folder.parquet", "shelf://waves/folder.parquet: is a folder"),
         ("file:///nowhere/autumn.parquet", "file:///nowhere/autumn.parquet: no such file there"),
         ("c:x.parquet", "c:x.parquet: no such file. Check the path"),
@@ -223,6 +159,7 @@ def test_wrong_addresses_are_told(
 ) -> None:
     attic = {"class": "no_such_package.Attic", "err": "Install the attic"}
     monkeypatch.setitem(known_implementations, "attic", attic)
+    put("shelf://waves/autumn.doc", folder / "autumn.parquet")
     put("shelf://waves/folder.parquet/in.parquet", folder / "autumn.parquet")
     with pytest.raises(otter.OtterError) as told:
         otter.run(plan_of(folder, address))
@@ -279,14 +216,6 @@ def test_storage_that_fails_in_the_middle_leaves_nothing_written(
     with pytest.raises(otter.FileProblem, match="Connection reset by peer"):
         otter.run(plan, progress=fail).save(folder / "tables.csv")
     assert sorted(folder.iterdir()) == sorted({*before, plan})
-
-
-def test_a_server_that_does_not_tell_the_size_is_refused(
-    folder: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setattr(Shelf, "told", {"size": None})
-    with pytest.raises(otter.FileProblem, match="does not tell how large it is"):
-        otter.open_survey(folder / "codebook.yaml", "shelf://waves/autumn.parquet")
 
 
 def test_the_package_that_is_needed_is_named(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -15,6 +15,7 @@ from contextlib import contextmanager
 from dataclasses import field, replace
 from functools import reduce
 from itertools import groupby, islice
+from pathlib import Path
 from types import ModuleType
 from typing import TYPE_CHECKING, Any, Protocol, TypeVar, cast
 
@@ -27,7 +28,7 @@ from eager_otter.data.files import PartedFile, RowsOf, Source
 from eager_otter.data.partition import AtHand, columns_for, parts_of, settle_edges
 from eager_otter.data.responses import Responses, code_bytes, columns_of
 from eager_otter.dataclass import dataclass
-from eager_otter.errors import DataError, MachineProblem
+from eager_otter.errors import COPIES, DataError, MachineProblem
 from eager_otter.gates.machine import processors
 from eager_otter.looks.words import counted
 
@@ -54,7 +55,8 @@ class Share:
     """Some rows of the data and how to read them: a block of parts, for another process.
 
     `file` holds the rows from `first` to `end`, of `rows` in all; `more` is an Arrow table of columns beside it,
-    `edges` are those of bands of equal size, `blank` (rows,) tells rows that hold nothing.
+    `edges` are those of bands of equal size, `blank` (rows,) tells rows that hold nothing. `copies` are the addresses
+    that files are called by which are copies on this machine.
     """
 
     codebook: Codebook
@@ -68,9 +70,11 @@ class Share:
     blank: BoolArray | None
     part_rows: int
     fingerprint: files.Fingerprint
+    copies: dict[Path, Path]
 
     def responses(self) -> Responses:
         """Return the responses of these rows. Raises FileProblem where the file is not the one it was."""
+        COPIES.update(self.copies)
         if self.fingerprint:
             files.check_same(self.file, self.fingerprint)
         files.PART_ROWS = self.part_rows
@@ -114,6 +118,7 @@ def shares_of(one_pass: Pass[Any], responses: Responses) -> list[Share]:
     codebook = replace(responses.codebook, origin=None)
     size = BLOCK_PARTS * files.PART_ROWS
     fingerprint = files.check_same(file, responses.fingerprint, responses.source)
+    copies = {path: COPIES[path] for path in file.paths if path in COPIES}
     shares = []
     for first in range(0, responses.rows, size):
         end = min(first + size, responses.rows)
@@ -130,6 +135,7 @@ def shares_of(one_pass: Pass[Any], responses: Responses) -> list[Share]:
                 blank=None if responses.blank is None else responses.blank[first:end],
                 part_rows=files.PART_ROWS,
                 fingerprint=fingerprint,
+                copies=copies,
             )
         )
     return shares

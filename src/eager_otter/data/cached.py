@@ -23,11 +23,12 @@ from eager_otter.data.files import (
     changed_text,
     digest_of,
 )
-from eager_otter.data.opening import OPENERS, Reading, open_data
+from eager_otter.data.opening import OPENERS, Reading, is_read_there, open_data
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
-from eager_otter.errors import FileProblem, shown_path
+from eager_otter.errors import FileProblem, name_of, shown_path
 from eager_otter.gates.cache import Cache, CachePlace
+from eager_otter.gates.copying import lasts, on_this_machine
 from eager_otter.gates.reading import state_of
 from eager_otter.version import __version__
 
@@ -43,7 +44,10 @@ def open_kept(data: Any, reading: Reading | None, cache: Cache | None) -> tuple[
 
     Raises what `open_data` raises.
     """
-    ending = Path(data).suffix.lower() if isinstance(data, str | Path) else ""
+    ending = Path(name_of(Path(data))).suffix.lower() if isinstance(data, str | Path) else ""
+    if ending in OPENERS and ending != ".sql" and not is_read_there(Path(data)):
+        data = on_this_machine(Path(data), cache)
+        cache = cache if lasts(data) else None
     if cache is None or ending not in OPENERS or ending in BY_COLUMN or _is_small(data, ending):
         return open_data(data, reading), None
     keeping = Keeping(Path(data), reading or Reading(), cache, time.time_ns())
@@ -128,7 +132,7 @@ class KeptHome:
     def tell(self) -> None:
         """Say which columns have just been kept."""
         _, size, _, columns = self.facts.copies[-1]
-        self.place.cache.tell_of(Path(self.facts.paths[0]).name, len(columns), size)
+        self.place.cache.tell_of(name_of(Path(self.facts.paths[0])), len(columns), size)
 
     def cannot(self, error: OSError) -> None:
         """Say that nothing more can be kept."""
@@ -217,7 +221,7 @@ class Keeping:
     @property
     def _place(self) -> CachePlace:
         key = hashlib.sha256(repr((str(self.data.absolute()), self.reading.given())).encode()).hexdigest()
-        return self.cache.place(self.data.name, key)
+        return self.cache.place(name_of(self.data), key)
 
     def known(self) -> ConvertedFile | None:
         """Return the file as the cache knows it, where it is still the same; None otherwise, without a word."""
@@ -266,7 +270,7 @@ class Keeping:
         if any(max(state[-2:]) >= self.begun for state in states):
             return None  # it is being written
         place = self._place
-        names = [Path(path).name for path in paths]
+        names = [name_of(Path(path)) for path in paths]
         places = [shown_path(Path(path)) for path in paths]
         named = next((k for k, place in enumerate(places) if file.place.startswith(place)), None)
         if named is None:

@@ -23,7 +23,7 @@ from eager_otter.data.headings import ROWS_LOOKED_AT, Headings, read_headings
 from eager_otter.data.line_breaks import swallowed_rows
 from eager_otter.data.remark import Remark, blank_lines, named
 from eager_otter.dataclass import dataclass
-from eager_otter.errors import DataError, FileProblem, RequestError, shown_path
+from eager_otter.errors import DataError, FileProblem, RequestError, name_of, shown_path
 from eager_otter.gates.encodings import USUAL, WESTERN, not_western
 from eager_otter.gates.reading import opened_from, read_blocks, read_lines, read_start, reading, stamp_of
 from eager_otter.looks.words import counted, said
@@ -211,8 +211,8 @@ def _encoding_of(path: Path, start: bytes) -> tuple[str, bool]:
     maybe = f"It may be {doubt.maybe}. " if doubt.maybe else ""
     raise FileProblem(
         f"{place}: is not UTF-8 text (line {line}, byte {byte:#04x}), and reads as {doubt.example!r} in Windows-1252. "
-        f"{maybe}Name its encoding (data: {{file: {path.name}, encoding: …}} in the plan, --encoding for a draft), or "
-        f"save it as CSV UTF-8. Usual ones: {USUAL}."
+        f"{maybe}Name its encoding (data: {{file: {name_of(path)}, encoding: …}} in the plan, --encoding for a draft), "
+        f"or save it as CSV UTF-8. Usual ones: {USUAL}."
     )
 
 

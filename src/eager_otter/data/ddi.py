@@ -19,7 +19,7 @@ from eager_otter.data.remark import Remark, blank_lines, short_records
 from eager_otter.data.triple_s_definition import data_beside
 from eager_otter.data.xml import parsed_xml, printable, root_tag, text_in
 from eager_otter.dataclass import dataclass
-from eager_otter.errors import DataError, shown_path
+from eager_otter.errors import DataError, name_of, shown_path
 from eager_otter.gates.numbers import whole_of
 from eager_otter.gates.reading import checked_file, read_bytes, read_lines, read_start, reading
 
@@ -123,7 +123,7 @@ class FixedWidthFile:
 
     def source(self, rows: int) -> Source:
         """Return where the responses came from."""
-        return source_of(self.data, rows, how=f"defined by {self.book.path.name}")
+        return source_of(self.data, rows, how=f"defined by {name_of(self.book.path)}")
 
 
 def is_ddi(path: Path) -> bool:
@@ -154,7 +154,7 @@ def read_ddi(path: Path) -> DdiBook:
     for element in elements:
         name = element.get("name") or element.get("ID") or ""
         variables[name] = replace(
-            _described(element, path.name, groups.get(name)), section=sections.get(name, "")
+            _described(element, name_of(path), groups.get(name)), section=sections.get(name, "")
         )
         location = element.find("location")
         if location is not None and location.get("StartPos"):

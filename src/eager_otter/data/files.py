@@ -16,9 +16,10 @@ from pyarrow import concat_tables
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, FileProblem, name_of, nearest, shown_path
+from eager_otter.gates.copying import changed_there
 from eager_otter.gates.machine import memory
 from eager_otter.gates.reading import digest_of_bytes, is_stored, state_of
-from eager_otter.gates.storage import data_stamp, stored
+from eager_otter.gates.storage import MINUTE, data_stamp, stored
 from eager_otter.looks.words import counted
 
 SHOWN = 5
@@ -27,7 +28,6 @@ PART_ROWS = (
 )  # rows are counted in parts of so many, wherever that is done and by however many at a time
 IN_PARTS_FROM = 64 << 20  # bytes of a file of text that is read once only
 MOST_COLUMNS = 100_000
-MINUTE = "%Y-%m-%d %H:%M"
 LONGEST_NAME = 1_000  # characters of a column's name
 MOST_OF_MEMORY = 0.5
 
@@ -262,15 +262,15 @@ def source_of(path: Path, rows: int, how: str = "") -> Source:
     """Describe a file by its name, the day it was changed and its bytes, or by what its storage tells of it."""
     if is_stored(path):
         told = stored(path)
-        moment = "" if told.changed is None else told.changed.strftime(MINUTE)
-        return Source(name=name_of(path), rows=rows, changed=moment, version=told.version)
+        return Source(name=name_of(path), rows=rows, changed=told.changed_text, version=told.version)
     changed = changed_text(path)
-    return Source(name=path.name, rows=rows, changed=changed, fingerprint=digest_of(path)[:12], how=how)
+    return Source(name=name_of(path), rows=rows, changed=changed, fingerprint=digest_of(path)[:12], how=how)
 
 
 def changed_text(path: Path) -> str:
-    """Write the day and minute (UTC) when a file was last changed."""
-    return datetime.fromtimestamp(path.stat().st_mtime, UTC).strftime(MINUTE)
+    """Write the day and minute (UTC) when a file was last changed; for a copy, that at its address, if it is told."""
+    there = changed_there(path)
+    return there if there is not None else datetime.fromtimestamp(path.stat().st_mtime, UTC).strftime(MINUTE)
 
 
 AT_REST = 2_000_000_000  # nanoseconds after which a file that is changed again has another time for sure

@@ -14,6 +14,7 @@ from eager_otter.data.files import AT_REST, States, all_states, are_same, digest
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import FileProblem
 from eager_otter.gates.cache import Cache
+from eager_otter.gates.copying import lasts
 from eager_otter.gates.reading import is_stored
 from eager_otter.version import __version__
 
@@ -63,7 +64,7 @@ def known_of(paths: Sequence[Path], how: Iterable[object], cache: Cache | None) 
     It holds for files with the same times, if these were old enough to be sure, or with the same bytes.
     """
     now = time.time_ns()
-    if cache is None or not paths or any(is_stored(path) or path.suffix.lower() in QUERIES for path in paths):
+    if cache is None or not paths or not all(map(_can_be_known, paths)):
         return Known()
     states = all_states(paths)
     if not states or sum(state[2] for state in states) < WORTH:
@@ -80,6 +81,11 @@ def known_of(paths: Sequence[Path], how: Iterable[object], cache: Cache | None) 
             if before != states:
                 known.note()  # so that the next time their bytes need not be read
     return known
+
+
+def _can_be_known(path: Path) -> bool:
+    """Return whether a file is there the next time, and the answers are in it."""
+    return not is_stored(path) and lasts(path) and path.suffix.lower() not in QUERIES
 
 
 def _in(entry: Any) -> tuple[States, list[str], dict[str, int]]:

@@ -11,8 +11,9 @@ from eager_otter.data.files import DataFile
 from eager_otter.dataclass import dataclass
 from eager_otter.documents.written import found_text
 from eager_otter.errors import FileProblem, RequestError, name_of, shown_path
+from eager_otter.gates.copying import on_this_machine
 from eager_otter.gates.reading import is_stored
-from eager_otter.gates.storage import data_stamp
+from eager_otter.gates.storage import data_stamp, stored
 
 if TYPE_CHECKING:
     from eager_otter.data.csv_file import CsvFile
@@ -41,8 +42,9 @@ class Reading:
 def open_data(data: Any, reading: Reading | None = None) -> DataFile:
     """Open responses: a path or a frame.
 
-    A path is that of CSV (also packed as .gz or .zip), XLSX, ODS, Parquet (also at an address), Arrow, JSON records, or
-    of a definition with its data beside it: triple-s, DDI-Codebook, data package, CSVW.
+    A path is that of CSV (also packed as .gz or .zip), XLSX, ODS, Parquet, Arrow, JSON records, or of a definition with
+    its data beside it: triple-s, DDI-Codebook, data package, CSVW. What is at an address is copied to this machine;
+    Parquet is read there.
     A frame is one of pandas, a table of Arrow, or anything that gives itself as a stream of Arrow, as Polars does.
     Raises FileProblem for a file that is missing, unreadable or of no known kind, DataError for one that holds no
     table of responses, RequestError for anything else.
@@ -76,10 +78,9 @@ def is_data(path: Path) -> bool:
 
 def _open_path(path: Path, reading: Reading) -> DataFile:
     ending = Path(name_of(path)).suffix.lower()
-    if is_stored(path) and ending != ".parquet":
+    if is_stored(path) and ending == ".sql":
         raise FileProblem(
-            f"{shown_path(path)}: only Parquet is read at an address, in parts. Save the data as Parquet there, "
-            "or copy the file to this machine."
+            f"{shown_path(path)}: a query is read on this machine. Copy the file, and name the copy."
         )
     data_stamp(path)  # raises where there is none
     if ending not in OPENERS:
@@ -93,7 +94,12 @@ def _open_path(path: Path, reading: Reading) -> DataFile:
         raise RequestError(
             f"{shown_path(path)}: {', '.join(idle)} would do nothing for a file that ends in {ending}; leave it out."
         )
-    return OPENERS[ending](path, reading)
+    return OPENERS[ending](path if is_read_there(path) else on_this_machine(path), reading)
+
+
+def is_read_there(path: Path) -> bool:
+    """Return whether a path is an address whose bytes are read there as they are needed, and never all copied."""
+    return is_stored(path) and Path(name_of(path)).suffix.lower() == ".parquet" and stored(path).size >= 0
 
 
 def _csv(path: Path, reading: Reading) -> CsvFile:

@@ -10,8 +10,9 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.data.csv_file import CsvFile, open_csv
 from eager_otter.data.ddi import with_description
 from eager_otter.data.described import ColumnToWrite, Described, Kind
-from eager_otter.errors import DataError, FileProblem, shown_path
-from eager_otter.gates.reading import is_file, parse_json, read_text, resolved
+from eager_otter.errors import DataError, FileProblem, name_of, shown_path
+from eager_otter.gates.copying import beside
+from eager_otter.gates.reading import parse_json, read_text, resolved
 from eager_otter.gates.text import as_json
 
 LARGEST = 64_000_000  # bytes of a description
@@ -46,10 +47,10 @@ def open_description(path: Path) -> CsvFile:
         named = named[0]
     if not isinstance(named, str) or "://" in named:
         raise DataError(f"{place}: names no CSV file beside it; a path such as responses.csv was expected.")
-    data = path.parent / named
-    if not resolved(data).is_relative_to(resolved(path.parent)):
+    if not resolved(path.parent / named).is_relative_to(resolved(path.parent)):
         raise DataError(f"{place}: names a file outside its folder, {named!r}, which is not read.")
-    if not is_file(data):
+    data = beside(path, named)
+    if data is None:
         raise FileProblem(f"{place}: its data are not beside it; looked for {named}.")
     written = table.get("dialect")
     dialect = written if isinstance(written, dict) else {}
@@ -88,7 +89,7 @@ def _read(path: Path) -> tuple[Mapping[str, Any], dict[str, Described]]:
             f"{place}: describes {len(tables)} tables ({names}); one, of respondents, was expected."
         )
     (table,) = tables
-    about = dict(_described(table, path.name))
+    about = dict(_described(table, name_of(path)))
     if not about:
         raise DataError(f"{place}: has no schema with fields; at least one was expected.")
     return table, about

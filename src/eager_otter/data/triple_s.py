@@ -16,7 +16,7 @@ from eager_otter.data.records import Taker, tables_of
 from eager_otter.data.remark import Remark, blank_lines, named, short_records
 from eager_otter.data.triple_s_definition import Definition, Variable, read_definition
 from eager_otter.dataclass import dataclass
-from eager_otter.errors import DataError, FileProblem, shown_path
+from eager_otter.errors import DataError, FileProblem, name_of, shown_path
 from eager_otter.gates.numbers import whole_of
 from eager_otter.gates.reading import checked_file, read_lines, reason_of
 from eager_otter.looks.words import said
@@ -88,7 +88,7 @@ class TripleSFile:
 
     def source(self, rows: int) -> Source:
         """Return where the responses came from."""
-        return source_of(self.definition.data, rows, how=f"defined by {self.definition.path.name}")
+        return source_of(self.definition.data, rows, how=f"defined by {name_of(self.definition.path)}")
 
 
 def open_triple_s(path: Path) -> TripleSFile:

@@ -9,9 +9,10 @@ from typing import Any, Literal
 from eager_otter.codebook.codes import canonical
 from eager_otter.data.xml import parsed_xml, text_in
 from eager_otter.dataclass import dataclass
-from eager_otter.errors import DataError, FileProblem, shown_path
+from eager_otter.errors import DataError, FileProblem, name_of, shown_path
+from eager_otter.gates.copying import beside
 from eager_otter.gates.numbers import number_of, whole_of
-from eager_otter.gates.reading import is_file, read_bytes, reading, resolved
+from eager_otter.gates.reading import read_bytes, reading, resolved
 
 Type = Literal["single", "multiple", "quantity", "character", "logical", "date", "time"]
 TYPES: tuple[Type, ...] = ("single", "multiple", "quantity", "character", "logical", "date", "time")
@@ -121,17 +122,16 @@ def data_beside(path: Path, named: str) -> Path:
 
     Raises FileProblem.
     """
-    candidates = [path.with_suffix(ending) for ending in DATA_ENDINGS]
+    candidates = [Path(name_of(path)).with_suffix(ending).name for ending in DATA_ENDINGS]
     if named:
         inside = resolved(path.parent / named).is_relative_to(resolved(path.parent))
-        candidates = [
-            path.parent / (named if inside else named.replace("\\", "/").rsplit("/", maxsplit=1)[-1])
-        ]
-    found = next(filter(is_file, candidates), None)
-    if found is None:
-        names = ", ".join(candidate.name for candidate in candidates)
-        raise FileProblem(f"{shown_path(path)}: its data are not beside it; looked for {names}.")
-    return found
+        candidates = [named if inside else named.replace("\\", "/").rsplit("/", maxsplit=1)[-1]]
+    for name in candidates:
+        found = beside(path, name)
+        if found is not None:
+            return found
+    names = ", ".join(Path(name).name for name in candidates)
+    raise FileProblem(f"{shown_path(path)}: its data are not beside it; looked for {names}.")
 
 
 def _variable(element: Any, place: str) -> Variable:

@@ -248,7 +248,7 @@ def _facts(file: DataFile, about: Mapping[str, Described]) -> list[Facts]:
 
 
 def _from_definition(file: TripleSFile) -> Iterator[Guess]:
-    reason = f"as {file.definition.path.name} defines it"
+    reason = f"as {name_of(file.definition.path)} defines it"
     for variable in file.definition.variables:
         yield _defined(variable, reason)
 

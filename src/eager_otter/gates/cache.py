@@ -29,7 +29,8 @@ MAKER = "eager-otter cache"
 COPIES = ".zip"
 END = 1 << 16  # bytes at the end of a copy that tell what is where
 PLACE = pattern(r".+-[0-9a-f]{16}")
-OURS = pattern(r"[0-9a-f]+-[0-9a-f]+\.zip|facts(\.\d+)?")
+OURS = pattern(r"[0-9a-f]+-[0-9a-f]+\.zip|facts(\.\d+)?|copy(\.\w+){0,4}")
+ENDING = pattern(r"\.[A-Za-z]\w{0,9}")
 ABANDONED = 3_600  # seconds after which a copy that was begun is not written any more
 UNUSED = 30 * 86_400  # seconds after which what was not used is taken away
 MOST = 10 << 30  # bytes of all; above, what was used longest ago is taken away
@@ -47,6 +48,11 @@ class Cache:
 
     named: Path | None
     told: list[str] = field(default_factory=list)
+
+    @property
+    def most_of_one(self) -> int:
+        """The most bytes that one copy of a file may take."""
+        return MOST // 2
 
     @property
     def folder(self) -> Path:
@@ -152,10 +158,19 @@ class CachePlace:
         """Write the facts, all or none. Raises OSError."""
         _write_marked(self.path / FACTS, facts)
 
-    def new_copy(self) -> Path:
-        """Make the folder, for nobody else to see, and name a file in it that is not there yet. Raises OSError."""
+    def make(self) -> None:
+        """Make the folder, for nobody else to see. Raises OSError."""
         self.path.parent.mkdir(parents=True, exist_ok=True)
         self.path.mkdir(mode=0o700, exist_ok=True)
+
+    def copy_of(self, name: str) -> Path:
+        """Name the file that holds a copy of a whole file of data, with the endings of that."""
+        endings = [ending for ending in Path(name).suffixes[-2:] if ENDING.fullmatch(ending)]
+        return self.path / f"copy{''.join(endings)}"
+
+    def new_copy(self) -> Path:
+        """Make the folder, and name a file in it that is not there yet. Raises OSError."""
+        self.make()
         return self.path / f"{time.time_ns():x}-{os.getpid():x}{COPIES}"
 
     def whole_copy(self, name: str, size: int, digest: str) -> Path | None:

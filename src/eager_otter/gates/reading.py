@@ -38,7 +38,7 @@ def checked_file(path: Path, what: str, *, most: int | None = None, remedy: str 
     except FileNotFoundError as error:
         if address_of(path) is not None:
             raise FileProblem(
-                f"{place}: is an address, where only responses are read, in Parquet. Copy it to this machine, or name "
+                f"{place}: is an address, where only responses are read. Copy it to this machine, or name "
                 "it under a folder where that storage is mounted."
             ) from error
         raise FileProblem(f"{place}: no such file. {_what_else_is_there(path)}") from error

@@ -12,6 +12,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
+from errno import ENOSPC
 from pathlib import Path
 from typing import Any
 
@@ -40,22 +41,29 @@ MARKS = (
     "generation",
 )
 TIMES = ("LastModified", "last_modified", "Last-Modified", "updated", "mtime", "modified", "created")
+MINUTE = "%Y-%m-%d %H:%M"
 FRESH = 1.0  # seconds that what was told of a file holds, as asking takes a moment each time
+WHAT = "a file of responses"
 NEEDED = "Data at an address need the package fsspec. Install it with: pip install 'eager-otter[storage]'"
 
 
 @dataclass(frozen=True, slots=True)
 class Stored:
-    """What storage tells of a file: its `size` in bytes, and when it was `changed`, if that is told.
+    """What storage tells of a file: its `size` in bytes (-1: not told), and when it was `changed`, if that is told.
 
     The `version` are 12 digits of a SHA-256 of its size and of the first mark that the storage keeps of its bytes, or
-    of the moment where it keeps none; "" where it tells the size only. `state` stands for all that is told.
+    of the moment where it keeps none; "" where it tells neither. `state` stands for all that is told.
     """
 
     size: int
     changed: datetime | None
     version: str
     state: int
+
+    @property
+    def changed_text(self) -> str:
+        """The day and minute (UTC) when the file was changed; "" where that is not told."""
+        return "" if self.changed is None else self.changed.strftime(MINUTE)
 
     @property
     def stamp(self) -> tuple[int, int]:
@@ -68,13 +76,26 @@ def data_stamp(path: Path) -> tuple[int, int]:
 
     Raises FileProblem where there is none, MissingPackage, RequestError for keys in an address.
     """
-    return stored(path).stamp if is_stored(path) else stamp_of(checked_file(path, "a file of responses"))
+    return stored(path).stamp if is_stored(path) else stamp_of(checked_file(path, WHAT))
 
 
 def data_matching(folder: Path, pattern: str) -> list[Path]:
     """List the files that fit a pattern, from a folder on or at an address. Raises as `data_stamp` does."""
     path = folder / pattern
     return stored_names(path) if is_stored(path) else matching(folder, pattern)
+
+
+def local_path(path: Path) -> Path | None:
+    """Return the path of an address of this machine (`file:///…`); None for others. Raises as `data_stamp` does."""
+    system, name = _system(path)
+    return Path(name) if "file" in system.protocol else None
+
+
+def copy_to(path: Path, copy: Path) -> None:
+    """Copy a file at an address to a place on this machine. Raises as `data_stamp` does."""
+    system, name = _system(path)
+    with _asking(path):
+        system.get_file(name, str(copy))
 
 
 @contextmanager
@@ -95,6 +116,11 @@ def stored(path: Path) -> Stored:
     last = _TOLD.get(path)
     if last is not None and time.monotonic() - last[0] < FRESH:
         return last[1]
+    return stored_anew(path)
+
+
+def stored_anew(path: Path) -> Stored:
+    """Ask the storage about a file at an address, however lately that was done. Raises as `data_stamp` does."""
     found = _stored(path)
     _TOLD[path] = time.monotonic(), found
     return found
@@ -108,19 +134,17 @@ def _stored(path: Path) -> Stored:
     with _asking(path):
         told = system.info(name)
         if told.get("type") == "directory":
-            raise FileProblem(f"{shown_path(path)}: is a folder; a Parquet file was expected.")
+            raise FileProblem(f"{shown_path(path)}: is a folder; {WHAT} was expected.")
         size = told.get("size")
-        if size is None:
-            raise FileProblem(
-                f"{shown_path(path)}: its server does not tell how large it is, so it cannot be read in parts. Copy it "
-                "to this machine, or to storage that tells."
-            )
     marks, times = (
         [told[name] for name in names if told.get(name) not in (None, "")] for names in (MARKS, TIMES)
     )
     version = _digits(size, (marks or times)[0]) if marks or times else ""
     return Stored(
-        int(size), _moment(times[0]) if times else None, version, int(_digits(size, *marks, *times), 16)
+        -1 if size is None else int(size),
+        _moment(times[0]) if times else None,
+        version,
+        int(_digits(size, *marks, *times), 16),
     )
 
 
@@ -152,8 +176,8 @@ def _system(path: Path) -> tuple[Any, str]:
     except ImportError as error:
         raise MissingPackage(NEEDED) from error
     with _asking(path):
-        # nothing that was listed before is taken for what is there now
-        system, name = url_to_fs(address, use_listings_cache=False)
+        system, name = url_to_fs(address)
+        system.invalidate_cache()  # nothing that was listed before is taken for what is there now
     return system, str(name)
 
 
@@ -162,7 +186,7 @@ def _asking(path: Path) -> Iterator[None]:
     """Turn whatever a kind of storage raises into a FileProblem, or a MissingPackage where it is not installed."""
     place = shown_path(path)
     try:
-        with reading(place, "a file of responses"):
+        with reading(place, WHAT):
             yield
     except OtterError as error:
         cause = error.__cause__
@@ -180,6 +204,8 @@ def _asking(path: Path) -> Iterator[None]:
             raise FileProblem(
                 f"{place}: {kind!r} is no kind of storage that is known; they are s3, gs, abfs, https, file and others."
             ) from cause
+        if getattr(cause, "errno", None) == ENOSPC:
+            raise FileProblem(f"{place}: there is no room for a copy on this machine.") from cause
         if cause is not None:
             raise FileProblem(
                 f"{place}: cannot be reached ({reason_of(cause)}). Check the address, the network, and the keys of the "

@@ -16,6 +16,7 @@ from eager_otter.data.waves import Waves
 from eager_otter.documents.settled import checked
 from eager_otter.errors import DataError, FileProblem, OtterError
 from eager_otter.gates.cache import Cache, cache_in
+from eager_otter.gates.copying import is_newest
 from eager_otter.plan.asked import CallReader
 from eager_otter.plan.plan import Plan
 from eager_otter.report.view import StandardViewer
@@ -100,6 +101,8 @@ def survey_again(survey: Survey, of: Plan, plan: Plan) -> Survey | None:
     if file is None or not file.paths:
         return None
     try:
+        if not all(map(is_newest, file.paths)):
+            return None
         responses.fingerprint = check_same(file, responses.fingerprint, survey.source)
     except FileProblem:  # another file, or none, which is told when it is opened
         return None

@@ -58,6 +58,8 @@ def cache(empty: bool) -> None:
 
 def _row(facts: dict[str, Any], size: int) -> tuple[str, int]:
     """Say what is kept of one file."""
+    if "copy of" in facts:
+        return f"{facts['copy of']}: a copy of the whole file", size
     paths, copies = facts.get("paths") or ["?"], facts.get("copies") or []
     columns = sum(len(names) for *_, names in copies)
     return f"{Path(paths[0])}: {columns:,} of {len(facts.get('names') or ()):,} columns", size
