@@ -95,6 +95,13 @@ BEST_FIRST = dict(zip(FIVE, reversed(FIVE.values()), strict=True))
         ({"kind": "single", "answers": {1: "Tarn", 2: "TARN", 3: "Fizz"}}, {"label twice"}),
         ({"kind": "single", "answers": {1: "Tarn", 2: "Tarn "}}, {"label twice"}),
         ({"kind": "single", "answers": {1: "Tarn", 2: "Tarns"}}, set()),
+        ({"kind": "single", "answers": {1: "Tarn", 2: "None of these"}}, set()),  # one answer each in any case
+        ({"kind": "multi", "columns": {"a": "Tarn", "b": "None of these"}}, {"none counted as a mention"}),
+        ({"kind": "multi", "columns": {"a": "Tarn", "b": "[Keine davon]"}}, {"none counted as a mention"}),
+        ({"kind": "multi", "joined": {"column": "a", "by": ";"}, "answers": {1: "Tarn", 2: "Nothing"}}, {"none counted as a mention"}),
+        ({"kind": "multi", "columns": {"a": "Tarn", "b": {"label": "None of these", "exclusive": True}}}, {"none beside others"}),
+        ({"kind": "multi", "columns": {"a": "Tarn", "b": {"label": "None", "missing": True}}}, set()),
+        ({"kind": "multi", "columns": {"a": "Tarn", "b": "None of my friends"}}, set()),
     ],
 )  # fmt: skip
 def test_a_question_as_the_codebook_has_it(

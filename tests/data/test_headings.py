@@ -1,17 +1,18 @@
-"""Headings as they are exported: repeated, blank, in two rows; a row of headings that is no respondent."""
+"""Headings as they are exported: repeated, blank, in two or three rows; rows of headings that are no respondents."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
 
+import numpy as np
 import openpyxl
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 import eager_otter as otter
-from eager_otter.data.headings import looks_like_headings, told_apart
+from eager_otter.data.headings import heading_rows_of, told_apart
 from eager_otter.data.opening import Reading, open_data
 
 PEOPLE = [
@@ -76,6 +77,94 @@ def test_a_draft_reads_two_rows_of_headings_and_says_so_in_its_plan(tmp_path: Pa
     assert again.table("q1").people == 30
 
 
+FOR_PROGRAMS = [f'{{"id":{k}}}' for k in range(4)]
+QUOTED = [f'"{{""id"":{k}}}"' for k in range(4)]  # as they stand in CSV
+
+
+@pytest.mark.parametrize("ending", ["csv", "xlsx"])
+@pytest.mark.parametrize("place", [1, 2], ids=["second", "third"])
+@pytest.mark.parametrize("texts", [[TEXTS], []], ids=["with texts", "names alone"])
+def test_a_row_for_programs_is_one_of_headings(
+    tmp_path: Path, ending: str, place: int, texts: list[list[str]]
+) -> None:
+    above = [CODES, *texts]
+    above.insert(min(place, len(above)), QUOTED if ending == "csv" else FOR_PROGRAMS)
+    path = written(tmp_path, [*above, *PEOPLE], ending)
+    opened = open_data(path)
+    (remark,) = opened.remarks(30 + len(above) - 1)
+    assert remark.count == len(above) - 1 and remark.severe
+    assert f"heading rows: {len(above)}" in remark.remedy
+    file = open_data(path, Reading(heading_rows=len(above)))
+    assert list(file.names) == CODES and not list(file.remarks(30))
+    assert file.read(["rid"]).column("rid").to_pylist() == [row[0] for row in PEOPLE]
+    drafted = otter.draft(path)
+    assert f"heading rows: {len(above)}" in drafted.plan
+    if texts:
+        assert otter.codebook_from_text(drafted.codebook).question("q1").text == "What is your gender?"
+
+
+def test_a_row_for_programs_below_the_headings_that_were_named_is_told(tmp_path: Path) -> None:
+    path = written(tmp_path, [CODES, TEXTS, QUOTED, *PEOPLE], "csv")
+    (remark,) = open_data(path, Reading(heading_rows=2)).remarks(31)
+    assert remark.said().startswith(
+        "1 row at the top of the data looks like headings, and is counted as a respondent."
+    )
+    assert "heading rows: 3" in remark.remedy
+
+
+def test_headings_with_line_breaks_are_read_in_three_rows(tmp_path: Path) -> None:
+    texts = ["", '"What is\nyour gender?"', '"Which do you know?\n\n- Tarn"', '"How old\r\nare you?"']
+    path = tmp_path / "export.csv"
+    rows = [CODES, texts, QUOTED, *PEOPLE]
+    path.write_text("\r\n".join(",".join(row) for row in rows) + "\r\n", encoding="utf-8", newline="")
+    otter.draft(path).save(tmp_path)
+    report = otter.run(tmp_path / "plan.yaml")
+    assert report.table("q1").people == 30
+    assert report.plan is not None and report.plan.codebook.question("q1").text == "What is your gender?"
+
+
+THREE = (
+    ["rid", "Q1", "", "", "Q2", "", "Q3", "Q4"],
+    ["", "How fresh?", "", "", "How often?", "", "Anything else?", ""],
+    ["", "Tarn", "Birk", "Fjell", "At home", "At work", "", "Gender"],
+)
+
+
+@pytest.mark.parametrize("ending", ["csv", "xlsx"])
+@pytest.mark.parametrize("names", [None, ["rid", *(f"v{k}" for k in range(7))]], ids=["merged", "with names"])
+def test_three_rows_of_headings(tmp_path: Path, ending: str, names: list[str] | None) -> None:
+    rng = np.random.default_rng(3)
+    people = [
+        [f"p{k}", *map(str, rng.integers(1, 6, 5)), "no" if k % 2 else "yes", "m" if k % 3 else "w"]
+        for k in range(60)
+    ]
+    path = written(tmp_path, [names or THREE[0], *THREE[1:], *people], ending)
+    assert [
+        one.count for one in open_data(path).remarks(62) if one.slip == "heading counted as a respondent"
+    ] == [2]
+    otter.draft(path).save(tmp_path)
+    report = otter.run(tmp_path / "plan.yaml")
+    assert report.plan is not None and report.plan.reading is not None
+    assert report.plan.reading.heading_rows == 3 and report.source.rows == 60
+    book = report.plan.codebook
+    items = [(*question.text.split(" – "), question.label) for question in book if question.grid]
+    assert items == [
+        ("How fresh?", "Tarn", "Tarn"), ("How fresh?", "Birk", "Birk"), ("How fresh?", "Fjell", "Fjell"),
+        ("How often?", "At home", "At home"), ("How often?", "At work", "At work"),
+    ]  # fmt: skip
+    assert [question.text for question in book if not question.grid] == [
+        "Anything else?",
+        "Gender",
+    ]
+
+
+@pytest.mark.parametrize(("rows", "which"), [(1, "second"), (2, "third")])
+def test_a_row_of_headings_that_is_not_there(tmp_path: Path, rows: int, which: str) -> None:
+    path = written(tmp_path, [CODES, TEXTS][:rows], "csv")
+    with pytest.raises(otter.DataError, match=f"has no {which} row of headings"):
+        open_data(path, Reading(heading_rows=3))
+
+
 @pytest.mark.parametrize("above", ["", "\n", "\n\n"])
 def test_columns_with_the_same_heading_are_told_apart_and_told(tmp_path: Path, above: str) -> None:
     rows = [
@@ -93,10 +182,7 @@ def test_columns_with_the_same_heading_are_told_apart_and_told(tmp_path: Path, a
     assert remark.count == 3 and "Heard of (2)" in remark.said() and not remark.of_tables
 
 
-def test_a_second_row_that_is_not_there(tmp_path: Path) -> None:
-    path = written(tmp_path, [CODES], "csv")
-    with pytest.raises(otter.DataError, match="has no second row of headings"):
-        open_data(path, Reading(heading_rows=2))
+def test_heading_rows_would_do_nothing_for_parquet(tmp_path: Path) -> None:
     data = tmp_path / "d.parquet"
     data.write_bytes(b"")
     with pytest.raises(otter.RequestError, match="heading rows would do nothing"):
@@ -117,4 +203,4 @@ def test_respondents_are_not_taken_for_headings(columns: int, people: int, data:
     cells = st.sampled_from(["1", "2", "3", "Yes", "No", "", "7.5"])
     rows = [[data.draw(cells) for _ in range(columns)] for _ in range(3)]
     drawn = [rows[k % 3] for k in range(people)]
-    assert not looks_like_headings([[f"q{k}" for k in range(columns)], *drawn])
+    assert heading_rows_of([[f"q{k}" for k in range(columns)], *drawn]) == 1

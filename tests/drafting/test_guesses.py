@@ -98,6 +98,10 @@ def test_a_column_alone(name: str, values: Sequence[Any], role: str) -> None:
         ({"q_1": cycled(range(13)), "q_2": cycled(range(13))}, {"q_1": "number", "q_2": "number"}),
         ({"wt": cycled([0.5, 1.5]), "wgt": cycled([0.9, 1.1])}, {"wt": "weight", "wgt": "number"}),
         ({"id": range(40), "serial": range(40, 80)}, {"id": "respondent", "serial": "text"}),
+        ({"q": cycled([1, 2]), "ResponseId": [f"R_{k}" for k in range(240)]}, {"q": "single", "ResponseId": "respondent"}),
+        ({"q": cycled([1, 2]), "Paid": [f"R_{k}" for k in range(240)]}, {"q": "single", "Paid": "text"}),
+        ({"q": [*cycled(["Tarn,Birk", "Birk,Fjell,Alva", "Alva", "Kolm,Tarn", "Fjell,Kolm", "Nive,Birk", "Tarn", "Birk,Tarn"]), "Tarn,Eno"]}, {"q": "joined"}),
+        ({"q": [*cycled(["good, really", "bad"]), "so, so", "fine, thanks", "a, b"]}, {"q": "single"}),
         ({"q": cycled(["1;2", "2;3", "3", "1", "2;1;3"])}, {"q": "joined"}),
         ({"q": [*cycled(["1", "2", "3"], 100), "1;2", "2;3"]}, {"q": "joined"}),  # only two are ever joined
         ({"q": [*cycled(["1", "2", "3"], 100), "1;2"]}, {"q": "single"}),  # joined only once
@@ -271,6 +275,8 @@ def test_what_else_is_guessed() -> None:
         ("Finished", cycled(["False", "True"]), "single", 'then write finished: Finished == "True"'),
         ("completed", cycled([0, 1]), "single", "then write finished: completed == 1"),
         ("interview_status", cycled([1, 2, 3]), "single", "then write finished: interview_status == 1"),
+        ("status", cycled(["Complete"]), "single", ""),  # it tells nobody apart
+        ("progress", cycled([100]), "single", ""),
     ],
 )  # fmt: skip
 def test_risky_guesses_are_proposed(name: str, values: Sequence[Any], role: str, doubt: str) -> None:
@@ -381,6 +387,40 @@ def test_an_answer_that_holds_the_sign_which_joins_answers_stays_whole() -> None
         "why", figures=["count"]
     )
     assert [line.values[0] for line in table.body] == [96, 144, 144]
+
+
+@pytest.mark.parametrize(
+    "columns",
+    [
+        {"q_1": cycled([0, 1]), "q_2": cycled([1, 0, 1])},
+        {"q_1": cycled(["Tarn", None]), "q_2": cycled([None, "None of these", None])},
+        {"q": cycled(["Tarn;Birk", "Birk", "Tarn", "None of these"])},
+        {"q_1": cycled(["Tarn", "None of these", "Birk"]), "q_2": cycled(["Birk", None, None])},
+    ],
+    ids=["ticks", "labels", "joined", "mentions"],
+)
+def test_none_of_these_is_drafted_as_an_answer_that_is_no_mention(columns: dict[str, list[Any]]) -> None:
+    frame = pd.DataFrame(columns)
+    texts = (
+        {}
+        if "q_1" not in columns or columns["q_1"][0] != 0
+        else {"q_1": "Q: Tarn", "q_2": "Q: None of these"}
+    )
+    drafted = otter.draft(frame.rename(columns=texts))
+    (question,) = otter.codebook_from_text(drafted.codebook)
+    assert {answer.label: answer.exclusive for answer in question.answers}["None of these"]
+    assert [answer.label for answer in question.answers if answer.exclusive] == ["None of these"]
+
+
+def test_columns_whose_texts_share_but_a_word_are_questions_of_their_own(tmp_path: Path) -> None:
+    rng = np.random.default_rng(2)
+    texts = ["How fresh? - Tarn", "How fresh? - Birk", "How often? - At home", "How often? - At work"]
+    rows = [f"v{k}" for k in range(4)], texts, *rng.integers(1, 6, (60, 4)).astype(str).tolist()
+    path = tmp_path / "export.csv"
+    path.write_text("\n".join(",".join(row) for row in rows), encoding="utf-8")
+    book = otter.codebook_from_text(otter.draft(path).codebook)
+    assert [question.text for question in book] == [text.replace(" - ", " – ") for text in texts]
+    assert len({question.grid for question in book}) == 2
 
 
 def test_a_draft_makes_a_banner_of_questions_with_few_answers() -> None:

@@ -74,8 +74,8 @@ class _DataChecks:
         """Go through all slips."""
         guesses = self.looked.guesses
         rows = self.looked.facts[0].rows if self.looked.facts else 0
-        if self.looked.file is not self.looked.opened:  # read again, with a second row of headings
-            first = self.looked.opened.remarks(rows + 1)
+        if self.looked.file is not self.looked.opened:  # read again, with more rows of headings
+            first = self.looked.opened.remarks(rows)
             yield from (remarked(remark) for remark in first if remark.slip == HEADING_COUNTED)
         yield from (remarked(remark) for remark in self.looked.file.remarks(rows))
         role_of = {column: guess for guess in guesses for column in guess.columns}

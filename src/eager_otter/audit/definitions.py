@@ -8,7 +8,7 @@ from itertools import pairwise
 
 from eager_otter.audit.slip import Slip, answers_named, warning
 from eager_otter.codebook.bands import Band, gaps
-from eager_otter.codebook.label_words import direction, says_no_answer
+from eager_otter.codebook.label_words import direction, says_no_answer, says_none
 from eager_otter.codebook.model import Answer, Banded, Codebook, Difference, Net, Question, scores_of
 from eager_otter.gates.numbers import number_of
 from eager_otter.plan.plan import Plan
@@ -30,12 +30,27 @@ def definition_slips(codebook: Codebook) -> Iterator[Slip]:
         if isinstance(question.source, Banded):
             yield from _bands(where, question, question.source.bands)
         yield from _same_labels(where, question.answers)
+        if question.kind == "multi":
+            yield from _none_as_a_mention(where, question)
         if question.scale:
             yield from _scale(where, question)
         for net in question.nets:
             yield from _net(where, question, net)
         for difference in question.differences:
             yield from _difference(where, question, difference)
+
+
+def _none_as_a_mention(where: str, question: Question) -> Iterator[Slip]:
+    """Ask about answers such as "none of these" that are not said to be exclusive."""
+    mentions = [answer for answer in question.valid if not answer.exclusive and says_none(answer.label)]
+    if mentions:
+        yield warning(
+            "none counted as a mention",
+            where,
+            f"{answers_named(mentions)} reads as if no other answer could go with it, and counts as a mention like any "
+            "other.",
+            "Write 'exclusive: true' beside its label; it stays in the base, and is no mention.",
+        )
 
 
 def _like_no_answer(question: Question) -> list[Answer]:

@@ -45,6 +45,11 @@ LAST = _any_of(
     r"(andere[rsn]?|sonstige[rsn]?|etwas anderes|woanders|kein[er]?s? (davon|dieser|von diesen)|nichts( davon)?|niemand"
     r"|nirgends|(weiß|weiss) nicht|keine angabe|verweigert)\b",
 )
+NONE = _any_of(  # a whole label that no other answer goes with
+    r"none( of (these|those|them|the (above|others))( (brand|product|answer|option)s?)?)?|no (brands?|others?)",
+    r"(nothing|neither|not any|(i )?(do not|don['’]?t) (know|use|buy|drink) any)( of (these|them))?",
+    r"kein(e[rsn]?|s)?( davon| dieser( marken)?| von diesen)|nichts( davon| hiervon)?|weder noch|keine marken?",
+)
 GOOD = _any_of(
     r"\b(very good|excellent|good|agree|satisfied|likely|like|definitely|important|always|easy|strongly agree|love"
     r"|high|best|better)\b",
@@ -90,6 +95,15 @@ def surely_no_answer(label: str) -> bool:
     parts = [part for part in (part.strip(AROUND) for part in PARTS.split(written(label))) if part]
     refused = [REFUSED.fullmatch(part) is not None for part in parts]
     return any(refused) and all(no or UNSURE.fullmatch(part) for no, part in zip(refused, parts, strict=True))
+
+
+def says_none(label: str) -> bool:
+    """Return whether the whole of a label says that none of the other answers is meant.
+
+    >>> [says_none(label) for label in ("None of these", "[None]", "Keine davon", "Nothing special", "Non-alcoholic")]
+    [True, True, True, False, False]
+    """
+    return NONE.fullmatch(written(label).strip(AROUND)) is not None
 
 
 def direction(labels: Sequence[str]) -> int:

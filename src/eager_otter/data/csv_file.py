@@ -19,7 +19,7 @@ import pyarrow as pa
 from eager_otter.data.csv_lines import is_by_bytes, rows_by_line, windows_of
 from eager_otter.data.described import Described
 from eager_otter.data.files import Source, checked_names, digest_ahead, is_long, source_of
-from eager_otter.data.headings import ROWS_LOOKED_AT, Headings, read_headings
+from eager_otter.data.headings import MOST_ROWS, ROWS_LOOKED_AT, Headings, read_headings
 from eager_otter.data.line_breaks import swallowed_rows
 from eager_otter.data.remark import Remark, blank_lines, named
 from eager_otter.dataclass import dataclass
@@ -170,7 +170,7 @@ def open_csv(
     csv.field_size_limit(LONGEST_START)
     try:
         lines = csv.reader(io.StringIO(text, newline=None), delimiter=delimiter)
-        first = list(islice(lines, ROWS_LOOKED_AT + 2))
+        first = list(islice(lines, ROWS_LOOKED_AT + MOST_ROWS))
     except csv.Error as error:
         raise FileProblem(f"{shown_path(path)}: the header row cannot be read ({error}).") from error
     filled = [k for k, row in enumerate(first, 1) if row]

@@ -1,7 +1,8 @@
-"""The headings of columns: one row of names, or two of which the second says more; repeated ones told apart."""
+"""The headings of columns: a row of names, or two or three that say more; repeated ones told apart."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import field
 
@@ -15,13 +16,16 @@ ROWS_LOOKED_AT = 200
 FEWEST_VALUES = 5  # below a cell that may be a heading
 FEWEST_COLUMNS = 3
 SHARE_OF_COLUMNS = 0.8
+MOST_ROWS = 3  # of headings
+FOR_PROGRAMS = re.compile(r"\{.*\}", re.DOTALL)  # an object of JSON, as some exports write below each heading
 HEADING_COUNTED = "heading counted as a respondent"
 REPEATED = said(
     "{count} {count:column has|columns have} the heading of another, or none, and {count:is|are} told apart by a "
     "number ({where})."
 )
-RESPONDENT = said(
-    "The first row of the data looks like a second row of headings, and is counted as a respondent."
+RESPONDENTS = said(
+    "{count} {count:row|rows} at the top of the data {count:looks|look} like headings, and {count:is|are} counted as "
+    "{count:a respondent|respondents}."
 )
 
 
@@ -29,13 +33,15 @@ RESPONDENT = said(
 class Headings:
     """The names of columns, each its own, and what stands above it row by row, by name.
 
-    `repeated` are names that were told apart from an earlier column with the same heading.
+    `repeated` are names that were told apart from an earlier column with the same heading, `count` is how many rows
+    they are, and `more` how many rows of the data look like headings, too.
     """
 
     names: tuple[str, ...]
     rows: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     repeated: tuple[str, ...] = ()
-    respondent: bool = False  # whether the first respondent looks like a row of headings
+    count: int = 1
+    more: int = 0
 
     def remarks(self) -> Iterator[Remark]:
         """Tell what was noticed."""
@@ -49,51 +55,80 @@ class Headings:
                 count=len(self.repeated),
                 of_tables=False,
             )
-        if self.respondent:
+        if self.more:
             yield Remark(
                 slip=HEADING_COUNTED,
-                text=RESPONDENT,
-                remedy="Write heading rows: 2 beside the file in the plan's data, or take the row out.",
-                count=1,
+                text=RESPONDENTS,
+                values={"count": self.more},
+                remedy=f"Write heading rows: {self.count + self.more} beside the file in the plan's data, or take out "
+                "what is no respondent.",
+                count=self.more,
                 severe=True,
             )
 
 
 def read_headings(rows: Sequence[Sequence[str]], count: int | None, place: str) -> Headings:
-    """Name the columns of a table from its first `rows`, of which `count` are headings (None: one).
+    """Name the columns of a table from its first `rows`, of which `count` are headings, at most three (None: one).
 
-    Where the first of two rows says something of each column, it names them; else names are put together of both,
-    and a blank heading in the first is that of the column before, as merged cells are exported. Raises DataError for
-    two rows of which one is not there.
+    Where the first of several rows says something of each column, it names them; else names are put together of all,
+    and a blank heading above another is that of the column before, as merged cells are exported. A row that is for
+    programs, an object of JSON in each cell, names nothing. Raises DataError for a row that is not there.
     """
-    if count == 2:
-        if len(rows) < 2:
-            raise DataError(f"{place}: has no second row of headings; leave heading rows out.")
-        width = max(len(rows[0]), len(rows[1]))
-        first, second = (
-            [*(text.strip() for text in row), *[""] * (width - len(row))][:width] for row in rows[:2]
-        )
-        while width and not first[width - 1] and not second[width - 1]:
-            width -= 1
-        first, second = first[:width], second[:width]
-        if all(first):
-            texts = [first, second]
-        else:
-            carried = ""
-            for k, text in enumerate(first):
-                carried = text or carried
-                first[k] = carried if second[k] or text else ""
-            texts = [
-                [" - ".join(part for part in pair if part) for pair in zip(first, second, strict=True)],
-                first,
-                second,
-            ]
-        names, repeated = told_apart(texts[0])
-        parts = list(zip(*texts[-2:], strict=True))
-        return Headings(tuple(names), dict(zip(names, parts, strict=True)), tuple(repeated))
-    names, repeated = told_apart(list(rows[0]) if rows else [])
-    looks = count is None and looks_like_headings(rows)
-    return Headings(tuple(names), {}, tuple(repeated), looks)
+    if count is not None and len(rows) < count:
+        which = "second" if len(rows) < 2 else "third"
+        raise DataError(f"{place}: has no {which} row of headings; leave heading rows out, or say fewer.")
+    first, *others = rows[: count or 1] or [[]]
+    told = [row for row in others if not is_for_programs(row)]
+    texts = _texts(first, told) if told else [list(first)]
+    names, repeated = told_apart(texts[0])
+    parts = dict(zip(names, zip(*texts[-2:], strict=True), strict=True)) if told else {}
+    more = heading_rows_of(rows) - 1 if count is None else int(is_for_programs(_row(rows, count)))
+    return Headings(tuple(names), parts, tuple(repeated), count or 1, more)
+
+
+def _texts(first: Sequence[str], others: Sequence[Sequence[str]]) -> list[list[str]]:
+    """Return the names of columns, and the two texts that each of them has, from two or three rows of headings."""
+    width = max(len(row) for row in (first, *others))
+    rows = [[*(text.strip() for text in row), *[""] * (width - len(row))] for row in (first, *others)]
+    while width and not any(row[width - 1] for row in rows):
+        width -= 1
+    rows = [row[:width] for row in rows]
+    whole = all(rows[0])
+    if len(rows) == MOST_ROWS:  # of three, the two that belong together become one
+        rows = [rows[0], _joined(*rows[1:])] if whole else [_above(*rows), rows[2]]
+    return rows if whole else [_joined(*rows), _carried(*rows), rows[1]]
+
+
+def _above(first: Sequence[str], second: Sequence[str], third: Sequence[str]) -> list[str]:
+    """Put two rows together that stand above a third; a blank in the second is carried below one heading only."""
+    first = _carried(first, [one or other for one, other in zip(second, third, strict=True)])
+    carried, heading, result = "", None, []
+    for top, text in zip(first, second, strict=True):
+        carried, heading = text or (carried if top == heading else ""), top
+        result.append(_together(top, carried))
+    return result
+
+
+def _joined(upper: Sequence[str], lower: Sequence[str]) -> list[str]:
+    """Put the texts of two rows together."""
+    return [_together(*pair) for pair in zip(_carried(upper, lower), lower, strict=True)]
+
+
+def _together(*parts: str) -> str:
+    return " - ".join(part for part in parts if part)
+
+
+def _carried(upper: Sequence[str], lower: Sequence[str]) -> list[str]:
+    """Give a blank heading above another that of the column before, if that has one below it, too."""
+    carried, result = "", []
+    for text, below in zip(upper, lower, strict=True):
+        result.append(text or (carried if below else ""))
+        carried = text if text and below else "" if text else carried
+    return result
+
+
+def _row(rows: Sequence[Sequence[str]], number: int) -> Sequence[str]:
+    return rows[number] if number < len(rows) else ()
 
 
 def told_apart(names: Sequence[str]) -> tuple[list[str], list[str]]:
@@ -117,6 +152,26 @@ def told_apart(names: Sequence[str]) -> tuple[list[str], list[str]]:
         seen.add(heading)
         own.append(name)
     return own, repeated
+
+
+def heading_rows_of(rows: Sequence[Sequence[str]]) -> int:
+    """Return how many of some rows are headings, as far as that can be told; the first always is."""
+    for_programs = next((k for k in range(1, MOST_ROWS) if is_for_programs(_row(rows, k))), None)
+    if for_programs is None:
+        without_second = [*rows[:1], *rows[2:]]  # where the third is one, the second above it is
+        return 3 if looks_like_headings(without_second) else 2 if looks_like_headings(rows) else 1
+    others = [row for k, row in enumerate(rows) if k != for_programs]
+    return max(for_programs + 1, 3 if looks_like_headings(others) else 2)
+
+
+def is_for_programs(row: Sequence[str]) -> bool:
+    """Return whether a row is one for programs: each cell, and more than one, holds an object of JSON.
+
+    >>> is_for_programs(['{"id": 1}', '{"id": 2}', ""]), is_for_programs(["{a}", "b"])
+    (True, False)
+    """
+    cells = [text for cell in row if (text := cell.strip())]
+    return len(cells) > 1 and all(map(FOR_PROGRAMS.fullmatch, cells))
 
 
 def looks_like_headings(rows: Sequence[Sequence[str]]) -> bool:

@@ -24,14 +24,14 @@ class Reading:
     """How to read a file, where it cannot be told from the file itself; None: find out.
 
     `sheet` names a sheet of a workbook; `delimiter`, `encoding` and `decimal` are those of a text file. `heading_rows`
-    (1 or 2) is the number of rows that name the columns.
+    (1 to 3) is the number of rows that name the columns.
     """
 
     sheet: str | None = None
     delimiter: str | None = None
     encoding: str | None = None
     decimal: Literal[".", ","] | None = None
-    heading_rows: Literal[1, 2] | None = None
+    heading_rows: Literal[1, 2, 3] | None = None
 
     def given(self) -> dict[str, Any]:
         """Return what was said, by the key that it has in a plan."""

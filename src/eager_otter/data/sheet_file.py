@@ -12,7 +12,7 @@ import pyarrow as pa
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.data.files import Source, checked_names, source_of
-from eager_otter.data.headings import ROWS_LOOKED_AT, Headings, read_headings
+from eager_otter.data.headings import MOST_ROWS, ROWS_LOOKED_AT, Headings, read_headings
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.sheet_cells import SheetCells, check_cells, check_ods
 from eager_otter.dataclass import dataclass
@@ -138,8 +138,8 @@ def open_sheet(path: Path, sheet: str | None = None, heading_rows: int | None = 
         rows.pop()
     if not rows:
         raise DataError(f"{place}: is empty; a header row and respondents are needed.")
-    looked_at = [[cell_as_text(value) or "" for value in row] for row in rows[: ROWS_LOOKED_AT + 2]]
-    while looked_at[0] and not looked_at[0][-1] and heading_rows != 2:
+    looked_at = [[cell_as_text(value) or "" for value in row] for row in rows[: ROWS_LOOKED_AT + MOST_ROWS]]
+    while looked_at[0] and not looked_at[0][-1] and heading_rows in (None, 1):
         looked_at[0].pop()
     headings = read_headings(looked_at, heading_rows, place)
     names_read, count = checked_names(headings.names, place), heading_rows or 1

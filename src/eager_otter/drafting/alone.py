@@ -45,6 +45,7 @@ LIKE_A_DAY = re.compile(
 )
 JOINTS = (";", "|", ",", "/")
 MOST_JOINED = 60
+ONCE = 0.15  # share of the answers joined in cells that may stand there once only
 SAMPLE = 500  # texts of a column that are looked at to tell what it holds
 THOUSANDS = (",", "'", " ")
 LENGTH_OF_TIME = re.compile(r"\d{1,3}:\d\d(?::\d\d)?")
@@ -70,6 +71,7 @@ ID_NAME = re.compile(
     r"(?:[_ ]?(?:no|nr|number|id))?\Z",
     re.IGNORECASE,
 )
+ID_AT_THE_END = re.compile(r".*[a-z]I[dD]\Z")  # such as ResponseId
 ID_TEXT = re.compile(r"(?!-?\d+[.,]\d)[^\s,;<>]+")
 FREQUENCY_NAME = re.compile(r"(?:freq|frequency)\Z", re.IGNORECASE)
 MAYBE_FREQUENCY = re.compile(r"(?:n|people|respondents|count|cases)\Z", re.IGNORECASE)
@@ -84,7 +86,7 @@ def alone(facts: Facts, *, first: bool) -> Guess:
     if not facts.texts:
         return _guess(facts, "empty", "nothing in it")
     whole = facts.filled == facts.rows
-    named = ID_NAME.match(facts.name) is not None
+    named = ID_NAME.match(facts.name) is not None or ID_AT_THE_END.match(facts.name) is not None
     if (
         (named or (first and facts.rows > FEW_WORDS))
         and len(facts.texts) > NEARLY_UNIQUE * facts.rows
@@ -213,12 +215,14 @@ def _numeric(facts: Facts) -> Guess | None:
     if not few or len(facts.texts) > max(2, facts.filled / 2):
         return _far_codes(facts)
     listed = listed_answers(facts.texts, {}, facts.about.missing)
+    if len(facts.texts) == 1:
+        listed = replace(listed, maybe_missing=())  # there is nothing that it stands apart from
     words = facts.heading
     scale = listed.scale and not COUNT_WORDS.search(words)
     recommends = asks_to_recommend(words) and set(facts.texts) <= {str(k) for k in range(11)}
     return _guess(
         facts, "single",
-        f"{len(facts.texts)} different whole numbers; taken for codes"
+        f"{counted(len(facts.texts), 'different whole number')}; taken for codes"
         + (" (a scale? then add scale: true)" if scale else ""),
         answers=listed.answers, details={"listed": listed},
         doubts=(
@@ -326,7 +330,7 @@ def _joined(facts: Facts) -> Guess | None:
             2 <= len(values) < len(facts.texts)
             and len(values) <= MOST_JOINED
             and max(map(len, values)) <= LONGEST_ANSWER
-            and min(pieces.values()) > 1
+            and sum(count == 1 for count in pieces.values()) <= ONCE * len(values)
             and _stand_alone(facts, by, several)
         ):
             labels = facts.about.labels
@@ -390,10 +394,15 @@ def _words(facts: Facts) -> Guess:
     repeated = len(facts.texts) <= max(2, facts.filled / 3)
     if len(facts.texts) <= FEW_WORDS and longest <= LONGEST_ANSWER and repeated:
         listed = listed_answers(facts.texts, {}, facts.about.missing)
+        reason = f"{counted(len(facts.texts), 'different text')}; taken for answers"
         return _guess(
-            facts, "single", f"{len(facts.texts)} different texts; taken for answers", answers=listed.answers,
-            details={"listed": listed}, doubts=listed.doubts(),
-        )  # fmt: skip
+            facts,
+            "single",
+            reason,
+            answers=listed.answers,
+            details={"listed": listed},
+            doubts=listed.doubts(),
+        )
     guess = _guess(facts, "text", f"{len(facts.texts):,} different texts; taken for open answers")
     sample = () if facts.all_numbers else spread(facts.texts, SAMPLE)
     fitting = [doubt for shape, doubt in OF_NUMBERS if sample and all(map(shape.fullmatch, sample))]

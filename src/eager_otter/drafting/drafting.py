@@ -203,15 +203,16 @@ def look_at(data: Any, reading: Reading | None = None, dictionary: Path | None =
 
 
 def _with_headings(data: Any, file: DataFile, reading: Reading | None) -> tuple[DataFile, Reading | None]:
-    """Read data again, where their first row looks like a second row of headings."""
-    if isinstance(file, CsvFile | SheetFile) and file.headings.respondent:
-        reading = replace(reading or Reading(), heading_rows=2)
+    """Read data again, where their first rows look like more rows of headings."""
+    if isinstance(file, CsvFile | SheetFile) and file.headings.more:
+        count: Any = file.headings.count + file.headings.more
+        reading = replace(reading or Reading(), heading_rows=count)
         return open_data(data, reading), reading
     return file, reading
 
 
 def _described(file: DataFile) -> dict[str, Described]:
-    """Return what two rows of headings say of each column."""
+    """Return what several rows of headings say of each column."""
     if isinstance(file, FixedWidthFile) or (isinstance(file, CsvFile) and file.described):
         return {name: about for name, about in file.described.items() if name in file.names}
     if not isinstance(file, CsvFile | SheetFile):

@@ -85,6 +85,8 @@ def _with_finished(guess: Guess) -> Guess:
     if guess.role != "single" or not FINISHED_NAME.match(guess.columns[0]):
         return guess
     codes = [code for code, _ in guess.answers]
+    if len(codes) < 2:
+        return guess  # it tells nobody apart
     done = next((code for code, label in guess.answers if FINISHED.fullmatch(label)), codes[0])
     code = done if number_of(done) is not None else f'"{done}"'
     return doubted(guess, f"who finished the interview? then write finished: {guess.name} == {code}")

@@ -135,7 +135,8 @@ def splits(heading: str) -> Iterator[Split]:
     if found := LETTERED.match(text):
         yield Split("lettered", found[1] or found[3], found[2] or found[4], near=True)
     yield Split("repeated", text, "1", near=True)
-    for sign in ("_", ".", " "):
+    parted = any(sign in text for sign in SEPARATORS)  # then a word alone tells nothing: How fresh? - Tarn
+    for sign in () if parted else ("_", ".", " "):
         first, between, rest = text.partition(sign)
         if between and rest.strip() and len(first) > 1 and not rest.endswith("?"):
             yield Split(f"word {sign}", first + sign, rest.strip(), near=True)
@@ -154,7 +155,7 @@ def text_of(heading: str) -> str:
     """
     text = " ".join(heading.split())
     found = LEADING_CODE.match(text)
-    return text[found.end() :].strip() if found and len(text) > found.end() + 1 else text
+    return text[found.end() :].lstrip("-–— ") or text if found else text
 
 
 def own_name(name: str, taken: set[str]) -> str:

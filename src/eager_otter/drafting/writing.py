@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from eager_otter.codebook.label_words import says_none
 from eager_otter.data.opening import Reading
 from eager_otter.drafting.answers import Listed
 from eager_otter.drafting.facts import Guess
@@ -139,7 +140,7 @@ def is_scale(guess: Guess) -> bool:
 def _tick_lines(guess: Guess) -> Iterator[str]:
     yield "columns:"
     for column, (_, label) in zip(guess.columns, guess.answers, strict=True):
-        yield f"  {scalar(column)}: {scalar(label)}"
+        yield f"  {scalar(column)}: {_exclusive(label) if guess.role == 'ticks' else scalar(label)}"
     for key in ("ticked", "unticked"):
         values = guess.details.get(key)
         if values:
@@ -170,7 +171,16 @@ def _answer_lines(guess: Guess) -> Iterator[str]:
         elif code in scores and format(scores[code], ".15g") != code:
             yield f"  {scalar(code)}: {mapped({'label': inside(label), 'score': format(scores[code], '.15g')})}"
         else:
-            yield f"  {scalar(code)}: {scalar(label)}"
+            of_several = guess.role in ("mentions", "joined")
+            yield f"  {scalar(code)}: {_exclusive(label) if of_several else scalar(label)}"
+
+
+def _exclusive(label: str) -> str:
+    """Write the label of an answer among several, with what it says of the others."""
+    if not says_none(label):
+        return scalar(label)
+    entry = mapped({"label": inside(label), "exclusive": "true"})
+    return f"{entry}  {comment('an answer, but no mention')}"
 
 
 # --- the plan -------------------------------------------------------------------------------------------

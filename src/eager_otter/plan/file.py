@@ -451,7 +451,7 @@ class ReadingPart(Part):
     delimiter: str | None = None
     encoding: str | None = None
     decimal: Literal[".", ","] | None = None
-    heading_rows: Literal[1, 2] | None = key("heading rows", None)
+    heading_rows: Literal[1, 2, 3] | None = key("heading rows", None)
 
 
 class ChangesPart(Part):

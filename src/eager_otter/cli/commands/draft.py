@@ -39,7 +39,7 @@ FOUND = 1
 )
 @click.option(
     "--heading-rows",
-    type=click.IntRange(1, 2),
+    type=click.IntRange(1, 3),
     help="How many rows of a CSV file or sheet name the columns. Default: detected.",
 )
 def draft(
@@ -55,8 +55,8 @@ def draft(
     """Write a first codebook and plan for DATA, guessed from what is in it.
 
     Kinds of questions, tick batteries, rankings, mentions, joined codes, grids, dates, ids and weights are guessed;
-    each guess says why in a comment, and what is doubtful is marked with check: and listed here first. Two rows of
-    headings are found. Correct codebook.yaml, then run plan.yaml; both work untouched. Labels come from a
+    each guess says why in a comment, and what is doubtful is marked with check: and listed here first. Two or
+    three rows of headings are found. Correct codebook.yaml, then run plan.yaml; both work untouched. Labels come from a
     --dictionary, or from a definition given as DATA: triple-s or DDI-Codebook (.xml), data package or CSVW (.json).
     Where the folder has a codebook.yaml, nothing is written: what is new in the data, gone or changed is told (exit
     code 1 where anything is).
