@@ -143,6 +143,9 @@ STYLES = (
     Style("repeated", _plain_text, lambda a, k, t: (a.text,), yes="{}", no=""),
     Style("merged heads", lambda a: (f"{a.number}. {a.text}", "Response"),
           lambda a, k, t: (f"{a.number}. {a.text}" if k == 1 else "", t), headings=2, yes="{}", no="", ending="xlsx"),
+    Style("for programs", lambda a: (a.name, a.text, f'{{"id": "{a.number}"}}'),
+          lambda a, k, t: (f"{a.name}_{k}", f"{a.text} - {t}", f'{{"id": "{a.number}.{k}"}}'), headings=3,
+          multi="joined", by=",", id_name="ResponseId"),
     # written before `draft` was touched, and not looked at while it was worked on
     Style("words behind", _code, lambda a, k, t: (f"{a.name}_{''.join(c for c in t.lower() if c.isalnum())}",),
           labels=False, yes="1", no="0", weight_name="weight_final"),

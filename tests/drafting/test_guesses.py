@@ -37,7 +37,12 @@ def guesses(columns: Mapping[str, Sequence[Any]]) -> dict[str, otter.Guess]:
         ("q", cycled(range(1, 13)), "single"),  # up to twelve codes
         ("q", cycled(range(1, 14)), "number"),
         ("q", cycled([-1, 1, 2]), "single"),
-        ("q", cycled([-2, 1, 2]), "number"),
+        ("q", cycled([-2, 1, 2]), "number"),  # steps around 0
+        ("q", cycled([-3, -2, -1, 0, 1, 2, 3]), "number"),
+        ("q", cycled([-99, 1, 2]), "single"),
+        ("q", cycled([-99, -77, *range(1, 13)]), "single"),
+        ("q", cycled([-99, -88, -77, -66, 1, 2]), "number"),
+        ("q", cycled([-12, 1, 2]), "number"),
         ("q", cycled([1, 2, 999]), "single"),
         ("q", cycled([1, 2, 1000]), "number"),
         ("q", cycled([1.5, 2, 3]), "number"),
@@ -106,6 +111,8 @@ def test_a_column_alone(name: str, values: Sequence[Any], role: str) -> None:
         ({"q": [*cycled(["1", "2", "3"], 100), "1;2", "2;3"]}, {"q": "joined"}),  # only two are ever joined
         ({"q": [*cycled(["1", "2", "3"], 100), "1;2"]}, {"q": "single"}),  # joined only once
         ({"q": cycled(["good, really", "bad, really", "dull", "good"])}, {"q": "single"}),
+        ({"v_2": cycled(["18-29", "30-49", "50+"]), "v_8": cycled(["too dear", "nice", None])}, {"v_2": "single", "v_8": "single"}),
+        ({"v_2": cycled(["18-29", "30-49", "50+"]), "v_8": cycled(["50+", None, "30-49"])}, {"v": "mentions"}),
     ],
 )  # fmt: skip
 def test_columns_that_belong_together(columns: Mapping[str, Sequence[Any]], roles: Mapping[str, str]) -> None:
@@ -228,6 +235,21 @@ def test_a_weight_that_some_rows_lack_is_asked_for() -> None:
     assert guesses({"net_weight_g": [None, *range(1, 240)]})["net_weight_g"].doubts == ()
 
 
+@pytest.mark.parametrize(
+    ("yes", "no"), [("quoted", "not quoted"), ("1", "0"), ("1", None), ("Yes", "No"), ("1", "2")]
+)
+@pytest.mark.parametrize("code", ["-77", "-9", "Refused", "N/A"])
+def test_ticks_with_a_code_for_no_answer_stay_ticks_and_it_is_asked_about(
+    yes: str, no: str | None, code: str
+) -> None:
+    columns = {"q_1": cycled([yes, no, no, yes]), "q_2": cycled([no, no, yes]), "q_3": cycled([no, yes])}
+    bare = guesses(columns)["q"]
+    columns["q_2"][7] = code
+    found = guesses(columns)["q"]
+    assert (found.role, found.details) == (bare.role, bare.details) and bare.role == "ticks"
+    assert found.doubts == (*bare.doubts, f"is {code} no answer? then write missing: [{code}]")
+
+
 def test_what_else_is_guessed() -> None:
     ticks = guesses({"q1": cycled(["Y", "n"]), "q2": cycled(["n", "Y"])})["q"]
     assert ticks.details == {"ticked": ["Y"], "unticked": ["n"]} and ticks.answers == (
@@ -275,6 +297,9 @@ def test_what_else_is_guessed() -> None:
         ("Finished", cycled(["False", "True"]), "single", 'then write finished: Finished == "True"'),
         ("completed", cycled([0, 1]), "single", "then write finished: completed == 1"),
         ("interview_status", cycled([1, 2, 3]), "single", "then write finished: interview_status == 1"),
+        ("region", cycled([1, 2, 3, -99]), "single", "is -99 no answer? then add missing: true"),
+        ("age", [*range(18, 80), -99] * 2, "number", "is -99 no answer? then write missing: [-99]"),
+        ("balance", [*range(-60, 80), -999] * 2, "number", ""),
         ("status", cycled(["Complete"]), "single", ""),  # it tells nobody apart
         ("progress", cycled([100]), "single", ""),
     ],
@@ -367,6 +392,11 @@ def test_two_yes_no_questions_side_by_side_stay_two() -> None:
         ["LT 8 yrs", "8-12 yrs", "13+ yrs"],
         ["[15,25]", "(25,40]", "(40,99]"],
         ["Under 5", "5 to 9", "10 or more"],
+        ["Not at all", "A little", "Quite a bit", "Very much"],
+        ["gar nicht", "kaum", "etwas", "ziemlich", "sehr"],
+        ["0 - Not at all likely", *map(str, range(1, 10)), "10 - Extremely likely"],
+        ["1 (poor)", "2", "3", "4", "5 (excellent)"],
+        ["-2: Strongly disagree", "-1: Disagree", "1: Agree", "2: Strongly agree"],
     ],
 )
 def test_answers_stand_in_the_order_of_their_meaning(steps: Sequence[str]) -> None:
@@ -374,6 +404,33 @@ def test_answers_stand_in_the_order_of_their_meaning(steps: Sequence[str]) -> No
     assert [label for _, label in found.answers] == list(steps)
     behind = guesses({"q": cycled([*steps[::-1], "Don't know"])})["q"]
     assert [label for _, label in behind.answers] == [*steps, "Don't know"]
+
+
+def test_numbers_that_answers_begin_with_are_their_scores() -> None:
+    steps = ["0 - Not at all", *map(str, range(1, 10)), "10 - Extremely", "Don't know"]
+    data = pd.DataFrame({"q": cycled(steps)})
+    text = otter.draft(data).codebook
+    assert '"0 - Not at all": "0 - Not at all"  # score 0, which a scale would use' in text
+    live = text.replace(
+        "# steps in their order; for a mean write scale: true, and the scores below", "scale: true"
+    )
+    for label, score in (("0 - Not at all", 0), ("10 - Extremely", 10)):
+        live = live.replace(f'"{label}": "{label}"', f'"{label}": {{label: "{label}", score: {score}}}')
+    live = live.replace("Don't know: Don't know", "Don't know: {label: Don't know, score: none}")
+    table = otter.open_survey(otter.codebook_from_text(live), data).table("q", figures=["mean"])
+    assert table.line("Mean").values[0] == 5  # of 0 to 10, as often each
+
+
+@pytest.mark.parametrize(
+    "labels",
+    [
+        ["1 - Tarn", "2 - Birk", "3 - Fjell"],
+        ["1-2 glasses", "3-4 glasses", "5 glasses"],
+        ["1 litre", "2 litres", "3"],
+    ],
+)
+def test_numbers_before_what_is_no_step_are_no_scores(labels: list[str]) -> None:
+    assert "score" not in otter.draft(pd.DataFrame({"q": cycled(labels)})).codebook
 
 
 def test_an_answer_that_holds_the_sign_which_joins_answers_stays_whole() -> None:

@@ -47,7 +47,8 @@ LAST = _any_of(
 )
 NONE = _any_of(  # a whole label that no other answer goes with
     r"none( of (these|those|them|the (above|others))( (brand|product|answer|option)s?)?)?|no (brands?|others?)",
-    r"(nothing|neither|not any|(i )?(do not|don['’]?t) (know|use|buy|drink) any)( of (these|them))?",
+    r"(nothing|neither|not any)( of (these|them))?"
+    r"|(i )?(do|did|have)( not|n['’]?t) (\w+ )?\w+ any( of (these|them))?( (brand|product)s?)?",
     r"kein(e[rsn]?|s)?( davon| dieser( marken)?| von diesen)|nichts( davon| hiervon)?|weder noch|keine marken?",
 )
 GOOD = _any_of(
@@ -100,8 +101,10 @@ def surely_no_answer(label: str) -> bool:
 def says_none(label: str) -> bool:
     """Return whether the whole of a label says that none of the other answers is meant.
 
-    >>> [says_none(label) for label in ("None of these", "[None]", "Keine davon", "Nothing special", "Non-alcoholic")]
-    [True, True, True, False, False]
+    >>> [says_none(label) for label in ("None of these", "[None]", "Keine davon", "I haven't tried any of them")]
+    [True, True, True, True]
+    >>> says_none("Nothing special"), says_none("Non-alcoholic"), says_none("I do not like any sugar in it")
+    (False, False, False)
     """
     return NONE.fullmatch(written(label).strip(AROUND)) is not None
 

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from datetime import date, timedelta
+from contextlib import suppress
+from datetime import date, datetime, timedelta
 from itertools import pairwise
 from typing import Literal, assert_never
 
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import RequestError
+from eager_otter.patterns import pattern as compiled
 
 EPOCH = date(1970, 1, 1)
 MOST_PERIODS = 2_000
+TIME_OF_DAY = compiled(r"[,T]?\s*(?<!\d)\d{1,2}:\d\d(?!\d).*")  # behind a day, with all that follows it
 MONTHS = (
     "January", "February", "March", "April", "May", "June",
     "July", "August", "September", "October", "November", "December",
@@ -46,6 +49,20 @@ def day_text(number: float) -> str:
     '2026-03-01'
     """
     return (EPOCH + timedelta(days=round(number))).isoformat()
+
+
+def day_written(text: str, pattern: str) -> date | None:
+    """Return the day that a text is, written as a pattern of strptime says; a time of day behind it is left aside.
+
+    >>> day_written("05.10.2026", "%d.%m.%Y"), day_written("2026/10/05 9:12:33 am GMT+1", "%Y/%m/%d")
+    (datetime.date(2026, 10, 5), datetime.date(2026, 10, 5))
+    >>> day_written("05.10.2026 or so", "%d.%m.%Y") is None
+    True
+    """
+    for written in (text, TIME_OF_DAY.sub("", text)):
+        with suppress(ValueError):
+            return datetime.strptime(written, pattern).date()
+    return None
 
 
 def read_day(text: str) -> date:

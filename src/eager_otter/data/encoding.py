@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from datetime import date, datetime
+from datetime import date
 from typing import Any
 
 import numpy as np
@@ -21,7 +21,7 @@ from eager_otter.codebook.model import (
     RankAmong,
     TickColumns,
 )
-from eager_otter.codebook.periods import day_number
+from eager_otter.codebook.periods import day_number, day_written
 from eager_otter.core.arrays import (
     BoolArray,
     CodeArray,
@@ -143,9 +143,10 @@ def encode_date(question: Question, columns: Columns) -> NumberAnswers:
 
 
 def _day(text: str, pattern: str | None) -> int | None:
+    if pattern is not None:
+        day = day_written(text, pattern)
+        return None if day is None else day_number(day)
     try:
-        if pattern is not None:
-            return day_number(datetime.strptime(text, pattern).date())
         return day_number(date.fromisoformat(text[:10] if text[10:11] in ("T", " ") else text))
     except ValueError:
         return None

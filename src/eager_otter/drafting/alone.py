@@ -6,15 +6,15 @@ import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
-from datetime import datetime
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
 from eager_otter.codebook.expression import day_of
+from eager_otter.codebook.periods import TIME_OF_DAY, day_written
 from eager_otter.data.encoding import parted
-from eager_otter.drafting.answers import listed_answers
+from eager_otter.drafting.answers import is_reserved, listed_answers
 from eager_otter.drafting.facts import Facts, Guess, Role, doubted, in_order, spread
 from eager_otter.drafting.headings import text_of
 from eager_otter.drafting.meaning import asks_to_recommend, last_behind
@@ -22,26 +22,16 @@ from eager_otter.looks.words import counted
 
 FEW = 12  # whole numbers with at most this many values are taken for codes
 NEARLY_UNIQUE = 0.9
+MOST_RESERVED = 3  # negative codes that may stand for no answer
 FEW_WORDS = 30  # texts with at most this many values are taken for answers
 LONGEST_ANSWER = 60
 DAYS = (
     "%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%d-%m-%Y", "%m-%d-%Y", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d", "%d %b %Y",
     "%d-%b-%Y", "%d %B %Y", "%b %d, %Y", "%B %d, %Y", "%d.%m.%y", "%d/%m/%y", "%m/%d/%y", "%d-%b-%y",
 )  # fmt: skip
-TIMES = (
-    "",
-    " %H:%M",
-    " %H:%M:%S",
-    " %I:%M %p",
-    " %I:%M:%S %p",
-    ", %H:%M",
-    ", %H:%M:%S",
-    "T%H:%M:%S",
-    " %H:%M:%S.%f",
-)
 ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d(?:[T ]|\Z)")
 LIKE_A_DAY = re.compile(
-    r"\d{1,4}[./ -](?:\d{1,2}|[A-Za-z]{3,9})[./ -]\d{2,4}\b|[A-Za-z]{3,9} \d{1,2}, \d{4}\b|\d{8}(?:\D|\Z)"
+    r"\d{1,4}[./ -](?:\d{1,2}|[A-Za-z]{3,9})[./ -]\d{2,4}(?:\b|T)|[A-Za-z]{3,9} \d{1,2}, \d{4}(?:\b|T)|\d{8}(?:\D|\Z)"
 )
 JOINTS = (";", "|", ",", "/")
 MOST_JOINED = 60
@@ -206,10 +196,11 @@ def _numeric(facts: Facts) -> Guess | None:
     if any(len(text) > 1 and text[0] == "0" and text.isdecimal() for text in facts.texts):
         guess = _words(facts)  # such as the codes of places: 02034 is no number
         return replace(guess, reason=f"digits, some with a zero in front; {guess.reason}")
+    reserved = _reserved(facts)
     few = (
         facts.all_whole
-        and len(facts.texts) <= FEW
-        and facts.numbers.min() >= -1
+        and len(facts.texts) <= FEW + len(reserved)
+        and (reserved or facts.numbers.min() >= -1)
         and facts.numbers.max() < 1000
     )
     if not few or len(facts.texts) > max(2, facts.filled / 2):
@@ -233,6 +224,13 @@ def _numeric(facts: Facts) -> Guess | None:
     )  # fmt: skip
 
 
+def _reserved(facts: Facts) -> list[str]:
+    """Return negative numbers of a column that may stand for no answer; none where they are steps, as of -2 to 2."""
+    below = [text for text in facts.texts if text.startswith("-")]
+    steps = {text[1:] for text in below} <= set(facts.texts)
+    return below if len(below) <= MOST_RESERVED and all(map(is_reserved, below)) and not steps else []
+
+
 def _far_codes(facts: Facts) -> Guess:
     """Take a column for numbers; codes such as 999 far beyond all others are proposed as missing."""
     guess = _number(facts)
@@ -241,6 +239,10 @@ def _far_codes(facts: Facts) -> Guess:
         return replace(guess, details={**guess.details, "missing": tuple(known)})
     if len(facts.texts) < 3 or not facts.all_whole:
         return guess
+    reserved = _reserved(facts)
+    if reserved:
+        shown = ", ".join(reserved)
+        return doubted(guess, f"is {shown} no answer? then write missing: [{shown}]")
     *others, top = (float(number) for number in facts.numbers)
     nines = re.fullmatch(r"9{2,6}|9{1,5}[78]|8{2,6}", facts.texts[-1]) is not None
     far = top > 2 * max(map(abs, others)) or _stands_apart(others, top)
@@ -292,12 +294,12 @@ def _date(facts: Facts) -> Guess | None:
         return _guess(facts, "date", "days written as 2026-03-31")
     if LIKE_A_DAY.match(sample[0]) is None:
         return None
-    fitting = [day + time for day in DAYS for time in TIMES if _is_day(sample[0], day + time)]
+    fitting = [form for form in DAYS if _is_day(sample[0], form)]
     fitting = [pattern for pattern in fitting if all(_is_day(text, pattern) for text in sample)]
     if not fitting:
         return None
     form = fitting[0]
-    timed = "; the time of day is left aside" if "%H" in form or "%I" in form else ""
+    timed = "; the time of day is left aside" if any(map(TIME_OF_DAY.search, sample)) else ""
     guess = _guess(facts, "date", f"days written as {form}{timed}", details={"format": form})
     return doubted(
         guess,
@@ -307,10 +309,8 @@ def _date(facts: Facts) -> Guess | None:
 
 
 def _is_day(text: str, pattern: str) -> bool:
-    try:
-        return 1900 <= datetime.strptime(text, pattern).year <= 2100
-    except ValueError:
-        return False
+    day = day_written(text, pattern)
+    return day is not None and 1900 <= day.year <= 2100
 
 
 def _joined(facts: Facts) -> Guess | None:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from eager_otter.codebook.label_words import says_no_answer, surely_no_answer
 from eager_otter.dataclass import dataclass
 from eager_otter.drafting.facts import in_order
-from eager_otter.drafting.meaning import band_order, last_behind, scale_order, twins
+from eager_otter.drafting.meaning import band_order, last_behind, led_by_numbers, scale_order, twins
 from eager_otter.gates.numbers import number_of
 
 LONGEST_SCALE = 11
@@ -18,6 +19,7 @@ BLANKS = frozenset(  # what programs write where nothing is
     ("na", "n/a", "#n/a", "nan", "null", "#null!", "missing", "(blank)", ".", "-", "--", "?")
 )
 APART_FROM = 90  # codes such as 98 and 99 stand apart from a scale
+RESERVED = re.compile(r"-(?:\d|[6-9]{2,5}|9{1,4}[0-9])")  # negative codes that no answer of a list has
 NO_SCORE_CODES = ("6", "7", "8", "9", "0")  # behind 1 to 5 they are often "don't know"
 
 
@@ -26,7 +28,8 @@ class Listed:
     """The answers of a question in their order, as (code, label).
 
     `missing` are surely no answer; `maybe_missing` may be none, `unscored` may be answers without a score. `scale` says
-    that the answers are steps: "codes" in a row, or "words" whose meaning tells; "" for neither.
+    that the answers are steps: "codes" in a row, or "words" whose meaning tells; "" for neither. `scores` are numbers
+    that answers begin with, by their codes.
     """
 
     answers: tuple[tuple[str, str], ...]
@@ -34,6 +37,7 @@ class Listed:
     maybe_missing: tuple[str, ...] = ()
     unscored: tuple[str, ...] = ()
     scale: str = ""
+    scores: tuple[tuple[str, int], ...] = ()
 
     def doubts(self) -> tuple[str, ...]:
         """Say what a person has to check."""
@@ -67,7 +71,8 @@ def listed_answers(values: Sequence[str], labels: Mapping[str, str], missing: Se
             missing=(*codes.missing, *filter(surely_no_answer, blanks)),
             maybe_missing=(*codes.maybe_missing, *(one for one in blanks if not surely_no_answer(one))),
         )
-    scale = scale_order(values)
+    led = led_by_numbers(values)
+    scale = scale_order(values) if led is None else [*led, *(value for value in values if value not in led)]
     ordered = scale or band_order(values) or last_behind(sorted(values, key=in_order))
     surely, maybe = no_answers({value: value for value in ordered}, missing)
     blanks = tuple(value for value in blanks if value not in surely)
@@ -78,7 +83,17 @@ def listed_answers(values: Sequence[str], labels: Mapping[str, str], missing: Se
         maybe_missing=(*(maybe if scale is None else ()), *blanks),
         unscored=maybe if scale is not None else (),
         scale="words" if scale else "",
+        scores=tuple((led or {}).items()),
     )
+
+
+def is_reserved(value: str) -> bool:
+    """Return whether a value stands for no answer wherever it is: a negative code such as -77, or words that say so.
+
+    >>> [is_reserved(value) for value in ("-77", "-1", "-999", "Refused", "N/A", "-12.5", "-350", "77")]
+    [True, True, True, True, True, False, False, False]
+    """
+    return RESERVED.fullmatch(value) is not None or value.casefold() in BLANKS or surely_no_answer(value)
 
 
 def no_answers(

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from itertools import takewhile
 
 from eager_otter.dataclass import dataclass
-from eager_otter.drafting.answers import listed_answers
+from eager_otter.drafting.answers import is_reserved, listed_answers
 from eager_otter.drafting.facts import Facts, Guess, doubted, in_order
 from eager_otter.drafting.headings import Split, splits, text_of
 from eager_otter.drafting.rankings import codes_of, layout_of, less_and_less, twice_in_a_row
@@ -257,7 +258,9 @@ def _negates(text: str, answers: Sequence[str]) -> bool:
 
 def _ticks(stem: str, members: Sequence[Member]) -> Guess | None:
     """Find columns that hold the same two values, or one, which mean yes and no."""
-    values = {text for member in members for text in member.facts.texts}
+    held = {text for member in members for text in member.facts.texts}
+    reserved = sorted(filter(is_reserved, held - NO_WORDS), key=in_order)
+    values = held.difference(reserved) or held
     yes, no = _by_labels(members, values) or _yes_and_no(values)
     if not yes or (values == {"1", "2"} and len(members) < 3):
         return None
@@ -268,12 +271,14 @@ def _ticks(stem: str, members: Sequence[Member]) -> Guess | None:
         details={"ticked": yes, "unticked": no},
         reason=f"{_span(members)} hold only {what}; taken for ticks",
     )  # fmt: skip
+    listed = ", ".join(reserved)
     unusual = (
         len(values) == 1 and not values <= {"1"} and not {text.casefold() for text in values} <= YES_WORDS
     )
     return doubted(
         guess,
         "1 is taken for yes, 2 for no" if values == {"1", "2"} else "",
+        f"is {listed} no answer? then write missing: [{listed}]" if values < held else "",
         f"{yes[0]!r} is taken for yes" if unusual else "",
     )
 
@@ -359,6 +364,9 @@ def _mentions(stem: str, members: Sequence[Member]) -> Guess | None:
     values = sorted({text for one in facts for text in one.texts}, key=in_order)
     if not less_and_less(facts) or not 3 <= len(values) <= MOST_MENTIONED:
         return None
+    held = Counter(text for one in facts for text in one.texts)
+    if any(2 * sum(held[text] > 1 for text in one.texts) < len(one.texts) for one in facts[1:]):
+        return None  # other codes than those of the columns beside it
     if twice_in_a_row(codes_of(facts[:2])) > 0.1:  # rare among mentions
         return None
     labels = facts[0].about.labels

@@ -70,6 +70,20 @@ OFTEN = (
     ("several times a day", "more than once a day", "mehrmals täglich"),
     ("always", "immer"),
 )
+MUCH = (
+    ("not at all", "none at all", "nothing at all", "gar nicht", "überhaupt nicht"),
+    ("hardly", "hardly at all", "hardly any", "very little", "kaum", "sehr wenig"),
+    ("a little", "a little bit", "slightly", "a bit", "little", "ein wenig", "wenig", "etwas"),
+    ("somewhat", "to some extent", "moderately", "a moderate amount", "mittelmäßig", "teilweise"),
+    ("quite", "quite a bit", "quite a lot", "fairly", "ziemlich"),
+    ("a lot", "much", "viel"),
+    ("very", "very much", "a great deal", "to a great extent", "sehr", "sehr viel", "stark"),
+    ("extremely", "completely", "totally", "entirely", "äußerst", "völlig", "voll und ganz"),
+)
+HOW_MUCH = {text: place for place, texts in enumerate(MUCH) for text in texts}
+LED = re.compile(
+    r"(-?\d{1,3})(?:\s*(?:[-–—:.)=]\s*|(?=[(\[]))(\D.*))?", re.DOTALL
+)  # "5 - Excellent", "5 (excellent)"
 HOW_OFTEN = {text: place for place, texts in enumerate(OFTEN) for text in texts}
 NUMBER = re.compile(r"\d+(?:[.,]\d+)?")
 OPEN_BELOW = re.compile(r"<|\b(under|below|less than|up to|lt|unter|bis zu|weniger als)\b", re.IGNORECASE)
@@ -110,14 +124,42 @@ def scale_order(labels: Sequence[str]) -> list[str] | None:
     """
     behind = [label for label in labels if says_no_answer(label, labels)]
     steps = [label for label in labels if label not in behind]
-    places = [_step(label) for label in steps]
+    places: list[float | None] = [HOW_MUCH.get(_plain(label)) for label in steps]
+    if None in places:
+        places = [_step(label) for label in steps]
     if len(steps) < FEWEST_STEPS or any(place is None for place in places) or len(set(places)) < len(steps):
         return None
     return [label for _, label in sorted(zip(places, steps, strict=True))] + behind
 
 
+def led_by_numbers(labels: Sequence[str]) -> dict[str, int] | None:
+    """Return the numbers that steps begin with, in their order, those without none; None where they are no steps.
+
+    They are where some are a number alone, or their words tell that they are.
+
+    >>> led_by_numbers(["10 - Very likely", "9", "0 - Not at all", "Refused"])
+    {'0 - Not at all': 0, '9': 9, '10 - Very likely': 10}
+    >>> led_by_numbers(["1 - Tarn", "2 - Birk", "3 - Fjell"]) is None
+    True
+    """
+    steps = [label for label in labels if not says_no_answer(label, labels)]
+    found = [LED.fullmatch(label.strip()) for label in steps]
+    if len(steps) < FEWEST_STEPS or any(one is None for one in found):
+        return None
+    led = {label: int(one[1]) for label, one in zip(steps, found, strict=True) if one is not None}
+    words = [one[2] for one in found if one is not None and one[2]]
+    numbers_alone = len(words) < len(steps)
+    if not words or len(set(led.values())) < len(led) or not (numbers_alone or scale_order(words)):
+        return None
+    return dict(sorted(led.items(), key=lambda one: one[1]))
+
+
+def _plain(label: str) -> str:
+    return " ".join(label.casefold().split()).strip(" .!")
+
+
 def _step(label: str) -> float | None:
-    text = " ".join(label.casefold().split()).strip(" .!")
+    text = _plain(label)
     if text in HOW_OFTEN:
         return float(HOW_OFTEN[text])
     if MIDDLE.search(text) and not BETTER.fullmatch(text) and not WORSE.fullmatch(text):

@@ -124,7 +124,8 @@ def _scale_lines(guess: Guess) -> Iterator[str]:
     elif isinstance(answers, Listed) and answers.scale == "codes":
         yield comment(f"{CHECK} scale: true" if guess.role == "grid" else "scale: true")
     elif isinstance(answers, Listed) and answers.scale == "words":
-        yield comment("steps in their order; for a mean write scale: true, and a score to each answer")
+        scores = "the scores below" if answers.scores else "a score to each answer"
+        yield comment(f"steps in their order; for a mean write scale: true, and {scores}")
 
 
 def is_scale(guess: Guess) -> bool:
@@ -151,7 +152,7 @@ def _answer_lines(guess: Guess) -> Iterator[str]:
     answers = guess.details.get("listed")
     known = answers if isinstance(answers, Listed) else Listed(answers=guess.answers)
     missing = {*known.missing, *guess.details.get("missing", ())}
-    scale, scores = guess.details.get("scale"), guess.details.get("scores", {})
+    scale, scores = guess.details.get("scale"), {**dict(known.scores), **guess.details.get("scores", {})}
     yield "answers:"
     for code, label in guess.answers:
         if code in missing:
