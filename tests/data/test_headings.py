@@ -158,6 +158,20 @@ def test_three_rows_of_headings(tmp_path: Path, ending: str, names: list[str] | 
     ]
 
 
+def test_a_word_below_many_headings_tells_nothing(tmp_path: Path) -> None:
+    heads = (
+        ["id", "Gender?", "Region?", "", "Wave?", "Best thing?"],
+        ["", "Response", "Response", "Other (please specify)", "Response", "Open answer"],
+    )
+    people = [
+        [str(k), "wm"[k % 2], "NSE"[k % 3], "" if k % 9 else "abroad", "12"[k % 2], "x"] for k in range(60)
+    ]
+    book = otter.codebook_from_text(otter.draft(written(tmp_path, [*heads, *people], "csv")).codebook)
+    assert [question.text for question in book] == [
+        "Gender?", "Region?", "Region? - Other (please specify)", "Wave?", "Best thing? - Open answer",
+    ]  # fmt: skip
+
+
 @pytest.mark.parametrize(("rows", "which"), [(1, "second"), (2, "third")])
 def test_a_row_of_headings_that_is_not_there(tmp_path: Path, rows: int, which: str) -> None:
     path = written(tmp_path, [CODES, TEXTS][:rows], "csv")

@@ -299,6 +299,8 @@ def test_what_else_is_guessed() -> None:
         ("interview_status", cycled([1, 2, 3]), "single", "then write finished: interview_status == 1"),
         ("region", cycled([1, 2, 3, -99]), "single", "is -99 no answer? then add missing: true"),
         ("age", [*range(18, 80), -99] * 2, "number", "is -99 no answer? then write missing: [-99]"),
+        ("ip", [f"10.0.{k}.{k % 7}" for k in range(120)], "text", ""),
+        ("paid", [f"€ {1000 + k:,}.50" for k in range(120)], "text", "numbers with a sign or unit"),
         ("balance", [*range(-60, 80), -999] * 2, "number", ""),
         ("status", cycled(["Complete"]), "single", ""),  # it tells nobody apart
         ("progress", cycled([100]), "single", ""),

@@ -39,7 +39,9 @@ ONCE = 0.15  # share of the answers joined in cells that may stand there once on
 SAMPLE = 500  # texts of a column that are looked at to tell what it holds
 THOUSANDS = (",", "'", " ")
 LENGTH_OF_TIME = re.compile(r"\d{1,3}:\d\d(?::\d\d)?")
-NUMBER_WITH_A_SIGN = re.compile(r"[^\w\s]{0,3} ?[-+]?\d+(?:[.,' ]\d+)* ?(?:[^\w\s]{1,3}|[^\W\d_]{1,4})?")
+NUMBER_WITH_A_SIGN = re.compile(
+    r"[^\w\s]{0,3} ?[-+]?\d+(?:[.,' ]\d{3})*(?:[.,]\d+)? ?(?:[^\w\s]{1,3}|[^\W\d_]{1,4})?"
+)
 OF_NUMBERS = (  # texts that a person would count with
     (LENGTH_OF_TIME, "lengths of time such as {}? write minutes in the data for means and bands"),
     (
@@ -150,7 +152,8 @@ def _weighing_some(facts: Facts) -> Guess | None:
 
 def _number(facts: Facts) -> Guess:
     low, high = facts.numbers.min(), facts.numbers.max()
-    return _guess(facts, "number", f"{len(facts.texts):,} different numbers from {low:g} to {high:g}")
+    many = f"{len(facts.texts):,} different numbers from {low:g} to {high:g}"
+    return _guess(facts, "number", many if high > low else f"{low:g} in every row that holds anything")
 
 
 def _described(facts: Facts) -> Guess | None:

@@ -226,6 +226,8 @@ def _described(file: DataFile) -> dict[str, Described]:
             about[name] = Described(text=second or first)
         elif columns[first] == 1 and alone[second] > 1:  # a word such as "Response" below many questions
             about[name] = Described(text=first, stem=first)
+        elif alone[second] > 1:  # the same word, beside what was written in
+            about[name] = Described(text=first)
         else:
             about[name] = Described(text=name, stem=first, item=second)
     return about
