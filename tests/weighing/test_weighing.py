@@ -148,6 +148,88 @@ def test_targets_that_cannot_be_are_refused(targets: dict, options: dict, messag
     assert message.replace("60 respondents", f"{south} respondents") in str(error.value)
 
 
+def test_all_mistakes_of_a_targets_file_are_told_at_once_where_they_stand(
+    write: Write, tmp_path: Path, run: Callable[..., tuple[int, str, str]]
+) -> None:
+    frame = people()
+    frame.loc[[4, 8], "sex"] = 9
+    frame.loc[frame["wave"].eq(2) & frame["area"].eq(3), "area"] = 2
+    frame.to_csv(tmp_path / "d.csv", index=False)
+    write("book.yaml", BOOK)
+    targets = write(
+        "targets.yaml",
+        """\
+        data: d.csv
+        codebook: book.yaml
+        within: wave
+        targets:
+          sex: {Woman: 51, Mann: 49}
+          sxe: {1: 100}
+          area: {North: 30, East: 45}
+        own targets:
+          Spring:
+            area: {North: 30, East: 45, South: 25}
+            sex: {Woman: 50, Man: 50}
+          Winter: {area: {North: 100}}
+        nested:
+          - questions: [sex, area]
+            shares: {Woman: {North: 51, West: 9}, Man: {East: 40}}
+        """,
+    )
+    code, _, told = run("weigh", targets)
+    assert code == 2
+    found = [line.split("targets.yaml:")[1] for line in told.splitlines() if "targets.yaml:" in line]
+    south = int(((frame["area"] == 3) & (frame["sex"] < 9)).sum())
+    assert [line.split(": ", 1)[0] for line in found] == [
+        "5:20",
+        "6:3",
+        "7:3",
+        "7:3",
+        "11:5",
+        "12:3",
+        "15:33",
+    ]
+    for line, text in zip(
+        found,
+        (
+            "sex has no answer 'Mann'. Did you mean 'Man' or 'Woman'?",
+            "No question 'sxe'",
+            "add up to 75; shares",
+            f"no target for South, which {south + sum((frame['area'] == 3) & (frame['sex'] == 9))} respondents have",
+            "2 respondents have no answer to sex: row 5 (rid 5), row 9 (rid 9).",
+            "wave has no answer 'Winter'",
+            "area has no answer 'West'",
+        ),
+        strict=True,
+    ):
+        assert text in line
+    assert not (tmp_path / "d-weighted.csv").exists()
+
+
+def test_answers_without_a_target_are_all_told() -> None:
+    with pytest.raises(otter.RequestError) as told:
+        otter.weigh(survey_with(), {"area": {"North": 100}, "sex": {"Woman": 100}})
+    count = {area: int((people()["area"] == code).sum()) for code, area in ((2, "East"), (3, "South"))}
+    men = int((people()["sex"] == 2).sum())
+    assert str(told.value) == (
+        "2 mistakes.\n"
+        f"Targets of area: no target for East ({count['East']} respondents); South ({count['South']} respondents). "
+        "Give each one (0 leaves them out).\n"
+        f"Targets of sex: no target for Man, which {men} respondents have. Give it one (0 leaves them out)."
+    )
+
+
+def test_all_answers_that_nobody_has_are_told() -> None:
+    survey = survey_with(area=1, sex=2)
+    with pytest.raises(otter.RequestError) as told:
+        otter.weigh(survey, TARGETS)
+    assert [line.split(":")[1].split(",")[0] for line in str(told.value).splitlines()[1:]] == [
+        " nobody has Woman",
+        " nobody has East",
+        " nobody has South",
+    ]
+
+
 def test_respondents_without_an_answer_are_refused_or_keep_the_mean_weight() -> None:
     survey = survey_with(sex=[9] * 3 + [1, 2] * 148 + [1])
     with pytest.raises(

@@ -55,10 +55,11 @@ def weigh(
     from eager_otter.gates.writing import check_targets, written_beside
     from eager_otter.plan.reading import read_plan
     from eager_otter.report.weighting_view import draw, weighting_view, write_lines, write_weighted
-    from eager_otter.weighing.reading import read_targets
+    from eager_otter.weighing.reading import in_file, read_targets
+    from eager_otter.weighing.weighing import WrongTargets
     from eager_otter.weighing.weighing import weigh as make_weights
 
-    part, wanted = read_targets(targets)
+    document, part, wanted = read_targets(targets)
     if part.plan is not None and (part.data is not None or part.codebook is not None):
         raise RequestError(
             f"{shown_path(targets)}: a plan names data and codebook; take these out, or the plan."
@@ -77,14 +78,19 @@ def weigh(
         book, data, reading, plan_filter = plan.codebook, plan.data, plan.reading, plan.filter
         inputs += plan.inputs
     else:
-        raise RequestError(f"{shown_path(targets)}: name a plan, or data and codebook.")
+        raise RequestError(
+            f"{shown_path(targets)}: says not of which data. Name a plan (plan: plan.yaml), or data and codebook."
+        )
     beside = path_beside(data)
     target = output or beside.with_name(f"{beside.stem}-weighted.csv")
     places = [path for path in (target, report, picture) if path is not None]
     check_endings(target, report, picture)
     check_targets(places, inputs=inputs, force=force)
     responses = open_responses(replace(book, weight=wanted.start), data, reading)
-    weighting = make_weights(responses, wanted, responses.filtered(part.filter or plan_filter))
+    try:
+        weighting = make_weights(responses, wanted, responses.filtered(part.filter or plan_filter))
+    except WrongTargets as error:
+        raise in_file(error, document) from error
     show(weighting_view(weighting))
     read = [*inputs, *(() if responses.file is None else responses.file.paths)]
     with written_beside(places, inputs=read, force=force) as parts:
