@@ -20,6 +20,7 @@ import pytest
 from eager_otter.cli.lines import arguments_of, offered_at_end
 from eager_otter.cli.program import commands
 from eager_otter.errors import RequestError
+from eager_otter.gates import typed as typed_lines
 from eager_otter.gates.typed import Offered
 
 Run = Callable[..., tuple[int, str, str]]
@@ -298,10 +299,11 @@ DRAWING = re.compile(rb"\x1b\[(?!\?2004h)[0-9;?]*[A-Za-z]")
 class _Screen:
     """A person at a terminal, whose results go to a file of their own."""
 
-    def __init__(self, folder: Path, results: Path) -> None:
+    def __init__(self, folder: Path, results: Path, **more: str) -> None:
         self.terminal, inner = os.openpty()
         self.results, self.seen = results, b""
         environment = {**os.environ, "TERM": "xterm", "PROMPT_TOOLKIT_NO_CPR": "1", "COLUMNS": "120"}
+        environment |= more
         with results.open("wb") as stdout:
             self.process = subprocess.Popen(
                 [sys.executable, "-m", "eager_otter", "prompt"],
@@ -370,6 +372,41 @@ def test_a_person_completes_stops_and_leaves(run: Run, demo: Path, tmp_path: Pat
         assert screen.left() == 0
     looks = [run("look", "heard_of", *more, cwd=demo)[1] for more in (("-b", "region"), ())]
     assert (tmp_path / "results.txt").read_text(encoding="utf-8") == "".join(looks)
+
+
+@pytest.mark.slow
+@pytest.mark.skipif(sys.platform == "win32", reason="there are no such terminals")
+def test_lines_of_the_last_time_come_back(run: Run, demo: Path, tmp_path: Path) -> None:
+    cache = tmp_path / "kept"
+    told = ("cache", "--cache", cache)
+    for keys in ("words\r", "\x1b[A\r"):  # the second time: the line before
+        with _Screen(demo, tmp_path / "results.txt", EAGER_OTTER_CACHE=str(cache)) as screen:
+            screen.until("exit leaves.")
+            screen.until(READY)
+            screen.type(keys)
+            screen.until("words")
+            screen.until(READY)
+            screen.type("\x04")
+            assert screen.left() == 0
+        assert (tmp_path / "results.txt").read_text(encoding="utf-8") == run("words", cwd=demo)[1]
+    assert (cache / "typed").stat().st_mode & 0o077 == 0
+    assert "lines typed at the prompt" in run(*told)[1]
+    assert run(*told, "--empty")[1].startswith("Taken away")
+    assert not cache.exists()
+
+
+def test_a_long_file_of_lines_keeps_the_last(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(typed_lines, "MOST_OF_LINES", 400)
+    path = tmp_path / "typed"
+    path.write_text(
+        "".join(f"\n# 2026-11-29 10:{k:02}:00\n+look number {k}\n" for k in range(20)), encoding="utf-8"
+    )
+    whole = path.read_text(encoding="utf-8")
+    assert typed_lines._shortened(path) == path
+    kept = path.read_text(encoding="utf-8")
+    assert whole.endswith(kept) and kept.startswith("\n# ") and 100 < len(kept) <= 200
+    typed_lines._shortened(path)
+    assert path.read_text(encoding="utf-8") == kept
 
 
 @pytest.mark.parametrize("command", [["questions"], ["look", "rat*"], ["prompt"]])

@@ -23,6 +23,7 @@ OFF = "off"
 FACTS = "facts"
 WRITTEN = "written"  # the file that notes what commands wrote
 FOUND = "found"  # the file that notes what was found out about files of data
+TYPED = "typed"  # the file that holds lines typed at the prompt
 WHAT = "a file that was written"
 MOST_NOTED = 1_000  # of what is noted in a file, the last
 MAKER = "eager-otter cache"
@@ -74,7 +75,7 @@ class Cache:
     def empty(self) -> int:
         """Take away what is kept, and nothing else: the number of bytes."""
         size = 0
-        for name in (WRITTEN, FOUND):
+        for name in (WRITTEN, FOUND, TYPED):
             with suppress(OSError):
                 notes = (self.folder / name).stat().st_size
                 (self.folder / name).unlink()
@@ -120,6 +121,22 @@ class Cache:
         """Read what was noted in a file; nothing where that is not as it was noted."""
         noted = _marked(self.folder / name)
         return {str(key): value for key, value in noted.items()} if isinstance(noted, dict) else {}
+
+    def typed_lines(self) -> Path | None:
+        """Return the file of lines that were typed, for nobody else to see; None where it cannot be written."""
+        path = self.folder / TYPED
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.touch(mode=0o600)
+        except OSError:
+            return None
+        return path
+
+    def typed_size(self) -> int:
+        """Return how many bytes the lines take that were typed; 0 for none."""
+        with suppress(OSError):
+            return (self.folder / TYPED).stat().st_size
+        return 0
 
     def tell_of(self, name: str, columns: int, size: int) -> None:
         """Say that columns of a file are kept."""

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable, Iterator
+from contextlib import suppress
+from pathlib import Path
 
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import FileProblem
 
+MOST_OF_LINES = 1 << 18  # bytes of a file of lines that were typed
 FROM_STDIN = "the lines on the standard input"
 
 
@@ -21,6 +24,15 @@ class Offered:
 
 
 Offers = Callable[[str], Offered]
+
+
+def _shortened(lines: Path) -> Path:
+    """Leave the last lines of a file to which more are added each time."""
+    with suppress(OSError, ValueError):
+        if lines.stat().st_size > MOST_OF_LINES:
+            kept = lines.read_bytes()[-MOST_OF_LINES // 2 :]
+            lines.write_bytes(kept[kept.index(b"\n#") :])
+    return lines
 
 
 def is_typed() -> bool:
@@ -39,15 +51,17 @@ def lines_on_stdin() -> Iterator[str]:
         raise FileProblem(f"{FROM_STDIN}: one is not text in {error.encoding}.") from error
 
 
-def lines_typed(mark: str, offers: Offers) -> Iterator[str]:
+def lines_typed(mark: str, offers: Offers, before: Path | None = None) -> Iterator[str]:
     """Go through the lines that a person types after a mark, until Ctrl-D; Ctrl-C begins a line anew.
 
-    `offers` says what the tab key offers at the end of what is typed so far. The mark stands on stderr where that is
+    `offers` says what the tab key offers at the end of what is typed so far. The file `before` holds lines that were
+    typed earlier, which the arrow keys bring back, and gets these as well. The mark stands on stderr where that is
     seen, so that stdout holds results alone.
     """
     from prompt_toolkit import PromptSession
     from prompt_toolkit.completion import CompleteEvent, Completer, Completion, PathCompleter
     from prompt_toolkit.document import Document
+    from prompt_toolkit.history import FileHistory, InMemoryHistory
     from prompt_toolkit.output.defaults import create_output
 
     class _Completer(Completer):
@@ -66,6 +80,7 @@ def lines_typed(mark: str, offers: Offers) -> Iterator[str]:
         output=create_output(stdout=seen),
         completer=_Completer(),
         complete_while_typing=False,
+        history=InMemoryHistory() if before is None else FileHistory(_shortened(before)),
     )
     while True:
         try:

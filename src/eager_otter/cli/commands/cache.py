@@ -23,7 +23,7 @@ def cache(empty: bool) -> None:
     read, so that the next look is quick. What is kept is used only while the file is the same, byte for byte, and goes
     by itself when it was not used for 30 days. They also note which CSV files they wrote, so that the same command
     may write them again while nobody has changed them; and of long files, that their ids differ and that no row is
-    blank. EAGER_OTTER_CACHE names another folder, or is off.
+    blank. The prompt keeps the lines that were typed. EAGER_OTTER_CACHE names another folder, or is off.
 
     \b
     eager-otter cache
@@ -39,16 +39,18 @@ def cache(empty: bool) -> None:
             f"Taken away: {size_text(size)} in {kept.folder}" if size else f"{kept.folder}: nothing was kept."
         )
         return
-    written, found = kept.written(), kept.found()
+    written, found, typed = kept.written(), kept.found(), kept.typed_size()
     if written:
         echo(
             f"{kept.folder}: notes of {counted(len(written), 'file')} that commands wrote, to know them again"
         )
     if found:
         echo(f"{kept.folder}: notes of what was found out about {counted(len(found), 'survey')}")
+    if typed:
+        echo(f"{kept.folder}: lines typed at the prompt ({size_text(typed)})")
     rows = [_row(place.facts() or {}, place.size()) for place in kept.places()]
     if not rows:
-        if not written and not found:
+        if not (written or found or typed):
             echo(f"{kept.folder}: nothing is kept.")
         return
     echo(f"{kept.folder}: {size_text(sum(size for _, size in rows))} of {counted(len(rows), 'file')}")

@@ -10,7 +10,7 @@ import click
 
 from eager_otter.cli.lines import LEAVE, arguments_of, offered_at_end
 from eager_otter.cli.main import DONE, STOPPED, WRONG_INPUT, Process
-from eager_otter.cli.options import plan_option, read_named_plan
+from eager_otter.cli.options import kept_in, plan_option, read_named_plan
 from eager_otter.cli.program import COMMANDS
 from eager_otter.errors import OtterError, RequestError
 from eager_otter.gates.streams import echo
@@ -27,9 +27,10 @@ def prompt(context: click.Context, plan_path: Path) -> int:
     """Type looks and other commands one after the other: each answers at once, as all is loaded already.
 
     A line is what stands after "eager-otter" in a shell; one that begins with no command is a look. The tab key offers
-    commands, options, tables, questions and banners; the arrow keys bring back what was typed. Files are read as they
-    are now, so that a change that is saved shows in the next line. Ctrl-C stops a line; exit or Ctrl-D leaves. Lines
-    can come from a file too: the exit code is then the highest of theirs.
+    commands, options, tables, questions and banners; the arrow keys bring back what was typed, the last
+    time too (kept in the cache). Files are read as they are now, so that a change that is saved shows in the next
+    line. Ctrl-C stops a line; exit or Ctrl-D leaves. Lines can come from a file too: the exit code is then the highest
+    of theirs.
 
     \b
     eager-otter prompt
@@ -43,7 +44,9 @@ def prompt(context: click.Context, plan_path: Path) -> int:
     if is_typed():
         _greet(plan_path)
         root = context.find_root().command
-        for line in lines_typed(MARK, lambda typed: offered_at_end(typed, root, usual)):
+        cache = kept_in()
+        before = None if cache is None else cache.typed_lines()
+        for line in lines_typed(MARK, lambda typed: offered_at_end(typed, root, usual), before):
             if line.strip() in LEAVE:
                 break
             _answer(line, process, usual)
