@@ -72,6 +72,12 @@ SHAPES: dict[str, Callable[[Path], Path]] = {
     "a row per answer": lambda folder: csv_of(folder / "dictionary.csv", PER_ANSWER),
     "a sheet": lambda folder: book_of(folder / "dictionary.xlsx", PER_ANSWER),
     "two sheets": two_sheets,
+    "below a title": lambda folder: book_of(
+        folder / "dictionary.xlsx", [["Codebook of spring"], [""], ["version", "3"], *PER_VARIABLE]
+    ),
+    "below a long title": lambda folder: book_of(
+        folder / "dictionary.xlsx", [["All that was asked", "", "", "", "sent on Monday"], *PER_ANSWER]
+    ),
 }
 
 

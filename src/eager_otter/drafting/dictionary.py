@@ -11,15 +11,18 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.label_words import surely_no_answer
 from eager_otter.data.ddi import read_ddi
 from eager_otter.data.described import Described, Kind
+from eager_otter.data.files import DataFile
+from eager_otter.data.headings import told_apart
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.package import read_description
-from eager_otter.data.sheet_file import sheet_names
+from eager_otter.data.sheet_file import SheetFile, cell_as_text, sheet_names
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, shown_path
 from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import first_of
 
 SHEETS = (".xlsx", ".xlsm", ".ods")
+TITLE_ROWS = 10  # of a sheet, in which the headings may stand
 LEAST_KNOWN = 0.3  # share of a column's texts that are columns of the data, for it to name variables
 PAIR = re.compile(r"\s*['\"]?(-?[\w.]+)['\"]?\s*(?:=|:|→|\.\s|\)\s|–|—|-\s)\s*(\S.*?)\s*\Z", re.DOTALL)
 BETWEEN = re.compile(r"\s*(?:\r?\n|[;|])\s*")
@@ -117,12 +120,7 @@ def _tables(path: Path, names: Sequence[str]) -> tuple[dict[str, Described], lis
     found: dict[str, Described] = {}
     how: list[str] = []
     for sheet in sheets:
-        file = open_data(path, Reading(sheet=sheet))
-        read = file.read(list(file.names))
-        cells = {
-            name: ["" if cell is None else str(cell).strip() for cell in read.column(name).to_pylist()]
-            for name in file.names
-        }
+        cells = _cells(open_data(path, Reading(sheet=sheet)))
         heads = _heads(cells, names)
         if "name" not in heads:
             how.append(f"Sheet {sheet} names no column of the data; it was left aside." if sheet else "")
@@ -132,6 +130,32 @@ def _tables(path: Path, names: Sequence[str]) -> tuple[dict[str, Described], lis
         for name, about in _read_table(cells, heads, path.name).items():
             found[name] = _together(found[name], about) if name in found else about
     return found, [one for one in how if one]
+
+
+def _cells(file: DataFile) -> dict[str, list[str]]:
+    """Read a table as texts, by its headings; in a sheet, these may stand below a title."""
+    if isinstance(file, SheetFile):
+        rows = [[cell_as_text(cell) or "" for cell in row] for row in file.rows]
+        heads = [_known_heads(row) for row in [file.names, *rows[:TITLE_ROWS]]]
+        best = heads.index(max(heads))
+        if heads[best] > max(1, heads[0]):
+            width = max(map(len, rows))
+            names, _ = told_apart([*rows[best - 1], *[""] * (width - len(rows[best - 1]))])
+            return {
+                name: [row[k].strip() if k < len(row) else "" for row in rows[best:]]
+                for k, name in enumerate(names)
+            }
+    read = file.read(list(file.names))
+    return {
+        name: ["" if cell is None else str(cell).strip() for cell in read.column(name).to_pylist()]
+        for name in file.names
+    }
+
+
+def _known_heads(texts: Sequence[str]) -> int:
+    """Count the texts that are headings of a dictionary."""
+    known = {word for words in HEADS.values() for word in words}
+    return len({_plain(text) for text in texts} & known)
 
 
 def _together(one: Described, other: Described) -> Described:
