@@ -172,6 +172,66 @@ def test_a_word_below_many_headings_tells_nothing(tmp_path: Path) -> None:
     ]  # fmt: skip
 
 
+TITLES = {
+    "a line": [["Export of spring"]],
+    "lines and a blank": [["Export of spring"], ["made on Monday"], []],
+    "cells": [["Export of spring", "", "", ""], ["", "", "", ""]],
+    "blanks first": [[], [], ["Export of spring"]],
+}
+
+
+@pytest.mark.parametrize("ending", ["csv", "xlsx"])
+@pytest.mark.parametrize("title", TITLES)
+@pytest.mark.parametrize("heads", [[CODES], [CODES, TEXTS]], ids=["names", "names and texts"])
+def test_headings_below_a_title(tmp_path: Path, ending: str, title: str, heads: list[list[str]]) -> None:
+    path = written(tmp_path, [*TITLES[title], *heads, *PEOPLE], ending)
+    opened = open_data(path)
+    (remark,) = [one for one in opened.remarks(40) if one.slip == "title read as headings"]
+    row = len(TITLES[title]) + 1
+    assert remark.severe and f"row {row}," in remark.said() and f"headings from row: {row} " in remark.remedy
+    drafted = otter.draft(path)
+    assert f"headings from row: {row}" in drafted.plan
+    drafted.save(tmp_path)
+    report = otter.run(tmp_path / "plan.yaml")
+    assert report.source.rows == report.table("q1").people == 30
+    file = open_data(path, report.plan.reading if report.plan else None)
+    assert list(file.names) == CODES and not list(file.remarks(30))
+    with pytest.raises(
+        otter.DataError, match=rf"The headings seem to stand in row {row}\. Write headings from row: {row} "
+    ):
+        otter.open_survey(tmp_path / "codebook.yaml", path)
+
+
+def test_a_title_with_another_sign_between_cells_than_the_file(tmp_path: Path) -> None:
+    path = tmp_path / "export.csv"
+    rows = [";".join(row) for row in (CODES, *PEOPLE)]
+    path.write_text("\n".join(["Spring, all of it", "", *rows]) + "\n", encoding="utf-8")
+    otter.draft(path).save(tmp_path)
+    assert otter.run(tmp_path / "plan.yaml").table("q1").people == 30
+
+
+def test_first_rows_that_are_no_title(tmp_path: Path) -> None:
+    for above in (
+        [["id", "", "", ""]],
+        [["", "Group", "", ""]],
+        [["one", "two", "", ""]],
+        [["1", "2", "3", "4"]],
+    ):
+        path = written(tmp_path, [*above, ["5", "6", "7", "8"], *PEOPLE], "csv")
+        assert not [one for one in open_data(path).remarks(31) if one.slip == "title read as headings"], above
+    merged = written(tmp_path, [*MERGED, *([*row, "x"] for row in PEOPLE)], "csv")
+    assert not [one for one in open_data(merged).remarks(31) if one.slip == "title read as headings"]
+
+
+def test_rows_of_headings_that_cannot_be(tmp_path: Path) -> None:
+    for ending in ("csv", "xlsx"):
+        path = written(tmp_path, [CODES, *PEOPLE[:2]], ending)
+        with pytest.raises(otter.DataError, match="has nothing from row 9 on, where headings were expected"):
+            open_data(path, Reading(headings_from_row=9))
+    with pytest.raises(otter.RequestError, match="expected a row from 1 to 100; found 0"):
+        Reading(headings_from_row=0)
+
+
 @pytest.mark.parametrize(("rows", "which"), [(1, "second"), (2, "third")])
 def test_a_row_of_headings_that_is_not_there(tmp_path: Path, rows: int, which: str) -> None:
     path = written(tmp_path, [CODES, TEXTS][:rows], "csv")

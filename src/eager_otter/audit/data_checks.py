@@ -16,7 +16,7 @@ from eager_otter.audit.slip import SEVERITIES, Audit, Severity, Slip
 from eager_otter.codebook.expression import day_of
 from eager_otter.codebook.periods import day_number, day_text
 from eager_otter.core.arrays import BoolArray, FloatArray
-from eager_otter.data.headings import HEADING_COUNTED
+from eager_otter.data.headings import HEADING_COUNTED, TITLE_ABOVE
 from eager_otter.data.opening import Reading
 from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import checked
@@ -76,7 +76,7 @@ class _DataChecks:
         rows = self.looked.facts[0].rows if self.looked.facts else 0
         if self.looked.file is not self.looked.opened:  # read again, with more rows of headings
             first = self.looked.opened.remarks(rows)
-            yield from (remarked(remark) for remark in first if remark.slip == HEADING_COUNTED)
+            yield from (remarked(remark) for remark in first if remark.slip in (HEADING_COUNTED, TITLE_ABOVE))
         yield from (remarked(remark) for remark in self.looked.file.remarks(rows))
         role_of = {column: guess for guess in guesses for column in guess.columns}
         for facts in self.looked.facts:

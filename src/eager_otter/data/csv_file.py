@@ -19,7 +19,7 @@ import pyarrow as pa
 from eager_otter.data.csv_lines import is_by_bytes, rows_by_line, windows_of
 from eager_otter.data.described import Described
 from eager_otter.data.files import Source, checked_names, digest_ahead, is_long, source_of
-from eager_otter.data.headings import MOST_ROWS, ROWS_LOOKED_AT, Headings, read_headings
+from eager_otter.data.headings import MOST_ROWS, ROWS_LOOKED_AT, Headings, below_title, read_headings
 from eager_otter.data.line_breaks import swallowed_rows
 from eager_otter.data.remark import Remark, blank_lines, named
 from eager_otter.dataclass import dataclass
@@ -38,6 +38,7 @@ WINDOW = BLOCK  # bytes that a thread reads at a time
 UTF16_MARKS = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
 LINE_END = re.compile("\r\n|[\r\n]")
 LONGEST_WHOLE = 40  # characters before the decimal sign of a number, with what stands before it
+LINES_COUNTED = 40  # in which the sign between cells is counted
 WHAT = "CSV"
 TEXT_FILE = "a CSV file"
 
@@ -54,6 +55,7 @@ class CsvFile:
     guessed: bool  # the encoding is a guess: the file is not UTF-8 and nobody said what it is
     headings: Headings = field(default_factory=lambda: Headings(()))
     heading_rows: int = 1
+    titles: int = 0  # rows that hold something above the headings
     above: int = 1  # rows above the first respondent, blank ones as well
     described: Mapping[str, Described] = field(default_factory=dict)  # what a definition beside it says
     definition: Path | None = None
@@ -96,9 +98,11 @@ class CsvFile:
         """Tell of blank lines, and of quotes that were not closed: fewer rows were read than the file has lines."""
         yield from self.headings.remarks()
         filled, blank = self._count_lines()
+        if self.titles:
+            blank -= self.above - self.heading_rows - self.titles  # those around the title
         if blank and len(self.names) > 1:
             yield blank_lines(blank)
-        if rows >= filled - self.heading_rows:
+        if rows >= filled - self.heading_rows - self.titles:
             return
         lines = read_lines(self.path, TEXT_FILE, encoding=self.encoding, errors="replace")
         remarks = list(swallowed_rows(lines, self.delimiter, len(self.names)))
@@ -149,6 +153,7 @@ def open_csv(
     encoding: str | None = None,
     decimal: str | None = None,
     heading_rows: int | None = None,
+    headings_from_row: int | None = None,
 ) -> CsvFile:
     """Open a CSV file and read its headings; delimiter, encoding and decimal sign are found out unless given.
 
@@ -166,19 +171,42 @@ def open_csv(
     first_line = LINE_END.split(text.lstrip("\r\n"), maxsplit=1)[0]
     if delimiter is not None and (len(delimiter) != 1 or delimiter in '"\r\n'):
         raise RequestError(f"A delimiter is one character, not a quote or a line end; got {delimiter!r}.")
-    delimiter = delimiter or max(DELIMITERS, key=first_line.count)
+    delimiter = delimiter or _delimiter_of(first_line, text)
     csv.field_size_limit(LONGEST_START)
     try:
         lines = csv.reader(io.StringIO(text, newline=None), delimiter=delimiter)
         first = list(islice(lines, ROWS_LOOKED_AT + MOST_ROWS))
     except csv.Error as error:
         raise FileProblem(f"{shown_path(path)}: the header row cannot be read ({error}).") from error
-    filled = [k for k, row in enumerate(first, 1) if row]
-    headings = read_headings([first[k - 1] for k in filled], heading_rows, shown_path(path))
-    names = tuple(checked_names(headings.names, shown_path(path)))
+    start_row = headings_from_row or 1
+    all_filled = [k for k, row in enumerate(first, 1) if row]
+    filled = [k for k in all_filled if k >= start_row]
+    place = shown_path(path)
+    if not filled:
+        raise DataError(f"{place}: has nothing from row {start_row:,} on, where headings were expected.")
+    headings = read_headings([first[k - 1] for k in filled], heading_rows, place)
+    if headings_from_row is None and heading_rows is None:
+        headings = below_title(headings, first)
+    names = tuple(checked_names(headings.names, place))
     sign = decimal or _decimal_of(text, delimiter)
-    count = heading_rows or 1
-    return CsvFile(path, names, delimiter, encoding, sign, guessed, headings, count, filled[count - 1])
+    count, titles = heading_rows or 1, len(all_filled) - len(filled)
+    return CsvFile(
+        path, names, delimiter, encoding, sign, guessed, headings, count, titles, filled[count - 1]
+    )
+
+
+def _delimiter_of(first_line: str, text: str) -> str:
+    """Find the sign between cells: the commonest in the first line, or in those below where that is a title."""
+    found = max(DELIMITERS, key=first_line.count)
+    lines = [
+        line for line in LINE_END.split(text, maxsplit=LINES_COUNTED + 1)[:LINES_COUNTED] if line.strip()
+    ]
+
+    def usual(sign: str) -> int:
+        return sorted(line.count(sign) for line in lines)[len(lines) // 2]
+
+    below = max(DELIMITERS, key=usual)
+    return below if first_line.count(below) == 0 and usual(below) > 1 and usual(found) == 0 else found
 
 
 def _known_encoding(name: str) -> str:
@@ -328,7 +356,7 @@ class _CsvReader:
 
     def _own_names(self) -> dict[str, Any]:
         """Name the columns where their names are not just the first row."""
-        if self.file.heading_rows == 1 and not self.file.headings.repeated:
+        if self.file.heading_rows == 1 and not self.file.headings.repeated and not self.file.titles:
             return {}
         return self._all_names(self.file.above)
 

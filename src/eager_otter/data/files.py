@@ -376,6 +376,9 @@ def check_there(file: DataFile, wanted: Sequence[str]) -> None:
         lines += [f"  {name!r}.{nearest(name, file.names)}" for name in absent[:20]]
         if len(absent) > 20:
             lines.append(f"  and {len(absent) - 20:,} more")
+        headings = getattr(file, "headings", None)
+        if headings is not None and headings.from_row:
+            lines.append(f"The headings seem to stand in row {headings.from_row}. {headings.below_a_title()}")
         lines.append(
             "Correct the codebook's column names, or take the questions out; where only these data did not ask them, "
             "list the file under data: files, with 'not asked'."

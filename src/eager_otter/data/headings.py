@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import field
+from dataclasses import field, replace
 
 from eager_otter.data.remark import Remark, named
 from eager_otter.dataclass import dataclass
@@ -16,9 +16,12 @@ ROWS_LOOKED_AT = 200
 FEWEST_VALUES = 5  # below a cell that may be a heading
 FEWEST_COLUMNS = 3
 SHARE_OF_COLUMNS = 0.8
+WIDE = 5  # columns from which on a title may take two cells
 MOST_ROWS = 3  # of headings
 FOR_PROGRAMS = re.compile(r"\{.*\}", re.DOTALL)  # an object of JSON, as some exports write below each heading
 HEADING_COUNTED = "heading counted as a respondent"
+TITLE_ABOVE = "title read as headings"
+TITLE_ROWS = 10  # that may stand above the headings
 REPEATED = said(
     "{count} {count:column has|columns have} the heading of another, or none, and {count:is|are} told apart by a "
     "number ({where})."
@@ -29,12 +32,16 @@ RESPONDENTS = said(
 )
 
 
+BELOW_A_TITLE = said("The headings seem to stand in row {row}, below a title, which was read as headings.")
+
+
 @dataclass(frozen=True, slots=True)
 class Headings:
     """The names of columns, each its own, and what stands above it row by row, by name.
 
     `repeated` are names that were told apart from an earlier column with the same heading, `count` is how many rows
-    they are, and `more` how many rows of the data look like headings, too.
+    they are, and `more` how many rows of the data look like headings, too. `from_row` is the first row that they
+    seem to stand in, where a title above them was read as headings; else 0.
     """
 
     names: tuple[str, ...]
@@ -42,6 +49,7 @@ class Headings:
     repeated: tuple[str, ...] = ()
     count: int = 1
     more: int = 0
+    from_row: int = 0
 
     def remarks(self) -> Iterator[Remark]:
         """Tell what was noticed."""
@@ -55,6 +63,15 @@ class Headings:
                 count=len(self.repeated),
                 of_tables=False,
             )
+        if self.from_row:
+            yield Remark(
+                slip=TITLE_ABOVE,
+                text=BELOW_A_TITLE,
+                values={"row": self.from_row},
+                remedy=self.below_a_title(),
+                count=self.from_row - 1,
+                severe=True,
+            )
         if self.more:
             yield Remark(
                 slip=HEADING_COUNTED,
@@ -65,6 +82,14 @@ class Headings:
                 count=self.more,
                 severe=True,
             )
+
+    def below_a_title(self) -> str:
+        """Say what to write where headings seem to stand below a title; "" where they do not."""
+        return (
+            f"Write headings from row: {self.from_row} beside the file in the plan's data."
+            if self.from_row
+            else ""
+        )
 
 
 def read_headings(rows: Sequence[Sequence[str]], count: int | None, place: str) -> Headings:
@@ -152,6 +177,33 @@ def told_apart(names: Sequence[str]) -> tuple[list[str], list[str]]:
         seen.add(heading)
         own.append(name)
     return own, repeated
+
+
+def below_title(headings: Headings, rows: Sequence[Sequence[str]]) -> Headings:
+    """Note in headings where they seem to stand, if what was read as such is a title; `rows` are all, blank too."""
+    above = rows_above(rows)
+    return replace(headings, from_row=above + 1, more=0) if above else headings
+
+
+def rows_above(rows: Sequence[Sequence[str]]) -> int:
+    """Return how many rows hold a title, or nothing, above the headings; 0 where there is no such title.
+
+    >>> rows_above([["Spring"], [], ["id", "age", "area"], ["1", "31", "North"]])
+    2
+    >>> rows_above([["id", "age", "area"], ["1", "31", "North"]])
+    0
+    """
+    filled = [[text for cell in row if (text := cell.strip())] for row in rows[:ROWS_LOOKED_AT]]
+    width = max(map(len, filled), default=0)
+    if width < FEWEST_COLUMNS:
+        return 0
+    for k, (row, texts) in enumerate(zip(rows[: TITLE_ROWS + 1], filled, strict=False)):
+        if len(texts) >= max(FEWEST_COLUMNS, SHARE_OF_COLUMNS * width):
+            words = len(set(texts)) == len(texts) and all(number_of(text) is None for text in texts)
+            return k if words else 0
+        if texts and (not row[0].strip() or len(texts) > (1 if width < WIDE else 2)):
+            return 0
+    return 0
 
 
 def heading_rows_of(rows: Sequence[Sequence[str]]) -> int:

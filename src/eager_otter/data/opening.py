@@ -19,12 +19,15 @@ if TYPE_CHECKING:
     from eager_otter.data.csv_file import CsvFile
 
 
+MOST_ABOVE = 100  # rows above the headings that may be passed over
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Reading:
     """How to read a file, where it cannot be told from the file itself; None: find out.
 
     `sheet` names a sheet of a workbook; `delimiter`, `encoding` and `decimal` are those of a text file. `heading_rows`
-    (1 to 3) is the number of rows that name the columns.
+    (1 to 3) is the number of rows that name the columns, the first of them `headings_from_row` (from 1), below a title.
     """
 
     sheet: str | None = None
@@ -32,6 +35,13 @@ class Reading:
     encoding: str | None = None
     decimal: Literal[".", ","] | None = None
     heading_rows: Literal[1, 2, 3] | None = None
+    headings_from_row: int | None = None
+
+    def __post_init__(self) -> None:
+        if self.headings_from_row is not None and not 1 <= self.headings_from_row <= MOST_ABOVE:
+            raise RequestError(
+                f"headings from row: expected a row from 1 to {MOST_ABOVE}; found {self.headings_from_row}."
+            )
 
     def given(self) -> dict[str, Any]:
         """Return what was said, by the key that it has in a plan."""
@@ -111,6 +121,7 @@ def _csv(path: Path, reading: Reading) -> CsvFile:
         encoding=reading.encoding,
         decimal=reading.decimal,
         heading_rows=reading.heading_rows,
+        headings_from_row=reading.headings_from_row,
     )
 
 
@@ -130,7 +141,7 @@ def _arrow(path: Path, _: Reading) -> DataFile:
 def _sheet(path: Path, reading: Reading) -> DataFile:
     from eager_otter.data.sheet_file import open_sheet
 
-    return open_sheet(path, reading.sheet, reading.heading_rows)
+    return open_sheet(path, reading.sheet, reading.heading_rows, reading.headings_from_row)
 
 
 def _parquet(path: Path, _: Reading) -> DataFile:
@@ -164,8 +175,8 @@ def _triple_s(path: Path, _: Reading) -> DataFile:
     return open_triple_s(path)
 
 
-CSV_OPTIONS = ("delimiter", "encoding", "decimal", "heading rows")
-SHEET_OPTIONS = ("sheet", "heading rows")
+CSV_OPTIONS = ("delimiter", "encoding", "decimal", "heading rows", "headings from row")
+SHEET_OPTIONS = ("sheet", "heading rows", "headings from row")
 OPTIONS: Mapping[str, tuple[str, ...]] = {
     ".csv": CSV_OPTIONS,
     ".tsv": CSV_OPTIONS,

@@ -12,7 +12,7 @@ import pyarrow as pa
 
 from eager_otter.codebook.codes import canonical
 from eager_otter.data.files import Source, checked_names, source_of
-from eager_otter.data.headings import MOST_ROWS, ROWS_LOOKED_AT, Headings, read_headings
+from eager_otter.data.headings import MOST_ROWS, ROWS_LOOKED_AT, Headings, below_title, read_headings
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.sheet_cells import SheetCells, check_cells, check_ods
 from eager_otter.dataclass import dataclass
@@ -111,7 +111,12 @@ class SheetFile:
         return source_of(self.path, rows, how=f"sheet {self.sheet}")
 
 
-def open_sheet(path: Path, sheet: str | None = None, heading_rows: int | None = None) -> SheetFile:
+def open_sheet(
+    path: Path,
+    sheet: str | None = None,
+    heading_rows: int | None = None,
+    headings_from_row: int | None = None,
+) -> SheetFile:
     """Open a workbook and read one sheet, the first unless named.
 
     Raises FileProblem for a file that is not a workbook or reaches further than is read, UnknownName for a sheet that
@@ -138,10 +143,19 @@ def open_sheet(path: Path, sheet: str | None = None, heading_rows: int | None = 
         rows.pop()
     if not rows:
         raise DataError(f"{place}: is empty; a header row and respondents are needed.")
+    skipped = max((headings_from_row or 1) - 1 - top, 0)
+    if skipped >= len(rows):
+        raise DataError(
+            f"{place}: has nothing from row {headings_from_row:,} on, where headings were expected."
+        )
+    rows, top = rows[skipped:], top + skipped
     looked_at = [[cell_as_text(value) or "" for value in row] for row in rows[: ROWS_LOOKED_AT + MOST_ROWS]]
+    above = [list(row) for row in looked_at]
     while looked_at[0] and not looked_at[0][-1] and heading_rows in (None, 1):
         looked_at[0].pop()
     headings = read_headings(looked_at, heading_rows, place)
+    if headings_from_row is None and heading_rows is None:
+        headings = below_title(headings, [*([[]] * top), *above])
     names_read, count = checked_names(headings.names, place), heading_rows or 1
     return SheetFile(path, chosen, tuple(names_read), rows[count:], ".", cells, (top, left), headings, count)
 

@@ -203,7 +203,10 @@ def look_at(data: Any, reading: Reading | None = None, dictionary: Path | None =
 
 
 def _with_headings(data: Any, file: DataFile, reading: Reading | None) -> tuple[DataFile, Reading | None]:
-    """Read data again, where their first rows look like more rows of headings."""
+    """Read data again, where their first rows look like more rows of headings, or like a title above them."""
+    if isinstance(file, CsvFile | SheetFile) and file.headings.from_row:
+        reading = replace(reading or Reading(), headings_from_row=file.headings.from_row)
+        file = open_data(data, reading)
     if isinstance(file, CsvFile | SheetFile) and file.headings.more:
         count: Any = file.headings.count + file.headings.more
         reading = replace(reading or Reading(), heading_rows=count)

@@ -452,6 +452,7 @@ class ReadingPart(Part):
     encoding: str | None = None
     decimal: Literal[".", ","] | None = None
     heading_rows: Literal[1, 2, 3] | None = key("heading rows", None)
+    headings_from_row: Annotated[int, Limits(ge=1, le=100)] | None = key("headings from row", None)
 
 
 class ChangesPart(Part):

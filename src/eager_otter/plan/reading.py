@@ -244,6 +244,7 @@ def _reading(part: ReadingPart) -> Reading:
         encoding=part.encoding,
         decimal=part.decimal,
         heading_rows=part.heading_rows,
+        headings_from_row=part.headings_from_row,
     )
 
 

@@ -42,6 +42,11 @@ FOUND = 1
     type=click.IntRange(1, 3),
     help="How many rows of a CSV file or sheet name the columns. Default: detected.",
 )
+@click.option(
+    "--headings-from-row",
+    type=click.IntRange(1, 100),
+    help="The row of a CSV file or sheet in which the headings begin, below a title. Default: detected.",
+)
 def draft(
     data: Path,
     into: Path | None,
@@ -50,6 +55,7 @@ def draft(
     encoding: str | None,
     decimal: str | None,
     heading_rows: int | None,
+    headings_from_row: int | None,
     dictionary: Path | None,
 ) -> int:
     """Write a first codebook and plan for DATA, guessed from what is in it.
@@ -75,6 +81,7 @@ def draft(
         encoding=encoding,
         decimal=decimal,  # type: ignore[arg-type]
         heading_rows=heading_rows,  # type: ignore[arg-type]
+        headings_from_row=headings_from_row,
     )
     folder = into or path_beside(data).parent
     drafted = make_draft(data, reading, folder=folder, dictionary=dictionary)
