@@ -131,6 +131,11 @@ def test_it_is_copied_once_while_it_is_the_same(folder: Path, shelf: type[Shelf]
     shelf.asked.clear()
     other = otter.run(plan, before=first)
     assert len(shelf.asked) == 1
+    assert len(copying._BY_COPY) == 1  # what was copied before is replaced
+    with pytest.raises(
+        otter.FileProblem, match=r"^shelf://waves/autumn.csv: is not the file that was opened"
+    ):
+        files.check_same(first.survey.responses.file, first.survey.responses.fingerprint)  # type: ignore[arg-type]
     here = otter.open_survey(folder / "codebook.yaml", folder / "other.csv")
     assert other.source.fingerprint == here.source.fingerprint != first.source.fingerprint
 

@@ -219,6 +219,8 @@ def test_first_rows_that_are_no_title(tmp_path: Path) -> None:
     ):
         path = written(tmp_path, [*above, ["5", "6", "7", "8"], *PEOPLE], "csv")
         assert not [one for one in open_data(path).remarks(31) if one.slip == "title read as headings"], above
+    blank = written(tmp_path, [CODES, *PEOPLE], "csv", above="\n\n")
+    assert not [one for one in open_data(blank).remarks(30) if one.slip == "title read as headings"]
     merged = written(tmp_path, [*MERGED, *([*row, "x"] for row in PEOPLE)], "csv")
     assert not [one for one in open_data(merged).remarks(31) if one.slip == "title read as headings"]
 

@@ -30,8 +30,6 @@ RESPONDENTS = said(
     "{count} {count:row|rows} at the top of the data {count:looks|look} like headings, and {count:is|are} counted as "
     "{count:a respondent|respondents}."
 )
-
-
 BELOW_A_TITLE = said("The headings seem to stand in row {row}, below a title, which was read as headings.")
 
 
@@ -200,7 +198,7 @@ def rows_above(rows: Sequence[Sequence[str]]) -> int:
     for k, (row, texts) in enumerate(zip(rows[: TITLE_ROWS + 1], filled, strict=False)):
         if len(texts) >= max(FEWEST_COLUMNS, SHARE_OF_COLUMNS * width):
             words = len(set(texts)) == len(texts) and all(number_of(text) is None for text in texts)
-            return k if words else 0
+            return k if words and any(filled[:k]) else 0
         if texts and (not row[0].strip() or len(texts) > (1 if width < WIDE else 2)):
             return 0
     return 0

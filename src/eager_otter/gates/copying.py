@@ -55,7 +55,7 @@ def on_this_machine(path: Path, cache: Cache | None = None) -> Path:
     address = str(address_of(path))  # the same from wherever a plan names it
     known = _BY_ADDRESS.get(address)
     if known is None or not _is_of(known, told):
-        known = _kept(path, told, cache) or _for_now(path, told)
+        known = _kept(path, told, cache) or _for_now(path, told, known)
         _BY_ADDRESS[address] = _BY_COPY[known.path] = known
         COPIES[known.path] = path
     return known.path
@@ -101,10 +101,13 @@ def _is_of(known: Copied, told: Stored) -> bool:
     return bool(told.version) and known.told == told and is_file(known.path)
 
 
-def _for_now(path: Path, told: Stored) -> Copied:
-    folder = TemporaryFolder()
+def _for_now(path: Path, told: Stored, before: Copied | None) -> Copied:
+    """Copy a file for as long as this program runs, in the place of the copy `before` where that is for now, too."""
+    folder = (before.folder if before is not None else None) or TemporaryFolder()
     copy = folder.path / name_of(path)
-    _copy(path, told, copy)
+    part = copy.with_name(f"{copy.name}.part")
+    _copy(path, told, part)
+    part.replace(copy)
     return Copied(path, copy, told, folder=folder)
 
 
