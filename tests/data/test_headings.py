@@ -7,11 +7,13 @@ from pathlib import Path
 
 import numpy as np
 import openpyxl
+import pyarrow as pa
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 import eager_otter as otter
+from eager_otter.data import files
 from eager_otter.data.headings import heading_rows_of, told_apart
 from eager_otter.data.opening import Reading, open_data
 
@@ -210,6 +212,22 @@ def test_a_title_with_another_sign_between_cells_than_the_file(tmp_path: Path) -
     assert otter.run(tmp_path / "plan.yaml").table("q1").people == 30
 
 
+@pytest.mark.parametrize("title", TITLES)
+@pytest.mark.parametrize("texts", [[], [TEXTS], [TEXTS, QUOTED], [["", '"Your\ngender?"', "Known?", ""]]])
+def test_long_files_are_read_from_below_title_and_headings(
+    tmp_path: Path, title: str, texts: list[list[str]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = written(tmp_path, [*TITLES[title], CODES, *texts, *PEOPLE], "csv")
+    reading = Reading(headings_from_row=len(TITLES[title]) + 1, heading_rows=(1, 2, 3)[len(texts)])  # type: ignore[arg-type]
+    whole = open_data(path, reading).read(CODES)
+    monkeypatch.setattr(files, "IN_PARTS_FROM", 0)
+    file = open_data(path, reading)
+    assert isinstance(file, files.FileInARow)
+    assert pa.concat_tables(file.in_a_row(CODES)).to_pylist() == whole.to_pylist()
+    assert whole.column("rid").to_pylist() == [row[0] for row in PEOPLE]
+    assert not list(file.remarks(30))
+
+
 def test_first_rows_that_are_no_title(tmp_path: Path) -> None:
     for above in (
         [["id", "", "", ""]],
@@ -256,6 +274,20 @@ def test_columns_with_the_same_heading_are_told_apart_and_told(tmp_path: Path, a
     assert table.column("Heard of (3)").to_pylist() == ["", "Fjell"]
     (remark,) = [one for one in file.remarks(2) if one.slip == "heading stands twice"]
     assert remark.count == 3 and "Heard of (2)" in remark.said() and not remark.of_tables
+
+
+@pytest.mark.parametrize("heads", [[CODES], [CODES, TEXTS]], ids=["names", "names and texts"])
+def test_a_delimiter_at_the_end_of_each_line_is_no_column_to_ask_about(
+    tmp_path: Path, heads: list[list[str]]
+) -> None:
+    rows = [[*row, "", ""] for row in (*heads, *PEOPLE)]
+    reading = Reading(heading_rows=len(heads))  # type: ignore[arg-type]
+    file = open_data(written(tmp_path, rows, "csv"), reading)
+    assert not list(file.remarks(30)) and len(file.names) >= 4
+    assert file.read(CODES).column("rid").to_pylist() == [row[0] for row in PEOPLE]
+    rows[9][-1] = "something"
+    file = open_data(written(tmp_path, rows, "csv"), reading)
+    assert [one.slip for one in file.remarks(30)] == ["heading stands twice"]
 
 
 def test_heading_rows_would_do_nothing_for_parquet(tmp_path: Path) -> None:

@@ -356,7 +356,8 @@ class _CsvReader:
 
     def _own_names(self) -> dict[str, Any]:
         """Name the columns where their names are not just the first row."""
-        if self.file.heading_rows == 1 and not self.file.headings.repeated and not self.file.titles:
+        headings = self.file.headings
+        if self.file.heading_rows == 1 and not (headings.repeated or headings.idle or self.file.titles):
             return {}
         return self._all_names(self.file.above)
 

@@ -37,8 +37,9 @@ BELOW_A_TITLE = said("The headings seem to stand in row {row}, below a title, wh
 class Headings:
     """The names of columns, each its own, and what stands above it row by row, by name.
 
-    `repeated` are names that were told apart from an earlier column with the same heading, `count` is how many rows
-    they are, and `more` how many rows of the data look like headings, too. `from_row` is the first row that they
+    `repeated` are names that were told apart from an earlier column with the same heading, or that had none; `idle`
+    those at the end of which nothing is seen, as lines that end in a delimiter make one. `count` is how many rows they
+    are, and `more` how many rows of the data look like headings, too. `from_row` is the first row that they
     seem to stand in, where a title above them was read as headings; else 0.
     """
 
@@ -48,6 +49,7 @@ class Headings:
     count: int = 1
     more: int = 0
     from_row: int = 0
+    idle: tuple[str, ...] = ()
 
     def remarks(self) -> Iterator[Remark]:
         """Tell what was noticed."""
@@ -106,17 +108,25 @@ def read_headings(rows: Sequence[Sequence[str]], count: int | None, place: str) 
     names, repeated = told_apart(texts[0])
     parts = dict(zip(names, zip(*texts[-2:], strict=True), strict=True)) if told else {}
     more = heading_rows_of(rows) - 1 if count is None else int(is_for_programs(_row(rows, count)))
-    return Headings(tuple(names), parts, tuple(repeated), count or 1, more)
+    idle = _idle(texts, rows[count or 1 :])
+    told_of = tuple(name for name in repeated if name not in names[len(names) - idle :])
+    return Headings(tuple(names), parts, told_of, count or 1, more, idle=tuple(names[len(names) - idle :]))
+
+
+def _idle(texts: Sequence[Sequence[str]], rows: Sequence[Sequence[str]]) -> int:
+    """Count the columns at the end that have no heading, and nothing in some rows."""
+    width = len(texts[0])
+    last = max(
+        (k for row in (*texts, *rows) for k, cell in enumerate(row[:width], 1) if cell.strip()), default=0
+    )
+    return width - last
 
 
 def _texts(first: Sequence[str], others: Sequence[Sequence[str]]) -> list[list[str]]:
     """Return the names of columns, and the two texts that each of them has, from two or three rows of headings."""
     width = max(len(row) for row in (first, *others))
     rows = [[*(text.strip() for text in row), *[""] * (width - len(row))] for row in (first, *others)]
-    while width and not any(row[width - 1] for row in rows):
-        width -= 1
-    rows = [row[:width] for row in rows]
-    whole = all(rows[0])
+    whole = all(first or not any(others) for first, *others in zip(*rows, strict=True))
     if len(rows) == MOST_ROWS:  # of three, the two that belong together become one
         rows = [rows[0], _joined(*rows[1:])] if whole else [_above(*rows), rows[2]]
     return rows if whole else [_joined(*rows), _carried(*rows), rows[1]]

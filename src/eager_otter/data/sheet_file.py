@@ -151,8 +151,10 @@ def open_sheet(
     rows, top = rows[skipped:], top + skipped
     looked_at = [[cell_as_text(value) or "" for value in row] for row in rows[: ROWS_LOOKED_AT + MOST_ROWS]]
     above = [list(row) for row in looked_at]
-    while looked_at[0] and not looked_at[0][-1] and heading_rows in (None, 1):
-        looked_at[0].pop()
+    heads = looked_at[: heading_rows or 1]
+    while heads[0] and not any(row[-1] for row in heads):
+        for row in heads:
+            row.pop()
     headings = read_headings(looked_at, heading_rows, place)
     if headings_from_row is None and heading_rows is None:
         headings = below_title(headings, [*([[]] * top), *above])
