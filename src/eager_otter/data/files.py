@@ -20,7 +20,7 @@ from eager_otter.gates.copying import changed_there
 from eager_otter.gates.machine import memory
 from eager_otter.gates.reading import digest_of_bytes, is_stored, state_of
 from eager_otter.gates.storage import MINUTE, data_stamp, stored
-from eager_otter.looks.words import counted
+from eager_otter.looks.words import counted, first_of
 
 SHOWN = 5
 PART_ROWS = (
@@ -376,6 +376,12 @@ def check_there(file: DataFile, wanted: Sequence[str]) -> None:
         lines += [f"  {name!r}.{nearest(name, file.names)}" for name in absent[:20]]
         if len(absent) > 20:
             lines.append(f"  and {len(absent) - 20:,} more")
+        others = getattr(file, "others", ())
+        if others:
+            names = first_of(others, SHOWN)
+            lines.append(
+                f"The workbook has other sheets: {names}. Is one meant? Then write sheet: {others[0]}."
+            )
         headings = getattr(file, "headings", None)
         if headings is not None and headings.from_row:
             lines.append(f"The headings seem to stand in row {headings.from_row}. {headings.below_a_title()}")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import field
 from pathlib import Path
 from posixpath import join, normpath
@@ -48,6 +48,14 @@ def check_cells(path: Path, sheet: str) -> SheetCells:
         cells = _of_xlsx(blocks, sheet)
     _check(path, sheet, cells, cells.rows * cells.columns)
     return cells
+
+
+def filled_sheets(path: Path, sheets: Sequence[str]) -> tuple[str, ...]:
+    """Return those of some sheets of an XLSX file that hold anything. Raises FileProblem."""
+    with package_parts(path, "a workbook") as blocks:
+        return tuple(
+            sheet for sheet in sheets if any(map(_CELL.search, _whole_cells(blocks(_part_of(blocks, sheet)))))
+        )
 
 
 def check_ods(path: Path) -> dict[str, SheetCells]:

@@ -14,7 +14,7 @@ from eager_otter.codebook.codes import canonical
 from eager_otter.data.files import Source, checked_names, source_of
 from eager_otter.data.headings import MOST_ROWS, ROWS_LOOKED_AT, Headings, below_title, read_headings
 from eager_otter.data.remark import Remark, named
-from eager_otter.data.sheet_cells import SheetCells, check_cells, check_ods
+from eager_otter.data.sheet_cells import SheetCells, check_cells, check_ods, filled_sheets
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, UnknownName, shown_path
 from eager_otter.gates.reading import check_package, reading
@@ -25,6 +25,7 @@ ERRORS = said("{count} {count:cell holds|cells hold} an error ({where}) and {cou
 UNCOMPUTED = said(
     "{count} {count:formula has|formulas have} no stored result ({where}) and {count:is|are} read as blank."
 )
+OTHER_SHEETS = said("{count} {count:sheet|sheets} of the workbook {count:is|are} not read ({where}).")
 BESIDE = said(
     "{count} {count:row has|rows have} cells behind the last named column ({where}), which are not read."
 )
@@ -43,6 +44,7 @@ class SheetFile:
     corner: tuple[int, int] = (0, 0)  # where its header begins: row and column, from 0
     headings: Headings = field(default_factory=lambda: Headings(()))
     heading_rows: int = 1
+    others: tuple[str, ...] = ()  # sheets beside it, where nobody said which is meant
 
     @property
     def place(self) -> str:
@@ -68,6 +70,15 @@ class SheetFile:
     def remarks(self, rows: int) -> Iterator[Remark]:
         """Tell of cells that hold an error or were not computed, and of cells beside the columns."""
         yield from self.headings.remarks()
+        if self.others:
+            yield Remark(
+                slip="other sheets",
+                text=OTHER_SHEETS,
+                values={"count": len(self.others), "where": named(self.others)},
+                remedy=f"Write sheet: {self.sheet} beside the file in the plan's data, or the sheet that is meant.",
+                count=len(self.others),
+                of_tables=False,
+            )
         wrong = [f"{place} {text}".strip() for place, text in self.cells.errors.items()]
         for slip, text, places in (
             ("error in a cell", ERRORS, wrong),
@@ -159,7 +170,21 @@ def open_sheet(
     if headings_from_row is None and heading_rows is None:
         headings = below_title(headings, [*([[]] * top), *above])
     names_read, count = checked_names(headings.names, place), heading_rows or 1
-    return SheetFile(path, chosen, tuple(names_read), rows[count:], ".", cells, (top, left), headings, count)
+    others = () if sheet is not None else tuple(name for name in names if name != chosen)
+    if sheets:
+        others = tuple(name for name in others if name in sheets and sheets[name].rows)
+    elif others:
+        others = filled_sheets(path, others)
+    return SheetFile(
+        path, chosen, tuple(names_read), rows[count:], ".", cells, (top, left), headings, count, others
+    )
+
+
+def largest_sheet(path: Path, names: Sequence[str]) -> str:
+    """Return the one of some sheets of a workbook that reaches furthest, the first of those. Raises FileProblem."""
+    of_ods = check_ods(path) if path.suffix.lower() == ".ods" else {}
+    cells = {name: of_ods[name] if name in of_ods else check_cells(path, name) for name in names}
+    return max(names, key=lambda name: cells[name].rows * cells[name].columns)
 
 
 def sheet_names(path: Path) -> list[str]:

@@ -21,7 +21,7 @@ from eager_otter.data.ddi import FixedWidthFile
 from eager_otter.data.described import Described
 from eager_otter.data.files import DataFile
 from eager_otter.data.opening import Reading, open_data
-from eager_otter.data.sheet_file import SheetFile
+from eager_otter.data.sheet_file import SheetFile, largest_sheet
 from eager_otter.data.triple_s import TripleSFile
 from eager_otter.data.triple_s_definition import Value, Variable
 from eager_otter.dataclass import dataclass
@@ -38,10 +38,11 @@ from eager_otter.gates.reading import relative, resolved
 from eager_otter.gates.storage import data_stamp
 from eager_otter.gates.viewed import Viewed
 from eager_otter.gates.writing import check_new, new_folder, write_bytes, write_text, written_beside
-from eager_otter.looks.words import counted
+from eager_otter.looks.words import counted, first_of
 
 FRAME_FILE = "responses.parquet"  # where the responses of a frame are written
 CELLS = 20_000_000  # that are read at a time
+MOST_SHEETS = 5  # that are named
 PIECE = 400  # columns of a long file that are looked at in one reading
 SHORT_FILE = 256 << 20  # bytes of a file that is read at once
 
@@ -50,9 +51,8 @@ SHORT_FILE = 256 << 20  # bytes of a file that is read at once
 class Draft(Viewed):
     """A first codebook and plan, as text, and the guesses behind them.
 
-    `codebook` and `plan` are YAML texts, `guesses` say what each column is taken for; `told` says how a dictionary was
-    read; `frame` holds the responses where
-    they were a frame.
+    `codebook` and `plan` are YAML texts, `guesses` say what each column is taken for; `told` says which sheet and how a
+    dictionary was read; `frame` holds the responses where they were a frame.
     """
 
     codebook: str
@@ -149,7 +149,7 @@ class Looked:
     """Data that are looked at column by column, and what each is taken for.
 
     `file` is read as `reading` says, which may have been found out; `opened` is as it was opened first. `about` is what
-    is known of columns beside their values, `told` says how a dictionary was read.
+    is known of columns beside their values, `told` says which sheet and how a dictionary was read.
     """
 
     name: str
@@ -188,6 +188,7 @@ class Looked:
 def look_at(data: Any, reading: Reading | None = None, dictionary: Path | None = None) -> Looked:
     """Look at all columns of data, with what a dictionary says of them. Raises as `draft` does."""
     first = open_data(data, reading)
+    first, reading, sheet = _of_largest_sheet(data, first, reading)
     file, reading = _with_headings(data, first, reading)
     if isinstance(file, TripleSFile) and dictionary is not None:
         raise RequestError("A triple-s definition is its own dictionary; leave the other out.")
@@ -198,8 +199,21 @@ def look_at(data: Any, reading: Reading | None = None, dictionary: Path | None =
         opened=first,
         reading=reading,
         about={**_described(file), **({} if known is None else known.columns)},
-        told=() if known is None else known.told,
+        told=(*sheet, *(() if known is None else (f"Dictionary: {line}" for line in known.told))),
     )
+
+
+def _of_largest_sheet(
+    data: Any, file: DataFile, reading: Reading | None
+) -> tuple[DataFile, Reading | None, tuple[str, ...]]:
+    """Read another sheet of a workbook of which none was named, if it is larger than the first; say which was read."""
+    if not (isinstance(file, SheetFile) and file.others):
+        return file, reading, ()
+    chosen = largest_sheet(file.path, (file.sheet, *file.others))
+    reading = replace(reading or Reading(), sheet=chosen)
+    others = first_of([name for name in (file.sheet, *file.others) if name != chosen], MOST_SHEETS)
+    told = f"Sheet {chosen} is read, the largest; the others are {others}. Name another with --sheet."
+    return open_data(data, reading), reading, (told,)
 
 
 def _with_headings(data: Any, file: DataFile, reading: Reading | None) -> tuple[DataFile, Reading | None]:

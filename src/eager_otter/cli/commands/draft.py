@@ -92,7 +92,7 @@ def draft(
         echo(shown_path(path))
     terminal(err=True).print("", draft_view(drafted), "")
     for line in drafted.told:
-        echo(f"Dictionary: {line}", err=True)
+        echo(line, err=True)
     plan = shlex.quote(shown_path(written[-1]))
     doubted = sum(bool(guess.doubts) for guess in drafted.guesses)
     first = (
