@@ -248,7 +248,7 @@ def test_rows_of_headings_that_cannot_be(tmp_path: Path) -> None:
         path = written(tmp_path, [CODES, *PEOPLE[:2]], ending)
         with pytest.raises(otter.DataError, match="has nothing from row 9 on, where headings were expected"):
             open_data(path, Reading(headings_from_row=9))
-    with pytest.raises(otter.RequestError, match="expected a row from 1 to 100; found 0"):
+    with pytest.raises(otter.RequestError, match="expected a row from 1 to 100; found the number 0"):
         Reading(headings_from_row=0)
 
 

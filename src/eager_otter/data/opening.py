@@ -38,9 +38,10 @@ class Reading:
     headings_from_row: int | None = None
 
     def __post_init__(self) -> None:
-        if self.headings_from_row is not None and not 1 <= self.headings_from_row <= MOST_ABOVE:
+        row: object = self.headings_from_row
+        if row is not None and not (type(row) is int and 1 <= row <= MOST_ABOVE):
             raise RequestError(
-                f"headings from row: expected a row from 1 to {MOST_ABOVE}; found {self.headings_from_row}."
+                f"headings from row: expected a row from 1 to {MOST_ABOVE}; found {found_text(row)}."
             )
 
     def given(self) -> dict[str, Any]:
