@@ -161,6 +161,7 @@ def test_sheets_of_ods_that_repeat_cells_without_end_are_refused(tmp_path: Path)
         ("nan.json", b'[{"a": NaN}]', "NaN is not a value of JSON"),
         ("twice.json", b'[{"a": 1, "a": 2}]', "the name 'a' appears twice in an object"),
         ("columns.csv", b"," * 200_000 + b"\n", "columns; at most 100,000 are read"),
+        ("alike.csv", b"a," * 60_000 + b"a\n" + b"1," * 60_000 + b"1\n", ""),
         ("long.csv", b'"' + b"x" * 50_000 + b'",b\n1,2\n', "a name of 50,000 characters"),
         ("cell.csv", b"a,b\n1," + b"x" * 9_000_000 + b"\n", ""),
         ("open.csv", b'a,b\n1,"' + b"x,y\n" * 300_000, ""),

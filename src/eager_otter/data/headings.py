@@ -108,9 +108,10 @@ def read_headings(rows: Sequence[Sequence[str]], count: int | None, place: str) 
     names, repeated = told_apart(texts[0])
     parts = dict(zip(names, zip(*texts[-2:], strict=True), strict=True)) if told else {}
     more = heading_rows_of(rows) - 1 if count is None else int(is_for_programs(_row(rows, count)))
-    idle = _idle(texts, rows[count or 1 :])
-    told_of = tuple(name for name in repeated if name not in names[len(names) - idle :])
-    return Headings(tuple(names), parts, told_of, count or 1, more, idle=tuple(names[len(names) - idle :]))
+    idle = names[len(names) - _idle(texts, rows[count or 1 :]) :]
+    left = set(idle)
+    told_of = tuple(name for name in repeated if name not in left)
+    return Headings(tuple(names), parts, told_of, count or 1, more, idle=tuple(idle))
 
 
 def _idle(texts: Sequence[Sequence[str]], rows: Sequence[Sequence[str]]) -> int:
@@ -173,13 +174,15 @@ def told_apart(names: Sequence[str]) -> tuple[list[str], list[str]]:
     taken, seen = set(names), set[str]()
     own: list[str] = []
     repeated: list[str] = []
+    last: dict[str, int] = {}  # the number that a name was last given
     for k, heading in enumerate(names, 1):
         name = heading or f"column {k}"
         if not heading or heading in seen:
-            number = 2
-            base = name
+            base, number = name, last.get(name, 1)
             while name in taken:
-                name, number = f"{base} ({number})", number + 1
+                number += 1
+                name = f"{base} ({number})"
+            last[base] = number
             taken.add(name)
             repeated.append(name)
         seen.add(heading)
