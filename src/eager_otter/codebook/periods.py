@@ -59,7 +59,8 @@ def day_written(text: str, pattern: str) -> date | None:
     >>> day_written("05.10.2026 or so", "%d.%m.%Y") is None
     True
     """
-    for written in (text, TIME_OF_DAY.sub("", text)):
+    front = TIME_OF_DAY.sub("", text)
+    for written in dict.fromkeys((text, front) if ":" in pattern else (front, text)):  # the likelier first
         with suppress(ValueError):
             return datetime.strptime(written, pattern).date()
     return None

@@ -23,7 +23,7 @@ from eager_otter.data.files import (
     changed_text,
     digest_of,
 )
-from eager_otter.data.opening import OPENERS, Reading, is_read_there, open_data
+from eager_otter.data.opening import OPENERS, Reading, is_copied, open_data
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import FileProblem, name_of, shown_path
@@ -45,7 +45,7 @@ def open_kept(data: Any, reading: Reading | None, cache: Cache | None) -> tuple[
     Raises what `open_data` raises.
     """
     ending = Path(name_of(Path(data))).suffix.lower() if isinstance(data, str | Path) else ""
-    if ending in OPENERS and ending != ".sql" and not is_read_there(Path(data)):
+    if ending and is_copied(Path(data)):
         data = on_this_machine(Path(data), cache)
         cache = cache if lasts(data) else None
     if cache is None or ending not in OPENERS or ending in BY_COLUMN or _is_small(data, ending):

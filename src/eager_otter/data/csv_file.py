@@ -54,7 +54,6 @@ class CsvFile:
     decimal: str
     guessed: bool  # the encoding is a guess: the file is not UTF-8 and nobody said what it is
     headings: Headings = field(default_factory=lambda: Headings(()))
-    heading_rows: int = 1
     titles: int = 0  # rows that hold something above the headings
     above: int = 1  # rows above the first respondent, blank ones as well
     described: Mapping[str, Described] = field(default_factory=dict)  # what a definition beside it says
@@ -99,10 +98,10 @@ class CsvFile:
         yield from self.headings.remarks()
         filled, blank = self._count_lines()
         if self.titles:
-            blank -= self.above - self.heading_rows - self.titles  # those around the title
+            blank -= self.above - self.headings.count - self.titles  # those around the title
         if blank and len(self.names) > 1:
             yield blank_lines(blank)
-        if rows >= filled - self.heading_rows - self.titles:
+        if rows >= filled - self.headings.count - self.titles:
             return
         lines = read_lines(self.path, TEXT_FILE, encoding=self.encoding, errors="replace")
         remarks = list(swallowed_rows(lines, self.delimiter, len(self.names)))
@@ -189,10 +188,8 @@ def open_csv(
         headings = below_title(headings, first)
     names = tuple(checked_names(headings.names, place))
     sign = decimal or _decimal_of(text, delimiter)
-    count, titles = heading_rows or 1, len(all_filled) - len(filled)
-    return CsvFile(
-        path, names, delimiter, encoding, sign, guessed, headings, count, titles, filled[count - 1]
-    )
+    titles, above = len(all_filled) - len(filled), filled[headings.count - 1]
+    return CsvFile(path, names, delimiter, encoding, sign, guessed, headings, titles, above)
 
 
 def _delimiter_of(first_line: str, text: str) -> str:
@@ -357,7 +354,7 @@ class _CsvReader:
     def _own_names(self) -> dict[str, Any]:
         """Name the columns where their names are not just the first row."""
         headings = self.file.headings
-        if self.file.heading_rows == 1 and not (headings.repeated or headings.idle or self.file.titles):
+        if headings.count == 1 and not (headings.repeated or headings.idle or self.file.titles):
             return {}
         return self._all_names(self.file.above)
 

@@ -117,6 +117,8 @@ def read_headings(rows: Sequence[Sequence[str]], count: int | None, place: str) 
 def _idle(texts: Sequence[Sequence[str]], rows: Sequence[Sequence[str]]) -> int:
     """Count the columns at the end that have no heading, and nothing in some rows."""
     width = len(texts[0])
+    if not width or any(row[-1].strip() for row in texts):
+        return 0
     last = max(
         (k for row in (*texts, *rows) for k, cell in enumerate(row[:width], 1) if cell.strip()), default=0
     )
@@ -204,7 +206,11 @@ def rows_above(rows: Sequence[Sequence[str]]) -> int:
     >>> rows_above([["id", "age", "area"], ["1", "31", "North"]])
     0
     """
-    filled = [[text for cell in row if (text := cell.strip())] for row in rows[:ROWS_LOOKED_AT]]
+    looked_at = rows[:ROWS_LOOKED_AT]
+    longest = max(map(len, looked_at), default=0)
+    if longest < FEWEST_COLUMNS or sum(bool(cell.strip()) for cell in rows[0]) >= SHARE_OF_COLUMNS * longest:
+        return 0  # as most often: the first row names most columns
+    filled = [[text for cell in row if (text := cell.strip())] for row in looked_at]
     width = max(map(len, filled), default=0)
     if width < FEWEST_COLUMNS:
         return 0

@@ -105,12 +105,15 @@ def _open_path(path: Path, reading: Reading) -> DataFile:
         raise RequestError(
             f"{shown_path(path)}: {', '.join(idle)} would do nothing for a file that ends in {ending}; leave it out."
         )
-    return OPENERS[ending](path if is_read_there(path) else on_this_machine(path), reading)
+    return OPENERS[ending](on_this_machine(path) if is_copied(path) else path, reading)
 
 
-def is_read_there(path: Path) -> bool:
-    """Return whether a path is an address whose bytes are read there as they are needed, and never all copied."""
-    return is_stored(path) and Path(name_of(path)).suffix.lower() == ".parquet" and stored(path).size >= 0
+def is_copied(path: Path) -> bool:
+    """Return whether a path is an address of data that are copied to this machine, and not read there."""
+    ending = Path(name_of(path)).suffix.lower()
+    if not is_stored(path) or ending not in OPENERS or ending == ".sql":
+        return False
+    return ending != ".parquet" or stored(path).size < 0
 
 
 def _csv(path: Path, reading: Reading) -> CsvFile:

@@ -43,7 +43,6 @@ class SheetFile:
     cells: SheetCells = field(default_factory=SheetCells)
     corner: tuple[int, int] = (0, 0)  # where its header begins: row and column, from 0
     headings: Headings = field(default_factory=lambda: Headings(()))
-    heading_rows: int = 1
     others: tuple[str, ...] = ()  # sheets beside it, where nobody said which is meant
 
     @property
@@ -97,7 +96,7 @@ class SheetFile:
                 )
         beside = [
             f"row {number}"
-            for number, row in enumerate(self.rows, self.corner[0] + 1 + self.heading_rows)
+            for number, row in enumerate(self.rows, self.corner[0] + 1 + self.headings.count)
             if any(map(_given, row[len(self.names) :]))
         ]
         if beside:
@@ -169,15 +168,14 @@ def open_sheet(
     headings = read_headings(looked_at, heading_rows, place)
     if headings_from_row is None and heading_rows is None:
         headings = below_title(headings, [*([[]] * top), *above])
-    names_read, count = checked_names(headings.names, place), heading_rows or 1
+    names_read = checked_names(headings.names, place)
     others = () if sheet is not None else tuple(name for name in names if name != chosen)
     if sheets:
         others = tuple(name for name in others if name in sheets and sheets[name].rows)
     elif others:
         others = filled_sheets(path, others)
-    return SheetFile(
-        path, chosen, tuple(names_read), rows[count:], ".", cells, (top, left), headings, count, others
-    )
+    answers = rows[headings.count :]
+    return SheetFile(path, chosen, tuple(names_read), answers, ".", cells, (top, left), headings, others)
 
 
 def largest_sheet(path: Path, names: Sequence[str]) -> str:

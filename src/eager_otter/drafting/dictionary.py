@@ -12,7 +12,7 @@ from eager_otter.codebook.label_words import surely_no_answer
 from eager_otter.data.ddi import read_ddi
 from eager_otter.data.described import Described, Kind
 from eager_otter.data.files import DataFile
-from eager_otter.data.headings import told_apart
+from eager_otter.data.headings import TITLE_ROWS, told_apart
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.package import read_description
 from eager_otter.data.sheet_file import SheetFile, cell_as_text, sheet_names
@@ -22,7 +22,6 @@ from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import first_of
 
 SHEETS = (".xlsx", ".xlsm", ".ods")
-TITLE_ROWS = 10  # of a sheet, in which the headings may stand
 LEAST_KNOWN = 0.3  # share of a column's texts that are columns of the data, for it to name variables
 PAIR = re.compile(r"\s*['\"]?(-?[\w.]+)['\"]?\s*(?:=|:|→|\.\s|\)\s|–|—|-\s)\s*(\S.*?)\s*\Z", re.DOTALL)
 BETWEEN = re.compile(r"\s*(?:\r?\n|[;|])\s*")
@@ -41,6 +40,7 @@ HEADS: Mapping[str, Sequence[str]] = {
     "missing": ("missing", "missing values", "missing value", "missings", "missing codes", "fehlende werte"),
     "section": ("section", "block", "topic", "module", "abschnitt"),
 }  # fmt: skip
+KNOWN_HEADS = frozenset(word for words in HEADS.values() for word in words)
 KINDS: tuple[tuple[re.Pattern[str], Kind], ...] = (
     (re.compile(r"date|datum", re.IGNORECASE), "date"),
     (re.compile(r"single|nominal|ordinal|categor|closed|factor", re.IGNORECASE), "single"),
@@ -154,8 +154,7 @@ def _cells(file: DataFile) -> dict[str, list[str]]:
 
 def _known_heads(texts: Sequence[str]) -> int:
     """Count the texts that are headings of a dictionary."""
-    known = {word for words in HEADS.values() for word in words}
-    return len({_plain(text) for text in texts} & known)
+    return len({_plain(text) for text in texts} & KNOWN_HEADS)
 
 
 def _together(one: Described, other: Described) -> Described:
