@@ -73,7 +73,7 @@ CORRECTIONS = (Sidak(),)
 
 
 def forget() -> None:
-    for cached in (registry.share_tests, registry.mean_tests, registry.corrections):
+    for cached in (registry._methods, registry.share_tests, registry.mean_tests, registry.corrections):
         cached.cache_clear()
 
 

@@ -34,6 +34,7 @@ FIELDS = [
     "Any = field(kw_only=True)",
     "Any = field(default_factory=tuple, kw_only=True)",
     "ClassVar[int] = 4",
+    "list[int] = []",
 ]
 METHODS = [
     "def __post_init__(self): object.__setattr__(self, 'a', ('settled', self.a))",
@@ -55,12 +56,22 @@ def sources(draw: st.DrawFn) -> str:
     kinds.sort(key=lambda kind: kind != "Any")  # what has no default stands first
     lines = [f"{name}: {kind}" for name, kind in zip("abcde", kinds, strict=False)]
     lines += draw(st.lists(st.sampled_from(METHODS), unique=True, max_size=3))
+    more = [
+        "pass",
+        "x = 3",
+        "y: int",
+        "w = field()",
+        "__slots__ = ()",
+        "y: int = field(default=5, kw_only=True)",
+    ]
+    lines.insert(0, draw(st.sampled_from(more)))
     written = ", ".join(f"{name}={value}" for name, value in options.items())
     body = "".join(f"    {line}\n" for line in lines)
     base, of = "", ""
     if draw(st.booleans()):
         base, of = (
-            f"@dataclass({written})\nclass Base:\n    y: Any\n    z: int = field(default=0, kw_only=True)\n\n",
+            f"@dataclass({written})\nclass Base:\n    y: Any\n    x: ClassVar[int] = 2\n"
+            "    z: int = field(default=0, kw_only=True)\n\n",
             "(Base)",
         )
     return f"{HEAD}{base}@dataclass({written})\nclass One{of}:\n    'Of a kind.'\n{body}"
@@ -84,8 +95,9 @@ def behaviour(source: str, decorator: object) -> list[str]:
         exec(source, vars(module))
         return module.One
 
+    refused = told(lambda: made() and None)
     try:
-        return [*_of_the_class(made()), *_of_objects(made)]
+        return [refused] if refused != "None" else [*_of_the_class(made()), *_of_objects(made)]
     finally:
         del sys.modules["of_a_test"]
 
@@ -148,15 +160,19 @@ def _of_objects(made: Callable[[], Any]) -> Iterator[str]:
             yield told(lambda act=act, first=first, second=second: act(first, second))  # type: ignore[misc]
 
 
-SET = [
-    kind for kind in FIELDS if kind != "Any = field(init=False, compare=False)"
-]  # fields that every object has
+SET = [  # fields that every object has
+    kind for kind in FIELDS if kind not in ("Any = field(init=False, compare=False)", "list[int] = []")
+]
 EVERY_KIND = "".join(f"    {name}: {kind}\n" for name, kind in zip("abcdefghijk", SET, strict=True))
 
 
 @settings(max_examples=80)
 @given(sources())
 @example(f"{HEAD}@dataclass(frozen=True, slots=True)\nclass One:\n    'Of a kind.'\n{EVERY_KIND}")
+@example(
+    f"{HEAD}@dataclass(slots=True)\nclass Base:\n    y: Any\n\n"
+    "@dataclass(slots=True)\nclass One(Base):\n    'Of a kind.'\n    y: int\n"
+)
 def test_a_class_does_what_the_standard_librarys_does(source: str) -> None:
     assert behaviour(source, dataclass) == behaviour(source, dataclasses.dataclass)
 
@@ -232,6 +248,8 @@ def test_init_is_written_for_a_class_of_many_objects_and_where_something_is_wron
 
         return Place
 
+    kind = place()
+    assert kind(3) == kind(row=3) and repr(kind(3)).endswith(".<locals>.place.<locals>.Place(row=3, made='')")
     kind = place()
     places = [kind(k, made="a") for k in range(FEW)]
     assert not inspect.isfunction(vars(kind)["__init__"])

@@ -12,13 +12,17 @@ from eager_otter.dataclass import dataclass
 from eager_otter.documents.fitting import MISFIT, Fit, fit_of
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, eq=False)
 class Wanted:
-    """The requirement of a type hint; `usual` is a value that is known to fit as it stands, MISFIT for none."""
+    """The requirement of a type hint; `usual` is a value that is known to fit as it stands, MISFIT for none.
+
+    `last` is the last one that did: settings changed in one field are checked in all.
+    """
 
     hint: Any
     fit: Fit
     usual: Any = MISFIT
+    last: Any = MISFIT
 
     @classmethod
     def by(cls, hint: Any, usual: Any = MISFIT) -> Wanted:

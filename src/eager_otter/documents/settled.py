@@ -38,12 +38,14 @@ def settle(settings: Settings) -> None:
     mistakes = []
     for name, wanted in of_fields(type(settings)).items():  # type: ignore[arg-type] # a class is hashable
         value = getattr(settings, name)
-        if value is wanted.usual:
+        if value is wanted.usual or value is wanted.last:
             continue
         settled, mistake = wanted.settle(name, value)
         if mistake:
             mistakes.append(f"{type(settings).__name__}: {mistake}")
-        elif settled is not value:
+        elif settled is value:
+            wanted.last = value
+        else:
             object.__setattr__(settings, name, settled)
     if mistakes:
         raise RequestError("\n".join(mistakes))

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import field
+from functools import cache
 from pathlib import Path
 from typing import Any, ClassVar, Literal
 
@@ -153,7 +154,7 @@ def compose(text: str, path: Path) -> Document:
     document = Document(path, None, tuple(text.splitlines()), text=text)
     try:
         _check_depth(document)
-        node = yaml.compose(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader))
+        node = yaml.compose(text, Loader=_loader())
     except yaml.MarkedYAMLError as error:
         raise DocumentError([_not_yaml(document, error)]) from error
     except (yaml.YAMLError, RecursionError, ValueError) as error:
@@ -194,7 +195,7 @@ def _check_depth(document: Document) -> None:
     if deepest + indented <= SURELY_READ:
         return
     depth = 0
-    for event in yaml.parse(document.text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader)):
+    for event in yaml.parse(document.text, Loader=_loader()):
         if isinstance(event, yaml.MappingStartEvent | yaml.SequenceStartEvent):
             depth += 1
         elif isinstance(event, yaml.MappingEndEvent | yaml.SequenceEndEvent):
@@ -203,6 +204,25 @@ def _check_depth(document: Document) -> None:
             mark = event.start_mark
             line, column = (mark.line + 1, mark.column + 1) if mark else (0, 0)
             raise DocumentError([Problem(shown_path(document.path), line, column, BEYOND_REASON)])
+
+
+@cache
+def _without_tags(loader: Any) -> Any:
+    """Make a loader that asks no regular expressions what a plain text might be: `plain_scalar` says it here."""
+    ways = {"resolve": _no_tag, "descend_resolver": _nothing, "ascend_resolver": _nothing}
+    return type("Loader", (loader,), ways)
+
+
+def _loader() -> Any:
+    return _without_tags(getattr(yaml, "CSafeLoader", yaml.SafeLoader))
+
+
+def _no_tag(_: object, __: type, ___: object, ____: object) -> str:
+    return STANDARD_TAGS
+
+
+def _nothing(*_: object) -> None:
+    pass
 
 
 AFTER_A_SIGN = "What stands behind a # is a comment: put the whole text in quotes."

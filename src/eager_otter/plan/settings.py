@@ -264,7 +264,8 @@ class SettingsReading:
         key = (id(part), request.base == "all", request.rows)
         if key not in self._rows:  # once for all tables of an entry, as each names the same questions
             self._rows[key] = part, self._rows_of(request, part, questions, place)
-        return replace(request, rows=self._rows[key][1])
+        rows = self._rows[key][1]
+        return request if rows is request.rows else replace(request, rows=rows)
 
     def _rows_of(
         self, request: TableRequest, part: SettingsPart, questions: Sequence[Question], place: Place
@@ -291,11 +292,13 @@ class SettingsReading:
                 f"{several[0].name} takes several answers; hide them, or set a base, instead of leaving out."
             )
             self.context.mistake((*place, "leave out"), message, key=True)
-        return rows
+        return request.rows if rows == request.rows else rows
 
     def for_each(self, request: TableRequest, question: Question) -> TableRequest:
         """Keep of the rules for rows what a question of an `each` has: a number has no answers, others not all."""
         rows = request.rows
+        if rows == RowRules():
+            return request
         if question.is_of.of_values:
             untested = tuple(name for name in rows.untested if summary_called(name) is not None)
             return replace(request, rows=RowRules(untested=untested))

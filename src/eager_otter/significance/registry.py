@@ -121,8 +121,7 @@ def _rank(method: Method) -> int:
     return method.rank
 
 
-def _methods() -> Iterator[Method]:
-    for module in modules_in(kinds):
-        yield from getattr(module, "TESTS", ())
-        yield from getattr(module, "CORRECTIONS", ())
-        yield from getattr(module, "MEASURES", ())
+@cache
+def _methods() -> tuple[Method, ...]:
+    names = ("TESTS", "CORRECTIONS", "MEASURES")
+    return tuple(one for module in modules_in(kinds) for name in names for one in getattr(module, name, ()))
