@@ -36,8 +36,8 @@ def told(path: Path, columns: tuple[str, ...] = ("a",), reading: Reading | None 
     ("name", "text", "message"),
     [
         ("none.json", "[]", "none.json: has no records; at least one respondent is needed."),
-        ("list.json", '[{"a": [1, 2]}]', "list.json: record 1: 'a' holds a list or an object, not an answer."),
-        ("object.jsonl", '{"a": 1}\n{"a": {"b": 1}}\n', "object.jsonl: record 2: 'a' holds a list or an object, not an answer."),
+        ("list.json", '[{"a": [1, [2]]}]', "list.json: record 1: 'a' holds an object, or a list within a list, not an answer."),
+        ("object.jsonl", '{"a": 1}\n{"a": {"b": 1}}\n', "object.jsonl: record 2: 'a' holds an object, or a list within a list, not an answer."),
         ("words.jsonl", '{"a": 1}\nhello\n', "words.jsonl, line 2: is not JSON (Expecting value: line 1 column 1 (char 0))."),
         ("rows.json", "[[1, 2]]", "rows.json: a list of records was expected, one object per respondent."),
         ("blank.csv", "\n\n", "blank.csv: is empty; a header row and one row per respondent are needed."),
@@ -114,13 +114,13 @@ def test_cells_of_a_workbook_become_the_text_that_a_reader_sees(tmp_path: Path) 
     assert found[7].startswith("09:05") and "2" in found[8]
 
 
-def test_parquet_without_rows_or_with_lists(tmp_path: Path) -> None:
+def test_parquet_without_rows_or_with_lists_of_lists(tmp_path: Path) -> None:
     parquet.write_table(pa.table({"a": pa.array([], pa.int64())}), tmp_path / "none.parquet")
-    parquet.write_table(pa.table({"a": [[1], [2]]}), tmp_path / "lists.parquet")
+    parquet.write_table(pa.table({"a": [[[1]], [[2]]]}), tmp_path / "lists.parquet")
     assert told(tmp_path / "none.parquet") == "none.parquet: has no rows; at least one respondent is needed."
     assert (
         told(tmp_path / "lists.parquet")
-        == "lists.parquet: column 'a' holds lists, not answers. Join the codes of each into a text, as in frame['a'].str.join(';'), and name the column under joined: in the codebook."
+        == "lists.parquet: column 'a' holds values of the type list<element: list<element: int64>>, not answers. Leave it out of the codebook, or make numbers or texts of it."
     )
 
 
@@ -133,7 +133,7 @@ def test_a_frame_without_rows_or_with_things_that_are_no_answers() -> None:
             [{"x": 1}, {"x": 2}],
             "the frame: column 'a' holds values of the type struct<x: int64>, not answers",
         ),
-        ([[1], [2]], "the frame: column 'a' holds lists, not answers. Join the codes of each into a text"),
+        ([[[1]], [[2]]], "the frame: column 'a' holds values of the type list<item: list<item: int64>>"),
     ):
         with pytest.raises(otter.DataError, match=what):
             otter.open_survey(book, pd.DataFrame({"a": things})).table("a")

@@ -114,7 +114,7 @@ def test_frames_that_cannot_be_taken_say_why() -> None:
     heads = pd.DataFrame(data)
     heads.columns = pd.MultiIndex.from_product([["wave 1"], heads.columns])
     assert refused(heads).startswith("The columns of the frame have heads of 2 levels; each column needs one name. Join them, as in frame.columns = ")  # fmt: skip
-    assert refused(pl.DataFrame(data | {"liking": [[1]] * 6})).startswith("the frame: column 'liking' holds lists, not answers.")  # fmt: skip
+    assert refused(pl.DataFrame(data | {"liking": [[[1]]] * 6})).startswith("the frame: column 'liking' holds values of the type")  # fmt: skip
     assert refused(pl.DataFrame(data).head(0)) == "The frame has no rows; at least one respondent is needed."
     assert (
         refused({"liking": [1]})

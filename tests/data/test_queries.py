@@ -72,7 +72,7 @@ def test_a_draft_of_a_query_runs_by_its_plan(tmp_path: Path) -> None:
         ("sqlite:///answers.db", "select nothing from answers", otter.FileProblem, "the database refuses"),
         ("sqlite:///answers.db", "with a as (select 1) delete from answers", otter.FileProblem, "the database refuses"),
         ("sqlite:///answers.db", "select * from answers limit 0", otter.DataError, "gives no rows"),
-        ("sqlite:///answers.db", "select x'00' as b", otter.DataError, "holds bytes or lists"),
+        ("sqlite:///answers.db", "select x'00' as b", otter.DataError, "holds bytes or objects"),
         ("sqlite://", SELECT, otter.RequestError, "names no file of a database"),
         ("no address", SELECT, otter.RequestError, "names no database"),
         ("nothing://host/name", SELECT, otter.RequestError, "no databases of the kind 'nothing'"),

@@ -245,7 +245,9 @@ def test_a_large_parquet_file_is_read_in_parts_with_the_same_figures(
         (pa.array([None, None], pa.null()), [None, None]),
         (pa.array([20_000, 1], pa.date32()), ["2024-10-04", "1970-01-02"]),
         (pa.array([b"a", b"b"]), "values of the type binary"),
-        (pa.array([[1], [2]]), "lists, not answers"),
+        (pa.array([[2, 1], []]), ["2;1", None]),
+        (pa.array([[[1]], [[2]]]), "values of the type list"),
+        (pa.array([3_600, 1], pa.time32("s")), ["01:00:00", "00:00:01"]),
         (pa.array([1, 2], pa.duration("s")), "values of the type duration"),
     ],
 )

@@ -1,4 +1,4 @@
-"""Columns of Arrow's types as they can be encoded: numbers, texts and days."""
+"""Columns of Arrow's types as they can be encoded: numbers, texts and days; lists as texts of joined answers."""
 
 from __future__ import annotations
 
@@ -6,8 +6,10 @@ from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 import pyarrow as pa
+from pyarrow import compute
 
 from eager_otter.data import files
+from eager_otter.data.lists import is_list, joined_column
 from eager_otter.errors import DataError
 
 AS_THEY_STAND = (pa.types.is_string, pa.types.is_integer, pa.types.is_floating, pa.types.is_boolean)
@@ -18,30 +20,46 @@ AS_TEXTS = (
     pa.types.is_decimal,
     pa.types.is_timestamp,
 )
+NO_FRACTION = r"\.0+$"  # of a second, behind a time of day
+READABLE = (*AS_THEY_STAND, *AS_TEXTS, pa.types.is_time)
 CATEGORIES = pa.dictionary(pa.int32(), pa.string())
 
 
 def check_kind(kind: Any, name: str, place: str) -> None:
     """Check that a column of one of Arrow's types can hold answers. Raises DataError."""
+    inside = _plain(kind)
+    if is_list(inside):
+        inside = _plain(inside.value_type)
+    if str(inside) != "string_view" and not any(of(inside) for of in READABLE):
+        raise DataError(
+            f"{place}: column {name!r} holds values of the type {kind}, not answers. Leave it out of the codebook, or "
+            "make numbers or texts of it."
+        )
+
+
+def _plain(kind: Any) -> Any:
+    """Return the type of the values of categories, or the type itself."""
     while pa.types.is_dictionary(kind):
         kind = kind.value_type
-    if pa.types.is_list(kind) or pa.types.is_large_list(kind):
-        raise DataError(
-            f"{place}: column {name!r} holds lists, not answers. Join the codes of each into a text, as in "
-            f"frame[{name!r}].str.join(';'), and name the column under joined: in the codebook."
-        )
-    if str(kind) != "string_view" and not any(of(kind) for of in (*AS_THEY_STAND, *AS_TEXTS)):
-        raise DataError(f"{place}: column {name!r} holds values of the type {kind}, not answers.")
+    return kind
 
 
 def answers_in(column: Any, name: str, place: str) -> Any:
-    """Return a column of numbers, texts or days as it can be encoded. Raises DataError for one without answers."""
+    """Return a column of numbers, texts or days as it can be encoded; lists as texts of joined answers.
+
+    Raises DataError for one without answers.
+    """
     kind = column.type
     if pa.types.is_float16(kind):
         return column.cast(pa.float32())
     if any(of(kind) for of in AS_THEY_STAND):
         return column
     check_kind(kind, name, place)
+    if is_list(kind):
+        of_column = f"{place}: column {name!r}"
+        return joined_column(column, lambda values: answers_in(values, name, place), of_column)
+    if pa.types.is_time(kind):
+        return compute.replace_substring_regex(column.cast(pa.string()), NO_FRACTION, "")
     if pa.types.is_dictionary(kind):
         return column if pa.types.is_string(kind.value_type) else answers_in(_decoded(column), name, place)
     return _plain_texts(column) if str(kind) == "string_view" else column.cast(pa.string())

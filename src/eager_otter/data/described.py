@@ -17,7 +17,7 @@ class Described:
 
     `stem` and `item` are the question and the answer or item that the column is of, where these are told apart;
     columns of one `group` are one question. `kind` is what a dictionary says that it is, "" for nothing; `origin` says
-    where this stands, `section` the part of the questionnaire.
+    where this stands, `section` the part of the questionnaire. `joined_by` is the sign between the answers of a list.
     """
 
     text: str = ""
@@ -30,6 +30,7 @@ class Described:
     weight: bool = False
     section: str = ""
     origin: str = ""
+    joined_by: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

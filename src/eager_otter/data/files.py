@@ -13,14 +13,14 @@ from typing import Any, Protocol, runtime_checkable
 
 from pyarrow import concat_tables
 
-from eager_otter.data.remark import Remark
+from eager_otter.data.remark import Remark, named
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, FileProblem, name_of, nearest, shown_path
 from eager_otter.gates.copying import changed_there
 from eager_otter.gates.machine import memory
 from eager_otter.gates.reading import digest_of_bytes, is_stored, state_of
 from eager_otter.gates.storage import MINUTE, data_stamp, stored
-from eager_otter.looks.words import counted, first_of
+from eager_otter.looks.words import counted, first_of, said
 
 SHOWN = 5
 PART_ROWS = (
@@ -30,6 +30,9 @@ IN_PARTS_FROM = 64 << 20  # bytes of a file of text that is read once only
 MOST_COLUMNS = 100_000
 LONGEST_NAME = 1_000  # characters of a column's name
 MOST_OF_MEMORY = 0.5
+LEFT_OUT = said(
+    "{count} {count:column holds|columns hold} neither numbers nor texts, and {count:is|are} left out ({where})."
+)
 
 
 States = tuple[tuple[int, ...], ...]  # of files: see `state_of`
@@ -66,6 +69,22 @@ class DataFile(Protocol):
 
 
 @runtime_checkable
+class CheckedFile(DataFile, Protocol):
+    """Responses whose columns may be of types that hold no answers."""
+
+    def check(self, columns: Sequence[str]) -> None:
+        """Check that columns are of types that can be answers. Raises DataError."""
+
+
+@runtime_checkable
+class FileWithLists(DataFile, Protocol):
+    """Responses of which some columns may hold lists of answers, which are read as texts of joined ones."""
+
+    def lists(self) -> list[str]:
+        """Name the columns that hold lists of answers."""
+
+
+@runtime_checkable
 class FileInARow(DataFile, Protocol):
     """Responses that can only be read from the first row on, in parts of some size."""
 
@@ -78,15 +97,12 @@ class FileInARow(DataFile, Protocol):
 
 
 @runtime_checkable
-class PartedFile(DataFile, Protocol):
+class PartedFile(CheckedFile, Protocol):
     """Responses of which any columns of any rows can be read for little."""
 
     @property
     def rows(self) -> int:
         """How many rows there are."""
-
-    def check(self, columns: Sequence[str]) -> None:
-        """Check that columns are of types that can be answers. Raises DataError."""
 
     def parts(
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
@@ -151,6 +167,51 @@ class OfAnother:
     def source(self, rows: int) -> Source:
         """Return where the responses came from."""
         return self.whole.source(rows)
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnsOf(OfAnother):
+    """The columns of responses that can hold answers; those `left_out` cannot."""
+
+    left_out: tuple[str, ...]
+
+    @property
+    def names(self) -> Sequence[str]:
+        """The names of all columns that can hold answers."""
+        return [name for name in self.whole.names if name not in self.left_out]
+
+    def read(self, columns: Sequence[str]) -> Any:
+        """Read some columns: an Arrow table. Raises what the whole does."""
+        return self.whole.read(columns)
+
+    def lists(self) -> list[str]:
+        """Name the columns that hold lists of answers."""
+        return self.whole.lists() if isinstance(self.whole, FileWithLists) else []
+
+    def remarks(self, rows: int) -> Iterator[Remark]:
+        """Tell what was noticed in the whole, and what is left out of it."""
+        yield from self.whole.remarks(rows)
+        yield Remark(
+            slip="column without answers",
+            text=LEFT_OUT,
+            values={"count": len(self.left_out), "where": named(self.left_out)},
+            remedy="Where they are answers, make numbers or texts of them.",
+            count=len(self.left_out),
+            of_tables=False,
+        )
+
+
+def with_answers(file: DataFile) -> DataFile:
+    """Leave out the columns of a file that can hold no answers. Raises DataError where no column can."""
+    wrong: dict[str, DataError] = {}
+    for name in file.names if isinstance(file, CheckedFile) else ():
+        try:
+            file.check([name])  # type: ignore[attr-defined] # see above
+        except DataError as error:
+            wrong[name] = error
+    if wrong and len(wrong) == len(file.names):
+        raise next(iter(wrong.values()))
+    return ColumnsOf(file, tuple(wrong)) if wrong else file
 
 
 @dataclass(frozen=True, slots=True)

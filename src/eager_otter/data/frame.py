@@ -6,11 +6,13 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any, ClassVar
 
+import numpy as np
 import pyarrow as pa
 
 from eager_otter.data import files
-from eager_otter.data.arrow_columns import answers_in
+from eager_otter.data.arrow_columns import answers_in, check_kind
 from eager_otter.data.files import Source, checked_names
+from eager_otter.data.lists import is_list
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError
@@ -46,6 +48,16 @@ class PandasFrame(_InMemory):
         arrays = [_from_series(self.frame.iloc[:, self.names.index(name)], name) for name in columns]
         return pa.table(arrays, names=list(columns))
 
+    def check(self, columns: Sequence[str]) -> None:
+        """Check that columns can be answers. Raises DataError."""
+        self.read(columns)
+
+    def lists(self) -> list[str]:
+        """Name the columns that hold lists of answers."""
+        columns = (self.frame.iloc[:, k] for k in range(len(self.names)))
+        given = (one.dropna()[:1] if str(one.dtype) == "object" else () for one in columns)
+        return [name for name, some in zip(self.names, given, strict=True) if any(map(_is_list, some))]
+
 
 @dataclass(frozen=True, slots=True)
 class ArrowFrame(_InMemory):
@@ -66,7 +78,13 @@ class ArrowFrame(_InMemory):
 
     def check(self, columns: Sequence[str]) -> None:
         """Check that columns are of types that can be answers. Raises DataError."""
-        self.read(columns)
+        for name in columns:
+            check_kind(self.table.schema.field(self.names.index(name)).type, name, PLACE)
+
+    def lists(self) -> list[str]:
+        """Name the columns that hold lists of answers."""
+        kinds = [field.type for field in self.table.schema]
+        return [name for name, kind in zip(self.names, kinds, strict=True) if is_list(kind)]
 
     def parts(
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True
@@ -99,6 +117,10 @@ def arrow_table(data: Any) -> ArrowFrame:
     names = checked_names(table.column_names, PLACE)
     _check_rows(table.num_rows)
     return ArrowFrame(table, names)
+
+
+def _is_list(value: object) -> bool:
+    return isinstance(value, list | tuple | np.ndarray)
 
 
 def _check_rows(rows: int) -> None:

@@ -9,6 +9,7 @@ from typing import Any
 import pyarrow as pa
 
 from eager_otter.data.files import AtPath, DataFile, Source, checked_names, source_of
+from eager_otter.data.lists import joined
 from eager_otter.data.package import is_description, open_description
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.sheet_file import cell_as_text
@@ -31,7 +32,10 @@ class JsonFile(AtPath):
     decimal: str = "."
 
     def read(self, columns: Sequence[str]) -> Any:
-        """Return some columns as text: an Arrow table. Raises DataError for a value that is not an answer."""
+        """Return some columns as text, lists as answers that are joined: an Arrow table.
+
+        Raises DataError for a value that is not an answer.
+        """
         arrays = [
             pa.array([self._text(k, name) for k in range(len(self.records))], pa.string()) for name in columns
         ]
@@ -41,12 +45,23 @@ class JsonFile(AtPath):
         value = self.records[k].get(name)
         if isinstance(value, str) and value.isascii():  # most are
             return value or None
-        if isinstance(value, dict | list):
-            raise DataError(
-                f"{self.place}: record {k + 1}: {name!r} holds a list or an object, not an answer."
-            )
-        text = cell_as_text(value)
-        return text if text is None or not _halved(text) else held(text)
+        place = f"{self.place}: record {k + 1}: {name!r}"
+        if isinstance(value, list):
+            return joined(value, lambda one: _answer(one, place), place)
+        return _answer(value, place)
+
+    def lists(self) -> list[str]:
+        """Name the columns that hold lists of answers."""
+        found = (name for one in self.records for name, value in one.items() if isinstance(value, list))
+        return list(dict.fromkeys(found))
+
+    def check(self, columns: Sequence[str]) -> None:
+        """Check that columns hold answers, or lists of them. Raises DataError."""
+        for k, record in enumerate(self.records):
+            for name in columns:
+                value = record.get(name)
+                for one in value if isinstance(value, list) else [value]:
+                    _check_answer(one, f"{self.place}: record {k + 1}: {name!r}")
 
     def remarks(self, rows: int) -> Iterator[Remark]:
         """Tell of halves of characters."""
@@ -96,6 +111,17 @@ def open_json(path: Path) -> DataFile:
         raise DataError(f"{place}: has no records; at least one respondent is needed.")
     names = list(dict.fromkeys(name for record in records for name in record))
     return JsonFile(path, tuple(checked_names(names, place)), records)
+
+
+def _check_answer(value: Any, place: str) -> None:
+    if isinstance(value, dict | list):
+        raise DataError(f"{place} holds an object, or a list within a list, not an answer.")
+
+
+def _answer(value: Any, place: str) -> str | None:
+    _check_answer(value, place)
+    text = cell_as_text(value)
+    return text if text is None or not _halved(text) else held(text)
 
 
 def _number_text(written: str) -> str:

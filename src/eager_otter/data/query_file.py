@@ -14,6 +14,7 @@ import pyarrow as pa
 from eager_otter.codebook.codes import canonical
 from eager_otter.data.files import AtPath, Source, checked_names
 from eager_otter.data.headings import Headings, told_apart
+from eager_otter.data.lists import joined
 from eager_otter.data.remark import Remark
 from eager_otter.data.sheet_file import cell_as_text
 from eager_otter.dataclass import dataclass
@@ -28,13 +29,21 @@ EXAMPLE = "-- database: sqlite:///answers.db"
 
 @dataclass(frozen=True, slots=True, eq=False)
 class QueryFile(AtPath):
-    """A query that was run: its answers as an Arrow table of texts, and the database `address` without a password."""
+    """A query that was run: its answers as an Arrow table of texts, and the database `address` without a password.
+
+    `of_lists` names the columns that held lists of answers.
+    """
 
     names: tuple[str, ...]
     table: Any
     address: str
     headings: Headings
+    of_lists: tuple[str, ...] = ()
     decimal: str = "."
+
+    def lists(self) -> list[str]:
+        """Name the columns that hold lists of answers."""
+        return list(self.of_lists)
 
     def read(self, columns: Sequence[str]) -> Any:
         """Return some columns: an Arrow table. Raises DataError for a query without answers."""
@@ -66,17 +75,24 @@ def open_query(path: Path) -> QueryFile:
     answers = run_query(Query(path, found[1], query))
     names, repeated = told_apart(answers.names)
     place = shown_path(path)
-    texts = [
-        [_text(row[k], names[k], place) for piece in answers.rows for row in piece] for k in range(len(names))
-    ]
+    columns = [[row[k] for piece in answers.rows for row in piece] for k in range(len(names))]
+    texts = [[_text(one, name, place) for one in column] for name, column in zip(names, columns, strict=True)]
+    of_lists = tuple(
+        name
+        for name, column in zip(names, columns, strict=True)
+        if any(isinstance(one, list) for one in column)
+    )
     table = pa.table([pa.array(column, pa.string()) for column in texts], names=checked_names(names, place))
-    return QueryFile(path, tuple(names), table, answers.shown, Headings(tuple(names), {}, tuple(repeated)))
+    headings = Headings(tuple(names), {}, tuple(repeated))
+    return QueryFile(path, tuple(names), table, answers.shown, headings, of_lists)
 
 
 def _text(value: object, name: str, place: str) -> str | None:
-    if isinstance(value, bytes | bytearray | memoryview | list | dict):
+    if isinstance(value, list):
+        return joined(value, lambda one: _text(one, name, place), f"{place}: column {name!r}")
+    if isinstance(value, bytes | bytearray | memoryview | dict):
         raise DataError(
-            f"{place}: column {name!r} holds bytes or lists, which are no answers; leave it out of the query."
+            f"{place}: column {name!r} holds bytes or objects, which are no answers; leave it out of the query."
         )
     if isinstance(value, Decimal):
         return canonical(format(value, "f"))

@@ -77,6 +77,9 @@ def alone(facts: Facts, *, first: bool) -> Guess:
     """Say what one column is; the `first` of the data may be an id whatever its name."""
     if not facts.texts:
         return _guess(facts, "empty", "nothing in it")
+    lists = _of_lists(facts)
+    if lists is not None:
+        return lists
     whole = facts.filled == facts.rows
     named = ID_NAME.match(facts.name) is not None or ID_AT_THE_END.match(facts.name) is not None
     if (
@@ -314,6 +317,19 @@ def _date(facts: Facts) -> Guess | None:
 def _is_day(text: str, pattern: str) -> bool:
     day = day_written(text, pattern)
     return day is not None and 1900 <= day.year <= 2100
+
+
+def _of_lists(facts: Facts) -> Guess | None:
+    """Take lists for several answers, as they are."""
+    by, labels = facts.about.joined_by, facts.about.labels
+    pieces = {piece for text in facts.texts for piece in text.split(by)} if by else set()
+    if not 1 <= len(pieces) <= MOST_JOINED:
+        return None
+    values = last_behind(sorted(pieces, key=in_order))
+    return _guess(
+        facts, "joined", f"lists of {counted(len(values), 'value')}", details={"by": by},
+        answers=tuple((value, labels.get(value, value)) for value in values),
+    )  # fmt: skip
 
 
 def _joined(facts: Facts) -> Guess | None:

@@ -19,7 +19,8 @@ from eager_otter.data.columns import Located
 from eager_otter.data.csv_file import CsvFile
 from eager_otter.data.ddi import FixedWidthFile
 from eager_otter.data.described import Described
-from eager_otter.data.files import DataFile
+from eager_otter.data.files import ColumnsOf, DataFile, FileWithLists, with_answers
+from eager_otter.data.lists import BY
 from eager_otter.data.opening import Reading, open_data
 from eager_otter.data.sheet_file import SheetFile, largest_sheet
 from eager_otter.data.triple_s import TripleSFile
@@ -190,16 +191,24 @@ def look_at(data: Any, reading: Reading | None = None, dictionary: Path | None =
     first = open_data(data, reading)
     first, reading, sheet = _of_largest_sheet(data, first, reading)
     file, reading = _with_headings(data, first, reading)
+    file = with_answers(file)
+    left_out = file.left_out if isinstance(file, ColumnsOf) else ()
+    unread = (
+        (f"Left out, as they hold neither numbers nor texts: {', '.join(left_out)}.",) if left_out else ()
+    )
     if isinstance(file, TripleSFile) and dictionary is not None:
         raise RequestError("A triple-s definition is its own dictionary; leave the other out.")
     known = None if dictionary is None else read_dictionary(dictionary, file.names)
+    described = {**_described(file), **({} if known is None else known.columns)}
+    for name in file.lists() if isinstance(file, FileWithLists) else ():
+        described[name] = replace(described.get(name, Described()), joined_by=BY)
     return Looked(
         name=name_of(Path(data)) if isinstance(data, str | Path) else "frame",
         file=file,
         opened=first,
         reading=reading,
-        about={**_described(file), **({} if known is None else known.columns)},
-        told=(*sheet, *(() if known is None else (f"Dictionary: {line}" for line in known.told))),
+        about=described,
+        told=(*sheet, *unread, *(() if known is None else (f"Dictionary: {line}" for line in known.told))),
     )
 
 
