@@ -6,15 +6,17 @@ import csv
 import io
 import re
 from collections.abc import Iterable
+from contextlib import suppress
 from pathlib import Path
+from typing import Any
 
 import pyarrow as pa
 import pytest
-from hypothesis import example, given
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import eager_otter as otter
-from eager_otter.data import csv_file, csv_lines
+from eager_otter.data import csv_file, csv_lines, line_breaks
 from eager_otter.data.csv_file import open_csv
 
 WINDOW = 48  # bytes
@@ -117,7 +119,7 @@ def test_a_value_that_is_cut_within_quotes_is_not_taken_for_two_rows(
 def test_threads_read_all_but_what_is_not_line_by_line(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """Only what follows a value of two lines is read row by row."""
+    """Also values of two lines; only what follows a quote within such a value, or a blank line, is read row by row."""
     path = tmp_path / "long.csv"
     rows = [[f"{k}", "answer", "x"] for k in range(200)]
     by_row: list[int] = []
@@ -133,8 +135,83 @@ def test_threads_read_all_but_what_is_not_line_by_line(
     text = texts_of(rows, "\n", csv.QUOTE_MINIMAL)
     path.write_text(text, encoding="utf-8")
     assert in_windows(path) == rows
-    before = text.index('150,"two')
-    assert before - WINDOW <= by_row[1] <= before
+    assert by_row[1] == len(text)
+    stray = texts_of(rows, "\n", csv.QUOTE_MINIMAL).replace('\n150,"two', '\n150,5","two')
+    for spoiled, wrong in ((stray, '150,5"'), (text.replace("\n150,", "\n\n150,"), "\n150,")):
+        path.write_text(spoiled, encoding="utf-8")
+        with suppress(otter.FileProblem):
+            in_windows(path)
+        before = spoiled.index(wrong)
+        assert before - WINDOW <= by_row[-1] <= before
+
+
+@pytest.mark.parametrize("quoting", [csv.QUOTE_MINIMAL, csv.QUOTE_ALL])
+def test_values_of_several_lines_are_read_by_threads(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, quoting: int
+) -> None:
+    """Wherever they stand, the headings among them, and however many a window holds."""
+    monkeypatch.setattr(csv_file._CsvReader, "_row_by_row", lambda reader, start: iter(()))
+    rows = [[f"{k}", "long\nanswer" * (k % 5), 'so "called"\n\n'] for k in range(60)]
+    path = tmp_path / "long.csv"
+    text = texts_of(rows, "\r\n", quoting).replace(
+        "third", '"third\nof all"' if quoting == 0 else "third\nof all"
+    )
+    path.write_text(text, encoding="utf-8", newline="")
+    for window in (110, 256, 4_000):
+        monkeypatch.setattr(csv_file, "WINDOW", window)
+        file = open_csv(path, delimiter=",", encoding="utf-8", decimal=".", heading_rows=1)
+        parts = [part.to_pydict() for part in file.in_a_row(file.names)]
+        assert [list(row) for part in parts for row in zip(*part.values(), strict=True)] == rows
+
+
+OF_FIVE = st.lists(
+    st.sampled_from(
+        [
+            "1,2,3,4,5\n", "1,2,3,4,5\r\n", '1,"two\nlines",3,4,5\n', '"1","2","3","4","5"\n', "\n", '1,"so ""called""\n",3,4,5\n',
+            '1,"2,3,4,5\n1,2,3,4,5\n1,2",3,4,5\n', '1,2,"3,4,5\r\n1,2,3",4,5\n', '1,"2,3,4,5\n1,2"x,3,4,5\n', '1,x"2,3,4,5\n',
+            '1,5",3,4,5\n', '1,5",6",4,5\n', '1,"2,3\r4,5\n1",2,3,4\n', '1,"2,3,4,5\n', '"\n', "1,2,3,4,5",
+        ]
+    ),
+    max_size=12,
+)  # fmt: skip
+
+
+def swallowed(text: str, size: int) -> tuple[Any, Any]:
+    """Find what looks like rows within quotes: in rows of several lines, None where they cannot be told; in all rows."""
+    content = text.encode()
+    blocks = [content[k : k + size] for k in range(0, len(content), size)]
+    windows = [one.content for one in csv_lines.windows_of(blocks, len(content), ",")]
+    found = line_breaks.swallowed_within(windows, ",", 5, bytes.decode)
+    whole = sum(map(len, windows)) == len(content)
+    return (found if whole else None), list(line_breaks.swallowed_rows(io.StringIO(text, newline=""), ",", 5))
+
+
+@settings(max_examples=400)
+@given(OF_FIVE, st.sampled_from([20, 48, 1_000]))
+def test_rows_within_quotes_are_those_found_by_reading_every_row(pieces: list[str], size: int) -> None:
+    found, wanted = swallowed("".join(pieces), size)
+    assert found is None or found == wanted
+
+
+def test_rows_within_quotes_are_told_where_quotes_stand_in_place() -> None:
+    lines = "1,2,3,4,5\n" * 7
+    text = f'{lines}1,"2,3,4,5\n1,2,3,4,5\n1,2",3,4,5\n{lines}1,2,"3,4,5\n1,2,3",4,5\n'
+    for size in (20, 48, 1_000):
+        found, wanted = swallowed(text, size)
+        assert found == wanted == [line_breaks.Swallowed(8, 2), line_breaks.Swallowed(18, 1)]
+    for stray in ('1,5",3,4,5\n1,"2",3,4,5\n', '1,"5"x,3,4,5\n', '1,2\r3,"4\n",5\n', '1,"2,3,4,5\n'):
+        assert swallowed(text + stray, 1_000)[0] is None
+
+
+@given(
+    st.lists(st.lists(st.one_of(PLAIN, ODD), min_size=3, max_size=3), min_size=1, max_size=20), st.booleans()
+)
+def test_rows_of_several_lines_are_told_by_quotes(rows: list[list[str]], marked: bool) -> None:
+    """Of what was written well, also behind the mark of an encoding: no row but these need be read."""
+    text = texts_of(rows, "\n", csv.QUOTE_ALL)
+    within = line_breaks.breaks_within(text.encode("utf-8-sig" if marked else "utf-8"), ",")
+    assert within is not None
+    assert len(within) == sum(cell.count("\n") for row in rows for cell in row)
 
 
 def test_a_wrong_row_far_down_is_named(tmp_path: Path) -> None:
@@ -147,9 +224,9 @@ def test_a_wrong_row_far_down_is_named(tmp_path: Path) -> None:
 def test_a_file_without_lines_is_not_held_as_one(tmp_path: Path) -> None:
     """Lines that end in a carriage return alone, and a quote that is never closed, end the windows."""
     blocks = [b"x" * 10] * 1000
-    assert list(csv_lines.windows_of(iter(blocks), 100)) == []
+    assert list(csv_lines.windows_of(iter(blocks), 100, ",")) == []
     taken = iter(blocks)
-    assert list(csv_lines.windows_of(taken, 100)) == []
+    assert list(csv_lines.windows_of(taken, 100, ",")) == []
     assert len(list(taken)) == 1000 - 11
     path = tmp_path / "returns.csv"
     path.write_bytes("\r".join([",".join(NAMES), *["1,2,3"] * 50]).encode())

@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 import pyarrow as pa
-from pyarrow import compute
 
 from eager_otter.data import files
 from eager_otter.data.lists import is_list, joined_column
@@ -59,6 +58,8 @@ def answers_in(column: Any, name: str, place: str) -> Any:
         of_column = f"{place}: column {name!r}"
         return joined_column(column, lambda values: answers_in(values, name, place), of_column)
     if pa.types.is_time(kind):
+        from pyarrow import compute
+
         return compute.replace_substring_regex(column.cast(pa.string()), NO_FRACTION, "")
     if pa.types.is_dictionary(kind):
         return column if pa.types.is_string(kind.value_type) else answers_in(_decoded(column), name, place)

@@ -9,7 +9,7 @@ import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import field
-from functools import lru_cache
+from functools import lru_cache, partial
 from itertools import islice
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -20,7 +20,7 @@ from eager_otter.data.csv_lines import is_by_bytes, rows_by_line, windows_of
 from eager_otter.data.described import Described
 from eager_otter.data.files import Source, checked_names, digest_ahead, is_long, source_of
 from eager_otter.data.headings import MOST_ROWS, ROWS_LOOKED_AT, Headings, below_title, read_headings
-from eager_otter.data.line_breaks import swallowed_rows
+from eager_otter.data.line_breaks import Swallowed, swallowed_rows, swallowed_within
 from eager_otter.data.remark import Remark, blank_lines, named
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, FileProblem, RequestError, name_of, shown_path
@@ -103,8 +103,7 @@ class CsvFile:
             yield blank_lines(blank)
         if rows >= filled - self.headings.count - self.titles:
             return
-        lines = read_lines(self.path, TEXT_FILE, encoding=self.encoding, errors="replace")
-        remarks = list(swallowed_rows(lines, self.delimiter, len(self.names)))
+        remarks = self._swallowed_rows()
         if remarks:
             lost, where = sum(one.rows for one in remarks), [f"line {one.line:,}" for one in remarks]
             yield Remark(
@@ -118,6 +117,22 @@ class CsvFile:
                 count=lost,
                 severe=True,
             )
+
+    def _swallowed_rows(self) -> list[Swallowed]:
+        """Find what looks like rows within quotes: in rows of several lines, or in all where these cannot be told."""
+        if is_by_bytes(self.encoding):
+            read = _Measured(read_blocks(self.path, TEXT_FILE, BLOCK))
+            windows = _Measured(window.content for window in windows_of(read, BLOCK, self.delimiter))
+            found = swallowed_within(
+                windows,
+                self.delimiter,
+                len(self.names),
+                partial(str, encoding=self.encoding, errors="replace"),
+            )
+            if found is not None and windows.size == read.size:
+                return found
+        lines = read_lines(self.path, TEXT_FILE, encoding=self.encoding, errors="replace")
+        return list(swallowed_rows(lines, self.delimiter, len(self.names)))
 
     def _count_lines(self) -> tuple[int, int]:
         """Count the lines that hold something, and the blank ones between them, not those at the end."""
@@ -276,6 +291,18 @@ def _decimals(text: str, sign: str, delimiter: str) -> Iterator[str]:
             yield digits[1]
 
 
+class _Measured:
+    """Goes through blocks of bytes, and tells the `size` of all so far."""
+
+    def __init__(self, blocks: Iterable[bytes]) -> None:
+        self.blocks, self.size = blocks, 0
+
+    def __iter__(self) -> Iterator[bytes]:
+        for block in self.blocks:
+            self.size += len(block)
+            yield block
+
+
 class _CsvReader:
     """Reads columns of a CSV file as text, and says in plain words what stops it."""
 
@@ -292,20 +319,21 @@ class _CsvReader:
             raise self._problem(error) from error
 
     def parts(self) -> Iterator[Any]:
-        """Read by threads as long as each line is a row, what is left row by row."""
+        """Read by threads as long as it is sure what the rows are, what is left row by row."""
         done = 0
         if len(self.file.names) > 1 and is_by_bytes(self.file.encoding):
-            windows = windows_of(read_blocks(self.file.path, TEXT_FILE, WINDOW), WINDOW)
+            windows = windows_of(read_blocks(self.file.path, TEXT_FILE, WINDOW), WINDOW, self.file.delimiter)
             for end, table in rows_by_line(windows, self._window, self.file.delimiter, self.file.above):
                 done = end
                 yield table
         yield from self._row_by_row(done)
 
-    def _window(self, content: bytes, first: bool) -> Any:
-        """Read whole lines. Raises ArrowInvalid."""
+    def _window(self, content: bytes, first: bool, breaks: bool) -> Any:
+        """Read whole rows, whose values may hold line `breaks`. Raises ArrowInvalid."""
         from pyarrow import csv as arrow_csv
 
-        options = self._options(names=self._all_names(self.file.above if first else 0), whole=len(content))
+        names = self._all_names(self.file.above if first else 0)
+        options = self._options(names=names, whole=len(content), breaks=breaks)
         return arrow_csv.read_csv(pa.BufferReader(content), **options)
 
     def _row_by_row(self, start: int) -> Iterator[Any]:
@@ -324,9 +352,17 @@ class _CsvReader:
                 raise self._problem(error) from error
 
     def _options(
-        self, *, slowly: bool = False, names: Mapping[str, Any] | None = None, whole: int = 0
+        self,
+        *,
+        slowly: bool = False,
+        names: Mapping[str, Any] | None = None,
+        whole: int = 0,
+        breaks: bool = False,
     ) -> dict[str, Any]:
-        """Say how to read: `slowly` row by row, with other `names` of columns, or a `whole` window of so many bytes."""
+        """Say how to read: `slowly` row by row, with other `names` of columns, or a `whole` window of so many bytes.
+
+        Values of a window may hold line `breaks`, or else are taken to hold none.
+        """
         from pyarrow import csv as arrow_csv
 
         path = self.file.path
@@ -340,7 +376,7 @@ class _CsvReader:
             "parse_options": arrow_csv.ParseOptions(
                 delimiter=self.file.delimiter,
                 # lines are parted faster without
-                newlines_in_values=not whole and _has_quotes(path, stamp_of(path)),
+                newlines_in_values=breaks or (not whole and _has_quotes(path, stamp_of(path))),
                 ignore_empty_lines=len(self.file.names) > 1,
                 invalid_row_handler=self._skip if slowly else None,
             ),

@@ -1,4 +1,4 @@
-"""Long CSV files in windows of whole lines, which threads read side by side, as long as each line is a row."""
+"""Long CSV files in windows of whole rows, which threads read side by side, as long as it is sure what rows are."""
 
 from __future__ import annotations
 
@@ -7,11 +7,13 @@ import csv
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
 from itertools import islice
 from typing import Any
 
 import pyarrow as pa
 
+from eager_otter.data.line_breaks import QUOTE, breaks_within, quotes_in
 from eager_otter.dataclass import dataclass
 from eager_otter.gates.machine import processors
 
@@ -25,7 +27,7 @@ BY_BYTES = (
 
 @dataclass(frozen=True, slots=True)
 class Window:
-    """Whole lines of a file, whose first byte is the one numbered `start` (from 0)."""
+    """Whole rows of a file, whose first byte is the one numbered `start` (from 0)."""
 
     start: int
     content: bytes
@@ -36,33 +38,76 @@ def is_by_bytes(encoding: str) -> bool:
     return codecs.lookup(encoding).name.startswith(BY_BYTES)
 
 
-def windows_of(blocks: Iterable[bytes], longest: int) -> Iterator[Window]:
-    """Join blocks to windows of lines, the last of which may lack its end; stop before a line that is too long."""
+def windows_of(blocks: Iterable[bytes], longest: int, delimiter: str) -> Iterator[Window]:
+    """Join blocks to windows of lines, the last of which may lack its end; stop before a line that is too long.
+
+    A value within quotes is not parted, as long as quotes open and close values and stand nowhere else.
+    """
     carried, start = b"", 0
     for block in blocks:
-        whole, end, rest = (carried + block).rpartition(b"\n")
-        carried = rest
+        content = carried + block
+        end = _cut(content, delimiter)
+        carried = content[end:]
         if end:
-            yield Window(start, whole + end)
-            start += len(whole) + 1
+            yield Window(start, content[:end])
+            start += end
         if len(carried) > longest:
             return
     if carried:
         yield Window(start, carried)
 
 
+def _cut(content: bytes, delimiter: str) -> int:
+    """Return where the last line ends that is over outside of quotes; 0 where there is none."""
+    end = content.rfind(b"\n") + 1
+    within = content.count(QUOTE, 0, end) % 2 == 1
+    if not within or quotes_in(content[:end], delimiter) is None:
+        return end
+    while end and within:
+        before = content.rfind(b"\n", 0, end - 1) + 1
+        within = content.count(QUOTE, before, end) % 2 == 0
+        end = before
+    return end
+
+
 def rows_by_line(
-    windows: Iterable[Window], read: Callable[[bytes, bool], Any], delimiter: str, above: int
+    windows: Iterable[Window], read: Callable[[bytes, bool, bool], Any], delimiter: str, above: int
 ) -> Iterator[tuple[int, Any]]:
     """Read windows by threads, in turn: the byte behind each window, and its rows as an Arrow table.
 
-    `read` makes a table of the bytes of a window, and hears whether it is the first; it raises ArrowInvalid. `above`
-    are the lines above the first row. It ends before the first window of which not every line is sure to be a row:
-    where a value holds a line break, a line is blank, or a row is wrong. What is left is to be read row by row.
+    `read` makes a table of the bytes of a window, and hears whether it is the first, and whether values may hold line
+    breaks; it raises ArrowInvalid. `above` are the rows above the first. It ends before the first window of which it is
+    not sure what its rows are: where a line is blank, a quote stands within an answer, or a row is wrong. What is left
+    is to be read row by row.
     """
+    several: list[
+        int
+    ] = []  # the first bytes of windows with values of several lines, after which more are likely
 
     def rows_of(window: Window) -> Any:
-        return read(window.content, window.start == 0)
+        lines = _lines_in(window.content)
+        if lines is None:
+            return None
+        rows = lines - (0 if window.start else above)
+        ways = (by_quotes, by_lines) if several else (by_lines, by_quotes)
+        for way in ways:
+            with suppress(pa.ArrowInvalid):
+                table = way(window, rows)
+                if table is not None:
+                    return table
+        return None
+
+    def by_lines(window: Window, rows: int) -> Any:
+        table = read(window.content, window.start == 0, False)
+        return table if table.num_rows == rows and not _ends_in_quotes(window.content, delimiter) else None
+
+    def by_quotes(window: Window, rows: int) -> Any:
+        within = breaks_within(window.content, delimiter)
+        if within is None or not within.size:
+            return None
+        several.append(window.start)
+        table = read(window.content, window.start == 0, True)
+        return table if table.num_rows == rows - within.size else None
 
     waiting: deque[tuple[Window, Future[Any]]] = deque()
     left = iter(windows)
@@ -75,14 +120,8 @@ def rows_by_line(
                 if not waiting:
                     return
                 window, reading = waiting.popleft()
-                try:
-                    table = reading.result()
-                except pa.ArrowInvalid:
-                    return
-                lines = _lines_in(window.content)
-                if lines is None or table.num_rows != lines - (0 if window.start else above):
-                    return
-                if _ends_in_quotes(window.content, delimiter):
+                table = reading.result()
+                if table is None:
                     return
                 yield window.start + len(window.content), table
         finally:

@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-from pyarrow import compute
 
 from eager_otter.errors import DataError
 
@@ -44,6 +43,8 @@ def joined_column(column: Any, as_texts: Callable[[Any], Any], place: str) -> An
 
 
 def _joined(lists: Any, as_texts: Callable[[Any], Any], place: str) -> Any:
+    from pyarrow import compute
+
     lengths = compute.fill_null(compute.list_value_length(lists), 0).to_numpy(zero_copy_only=False)
     of_row = np.repeat(np.arange(len(lists)), lengths)
     texts = as_texts(pa.chunked_array([compute.list_flatten(lists)])).cast(pa.string()).combine_chunks()
