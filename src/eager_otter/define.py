@@ -18,6 +18,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any, ClassVar, Literal, TypeAlias
 
 from eager_otter.codebook import file
+from eager_otter.codebook.model import LengthOfTime
 from eager_otter.dataclass import dataclass
 from eager_otter.documents.checking import check
 from eager_otter.documents.definition import Definition
@@ -181,14 +182,17 @@ class Number(_Question):
     Raises RequestError with everything that is wrong.
 
     `column` is that of the data (None: the name of the question); `missing` are values that are no answers;
-    `thousands` is the sign between the thousands of its numbers (None: there is none). `text`, `label`, `section` and
-    `asked` are as in `Single`.
+    `thousands` is the sign between the thousands of its numbers (None: there is none); `unit` names what may stand
+    before or behind them, such as "€" or "kg". With `time`, lengths of time are read as minutes: "h:m:s", "h:m" or
+    "m:s" says how they are written. `text`, `label`, `section` and `asked` are as in `Single`.
     """
 
     _part: ClassVar[type[Part]] = file.NumberFile
     column: str | None = None
     missing: Sequence[Code] | None = None
     thousands: str | None = None
+    unit: str | Sequence[str] | None = None
+    time: LengthOfTime | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

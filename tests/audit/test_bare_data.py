@@ -106,7 +106,11 @@ def test_a_slip_is_found_where_it_was_made(
     spoil(frame)
     found = otter.audit_data(frame).slips
     assert (slip, where, count) in [(one.name, one.where, one.count) for one in found]
-    assert {one.name for one in found} <= {slip, "answer given once"}
+    far = (
+        {"number far out"} if where == "spend" else set()
+    )  # 1,204.50 is as far out as it is with no mark in it
+    assert {one.name for one in found} <= {slip, "answer given once", *far}
+    assert slip != "numbers stored as text" or where != "spend" or far <= {one.name for one in found}
 
 
 @pytest.mark.parametrize(

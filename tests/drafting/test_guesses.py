@@ -300,7 +300,13 @@ def test_what_else_is_guessed() -> None:
         ("region", cycled([1, 2, 3, -99]), "single", "is -99 no answer? then add missing: true"),
         ("age", [*range(18, 80), -99] * 2, "number", "is -99 no answer? then write missing: [-99]"),
         ("ip", [f"10.0.{k}.{k % 7}" for k in range(120)], "text", ""),
-        ("paid", [f"€ {1000 + k:,}.50" for k in range(120)], "text", "numbers with a sign or unit"),
+        ("paid", [f"€ {1000 + k:,}.50" for k in range(120)], "number", "'€ 1,000.50' is taken for a number with a unit"),
+        ("flat", [f"{k // 2}{'ab'[k % 4 > 1]}" for k in range(240)], "text", "numbers with a sign or unit"),
+        ("some", [*(f"{k // 2} kg" for k in range(240)), "none of it"], "text", ""),
+        ("least", [f"<{k // 2}" for k in range(120)], "text", "numbers with a sign or unit"),
+        ("both", [f"({k // 2})" for k in range(120)], "text", "numbers with a sign or unit"),
+        ("mixed", [f"{k} {('kg', 'lb')[k % 2]}" for k in range(120)], "text", "numbers with a sign or unit"),
+        ("place", [f"{k // 2}{dict(enumerate(('st', 'nd'), 1)).get(k // 2, 'th')}" for k in range(120)], "text", "numbers with a sign or unit"),
         ("balance", [*range(-60, 80), -999] * 2, "number", ""),
         ("status", cycled(["Complete"]), "single", ""),  # it tells nobody apart
         ("progress", cycled([100]), "single", ""),
@@ -533,9 +539,9 @@ def test_a_draft_of_any_frame_opens_it_and_drops_no_column(data: st.DataObject) 
 @pytest.mark.parametrize(
     ("values", "role", "doubt"),
     [
-        ([f"{k % 101}%" for k in range(ROWS)], "text", "numbers with a sign or unit, such as '0%'?"),
-        ([f"€ {k / 7:.2f}" for k in range(ROWS)], "text", "numbers with a sign or unit, such as '€ 0.00'?"),
-        ([f"{k / 7:.1f} kg" for k in range(ROWS)], "text", "numbers with a sign or unit, such as '0.0 kg'?"),
+        ([f"{k % 101}%" for k in range(ROWS)], "number", "'0%' is taken for a number with a unit"),
+        ([f"€ {k / 7:.2f}" for k in range(ROWS)], "number", "'€ 0.00' is taken for a number with a unit"),
+        ([f"{k / 7:.1f} kg" for k in range(ROWS)], "number", "'0.0 kg' is taken for a number with a unit"),
         ([f"{k // 60:02}:{k % 60:02}" for k in range(ROWS)], "text", "lengths of time such as '00:00'?"),
         ([f"some thought, the {k}th" for k in range(ROWS)], "text", ""),
         ([f"{k * 37:05}" for k in range(ROWS)], "text", ""),  # digits with zeros in front are no numbers

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Callable, Iterator, Sequence
 from datetime import UTC, datetime
@@ -25,6 +26,7 @@ from eager_otter.drafting.answers import listed_answers
 from eager_otter.drafting.drafting import Looked, look_at
 from eager_otter.drafting.facts import Facts, Guess
 from eager_otter.drafting.meaning import twins
+from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import counted
 
 NAMED = 5
@@ -207,6 +209,12 @@ class _DataChecks:
     def text_numbers(self, facts: Facts, guess: Guess) -> Iterator[Slip]:
         """Find numbers that are stored as text."""
         words = facts.words
+        if "unit" in guess.details:
+            yield self.slip(
+                "numbers stored as text", "warning", facts.name, f"Numbers with a unit, such as {words[0]!r}: {{n}}.",
+                f"Write unit: {guess.details['unit']!r} at the question in the codebook.", _which(facts, set(words)),
+            )  # fmt: skip
+            return
         parted = [text for text in words if thousands_parted(text)]
         nearly = guess.role == "number" and bool(words)
         if guess.role in ("text", "single"):
@@ -222,7 +230,7 @@ class _DataChecks:
         """Find numbers far from all others, by the median and the median deviation from it."""
         if guess.role not in ("number", "weight"):
             return
-        values = _numbers_of(facts)
+        values = _numbers_of(facts, guess)
         far = _far(values)
         if far.any():
             shown = ", ".join(
@@ -256,7 +264,7 @@ class _DataChecks:
         """Find interviews that took less than a third of the usual time."""
         if guess.role != "number" or not LENGTH_NAME.search(facts.name) or facts.filled < FEWEST_TIMED:
             return
-        values = _numbers_of(facts)
+        values = _numbers_of(facts, guess)
         middle = float(np.nanmedian(values))
         fast = values < TOO_FAST * middle
         if fast.any() and fast.sum() < facts.filled / 4:
@@ -387,9 +395,19 @@ def _texts_of(facts: Facts) -> npt.NDArray[np.object_]:
     return np.asarray(np.array([*texts], object)[index])
 
 
-def _numbers_of(facts: Facts) -> FloatArray:
+def _numbers_of(facts: Facts, guess: Guess) -> FloatArray:
+    """Return the numbers of a column, NaN for others: (rows,). A unit, or a mark between thousands, is taken out."""
     texts, index = facts.index
+    signs = [str(guess.details[key]) for key in ("unit", "thousands") if key in guess.details]
+
+    def number(text: str) -> float:
+        for sign in signs:
+            text = text.replace(sign, "")
+        found = number_of(text.replace(" ", ""))
+        return math.nan if found is None else found
+
     by_text = dict(zip(facts.texts, facts.numbers.tolist(), strict=True))
+    by_text |= {text: number(text) for text in facts.words if signs}
     return np.asarray(np.array([by_text.get(text, np.nan) for text in texts], np.float64)[index])
 
 

@@ -2,7 +2,7 @@
 
 from typing import Annotated, Any, Literal, get_args
 
-from eager_otter.codebook.model import CodeColumn, DateColumn, Source
+from eager_otter.codebook.model import CodeColumn, DateColumn, LengthOfTime, NumberColumn, Source
 from eager_otter.documents.part import Before, ByShape, Code, Limits, Part, Text, fields_of, key, rule
 from eager_otter.documents.written import written_code
 from eager_otter.gates.numbers import number_of
@@ -198,13 +198,27 @@ class ColumnFile(QuestionPart):
 class NumberFile(ColumnFile):
     """A number per respondent."""
 
+    examples = {
+        "unit": '["€", EUR]',
+    }
+
     kind: Literal["number"]
     missing: list[Code] | None = None
     thousands: Literal[",", ".", "'", " "] | None = None
+    unit: Text | list[Text] | None = None
+    time: LengthOfTime | None = None
+
+    @rule
+    def _one_way(self) -> None:
+        if self.time is not None and {"thousands", "unit"} & self.said:
+            raise ValueError(
+                "time reads lengths of time, which have neither thousands nor a unit; take these out."
+            )
 
     def source(self, name: str) -> Source:
-        """Say where the question of a name is read from, and what parts the thousands of its numbers."""
-        return CodeColumn(self.column or name, self.thousands or "")
+        """Say where the question of a name is read from, and how its numbers are written."""
+        units = [self.unit] if isinstance(self.unit, str) else self.unit or []
+        return NumberColumn(self.column or name, self.thousands or "", tuple(units), self.time)
 
 
 class TextFile(ColumnFile):

@@ -127,10 +127,26 @@ class Difference:
 
 @dataclass(frozen=True, slots=True)
 class CodeColumn:
-    """One column holding a code, or a number with a sign between its `thousands`; "" for none."""
+    """One column holding a code."""
+
+    column: str
+
+
+LengthOfTime = Literal["h:m:s", "h:m", "m:s"]
+
+
+@dataclass(frozen=True, slots=True)
+class NumberColumn:
+    """One column holding a number, as it is written there.
+
+    `thousands` is the sign between its thousands, "" for none; `units` may stand before or behind it. With `time`, it
+    is a length of time, read as minutes.
+    """
 
     column: str
     thousands: str = ""
+    units: tuple[str, ...] = ()
+    time: LengthOfTime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -240,6 +256,7 @@ class Derived:
 
 Source = (
     CodeColumn
+    | NumberColumn
     | TickColumns
     | MentionColumns
     | JoinedColumn
@@ -301,7 +318,7 @@ class Question(Viewed):
     def columns(self) -> tuple[str, ...]:
         """The data columns it is read from; none for bands and derived answers."""
         match self.source:
-            case CodeColumn(column, _) | JoinedColumn(column, _) | DateColumn(column, _):
+            case CodeColumn(column) | NumberColumn(column) | JoinedColumn(column, _) | DateColumn(column, _):
                 return (column,)
             case TickColumns(columns):
                 return tuple(column for _, column in columns)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable, Container, Iterable, Sequence
+from collections.abc import Callable, Collection, Container, Iterable, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -47,6 +47,14 @@ FNV_START, FNV_PRIME = np.uint64(14_695_981_039_346_656_037), np.uint64(1_099_51
 def usual_row_text(row: int) -> str:
     """Name a row (from 0) by its number from 1."""
     return f"row {row + 1}"
+
+
+LENGTH_OF_TIME = pattern(r"\d{1,4}:[0-5]?\d(:[0-5]?\d([.,]\d+)?)?")
+AROUND_NUMBERS = pattern(r"[-+\d.,' \u00a0\u202f]*\d[\d.,' \u00a0\u202f]*")
+LONGEST_UNIT = 4
+BOUNDS = ("<", ">", "<=", ">=", "≤", "≥", "~")
+BLANKS = r"[\s\x{a0}\x{202f}]*"
+DIGITS = r"-?[\d.,' \x{a0}\x{202f}]*\d"  # of a number, whatever parts its thousands
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -422,13 +430,64 @@ def without_thousands(column: Any, mark: str) -> Any:
     import pyarrow.compute as pc
 
     sign = re.escape(located.decimal)
-    parted = pc.match_substring_regex(array, rf"^-?\d{{1,3}}({re.escape(mark)}\d{{3}})+({sign}\d+)?$")
+    parted = pc.match_substring_regex(
+        array, rf"^{BLANKS}-?\d{{1,3}}({re.escape(mark)}\d{{3}})+({sign}\d+)?{BLANKS}$"
+    )
     return Located(
         pc.if_else(parted, pc.replace_substring(array, mark, ""), array),
         located.first,
         located.decimal,
         located.row_text,
     )
+
+
+def without_units(column: Any, units: Sequence[str], kept: Collection[str]) -> Any:
+    """Take a unit before or behind numbers out of a column of texts, in any case; other texts stay, and those `kept`.
+
+    A sign stays before the number: -$5 and $-5 are -5.
+    """
+    unit = "|".join(re.escape(unit) for unit in units)
+    before = rf"^{BLANKS}([-+]?){BLANKS}(?i:{unit}){BLANKS}({DIGITS}){BLANKS}$"
+    behind = rf"^{BLANKS}()({DIGITS}){BLANKS}(?i:{unit}){BLANKS}$"
+
+    def read(array: Any, compute: Any) -> Any:
+        for form in (before, behind):
+            array = compute.replace_substring_regex(array, form, r"\1\2")
+        return array
+
+    return _rewritten(column, read, kept)
+
+
+def as_minutes(column: Any, written: str, kept: Collection[str]) -> Any:
+    """Read lengths of time, `written` as h:m:s, h:m or m:s, as minutes; other texts stay, and those `kept`."""
+    first, *others = written.split(":")
+    pattern = rf"(?P<{first}>\d{{1,4}})" + "".join(rf":(?P<{part}>[0-5]?\d)" for part in others)
+    fraction = r"(?P<f>[.,]\d{1,6})?" if others[-1] == "s" else ""
+    minutes = {"h": 60.0, "m": 1.0, "s": 1 / 60, "f": 1 / 60}
+
+    def read(array: Any, compute: Any) -> Any:
+        found = compute.extract_regex(array, rf"^{BLANKS}{pattern}{fraction}{BLANKS}$")
+        total = np.zeros(len(array))
+        for field in found.type:
+            text = compute.fill_null(compute.struct_field(found, field.name), "")
+            digits = compute.replace_substring(text, ",", ".")
+            number = compute.cast(compute.if_else(compute.equal(digits, ""), "0", digits), pa.float64())
+            total += number.to_numpy(zero_copy_only=False) * minutes[field.name]
+        return compute.if_else(compute.is_valid(found), compute.cast(pa.array(total), pa.string()), array)
+
+    return _rewritten(column, read, kept)
+
+
+def _rewritten(column: Any, read: Callable[[Any, Any], Any], kept: Collection[str]) -> Any:
+    """Rewrite a column of texts but for those `kept`; `read` hears of the functions of Arrow."""
+    located = column if isinstance(column, Located) else Located(column, 0)
+    array = _plainly(one_array(located.column))
+    if not pa.types.is_string(array.type):
+        return located
+    import pyarrow.compute as pc
+
+    stays = pc.is_in(array, pa.array(sorted(kept), pa.string()))
+    return replace(located, column=pc.if_else(stays, array, read(array, pc)))
 
 
 def plain_numbers(texts: Sequence[str]) -> FloatArray | None:
@@ -528,6 +587,14 @@ def _remedy_for(wrong: set[str]) -> str:
             "Is the comma a decimal sign? Then write decimal: ',' beside the file in the plan's data. "
             "If it parts thousands, write thousands: ',' at the question in the codebook."
         )
+    if all(LENGTH_OF_TIME.fullmatch(text) for text in wrong):
+        return (
+            "If these are lengths of time, write time: h:m:s (or h:m, m:s) at the question in the codebook."
+        )
+    units = {AROUND_NUMBERS.sub("", text).strip("-+ ") for text in wrong if AROUND_NUMBERS.search(text)}
+    if len(units) == 1 and all(0 < len(unit) <= LONGEST_UNIT and unit not in BOUNDS for unit in units):
+        (unit,) = units
+        return f"If {unit!r} is a unit, write unit: {unit!r} at the question in the codebook."
     example = next((text for text in sorted(wrong) if text.startswith(("<", ">"))), "")
     as_it_stands = f" ('= {example}' for the text {example!r})" if example else ""
     return f"Correct the data, or list these values under 'missing' in the codebook{as_it_stands}."

@@ -13,10 +13,10 @@ from eager_otter.codebook.bands import Band
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.missing import Missing
 from eager_otter.codebook.model import (
-    CodeColumn,
     DateColumn,
     JoinedColumn,
     MentionColumns,
+    NumberColumn,
     Question,
     RankAmong,
     TickColumns,
@@ -37,10 +37,12 @@ from eager_otter.data.columns import (
     SHOWN,
     Distinct,
     Located,
+    as_minutes,
     distinct,
     numbers,
     without_missing,
     without_thousands,
+    without_units,
 )
 from eager_otter.data.reasons import BLANK, NO_BAND, UNKNOWN, Reason, Reasons
 from eager_otter.errors import DataError, nearest
@@ -82,8 +84,14 @@ def encode_number(question: Question, columns: Columns) -> NumberAnswers:
     """Encode a number. Raises DataError naming the rows of values that are none."""
     (name,) = question.columns
     column = columns[name]
-    if isinstance(question.source, CodeColumn) and question.source.thousands:
-        column = without_thousands(column, question.source.thousands)
+    source = question.source
+    if isinstance(source, NumberColumn):
+        if source.time is not None:
+            column = as_minutes(column, source.time, question.missing.codes)
+        if source.units:
+            column = without_units(column, source.units, question.missing.codes)
+        if source.thousands:
+            column = without_thousands(column, source.thousands)
     values, which = numbers(column, question.missing, name)
     return NumberAnswers(values, _reasons_of_numbers(question, values, which))
 

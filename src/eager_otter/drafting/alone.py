@@ -42,11 +42,37 @@ LENGTH_OF_TIME = re.compile(r"\d{1,3}:\d\d(?::\d\d)?")
 NUMBER_WITH_A_SIGN = re.compile(
     r"[^\w\s]{0,3} ?[-+]?\d+(?:[.,' ]\d{3})*(?:[.,]\d+)? ?(?:[^\w\s]{1,3}|[^\W\d_]{1,4})?"
 )
+NUMBER_WITH_UNIT = re.compile(
+    r"-?(?P<before>[^\w\s]{0,3}) ?[-+]?(?P<number>\d+(?:[,' ]\d{3})*(?:\.\d+)?)"
+    r" ?(?P<behind>[^\w\s]{1,3}|[^\W\d_]{2,4}|[ghlm]|)"
+)
+NO_UNITS = {
+    "<",
+    ">",
+    "<=",
+    ">=",
+    "≤",
+    "≥",
+    "~",
+    "#",
+    "+",
+    "-",
+    "?",
+    ".",
+    ",",
+    "*",
+    "am",
+    "pm",
+    "st",
+    "nd",
+    "rd",
+    "th",
+}
 OF_NUMBERS = (  # texts that a person would count with
-    (LENGTH_OF_TIME, "lengths of time such as {}? write minutes in the data for means and bands"),
+    (LENGTH_OF_TIME, "lengths of time such as {}? then write kind: number and time: h:m:s, h:m or m:s"),
     (
         NUMBER_WITH_A_SIGN,
-        "numbers with a sign or unit, such as {}? write them without it in the data for means and bands",
+        "numbers with a sign or unit, such as {}? then write kind: number and unit: …, or write them without it",
     ),
 )
 STRAY = 0.1  # share of rows that may hold another text in a column of numbers
@@ -272,6 +298,21 @@ def _parted_numbers(facts: Facts) -> Guess | None:
     return doubted(guess, f"{words[0]!r} is taken for a number with a mark between thousands")
 
 
+def _numbers_with_unit(facts: Facts) -> Guess | None:
+    """Find numbers with one and the same unit before or behind them, such as $12.50 or 80 kg."""
+    found = [NUMBER_WITH_UNIT.fullmatch(text) for text in spread(facts.texts, SAMPLE)]
+    parts = [one.groupdict() for one in found if one is not None]
+    units = {part["before"] or part["behind"] for part in parts} - {""}
+    twice = any(part["before"] and part["behind"] for part in parts)
+    if len(parts) < len(found) or len(units) != 1 or units & NO_UNITS or twice:
+        return None
+    (unit,) = units
+    marks = [sign for sign in THOUSANDS if any(sign in part["number"] for part in parts)]
+    details = {"unit": unit, **({"thousands": marks[0]} if len(marks) == 1 else {})}
+    guess = _guess(facts, "number", f"numbers with the unit {unit!r}", details=details)
+    return doubted(guess, f"{facts.texts[0]!r} is taken for a number with a unit")
+
+
 def _nearly_numbers(facts: Facts) -> Guess | None:
     """Find numbers among which a few rows hold another text, such as a dot or <0.5; these are listed as missing."""
     words = facts.words
@@ -422,6 +463,9 @@ def _words(facts: Facts) -> Guess:
             details={"listed": listed},
             doubts=listed.doubts(),
         )
+    with_unit = _numbers_with_unit(facts)
+    if with_unit is not None:
+        return with_unit
     guess = _guess(facts, "text", f"{len(facts.texts):,} different texts; taken for open answers")
     sample = () if facts.all_numbers else spread(facts.texts, SAMPLE)
     fitting = [doubt for shape, doubt in OF_NUMBERS if sample and all(map(shape.fullmatch, sample))]
