@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import subprocess
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 from types import NoneType, UnionType
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
@@ -29,6 +31,7 @@ from eager_otter.documents.part import (
     key,
     rule,
 )
+from eager_otter.documents.rewriting import yaml_of
 from eager_otter.documents.validating import validated
 from eager_otter.documents.values import Values, values_of
 from eager_otter.documents.yaml_nodes import Document, WrittenFloat, WrittenInt, compose
@@ -339,3 +342,28 @@ def test_an_example_of_a_whole_part_fits(kind: type[Part]) -> None:
     value = compose(f"part: {kind.example}", Path("example.yaml")).data["part"]
     assert isinstance(value, dict)
     assert fit_of_part(kind)(value) is not MISFIT
+
+
+def mappings_in(value: Any) -> Iterator[dict[str, Any]]:
+    """Go through the mappings in a value, however deep."""
+    if isinstance(value, dict):
+        yield value
+    for inner in value.values() if isinstance(value, dict) else value if isinstance(value, list) else []:
+        yield from mappings_in(inner)
+
+
+OURS = re.compile(r"function|\[\w+\[|validator|union|tag|model", re.IGNORECASE)  # words that no file has
+
+
+@pytest.mark.parametrize(("kind", "one"), FIELDS)
+def test_an_unknown_key_is_told_by_its_own_name(kind: type[Part], one: PartField) -> None:
+    """However deep it stands, in a list or under either of two ways to write something."""
+    text = f"{one.key}: {example_of(kind, one).partition(' (')[0]}"
+    for k in range(len(list(mappings_in(compose(text, Path("example.yaml")).data[one.key])))):
+        document = compose(text, Path("example.yaml"))
+        list(mappings_in(document.data[one.key]))[k]["zzz"] = None
+        document = compose(yaml_of(document.data), Path("example.yaml"))
+        _, problems = validated(kind, document.data, document, ())
+        for problem in problems:
+            assert not OURS.search(problem.message), problem.message
+            assert "unknown key" not in problem.message or problem.message.startswith("unknown key 'zzz'.")

@@ -195,6 +195,13 @@ class ColumnFile(QuestionPart):
         return CodeColumn(self.column or name)
 
 
+def _as_units(value: object) -> object:
+    return value if isinstance(value, list) else [value]
+
+
+Units = Annotated[list[Text], Before(_as_units, Text | list[Text]), Limits(min_length=1)]
+
+
 class NumberFile(ColumnFile):
     """A number per respondent."""
 
@@ -205,7 +212,7 @@ class NumberFile(ColumnFile):
     kind: Literal["number"]
     missing: list[Code] | None = None
     thousands: Literal[",", ".", "'", " "] | None = None
-    unit: Text | list[Text] | None = None
+    unit: Units | None = None
     time: LengthOfTime | None = None
 
     @rule
@@ -217,8 +224,7 @@ class NumberFile(ColumnFile):
 
     def source(self, name: str) -> Source:
         """Say where the question of a name is read from, and how its numbers are written."""
-        units = [self.unit] if isinstance(self.unit, str) else self.unit or []
-        return NumberColumn(self.column or name, self.thousands or "", tuple(units), self.time)
+        return NumberColumn(self.column or name, self.thousands or "", tuple(self.unit or ()), self.time)
 
 
 class TextFile(ColumnFile):

@@ -76,10 +76,11 @@ class InSchema:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class ByShape:
-    """How a union of two is told apart: a `mapping` is the first of them, all else the second, `other`."""
+    """How a union of two is told apart: what is of a `kind` is the `first` of them, all else the `other`."""
 
-    mapping: str
+    first: str
     other: str
+    kind: type = dict
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -255,9 +256,10 @@ NUMBERS: Mapping[Any, Fit] = {int: _whole, float: _number}  # which remember how
 
 
 def _annotated(hint: Any, marks: tuple[Any, ...], *, by_name: bool) -> Fit:
-    if any(isinstance(mark, ByShape) for mark in marks):
-        mapping, other = (fit_of_part(part, by_name=by_name) for part in get_args(hint))
-        inner: Fit = lambda value: mapping(value) if isinstance(value, dict) else other(value)  # noqa: E731
+    shape = next((mark for mark in marks if isinstance(mark, ByShape)), None)
+    if shape is not None:
+        first, other = (fit_of_part(part, by_name=by_name) for part in get_args(hint))
+        inner: Fit = lambda value: first(value) if isinstance(value, shape.kind) else other(value)  # noqa: E731
     else:
         inner = fit_of_part(hint, by_name=by_name)
     before = [mark.change for mark in reversed(marks) if isinstance(mark, Before)]

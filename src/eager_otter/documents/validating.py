@@ -118,13 +118,13 @@ def hint_of_model(hint: Any) -> Any:
 
 
 def _by_shape(union: Any, shape: ByShape) -> Any:
-    mapping, other = map(hint_of_model, get_args(union))
+    first, other = map(hint_of_model, get_args(union))
 
     def shape_of(value: object) -> str:
-        return shape.mapping if isinstance(value, dict) else shape.other
+        return shape.first if isinstance(value, shape.kind) else shape.other
 
     return Annotated[
-        Annotated[mapping, Tag(shape.mapping)] | Annotated[other, Tag(shape.other)], Discriminator(shape_of)
+        Annotated[first, Tag(shape.first)] | Annotated[other, Tag(shape.other)], Discriminator(shape_of)
     ]
 
 
@@ -195,7 +195,7 @@ def problems_of(error: ValidationError, kind: Any, document: Document, place: Pl
 
 def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
     loc = tuple(item["loc"])
-    where = (*place, *loc)
+    where = document.existing((*place, *loc))  # without what a checker puts in between
     name = _key_at(document, where) or "the file"
     match item["type"]:
         case "extra_forbidden":
@@ -204,9 +204,8 @@ def _problem(item: Any, kind: Any, document: Document, place: Place) -> Problem:
             message = f"unknown key {name!r}.{near}{_unread(item['input'], document, where)}"
             return document.problem(where, message, key=True)
         case "missing":
-            return document.problem(
-                where[:-1], f"{_dotted(where[:-1])} needs the key {str(loc[-1])!r}.", key=True
-            )
+            above = document.existing((*place, *loc[:-1]))
+            return document.problem(above, f"{_dotted(above)} needs the key {str(loc[-1])!r}.", key=True)
         case "literal_error" | "enum":
             expected = item["ctx"]["expected"].replace("'", "")
             value = item["input"]

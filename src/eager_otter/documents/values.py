@@ -25,7 +25,7 @@ class Values(Document):
 
     def problem(self, place: Iterable[str | int], message: str, *, key: bool = False) -> Problem:
         """Make a problem that names a place: `tests.against`, `banner[2].keep`."""
-        steps = self._existing(place)
+        steps = self.existing(place)
         for start in sorted(self.moved, key=len, reverse=True):
             if steps[: len(start)] == start:
                 steps = (*self.moved[start], *steps[len(start) :])

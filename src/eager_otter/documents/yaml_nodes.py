@@ -78,7 +78,7 @@ class Document:
 
     def spot(self, place: Iterable[str | int], *, key: bool = False) -> Spot:
         """Find the spot of a place in the file, or of the nearest place around it that exists."""
-        steps = self._existing(place)
+        steps = self.existing(place)
         while steps:
             spots = (self.keys, self.values) if key else (self.values, self.keys)
             for table in spots:
@@ -87,7 +87,7 @@ class Document:
             steps = steps[:-1]
         return self.values.get((), (1, 1))
 
-    def _existing(self, place: Iterable[str | int]) -> Place:
+    def existing(self, place: Iterable[str | int]) -> Place:
         """Keep the steps that exist in the file; those a checker put in between are passed over."""
         steps: Place = ()
         for step in place:
@@ -102,7 +102,7 @@ class Document:
 
     def stands_alone(self, place: Iterable[str | int]) -> bool:
         """Return whether a key has neither colon nor value: it is what stands behind a comma inside { }."""
-        steps = self._existing(place)
+        steps = self.existing(place)
         line, column = self.keys.get(steps, (0, 0))
         written = self.line(line)[column - 1 :]
         key = str(steps[-1]) if steps else ""

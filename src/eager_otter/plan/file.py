@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeAlias, get_args
 
 from eager_otter.documents.options import options_of, part_of
-from eager_otter.documents.part import After, Before, Code, InSchema, Limits, Part, Text, key, rule
+from eager_otter.documents.part import After, Before, ByShape, Code, InSchema, Limits, Part, Text, key, rule
 from eager_otter.errors import UnknownName, nearest, one_of
 from eager_otter.figures.kinds.quantiles import PERCENTILE
 from eager_otter.figures.registry import all_figures, base_lines, check_figure, figures_with
@@ -488,6 +488,20 @@ class WavePart(ReadingPart):
 WaveEntry = Annotated[WavePart, Before(_as_file, WavePart | Text)]
 
 
+WaveEntries = Annotated[
+    Annotated[list[WaveEntry], Limits(min_length=1)] | Text, ByShape("list", "pattern", list)
+]
+
+
+def _as_data(value: object) -> object:
+    if isinstance(value, list):
+        raise ValueError(
+            "data: expected a file; found a list. Several files that are one survey stand under files, as in "
+            "data: {files: [{file: spring.csv, label: Spring}, {file: autumn.csv, label: Autumn}]}."
+        )
+    return _as_file(value)
+
+
 class DataPart(ReadingPart):
     """The file of responses, or several files that are one survey, and the question that tells these apart."""
 
@@ -496,7 +510,7 @@ class DataPart(ReadingPart):
     }
 
     file: Text | None = None
-    files: Annotated[list[WaveEntry], Limits(min_length=1)] | Text | None = None
+    files: WaveEntries | None = None
     question: str = "wave"
     label: Text = "Wave"
 
@@ -580,7 +594,7 @@ class PlanFile(PlanOptions):  # type: ignore[misc,valid-type]
     include: Texts = []
 
     title: Text = ""
-    data: Annotated[DataPart, Before(_as_file, DataPart | Text)]
+    data: Annotated[DataPart, Before(_as_data, DataPart | Text)]
     codebook: Text
     filter: Text | None = None
     conditions: dict[str, Text] = {}
