@@ -241,3 +241,20 @@ def test_of_a_very_long_line_what_is_around_the_mistake_is_shown(demo: Path, pla
     assert "'wvae'" in message
     assert len(line) < 190 and line[caret.index("^") :].startswith("wvae")
     assert ("…" in line[:8]) == (place == 200) and line.endswith("…")
+
+
+@pytest.mark.parametrize(
+    ("data", "messages"),
+    [
+        ("{files: [{file: a.csv, labl: A}, {label: B}]}", ["1:30: unknown key 'labl'. Did you mean 'label'?", "1:40: data.files[2] needs the key 'file'."]),
+        ("{files: [a.csv, {file: b.csv, changes: {cods: {}}}]}", ["1:47: unknown key 'cods'. Did you mean 'codes'?"]),
+        ("[a.csv, b.csv]", ["1:7: data: expected a file; found a list. Several files that are one survey stand under files, as in data: {files: [{file: spring.csv, label: Spring}, {file: autumn.csv, label: Autumn}]}."]),
+        ("{files: {a: a.csv}}", ["1:15: files: expected text; found a mapping. Write it as in files: [{file: spring.csv, label: Spring}, {file: autumn.csv, label: Autumn}]."]),
+        ("{files: []}", ["1:15: files: expected 1 or more; found 0."]),
+    ],
+)  # fmt: skip
+def test_mistakes_in_a_list_of_files_are_told_once_where_they_stand(
+    write: Write, tmp_path: Path, data: str, messages: list[str]
+) -> None:
+    found = told(write, tmp_path, HEAD.replace("nowhere.csv", data) + "tables: [liking]\n")
+    assert found == [f"plan.yaml:{message}" for message in messages]
