@@ -30,7 +30,7 @@ def test_every_mistake_is_told_at_once_with_its_place_and_the_nearest_word(
             answers: {1: Bad, 2: Good, B: Best}
             nets: [{label: Top, of: [2, 7]}]
           twice: {kind: single, answers: {1: One, 1.0: Also one}}
-          age: {kind: number, missing: 99}
+          age: {kind: number, missing: {a: 99}}
           age_band: {bands: {of: agee, ranges: [18-24, 24-30]}}
           user: {derive: {Heavy: "liking >= 2 and ages > 3", Rest: otherwise}}
         """,
@@ -54,8 +54,8 @@ def test_every_mistake_is_told_at_once_with_its_place_and_the_nearest_word(
         "book.yaml:10:43: the code '1.0' is the same as '1' above.\n"
         "  10 |   twice: {kind: single, answers: {1: One, 1.0: Also one}}\n"
         "                                                 ^\n"
-        "book.yaml:11:32: missing: expected a list; found the number 99. Write it as in missing: [98, 99].\n"
-        "  11 |   age: {kind: number, missing: 99}\n"
+        "book.yaml:11:32: missing: expected text; found a mapping. Write it as in missing: [98, 99].\n"
+        "  11 |   age: {kind: number, missing: {a: 99}}\n"
         "                                      ^\n"
         "book.yaml:12:26: No question 'agee'. Did you mean 'age'?\n"
         "  12 |   age_band: {bands: {of: agee, ranges: [18-24, 24-30]}}\n"

@@ -41,7 +41,7 @@ def told(write: Write, folder: Path, text: str) -> str:
     ("question", "message"),
     [
         # kinds
-        ("x: 3", "x: expected a mapping that says the kind of question"),
+        ("x: 3", "x: expected a mapping that says the kind of question; found the number 3."),
         ("x: {answers: {1: A}}", "x needs the key 'kind' (one of"),
         ("x: {kind: sngle, answers: {1: A}}", "found 'sngle'. Did you mean 'single'?"),
         ("x: {kind: multi, columns: {a_1: A}, answers: {1: A}}", "columns already name the answers; take answers out"),

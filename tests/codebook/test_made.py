@@ -185,7 +185,7 @@ def test_nets_inside_nets_are_indented_under_them(small: Small) -> None:
 @pytest.mark.parametrize(
     ("net", "message"),
     [
-        ("{top: 5}", "net 'Top five': the scale has 5 scored answers, so 5 are all of them."),
+        ("{top: 5}", "net 'Top five': the scale has 5 scored answers; top and bottom take fewer than that."),
         ("{label: X, of: [7]}", "net 'X': 'Do not know' is missing, so it belongs to no net."),
         (
             "{label: X, difference: {plus: [5], minus: [5, 1]}}",

@@ -3,7 +3,18 @@
 from typing import Annotated, Any, Literal, get_args
 
 from eager_otter.codebook.model import CodeColumn, DateColumn, LengthOfTime, NumberColumn, Source
-from eager_otter.documents.part import Before, ByShape, Code, Limits, Part, Text, fields_of, key, rule
+from eager_otter.documents.part import (
+    Before,
+    ByShape,
+    Code,
+    Limits,
+    Part,
+    Text,
+    as_list,
+    fields_of,
+    key,
+    rule,
+)
 from eager_otter.documents.written import written_code
 from eager_otter.gates.numbers import number_of
 
@@ -52,6 +63,11 @@ AnswerEntry = Annotated[AnswerFile, Before(_as_label, AnswerFile | Text)]
 Answers = dict[Code, AnswerEntry]
 
 
+Codes = Annotated[list[Code], Before(as_list, Code | list[Code])]
+SomeCodes = Annotated[list[Code], Before(as_list, Code | list[Code]), Limits(min_length=1)]
+SomeTexts = Annotated[list[Text], Before(as_list, Text | list[Text]), Limits(min_length=1)]
+
+
 class DifferenceFile(Part):
     """Two groups of answers, whose percents are taken from each other."""
 
@@ -60,8 +76,8 @@ class DifferenceFile(Part):
         "minus": "[1, 2]",
     }
 
-    plus: Annotated[list[Code], Limits(min_length=1)]
-    minus: Annotated[list[Code], Limits(min_length=1)]
+    plus: SomeCodes
+    minus: SomeCodes
 
 
 class NetFile(Part):
@@ -73,7 +89,7 @@ class NetFile(Part):
     }
 
     label: Text | None = None
-    of: Annotated[list[Code], Limits(min_length=1)] | None = None
+    of: SomeCodes | None = None
     top: Annotated[int, Limits(ge=1)] | None = None
     bottom: Annotated[int, Limits(ge=1)] | None = None
     difference: DifferenceFile | None = None
@@ -101,7 +117,7 @@ class SharedNetFile(NetFile):
         "questions": '[liking, "statements.*"]',
     }
 
-    questions: Annotated[list[Text], Limits(min_length=1)]
+    questions: SomeTexts
 
 
 class QuestionPart(Part):
@@ -130,7 +146,7 @@ class SingleFile(QuestionPart):
     answers: Annotated[Answers, Limits(min_length=1)]
     scale: Scale = False
     nets: list[NetFile] = []
-    missing: list[Code] | None = None
+    missing: Codes | None = None
 
 
 class JoinedFile(Part):
@@ -160,10 +176,10 @@ class MultiFile(QuestionPart):
     mentions: list[Text] | None = None
     joined: JoinedFile | None = None
     answers: Answers | None = None
-    ticked: list[Code] = ["1"]
-    unticked: list[Code] | None = None
+    ticked: Codes = ["1"]
+    unticked: Codes | None = None
     nets: list[NetFile] = []
-    missing: list[Code] | None = None
+    missing: Codes | None = None
 
     @rule
     def _one_layout(self) -> None:
@@ -195,13 +211,6 @@ class ColumnFile(QuestionPart):
         return CodeColumn(self.column or name)
 
 
-def _as_units(value: object) -> object:
-    return value if isinstance(value, list) else [value]
-
-
-Units = Annotated[list[Text], Before(_as_units, Text | list[Text]), Limits(min_length=1)]
-
-
 class NumberFile(ColumnFile):
     """A number per respondent."""
 
@@ -210,9 +219,9 @@ class NumberFile(ColumnFile):
     }
 
     kind: Literal["number"]
-    missing: list[Code] | None = None
+    missing: Codes | None = None
     thousands: Literal[",", ".", "'", " "] | None = None
-    unit: Units | None = None
+    unit: SomeTexts | None = None
     time: LengthOfTime | None = None
 
     @rule
@@ -238,7 +247,7 @@ class DateFile(ColumnFile):
 
     kind: Literal["date"]
     format: Text | None = None
-    missing: list[Code] | None = None
+    missing: Codes | None = None
 
     def source(self, name: str) -> Source:
         """Say where the question of a name is read from, and how dates are written."""
@@ -259,7 +268,7 @@ class RankingFile(QuestionPart):
     ranks: list[Text] | None = None
     answers: Answers | None = None
     top: Annotated[int, Limits(ge=1)] = 3
-    missing: list[Code] | None = None
+    missing: Codes | None = None
 
     @rule
     def _one_layout(self) -> None:
@@ -296,7 +305,7 @@ class GridFile(QuestionPart):
     answers: Annotated[Answers, Limits(min_length=1)]
     scale: Scale = False
     nets: list[NetFile] = []
-    missing: list[Code] | None = None
+    missing: Codes | None = None
 
 
 class BandsPart(Part):
@@ -355,7 +364,7 @@ class MergePart(Part):
     }
 
     of: Text
-    answers: Annotated[dict[str, list[Code]], Limits(min_length=1)]
+    answers: Annotated[dict[str, Codes], Limits(min_length=1)]
     rest: Text | None = None
 
 
@@ -400,7 +409,7 @@ class ComputePart(Part):
     largest: list[Text] | None = None
     count: list[Text] | None = None
     mentions: Text | None = None
-    answers: list[Code] | None = None
+    answers: Codes | None = None
     at_least: Annotated[int, Limits(ge=1)] = key("at least", 1)
 
     @rule
@@ -514,7 +523,7 @@ class CodebookFile(Part):
     universe: Text | None = None
     conditions: dict[str, Text] = {}
     translations: dict[str, TranslationEntry] = {}
-    missing: list[Code] = []
+    missing: Codes = []
     include: list[Text] = []
     nets: list[Any] = []
     questions: dict[str, Any] = {}

@@ -10,7 +10,7 @@ from eager_otter.codebook.file import DifferenceFile, NetFile
 from eager_otter.codebook.model import SHOWN, Answer, Difference, How, Net, scores_of
 from eager_otter.documents.yaml_nodes import Place
 from eager_otter.errors import nearest
-from eager_otter.looks.words import first_of
+from eager_otter.looks.words import counted, first_of
 
 TellMistake = Callable[[Place, str], None]
 NUMBER_WORDS = ("", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
@@ -99,10 +99,8 @@ class NetBuilder:
             )
             return ()
         if count >= len(scores):
-            self.mistake(
-                place,
-                f"net {label!r}: the scale has {len(scores)} scored answers, so {count} are all of them.",
-            )
+            many = counted(len(scores), "scored answer")
+            self.mistake(place, f"net {label!r}: the scale has {many}; top and bottom take fewer than that.")
             return ()
         ordered = sorted(scores, key=lambda code: scores[code], reverse=self.best_first)
         chosen = set(ordered[-count:] if net.top is not None else ordered[:count])

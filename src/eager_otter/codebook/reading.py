@@ -45,6 +45,7 @@ from eager_otter.documents.origin import Origin
 from eager_otter.documents.part import fields_of
 from eager_otter.documents.settled import checked
 from eager_otter.documents.values import values_of
+from eager_otter.documents.written import found_text
 from eager_otter.documents.yaml_nodes import Document, Place, compose, read_yaml
 from eager_otter.errors import DocumentError, ExpressionError, FileProblem, Problem, nearest
 from eager_otter.looks.catalogue import LANGUAGE_TAG
@@ -359,7 +360,8 @@ class _Reading:
     def _kind(self, body: Any, place: Place) -> type[QuestionPart] | None:
         if not isinstance(body, dict):
             self.mistake(
-                place, f"{place[-1]}: expected a mapping that says the kind of question; found {body!r}."
+                place,
+                f"{place[-1]}: expected a mapping that says the kind of question; found {found_text(body)}.",
             )
             return None
         for key, kind in BY_KEY.items():

@@ -91,6 +91,11 @@ class Key:
     default: Any
 
 
+def as_list(value: object) -> object:
+    """Take one thing for a list of it."""
+    return value if isinstance(value, list) else [value]
+
+
 def key(written: str, default: Any = REQUIRED) -> Any:
     """Declare a field that a file writes under another key than its name."""
     return Key(written, default)

@@ -3,7 +3,19 @@
 from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeAlias, get_args
 
 from eager_otter.documents.options import options_of, part_of
-from eager_otter.documents.part import After, Before, ByShape, Code, InSchema, Limits, Part, Text, key, rule
+from eager_otter.documents.part import (
+    After,
+    Before,
+    ByShape,
+    Code,
+    InSchema,
+    Limits,
+    Part,
+    Text,
+    as_list,
+    key,
+    rule,
+)
 from eager_otter.errors import UnknownName, nearest, one_of
 from eager_otter.figures.kinds.quantiles import PERCENTILE
 from eager_otter.figures.registry import all_figures, base_lines, check_figure, figures_with
@@ -27,14 +39,10 @@ Number = Annotated[float, Limits(as_text=True)]
 AGAINST = tuple(name for name in get_args(Against) if name != "column")
 
 
-def _as_list(value: object) -> object:
-    return value if isinstance(value, list) else [value]
+OneOrMore = Annotated[list[Code], Before(as_list, Code | list[Code]), Limits(min_length=1)]
 
 
-OneOrMore = Annotated[list[Code], Before(_as_list, Code | list[Code]), Limits(min_length=1)]
-
-
-Texts = Annotated[list[Text], Before(_as_list, Text | list[Text])]
+Texts = Annotated[list[Text], Before(as_list, Text | list[Text])]
 
 
 def _as_question(value: object) -> object:
@@ -77,7 +85,7 @@ class GroupFile(Part):
 
     question: Text | None = None
     label: Text | None = None
-    keep: Annotated[list[Code], Limits(min_length=1)] | None = None
+    keep: OneOrMore | None = None
     labels: dict[str, Text] = {}
     columns: Annotated[dict[str, OneOrMore], Limits(min_length=1)] | None = None
     nest: Annotated[list[Any], Limits(min_length=2)] | None = None
@@ -148,7 +156,7 @@ class TestsFile(TestOptions):  # type: ignore[misc,valid-type]
 
     __test__ = False  # not a test case, whatever its name
 
-    levels: Annotated[list[Number], Before(_as_list, Number | list[Number])] | None = None
+    levels: Annotated[list[Number], Before(as_list, Number | list[Number])] | None = None
     against: Annotated[AgainstEntry, Before(_as_against, AgainstEntry)] | None = None
     compare: Literal["same parent", "all parents"] | None = None
     rest_of: Literal["table", "parent"] | None = key("rest of", None)
@@ -198,7 +206,7 @@ class BasesFile(Part):
     no_test: Number | None = key("no test below", None)
     withhold: Number | None = key("withhold below", None)
     judged_on: JudgedOn = key("judged on", "unweighted base")
-    show: Annotated[list[BaseName], Before(_as_list, BaseName | list[BaseName])] | None = None
+    show: Annotated[list[BaseName], Before(as_list, BaseName | list[BaseName])] | None = None
 
     @rule
     def _something_to_judge(self) -> None:
@@ -240,7 +248,7 @@ def _figure_names(schema: dict[str, Any]) -> None:
 FigureName = Annotated[str, After(_known_figure), InSchema(_figure_names)]
 Figures = Annotated[
     list[FigureName],
-    Before(_as_list, FigureName | list[FigureName]),
+    Before(as_list, FigureName | list[FigureName]),
     Limits(min_length=1),
 ]
 
@@ -467,7 +475,7 @@ class ChangesPart(Part):
 
     columns: dict[Text, Text] = {}
     codes: dict[str, dict[Code, Code]] = {}
-    not_asked: list[str] = key("not asked", [])
+    not_asked: Annotated[list[str], Before(as_list, str | list[str])] = key("not asked", [])
     not_offered: dict[str, OneOrMore] = key("not offered", {})
 
 
@@ -540,7 +548,7 @@ class ForEachFile(Part):
     }
 
     question: str
-    keep: Annotated[list[Code], Limits(min_length=1)] | None = None
+    keep: OneOrMore | None = None
     differs: dict[Code, dict[str, Any]] = {}
 
 
@@ -609,4 +617,6 @@ class PlanFile(PlanOptions):  # type: ignore[misc,valid-type]
     language: Text = ""
     slides: SlidesFile = SlidesFile()
     accept: list[AcceptFile] = []
-    outputs: Annotated[list[OutputEntry], After(_each_once)] = []
+    outputs: Annotated[
+        list[OutputEntry], Before(as_list, OutputEntry | list[OutputEntry]), After(_each_once)
+    ] = []
