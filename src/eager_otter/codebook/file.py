@@ -233,7 +233,10 @@ class NumberFile(ColumnFile):
 
     def source(self, name: str) -> Source:
         """Say where the question of a name is read from, and how its numbers are written."""
-        return NumberColumn(self.column or name, self.thousands or "", tuple(self.unit or ()), self.time)
+        column, thousands = self.column or name, self.thousands or ""
+        if self.unit is None and self.time is None:
+            return CodeColumn(column, thousands)
+        return NumberColumn(column, thousands, tuple(self.unit or ()), self.time)
 
 
 class TextFile(ColumnFile):

@@ -127,9 +127,10 @@ class Difference:
 
 @dataclass(frozen=True, slots=True)
 class CodeColumn:
-    """One column holding a code."""
+    """One column holding a code, or a number with a sign between its `thousands`; "" for none."""
 
     column: str
+    thousands: str = ""
 
 
 LengthOfTime = Literal["h:m:s", "h:m", "m:s"]
@@ -137,7 +138,7 @@ LengthOfTime = Literal["h:m:s", "h:m", "m:s"]
 
 @dataclass(frozen=True, slots=True)
 class NumberColumn:
-    """One column holding a number, as it is written there.
+    """One column holding a number with more around it than digits.
 
     `thousands` is the sign between its thousands, "" for none; `units` may stand before or behind it. With `time`, it
     is a length of time, read as minutes.
@@ -318,7 +319,9 @@ class Question(Viewed):
     def columns(self) -> tuple[str, ...]:
         """The data columns it is read from; none for bands and derived answers."""
         match self.source:
-            case CodeColumn(column) | NumberColumn(column) | JoinedColumn(column, _) | DateColumn(column, _):
+            case (
+                CodeColumn(column, _) | NumberColumn(column) | JoinedColumn(column, _) | DateColumn(column, _)
+            ):
                 return (column,)
             case TickColumns(columns):
                 return tuple(column for _, column in columns)

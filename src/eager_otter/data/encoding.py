@@ -13,6 +13,7 @@ from eager_otter.codebook.bands import Band
 from eager_otter.codebook.codes import canonical
 from eager_otter.codebook.missing import Missing
 from eager_otter.codebook.model import (
+    CodeColumn,
     DateColumn,
     JoinedColumn,
     MentionColumns,
@@ -90,8 +91,8 @@ def encode_number(question: Question, columns: Columns) -> NumberAnswers:
             column = as_minutes(column, source.time, question.missing.codes)
         if source.units:
             column = without_units(column, source.units, question.missing.codes)
-        if source.thousands:
-            column = without_thousands(column, source.thousands)
+    if isinstance(source, CodeColumn | NumberColumn) and source.thousands:
+        column = without_thousands(column, source.thousands)
     values, which = numbers(column, question.missing, name)
     return NumberAnswers(values, _reasons_of_numbers(question, values, which))
 

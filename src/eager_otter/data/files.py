@@ -6,6 +6,7 @@ import time
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import Future
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from threading import Thread
@@ -203,15 +204,20 @@ class ColumnsOf(OfAnother):
 
 def with_answers(file: DataFile) -> DataFile:
     """Leave out the columns of a file that can hold no answers. Raises DataError where no column can."""
+    if not isinstance(file, CheckedFile):
+        return file
+    with suppress(DataError):
+        file.check(file.names)  # most often all can
+        return file
     wrong: dict[str, DataError] = {}
-    for name in file.names if isinstance(file, CheckedFile) else ():
+    for name in file.names:
         try:
-            file.check([name])  # type: ignore[attr-defined] # see above
+            file.check([name])
         except DataError as error:
             wrong[name] = error
-    if wrong and len(wrong) == len(file.names):
+    if len(wrong) == len(file.names):
         raise next(iter(wrong.values()))
-    return ColumnsOf(file, tuple(wrong)) if wrong else file
+    return ColumnsOf(file, tuple(wrong))
 
 
 @dataclass(frozen=True, slots=True)
