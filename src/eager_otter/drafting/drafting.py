@@ -32,6 +32,7 @@ from eager_otter.drafting.dictionary import read_dictionary
 from eager_otter.drafting.differences import Differences, differences
 from eager_otter.drafting.facts import Facts, Guess, facts_of
 from eager_otter.drafting.guess import guesses
+from eager_otter.drafting.markup import without_markup
 from eager_otter.drafting.writing import codebook_text, plan_text
 from eager_otter.errors import RequestError, name_of
 from eager_otter.gates.machine import processors
@@ -207,7 +208,7 @@ def look_at(data: Any, reading: Reading | None = None, dictionary: Path | None =
         file=file,
         opened=first,
         reading=reading,
-        about=described,
+        about={name: without_markup(about) for name, about in described.items()},
         told=(*sheet, *unread, *(() if known is None else (f"Dictionary: {line}" for line in known.told))),
     )
 

@@ -13,6 +13,7 @@ from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray
 from eager_otter.data.columns import Distinct, distinct, plain_numbers
 from eager_otter.data.described import Described
 from eager_otter.dataclass import dataclass
+from eager_otter.drafting.markup import unmarked
 from eager_otter.gates.numbers import number_of
 
 Role = Literal["single", "ticks", "ranking", "mentions", "joined", "grid", "number", "date", "text", "respondent",
@@ -36,7 +37,7 @@ class Facts:
     @property
     def heading(self) -> str:
         """Its text, or its name where it has none."""
-        return self.about.text or self.name
+        return unmarked(self.about.text or self.name)
 
     @cached_property
     def given(self) -> BoolArray:

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 
 from eager_otter.dataclass import dataclass
+from eager_otter.drafting.markup import unmarked
 
 SEPARATORS = (" - ", " – ", " — ", " | ", ": ", " / ", " > ")
 LEADING_CODE = re.compile(
@@ -116,7 +117,7 @@ class Split:
 
 def splits(heading: str) -> Iterator[Split]:
     """Go through the ways to take a heading apart, the surest first."""
-    text = " ".join(heading.split())
+    text = " ".join(unmarked(heading).split())
     if found := BRACKET.match(text):
         yield Split("bracket", found[1], found[2])
     if found := NUMBERED_TEXT.match(text):
@@ -153,7 +154,7 @@ def text_of(heading: str) -> str:
     >>> text_of("Q5. How old are you?"), text_of("age"), text_of("12) Where?")
     ('How old are you?', 'age', 'Where?')
     """
-    text = " ".join(heading.split())
+    text = " ".join(unmarked(heading).split())
     found = LEADING_CODE.match(text)
     return text[found.end() :].lstrip("-–— ") or text if found else text
 
@@ -178,7 +179,7 @@ def short_name(heading: str) -> str:
     >>> short_name("q5_1"), short_name("Q5. How old are you?"), short_name("Which brands have you heard of?")
     ('q5_1', 'Q5', 'brands_heard')
     """
-    text = " ".join(heading.split()).rstrip("_. :-")
+    text = " ".join(unmarked(heading).split()).rstrip("_. :-")
     if PLAIN_NAME.match(text):
         return text
     found = LEADING_CODE.match(text)
