@@ -312,3 +312,60 @@ def test_respondents_are_not_taken_for_headings(columns: int, people: int, data:
     rows = [[data.draw(cells) for _ in range(columns)] for _ in range(3)]
     drawn = [rows[k % 3] for k in range(people)]
     assert heading_rows_of([[f"q{k}" for k in range(columns)], *drawn]) == 1
+
+
+LATER_ROWS = "\n".join(
+    f"{k},{'MF'[k % 2]},{18 + k * 7 % 60},{['North', 'South'][k % 3 > 0]},{k % 5 + 1}" for k in range(2, 60)
+)
+
+
+@pytest.mark.parametrize("kind", ["csv", "xlsx"])
+def test_data_without_a_row_of_names_are_told(tmp_path: Path, kind: str) -> None:
+    path = tmp_path / f"d.{kind}"
+    rows = [line.split(",") for line in f"1,M,44,North,3\n{LATER_ROWS}".splitlines()]
+    if kind == "csv":
+        path.write_text("\n".join(map(",".join, rows)) + "\n")
+    else:
+        book = openpyxl.Workbook()
+        for row in rows:
+            book.active.append([int(cell) if cell.isdigit() else cell for cell in row])
+        book.save(path)
+    (slip,) = [one for one in otter.audit_data(path).slips if one.name == "respondent read as headings"]
+    assert slip.severity == "error" and "'1', 'M', '44', 'North', '3'" in slip.message
+    assert any("looks like a respondent who is not counted" in line for line in otter.draft(path).told)
+
+
+@pytest.mark.parametrize(
+    "head",
+    [
+        "id,sex,age,area,liking",
+        "1,2,3,4,5",  # codes that name columns
+        "id,M,44,North,liking",  # two of five are no answers
+        "id,M,age,area,3",
+    ],
+)
+def test_names_of_columns_are_no_respondent(tmp_path: Path, head: str) -> None:
+    path = tmp_path / "d.csv"
+    path.write_text(f"{head}\n{LATER_ROWS}\n")
+    assert "respondent read as headings" not in {slip.name for slip in otter.audit_data(path).slips}
+
+
+def test_few_rows_tell_nothing_of_their_headings(tmp_path: Path) -> None:
+    path = tmp_path / "d.csv"
+    path.write_text("5,3,1\n1,2,3\n4,4,4\n")
+    assert otter.audit_data(path).slips == ()
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        (f"1,M,18,North,{{}}\n{LATER_ROWS}\n", True),  # numbers that ascend, but words as well
+        ("1,2,3,4\n" + "1,0,1,0\n0,0,1,1\n" * 20, False),  # codes that name columns of ticks
+        ("4,1,3,2\n" + "1,0,1,0\n3,2,1,4\n" * 20, True),
+        (f"1,M,44,area,liking\n{LATER_ROWS}\n", False),
+    ],
+)
+def test_numbers_above_numbers_may_be_codes(tmp_path: Path, text: str, told: bool) -> None:
+    path = tmp_path / "d.csv"
+    path.write_text(text.replace("{}", "77"))
+    assert ("respondent read as headings" in {slip.name for slip in otter.audit_data(path).slips}) is told

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import field, replace
+from itertools import pairwise, zip_longest
 
 from eager_otter.data.remark import Remark, named
 from eager_otter.dataclass import dataclass
@@ -30,6 +31,9 @@ RESPONDENTS = said(
     "{count} {count:row|rows} at the top of the data {count:looks|look} like headings, and {count:is|are} counted as "
     "{count:a respondent|respondents}."
 )
+LIKE_ANSWERS = said(
+    "The first row, which names the columns, looks like a respondent who is not counted ({where})."
+)
 BELOW_A_TITLE = said("The headings seem to stand in row {row}, below a title, which was read as headings.")
 
 
@@ -40,7 +44,8 @@ class Headings:
     `repeated` are names that were told apart from an earlier column with the same heading, or that had none; `idle`
     those at the end of which nothing is seen, as lines that end in a delimiter make one. `count` is how many rows they
     are, and `more` how many rows of the data look like headings, too. `from_row` is the first row that they
-    seem to stand in, where a title above them was read as headings; else 0.
+    seem to stand in, where a title above them was read as headings; else 0. They `are_answers` where they look like the
+    rows below them.
     """
 
     names: tuple[str, ...]
@@ -50,6 +55,7 @@ class Headings:
     more: int = 0
     from_row: int = 0
     idle: tuple[str, ...] = ()
+    are_answers: bool = False
 
     def remarks(self) -> Iterator[Remark]:
         """Tell what was noticed."""
@@ -72,6 +78,8 @@ class Headings:
                 count=self.from_row - 1,
                 severe=True,
             )
+        if self.are_answers:
+            yield self.respondent()
         if self.more:
             yield Remark(
                 slip=HEADING_COUNTED,
@@ -82,6 +90,17 @@ class Headings:
                 count=self.more,
                 severe=True,
             )
+
+    def respondent(self) -> Remark:
+        """Tell that the headings look like a respondent."""
+        return Remark(
+            slip="respondent read as headings",
+            text=LIKE_ANSWERS,
+            values={"where": named([repr(name) for name in self.names])},
+            remedy="Put a row of names above the data, such as id, sex, age.",
+            count=1,
+            severe=True,
+        )
 
     def below_a_title(self) -> str:
         """Say what to write where headings seem to stand below a title; "" where they do not."""
@@ -111,7 +130,8 @@ def read_headings(rows: Sequence[Sequence[str]], count: int | None, place: str) 
     idle = names[len(names) - _idle(texts, rows[count or 1 :]) :]
     left = set(idle)
     told_of = tuple(name for name in repeated if name not in left)
-    return Headings(tuple(names), parts, told_of, count or 1, more, idle=tuple(idle))
+    answers = not told and count is None and look_like_answers(rows)
+    return Headings(tuple(names), parts, told_of, count or 1, more, idle=tuple(idle), are_answers=answers)
 
 
 def _idle(texts: Sequence[Sequence[str]], rows: Sequence[Sequence[str]]) -> int:
@@ -243,18 +263,50 @@ def is_for_programs(row: Sequence[str]) -> bool:
     return len(cells) > 1 and all(map(FOR_PROGRAMS.fullmatch, cells))
 
 
+def look_like_answers(rows: Sequence[Sequence[str]]) -> bool:
+    """Return whether the first of some rows is a respondent's: nearly all of its cells stand below it, too.
+
+    Numbers above numbers count, but not where they only ascend, as codes of answers do that name columns of ticks.
+    """
+    if len(rows) < 1 + FEWEST_VALUES:
+        return False
+    below = _columns(rows[1 : 1 + ROWS_LOOKED_AT])
+    cells = [(text.strip(), column) for text, column in zip(rows[0], below, strict=False)]
+    named = [(cell, [value for value in map(str.strip, column) if value]) for cell, column in cells if cell]
+    others = columns = words = 0
+    for cell, values in named:
+        if others > (1 - SHARE_OF_COLUMNS) * len(named):
+            return False  # as most often: names are no answers
+        columns += 1
+        if number_of(cell) is not None and values:
+            others += any(number_of(value) is None for value in values)
+        else:
+            alike = {value.casefold() for value in values}
+            fits = cell.casefold() in alike and len(values) >= FEWEST_VALUES
+            others, words = others + (not fits), words + fits
+    numbers = [number for cell, _ in named if (number := number_of(cell)) is not None]
+    ascend = all(one < other for one, other in pairwise(numbers))
+    enough = columns >= FEWEST_COLUMNS and others <= (1 - SHARE_OF_COLUMNS) * columns
+    return enough and (words > 1 or (len(numbers) > 1 and not ascend))
+
+
+def _columns(rows: Sequence[Sequence[str]]) -> list[tuple[str, ...]]:
+    """Turn rows into columns, blank where a row is short."""
+    return list(zip_longest(*rows, fillvalue=""))
+
+
 def looks_like_headings(rows: Sequence[Sequence[str]]) -> bool:
     """Return whether the second of some rows holds headings: words above numbers, or above other answers."""
     if len(rows) < 2 + FEWEST_VALUES:
         return False
-    below = rows[2 : 2 + ROWS_LOOKED_AT]
+    below = _columns(rows[2 : 2 + ROWS_LOOKED_AT])
     headings = columns = 0
     for k, text in enumerate(rows[1]):
         left = len(rows[1]) - k
         if headings + left < SHARE_OF_COLUMNS * (columns + left):
             return False  # whatever the others are
         cell = text.strip()
-        values = [value for row in below if k < len(row) and (value := row[k].strip())]
+        values = [value for value in map(str.strip, below[k] if k < len(below) else ()) if value]
         distinct = {value.casefold() for value in values}
         if (
             not cell or len(values) < FEWEST_VALUES or distinct == {cell.casefold()}

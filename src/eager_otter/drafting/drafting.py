@@ -193,6 +193,9 @@ def look_at(data: Any, reading: Reading | None = None, dictionary: Path | None =
     first, reading, sheet = _of_largest_sheet(data, first, reading)
     file, reading = _with_headings(data, first, reading)
     file = with_answers(file)
+    if isinstance(file, CsvFile | SheetFile) and file.headings.are_answers:
+        remark = file.headings.respondent()
+        sheet = (*sheet, f"{remark.said()} {remark.remedy}")
     left_out = file.left_out if isinstance(file, ColumnsOf) else ()
     unread = (
         (f"Left out, as they hold neither numbers nor texts: {', '.join(left_out)}.",) if left_out else ()
