@@ -145,3 +145,33 @@ def test_a_second_column_of_ids_is_no_slip_unless_one_repeats() -> None:
     frame.loc[9, "record"] = "8"
     (slip,) = otter.audit_data(frame).slips
     assert (slip.name, slip.where, slip.count) == ("id that repeats", "record", 2)
+
+
+def with_last_row(**cells: str) -> pd.DataFrame:
+    frame = clean(1)
+    last = {name: cells.get(name) for name in frame.columns}
+    return pd.concat([frame, pd.DataFrame([last]).astype("string")], ignore_index=True)
+
+
+def total_of(column: str) -> str:
+    return f"{clean(1)[column].astype(float).sum():.10g}"
+
+
+@pytest.mark.parametrize(
+    ("cells", "told"),
+    [
+        ({"rid": "Total", "spend": "sum"}, "spend"),
+        ({"region": "Gesamt:", "minutes": "sum"}, "minutes"),
+        ({"spend": "sum", "minutes": "sum"}, "minutes, spend"),
+        ({"rid": "7000", "region": "North", "spend": "sum"}, ""),  # one sum alone may be chance
+        ({"rid": "Total", "spend": "17"}, ""),
+    ],
+)
+def test_a_last_row_of_totals_is_told(cells: dict[str, str], told: str) -> None:
+    row = {name: total_of(name) if cell == "sum" else cell for name, cell in cells.items()}
+    found = [one for one in otter.audit_data(with_last_row(**row)).slips if one.name == "row of totals"]
+    assert len(found) == bool(told)
+    if told:
+        names = found[0].message.removeprefix("The last row holds the sums of ").partition(", and counts")[0]
+        assert set(names.split(", ")) == set(told.split(", "))
+        assert found[0].respondents[0].startswith(f"row {PEOPLE + 1}")

@@ -40,6 +40,8 @@ FEWEST_TIMED = 30
 STRAIGHT_ITEMS = 6  # items of a grid from which the same answer down all of them is strange
 MAD_TO_DEVIATION = 1.4826  # of a normal distribution (Rousseeuw & Croux 1993)
 NEARLY_ID = 0.9
+FEWEST_ADDED = 10  # rows, the last of which may hold the sums of the others
+TOTAL_WORDS = {"total", "totals", "sum", "sums", "all", "gesamt", "summe", "insgesamt"}
 DAMAGED = re.compile("\\ufffd|Ã[\\u0080-\\u00bf©¤¶¼Ÿ±¡]|â€[\\u0098-\\u009d™œ“”\\u009d]|Â[£°§©®·]")
 LENGTH_NAME = re.compile(
     r"(?:^|[_ .])(?:minutes?|seconds?|duration|length|loi|interview ?time|dauer)(?:$|[_ .])", re.IGNORECASE
@@ -85,6 +87,7 @@ class _DataChecks:
             for check in COLUMN_CHECKS:
                 yield from check(self, facts, role_of[facts.name])
         yield from self._repeated_rows(role_of)
+        yield from self._totals(role_of)
         for guess in guesses:
             if guess.role == "grid":
                 yield from self._straight(guess)
@@ -141,6 +144,28 @@ class _DataChecks:
                 "row that repeats", "warning", "data",
                 f"{{n}} gave the same as another in all {len(columns):,} columns, in {counted(groups, 'group')}.",
                 "Find out whether interviews were exported twice; delete what is there twice.", again,
+            )  # fmt: skip
+
+    def _totals(self, role_of: dict[str, Guess]) -> Iterator[Slip]:
+        """Find a last row that holds the sums of columns, as spreadsheets add one."""
+        rows = self.looked.facts[0].rows if self.looked.facts else 0
+        if rows < FEWEST_ADDED:
+            return
+        sums, said = [], False
+        for facts in self.looked.facts:
+            texts, index = facts.index
+            said = said or texts[int(index[-1])].strip().casefold().rstrip(":") in TOTAL_WORDS
+            values = _numbers_of(facts, role_of[facts.name])
+            above = values[:-1][~np.isnan(values[:-1])]
+            if above.size >= FEWEST_ADDED - 1 and np.isclose(values[-1], above.sum(), rtol=1e-9, atol=1e-6):
+                sums += [facts.name] if values[-1] > above.max() else []
+        if len(sums) > 1 or (sums and said):
+            last: BoolArray = np.arange(rows) == rows - 1
+            shown = ", ".join(sums[:NAMED])
+            yield self.slip(
+                "row of totals", "error", "data",
+                f"The last row holds the sums of {shown}, and counts as a respondent.",
+                "Delete that row in the data.", last,
             )  # fmt: skip
 
     def _straight(self, guess: Guess) -> Iterator[Slip]:
