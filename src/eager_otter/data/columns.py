@@ -461,12 +461,12 @@ def without_units(column: Any, units: Sequence[str], kept: Collection[str]) -> A
 def as_minutes(column: Any, written: str, kept: Collection[str]) -> Any:
     """Read lengths of time, `written` as h:m:s, h:m or m:s, as minutes; other texts stay, and those `kept`."""
     first, *others = written.split(":")
-    pattern = rf"(?P<{first}>\d{{1,4}})" + "".join(rf":(?P<{part}>[0-5]?\d)" for part in others)
+    whole = rf"(?P<{first}>\d{{1,4}})" + "".join(rf":(?P<{part}>[0-5]?\d)" for part in others)
     fraction = r"(?P<f>[.,]\d{1,6})?" if others[-1] == "s" else ""
     minutes = {"h": 60.0, "m": 1.0, "s": 1 / 60, "f": 1 / 60}
 
     def read(array: Any, compute: Any) -> Any:
-        found = compute.extract_regex(array, rf"^{BLANKS}{pattern}{fraction}{BLANKS}$")
+        found = compute.extract_regex(array, rf"^{BLANKS}{whole}{fraction}{BLANKS}$")
         total = np.zeros(len(array))
         for field in found.type:
             text = compute.fill_null(compute.struct_field(found, field.name), "")
