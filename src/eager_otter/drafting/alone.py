@@ -46,7 +46,30 @@ NUMBER_WITH_UNIT = re.compile(
     r"-?(?P<before>[^\w\s]{0,3}) ?[-+]?(?P<number>\d+(?:[,' ]\d{3})*(?:\.\d+)?)"
     r" ?(?P<behind>[^\w\s]{1,3}|[^\W\d_]{2,4}|[ghlm]|)"
 )
-NO_UNITS = frozenset("< > <= >= ≤ ≥ ~ # + - ? . , * am pm st nd rd th".split())
+NO_UNITS = frozenset(
+    [
+        "<",
+        ">",
+        "<=",
+        ">=",
+        "≤",
+        "≥",
+        "~",
+        "#",
+        "+",
+        "-",
+        "?",
+        ".",
+        ",",
+        "*",
+        "am",
+        "pm",
+        "st",
+        "nd",
+        "rd",
+        "th",
+    ]
+)
 OF_NUMBERS = (  # texts that a person would count with
     (LENGTH_OF_TIME, "lengths of time such as {}? then write kind: number and time: h:m:s, h:m or m:s"),
     (
