@@ -12,6 +12,9 @@ SEPARATORS = (" - ", " – ", " — ", " | ", ": ", " / ", " > ")
 LEADING_CODE = re.compile(
     r"([A-Za-z]{0,4}\d{1,3}[A-Za-z]?(?:[._]\d{1,3})?)\s*[.:)]?\s+(?=\S)|([A-Za-z]{0,4}\d{1,3})[.:)](?=\S)"
 )
+CODE = re.compile(
+    r"[A-Za-z]{0,4}\d{1,3}[A-Za-z]?(?:[._]\d{1,3})?"
+)  # of a question, which tells less than its words
 BRACKET = re.compile(r"(.+?)\s*\[(.+)\]\s*\Z", re.DOTALL)
 NUMBERED_TEXT = re.compile(r"([A-Za-z]{0,6}\d{1,3})[_.\-](\d{1,3}|[a-z])(?:[:.)]\s*|\s+)(\S.*)\Z", re.DOTALL)
 NUMBERED = re.compile(r"(.+?)([_. ]?)(\d+)\Z", re.DOTALL)
@@ -122,13 +125,13 @@ def splits(heading: str) -> Iterator[Split]:
         yield Split("bracket", found[1], found[2])
     if found := NUMBERED_TEXT.match(text):
         yield Split("numbered text", found[1], found[3])
-    for sign in SEPARATORS:
-        if sign in text:
-            left, _, right = text.rpartition(sign)
-            yield Split(f"behind {sign}", left.strip(), right.strip())
-            first, _, rest = text.partition(sign)
-            yield Split(f"before {sign}", rest.strip(), first.strip(), near=True)
-            yield Split(f"first {sign}", first.strip(), rest.strip())
+    signs = [sign for sign in SEPARATORS if sign in text]
+    for sign in sorted(signs, key=lambda sign: CODE.fullmatch(text.rpartition(sign)[0].strip()) is not None):
+        left, _, right = text.rpartition(sign)
+        yield Split(f"behind {sign}", left.strip(), right.strip())
+        first, _, rest = text.partition(sign)
+        yield Split(f"before {sign}", rest.strip(), first.strip(), near=True)
+        yield Split(f"first {sign}", first.strip(), rest.strip())
     if found := REPEATED.match(text):
         yield Split("repeated", found[1], found[2])
     elif found := NUMBERED.match(text):
