@@ -18,6 +18,7 @@ from pyarrow import feather, parquet
 
 import eager_otter as otter
 from conftest import message_of
+from eager_otter.data.lists import entries, written_out
 from eager_otter.data.opening import open_data
 
 FLAVOURS = ["Plum", "Fig", "Rhubarb"]
@@ -193,6 +194,53 @@ def test_an_answer_that_holds_the_sign_between_answers(
     with pytest.raises(otter.DataError) as error:
         figures(way([["Plum"], ["Fig; ripe", "Plum"]], tmp_path), BOOK)
     assert "a list holds the answer 'Fig; ripe'. Lists are read as texts joined by ';'" in str(error.value)
+
+
+TEXTS = st.text(alphabet="ab😀,'\\\"[]{}é\n ", min_size=1, max_size=6).map(str.strip).filter(bool)
+
+
+@given(st.lists(TEXTS, max_size=5), st.booleans())
+def test_lists_that_scripts_write_are_read_as_they_were(answers: list[str], as_json: bool) -> None:
+    for text in (repr(answers), json.dumps(answers), written_out(answers)):
+        assert entries(text) == answers
+
+
+def test_nothing_in_a_list_is_no_answer_unless_it_is_quoted() -> None:
+    assert entries("[None, 'a', nan, null, '', ]") == ["a"]
+    assert entries("['None', \"null\", nan it is]") == ["None", "null", "nan it is"]
+
+
+@pytest.mark.parametrize("write", [repr, json.dumps, lambda one: f"[{', '.join(one)}]"])
+def test_lists_in_cells_of_text_are_several_answers(write: Callable[[Any], str], tmp_path: Path) -> None:
+    texts = [None if one is None else write(one) for one in SOME]
+    frame = pd.DataFrame({"area": ["NS"[k % 2] for k in range(len(SOME))], "liked": texts})
+    frame.to_csv(tmp_path / "d.csv", index=False)
+    book = BOOK.replace("by: ';'", "by: '[,]'")
+    assert figures(tmp_path / "d.csv", book) == figures(*ticked(SOME))
+    drafted = otter.draft(tmp_path / "d.csv")
+    assert 'joined: {column: liked, by: "[,]"}' in drafted.codebook
+    (guess,) = [one for one in drafted.guesses if one.name == "liked"]
+    assert [code for code, _ in guess.answers] == sorted(FLAVOURS)
+
+
+def test_codes_of_lists_in_cells_may_differ_by_wave(tmp_path: Path) -> None:
+    for name, lists in (("a", SOME), ("b", [[text.upper() for text in one] for one in SOME if one])):
+        rows = "\n".join(f'{k},"{one or ""}"' for k, one in enumerate(lists))
+        (tmp_path / f"{name}.csv").write_text(f"rid,liked\n{rows}\n")
+    (tmp_path / "book.yaml").write_text(BOOK.replace("by: ';'", "by: '[,]'").partition("  area")[0])
+    (tmp_path / "plan.yaml").write_text(
+        "data: {files: [{file: a.csv, label: A}, {file: b.csv, label: B, changes: {codes: {liked: "
+        "{PLUM: Plum, FIG: Fig, RHUBARB: Rhubarb}}}}]}\ncodebook: book.yaml\n"
+        "banners: {main: [wave]}\ndefaults: {banner: main, figures: [count]}\ntables: [liked]\n"
+    )
+    table = otter.run(tmp_path / "plan.yaml").table("liked")
+    assert [table.value(name, wave) for wave in "AB" for name in FLAVOURS] == [4, 3, 1] * 2
+
+
+@pytest.mark.parametrize("text", ["[1, 2", "1, 2]", "['a]", "Plum", "[{1: 2}]", "[[1]]"])
+def test_texts_that_are_no_lists_are_no_list_to_draft(text: str, tmp_path: Path) -> None:
+    frame = pd.DataFrame({"rid": range(40), "it": [text, "['a', 'b']"] * 20})
+    assert "[,]" not in otter.draft(frame).codebook or text == "['a]"
 
 
 UNFIT = {

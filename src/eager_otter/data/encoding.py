@@ -45,6 +45,7 @@ from eager_otter.data.columns import (
     without_thousands,
     without_units,
 )
+from eager_otter.data.lists import IN_BRACKETS, entries
 from eager_otter.data.reasons import BLANK, NO_BAND, UNKNOWN, Reason, Reasons
 from eager_otter.errors import DataError, nearest
 from eager_otter.gates.numbers import number_of
@@ -433,9 +434,13 @@ def answers_with(question: Question, by: str) -> frozenset[str]:
 def parted(text: str, by: str, whole: frozenset[str] = frozenset()) -> list[str]:
     """Part a cell at the sign that joins answers, but not the answers that hold it themselves.
 
+    A list that is written out is parted into what it lists.
+
     >>> parted("Price, Bubbles, many of them,Taste", ",", frozenset({"Bubbles, many of them"}))
     ['Price', 'Bubbles, many of them', 'Taste']
     """
+    if by == IN_BRACKETS:
+        return entries(text)
     pieces = [piece.strip() for piece in text.split(by)]
     if not whole:
         return pieces
@@ -463,10 +468,10 @@ def _from_joined(question: Question, name: str, by: str, columns: Columns) -> Mu
     unknown: Counter[str] = Counter()
     patterns = np.zeros((places.behind, len(parts.texts)), np.bool_)
     whole = answers_with(question, by)
-    deepest = max((text.count(by) for text in parts.texts), default=0) + 1
-    coded = np.full((deepest, len(parts.texts)), places.blank)
-    for k, text in enumerate(parts.texts):
-        for j, mention in enumerate(sorted({canonical(piece) for piece in parted(text, by, whole)} - {""})):
+    given = [sorted({canonical(piece) for piece in parted(text, by, whole)} - {""}) for text in parts.texts]
+    coded = np.full((max(map(len, given), default=0) or 1, len(parts.texts)), places.blank)
+    for k, mentions in enumerate(given):
+        for j, mention in enumerate(mentions):
             position = coded[j, k] = places.of(mention)
             if position < places.behind:
                 patterns[position, k] = True

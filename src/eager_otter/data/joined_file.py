@@ -22,6 +22,7 @@ from eager_otter.data.columns import Distinct, Located, distinct
 from eager_otter.data.converted import ConvertedFile
 from eager_otter.data.files import DataFile, PartedFile, Source
 from eager_otter.data.frame import ArrowFrame
+from eager_otter.data.lists import IN_BRACKETS, entries, written_out
 from eager_otter.data.remark import Remark, named
 from eager_otter.data.waves import Wave, Waves, not_asked, not_offered, wave_codes
 from eager_otter.dataclass import dataclass
@@ -349,6 +350,8 @@ class _Codes:
     by: str
 
     def __call__(self, text: str) -> str:
+        if self.by == IN_BRACKETS:
+            return written_out([self._common(canonical(piece)) for piece in entries(text)])
         pieces = text.split(self.by) if self.by else [text]
         return self.by.join(self._common(canonical(piece)) for piece in pieces)
 

@@ -1,7 +1,11 @@
-"""Lists of answers, as columns of Arrow, frames, JSON and databases hold them: read as texts of joined answers."""
+"""Lists of answers, as columns of Arrow, frames, JSON and databases hold them: read as texts of joined answers.
+
+Scripts write lists into cells of text, with brackets around them: ['Tarn', 'Birk'].
+"""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -11,6 +15,12 @@ import pyarrow as pa
 from eager_otter.errors import DataError
 
 BY = ";"  # what joins them, which a codebook says under joined: by
+IN_BRACKETS = "[,]"  # what a codebook says under joined: by for lists that are written out
+LIST = re.compile(r"\s*\[(.*)\]\s*", re.DOTALL)
+ENTRY = re.compile(r"""\s*(?:'((?:[^'\\]|\\.)*)'|"((?:[^"\\]|\\.)*)"|([^,]*?))\s*(?:,|\Z)""", re.DOTALL)
+ESCAPED = re.compile(r"\\(?:u([0-9A-Fa-f]{4})|x([0-9A-Fa-f]{2})|(.))", re.DOTALL)
+NOTHING = ("None", "null", "nan")  # without quotes
+SIGNS = {"n": "\n", "t": "\t", "r": "\r"}
 LISTS = (pa.types.is_list, pa.types.is_large_list, pa.types.is_fixed_size_list)
 
 
@@ -32,6 +42,46 @@ def joined(values: Sequence[Any], written: Callable[[Any], str | None], place: s
         if BY in text:
             raise _holds_sign(text, place)
     return BY.join(texts) or None
+
+
+def is_written(text: str) -> bool:
+    """Return whether a text is a list that is written out, of answers alone."""
+    found = LIST.fullmatch(text)
+    return found is not None and "[" not in found[1] and "{" not in found[1]
+
+
+def entries(text: str) -> list[str]:
+    """Return the answers of a list that is written out, without their quotes; another text is one answer.
+
+    >>> entries("['Tarn', 'Fern, still']"), entries('["Caf\\\\u00e9"]'), entries("[1, 3]"), entries("x, y")
+    (['Tarn', 'Fern, still'], ['Café'], ['1', '3'], ['x, y'])
+    """
+    found = LIST.fullmatch(text)
+    if found is None:
+        return [text.strip()]
+    result = []
+    for single, double, bare in ENTRY.findall(found[1]):
+        quoted = single or double
+        text_of = _unescaped(quoted) if quoted else "" if bare in NOTHING else bare
+        result += [text_of] if text_of else []
+    return result
+
+
+def written_out(answers: Sequence[str]) -> str:
+    """Write a list of answers as `entries` reads it."""
+    quoted = [answer.replace("\\", "\\\\").replace("'", "\\'") for answer in answers]
+    return "[" + ", ".join(f"'{one}'" for one in quoted) + "]"
+
+
+def _unescaped(text: str) -> str:
+    """Write escaped signs as they are; two halves of one are joined."""
+    found = ESCAPED.sub(_sign, text)
+    return found.encode("utf-16", "surrogatepass").decode("utf-16", "replace") if "\\u" in text else found
+
+
+def _sign(found: re.Match[str]) -> str:
+    code = found[1] or found[2]
+    return chr(int(code, 16)) if code else SIGNS.get(found[3], found[3])
 
 
 def joined_column(column: Any, as_texts: Callable[[Any], Any], place: str) -> Any:

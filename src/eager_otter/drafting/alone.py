@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import pairwise
 from typing import Any
@@ -14,6 +14,7 @@ import numpy as np
 from eager_otter.codebook.expression import day_of
 from eager_otter.codebook.periods import TIME_OF_DAY, day_written
 from eager_otter.data.encoding import parted
+from eager_otter.data.lists import IN_BRACKETS, entries, is_written
 from eager_otter.drafting.answers import is_reserved, listed_answers
 from eager_otter.drafting.facts import Facts, Guess, Role, doubted, in_order, spread
 from eager_otter.drafting.headings import text_of
@@ -127,7 +128,7 @@ def alone(facts: Facts, *, first: bool) -> Guess:
         weighing = _weighing(facts) if whole else _weighing_some(facts)
         if weighing is not None:
             return weighing
-    ways = (_described, _date, _joined, _numeric, _parted_numbers, _nearly_numbers, _words)
+    ways = (_described, _date, _written_lists, _joined, _numeric, _parted_numbers, _nearly_numbers, _words)
     return next(guess for way in ways if (guess := way(facts)) is not None)
 
 
@@ -364,11 +365,21 @@ def _is_day(text: str, pattern: str) -> bool:
 
 def _of_lists(facts: Facts) -> Guess | None:
     """Take lists for several answers, as they are."""
-    by, labels = facts.about.joined_by, facts.about.labels
+    by = facts.about.joined_by
     pieces = {piece for text in facts.texts for piece in text.split(by)} if by else set()
-    if not 1 <= len(pieces) <= MOST_JOINED:
+    return _several(facts, pieces, by) if 1 <= len(pieces) <= MOST_JOINED else None
+
+
+def _written_lists(facts: Facts) -> Guess | None:
+    """Find lists that are written out, as scripts write them into cells: ['Tarn', 'Birk']."""
+    if not all(map(is_written, spread(facts.texts, SAMPLE))):
         return None
-    values = last_behind(sorted(pieces, key=in_order))
+    pieces = {piece for text in facts.texts for piece in entries(text)}
+    return _several(facts, pieces, IN_BRACKETS) if 1 <= len(pieces) <= MOST_JOINED else None
+
+
+def _several(facts: Facts, pieces: Collection[str], by: str) -> Guess:
+    values, labels = last_behind(sorted(pieces, key=in_order)), facts.about.labels
     return _guess(
         facts, "joined", f"lists of {counted(len(values), 'value')}", details={"by": by},
         answers=tuple((value, labels.get(value, value)) for value in values),
