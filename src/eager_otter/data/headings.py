@@ -271,13 +271,14 @@ def look_like_answers(rows: Sequence[Sequence[str]]) -> bool:
     if len(rows) < 1 + FEWEST_VALUES:
         return False
     below = _columns(rows[1 : 1 + ROWS_LOOKED_AT])
-    cells = [(text.strip(), column) for text, column in zip(rows[0], below, strict=False)]
-    named = [(cell, [value for value in map(str.strip, column) if value]) for cell, column in cells if cell]
+    cells = zip(map(str.strip, rows[0]), below, strict=False)
+    named = [(cell, column) for cell, column in cells if cell]
     others = columns = words = 0
-    for cell, values in named:
+    for cell, column in named:
         if others > (1 - SHARE_OF_COLUMNS) * len(named):
             return False  # as most often: names are no answers
         columns += 1
+        values = [value for value in map(str.strip, column) if value]
         if number_of(cell) is not None and values:
             others += any(number_of(value) is None for value in values)
         else:
