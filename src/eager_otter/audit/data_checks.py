@@ -154,7 +154,10 @@ class _DataChecks:
         sums, said = [], False
         for facts in self.looked.facts:
             texts, index = facts.index
-            said = said or texts[int(index[-1])].strip().casefold().rstrip(":") in TOTAL_WORDS
+            last_text = texts[int(index[-1])]
+            said = said or last_text.strip().casefold().rstrip(":") in TOTAL_WORDS
+            if not any(map(str.isdigit, last_text)):
+                continue
             values = _numbers_of(facts, role_of[facts.name])
             above = values[:-1][~np.isnan(values[:-1])]
             if above.size >= FEWEST_ADDED - 1 and np.isclose(values[-1], above.sum(), rtol=1e-9, atol=1e-6):

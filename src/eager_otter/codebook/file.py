@@ -8,6 +8,7 @@ from eager_otter.documents.part import (
     ByShape,
     Code,
     Limits,
+    OneOrMore,
     Part,
     Text,
     as_list,
@@ -64,7 +65,6 @@ Answers = dict[Code, AnswerEntry]
 
 
 Codes = Annotated[list[Code], Before(as_list, Code | list[Code])]
-SomeCodes = Annotated[list[Code], Before(as_list, Code | list[Code]), Limits(min_length=1)]
 SomeTexts = Annotated[list[Text], Before(as_list, Text | list[Text]), Limits(min_length=1)]
 
 
@@ -76,8 +76,8 @@ class DifferenceFile(Part):
         "minus": "[1, 2]",
     }
 
-    plus: SomeCodes
-    minus: SomeCodes
+    plus: OneOrMore
+    minus: OneOrMore
 
 
 class NetFile(Part):
@@ -89,7 +89,7 @@ class NetFile(Part):
     }
 
     label: Text | None = None
-    of: SomeCodes | None = None
+    of: OneOrMore | None = None
     top: Annotated[int, Limits(ge=1)] | None = None
     bottom: Annotated[int, Limits(ge=1)] | None = None
     difference: DifferenceFile | None = None

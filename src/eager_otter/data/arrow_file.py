@@ -12,7 +12,7 @@ import pyarrow as pa
 from eager_otter.data import files
 from eager_otter.data.arrow_columns import answers_in, check_kind
 from eager_otter.data.files import AtPath, Source, checked_names, source_of
-from eager_otter.data.lists import is_list
+from eager_otter.data.lists import lists_in
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, shown_path
@@ -55,8 +55,7 @@ class ArrowFile(AtPath):
 
     def lists(self) -> list[str]:
         """Name the columns that hold lists of answers."""
-        schema = self._table.schema
-        return [name for name in self.names if is_list(schema.field(name).type)]
+        return lists_in(self.names, self._table.schema)
 
     def parts(
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True

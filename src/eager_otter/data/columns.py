@@ -423,22 +423,14 @@ def _with_points(column: Located) -> Located:
 
 def without_thousands(column: Any, mark: str) -> Any:
     """Take the marks between thousands out of a column of texts; texts that are no such numbers stay as they are."""
-    located = column if isinstance(column, Located) else Located(column, 0)
-    array = _plainly(one_array(located.column))
-    if not pa.types.is_string(array.type):
-        return column
-    import pyarrow.compute as pc
+    sign = re.escape(column.decimal if isinstance(column, Located) else ".")
+    form = rf"^{BLANKS}-?\d{{1,3}}({re.escape(mark)}\d{{3}})+({sign}\d+)?{BLANKS}$"
 
-    sign = re.escape(located.decimal)
-    parted = pc.match_substring_regex(
-        array, rf"^{BLANKS}-?\d{{1,3}}({re.escape(mark)}\d{{3}})+({sign}\d+)?{BLANKS}$"
-    )
-    return Located(
-        pc.if_else(parted, pc.replace_substring(array, mark, ""), array),
-        located.first,
-        located.decimal,
-        located.row_text,
-    )
+    def read(array: Any, compute: Any) -> Any:
+        parted = compute.match_substring_regex(array, form)
+        return compute.if_else(parted, compute.replace_substring(array, mark, ""), array)
+
+    return _rewritten(column, read)
 
 
 def without_units(column: Any, units: Sequence[str], kept: Collection[str]) -> Any:
@@ -478,7 +470,7 @@ def as_minutes(column: Any, written: str, kept: Collection[str]) -> Any:
     return _rewritten(column, read, kept)
 
 
-def _rewritten(column: Any, read: Callable[[Any, Any], Any], kept: Collection[str]) -> Any:
+def _rewritten(column: Any, read: Callable[[Any, Any], Any], kept: Collection[str] = ()) -> Any:
     """Rewrite a column of texts but for those `kept`; `read` hears of the functions of Arrow."""
     located = column if isinstance(column, Located) else Located(column, 0)
     array = _plainly(one_array(located.column))

@@ -13,7 +13,7 @@ from typing import Any
 
 import pyarrow as pa
 
-from eager_otter.data.line_breaks import QUOTE, breaks_within, quotes_in
+from eager_otter.data.line_breaks import QUOTE, breaks_within, has_lone_returns, quotes_in
 from eager_otter.dataclass import dataclass
 from eager_otter.gates.machine import processors
 
@@ -133,8 +133,7 @@ def _lines_in(content: bytes) -> int | None:
 
     Whatever else is odd, a blank line or a line break in a value, makes fewer.
     """
-    returns = content.count(b"\r")
-    if returns and returns != content.count(b"\r\n"):
+    if has_lone_returns(content):
         return None
     return content.count(b"\n") + (not content.endswith(b"\n"))
 

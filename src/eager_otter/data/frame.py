@@ -12,7 +12,7 @@ import pyarrow as pa
 from eager_otter.data import files
 from eager_otter.data.arrow_columns import answers_in, check_kind
 from eager_otter.data.files import Source, checked_names
-from eager_otter.data.lists import is_list
+from eager_otter.data.lists import lists_in
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError
@@ -83,8 +83,7 @@ class ArrowFrame(_InMemory):
 
     def lists(self) -> list[str]:
         """Name the columns that hold lists of answers."""
-        kinds = [field.type for field in self.table.schema]
-        return [name for name, kind in zip(self.names, kinds, strict=True) if is_list(kind)]
+        return lists_in(self.names, self.table.schema)
 
     def parts(
         self, columns: Sequence[str], first: int = 0, end: int | None = None, *, categories: bool = True

@@ -16,6 +16,12 @@ FEW_COLUMNS = 5  # of fewer, a line of an answer may have as many delimiters as 
 FEWEST_LINES = 2  # that then look like rows
 
 
+def has_lone_returns(content: bytes) -> bool:
+    """Return whether a carriage return ends a line by itself, which makes more rows than there are line feeds."""
+    returns = content.count(b"\r")
+    return bool(returns) and returns != content.count(b"\r\n")
+
+
 def quotes_in(content: bytes, delimiter: str) -> IntArray | None:
     """Find the quotes in rows, by their bytes; None where one neither opens nor closes a value, nor stands for itself.
 
@@ -87,7 +93,7 @@ def swallowed_within(
     line = 1
     for content in windows:
         within = breaks_within(content, delimiter)
-        if within is None or b"\r" in content.replace(b"\r\n", b""):
+        if within is None or has_lone_returns(content):
             return None
         for start, end in _rows_around(within, content):
             row = next(swallowed_rows(_lines(decoded(content[start:end])), delimiter, columns), None)

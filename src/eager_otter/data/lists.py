@@ -29,6 +29,11 @@ def is_list(kind: Any) -> bool:
     return any(of(kind) for of in LISTS)
 
 
+def lists_in(names: Sequence[str], schema: Any) -> list[str]:
+    """Name the columns of lists, where `names` are those of the fields of an Arrow schema, in their order."""
+    return [name for name, field in zip(names, schema, strict=True) if is_list(field.type)]
+
+
 def joined(values: Sequence[Any], written: Callable[[Any], str | None], place: str) -> str | None:
     """Join the answers of a list, each `written` as text; None for a list without any.
 

@@ -13,7 +13,7 @@ import pyarrow as pa
 from eager_otter.data import files
 from eager_otter.data.arrow_columns import answers_in, check_kind, in_parts
 from eager_otter.data.files import AtPath, Source, check_room, checked_names, source_of
-from eager_otter.data.lists import is_list
+from eager_otter.data.lists import lists_in
 from eager_otter.data.remark import Remark
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, shown_path
@@ -72,8 +72,7 @@ class ParquetFile(AtPath):
 
     def lists(self) -> list[str]:
         """Name the columns that hold lists of answers."""
-        schema = self._footer.schema
-        return [name for name in self.names if is_list(schema.field(name).type)]
+        return lists_in(self.names, self._footer.schema)
 
     @property
     def _footer(self) -> _Footer:

@@ -352,3 +352,4 @@ def _part(kind: Any, *, by_name: bool) -> Fit:
 Written = str | int | float | bool  # as YAML may read what stands for a text
 Code = Annotated[str, Before(written_code, Written)]
 Text = Annotated[str, Before(written_text, Written)]
+OneOrMore = Annotated[list[Code], Before(as_list, Code | list[Code]), Limits(min_length=1)]

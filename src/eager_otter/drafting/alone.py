@@ -13,6 +13,7 @@ import numpy as np
 
 from eager_otter.codebook.expression import day_of
 from eager_otter.codebook.periods import TIME_OF_DAY, day_written
+from eager_otter.data.columns import BOUNDS
 from eager_otter.data.encoding import parted
 from eager_otter.data.lists import IN_BRACKETS, entries, is_written
 from eager_otter.drafting.answers import is_reserved, listed_answers
@@ -47,30 +48,7 @@ NUMBER_WITH_UNIT = re.compile(
     r"-?(?P<before>[^\w\s]{0,3}) ?[-+]?(?P<number>\d+(?:[,' ]\d{3})*(?:\.\d+)?)"
     r" ?(?P<behind>[^\w\s]{1,3}|[^\W\d_]{2,4}|[ghlm]|)"
 )
-NO_UNITS = frozenset(
-    [
-        "<",
-        ">",
-        "<=",
-        ">=",
-        "≤",
-        "≥",
-        "~",
-        "#",
-        "+",
-        "-",
-        "?",
-        ".",
-        ",",
-        "*",
-        "am",
-        "pm",
-        "st",
-        "nd",
-        "rd",
-        "th",
-    ]
-)
+NO_UNITS = frozenset((*BOUNDS, "#", "+", "-", "?", ".", ",", "*", "am", "pm", "st", "nd", "rd", "th"))
 OF_NUMBERS = (  # texts that a person would count with
     (LENGTH_OF_TIME, "lengths of time such as {}? then write kind: number and time: h:m:s, h:m or m:s"),
     (

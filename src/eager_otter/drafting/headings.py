@@ -9,12 +9,10 @@ from eager_otter.dataclass import dataclass
 from eager_otter.drafting.markup import unmarked
 
 SEPARATORS = (" - ", " – ", " — ", " | ", ": ", " / ", " > ")
-LEADING_CODE = re.compile(
-    r"([A-Za-z]{0,4}\d{1,3}[A-Za-z]?(?:[._]\d{1,3})?)\s*[.:)]?\s+(?=\S)|([A-Za-z]{0,4}\d{1,3})[.:)](?=\S)"
-)
 CODE = re.compile(
     r"[A-Za-z]{0,4}\d{1,3}[A-Za-z]?(?:[._]\d{1,3})?"
-)  # of a question, which tells less than its words
+)  # of a question: it tells less than its words
+LEADING_CODE = re.compile(rf"({CODE.pattern})\s*[.:)]?\s+(?=\S)|([A-Za-z]{{0,4}}\d{{1,3}})[.:)](?=\S)")
 BRACKET = re.compile(r"(.+?)\s*\[(.+)\]\s*\Z", re.DOTALL)
 NUMBERED_TEXT = re.compile(r"([A-Za-z]{0,6}\d{1,3})[_.\-](\d{1,3}|[a-z])(?:[:.)]\s*|\s+)(\S.*)\Z", re.DOTALL)
 NUMBERED = re.compile(r"(.+?)([_. ]?)(\d+)\Z", re.DOTALL)

@@ -10,6 +10,7 @@ from eager_otter.documents.part import (
     Code,
     InSchema,
     Limits,
+    OneOrMore,
     Part,
     Text,
     as_list,
@@ -37,9 +38,6 @@ Number = Annotated[float, Limits(as_text=True)]
 
 
 AGAINST = tuple(name for name in get_args(Against) if name != "column")
-
-
-OneOrMore = Annotated[list[Code], Before(as_list, Code | list[Code]), Limits(min_length=1)]
 
 
 Texts = Annotated[list[Text], Before(as_list, Text | list[Text])]
