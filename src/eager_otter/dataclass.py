@@ -12,10 +12,10 @@ from __future__ import annotations
 import copy
 import inspect
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable
 from dataclasses import MISSING, Field, FrozenInstanceError, field, fields, is_dataclass
 from dataclasses import dataclass as standard
-from functools import cache, partial
+from functools import cache, cached_property, partial
 from reprlib import recursive_repr
 from types import MemberDescriptorType
 from typing import TYPE_CHECKING, Any
@@ -53,35 +53,36 @@ def _made(kind: type, *, frozen: bool = False, eq: bool = True, **options: Any) 
     """Make a class with the methods that it does not have of its own."""
     # A class with an __eq__ of its own alone has a __hash__ of None; one made from a frozen one is guarded as that is.
     own = {name for name, value in vars(kind).items() if value is not None}
-    marks = _marks(kind, frozen=frozen, **options)
-    if marks is None:
+    later = _marked(kind, frozen=frozen, **options)
+    if later is None:
         guarded = frozen and any(map(is_dataclass, kind.__mro__[1:]))
         kind = standard(kind, init=False, repr=False, eq=False, frozen=guarded, **options)
-        plain = fields(kind)
+        given: dict[str, Any] = {}
+        later = _Later(kind)
     else:
         guarded = False
-        plain = tuple(one for one in marks[FIELDS].values() if one._field_type is PLAIN)
-    final: list[Any] = []
-    methods: dict[str, Any] = {"__repr__": _shown(), **(_compared(plain, hashed=frozen) if eq else {})}
+        given = later.given()
+    methods: dict[str, Any] = {"__repr__": _shown, **(_compared(later, hashed=frozen) if eq else {})}
     if frozen and not guarded:
-        methods |= _guarded({one.name for one in plain}, final)
+        methods |= _guarded(later)
         methods |= {name: vars(_Slots)[name] for name in PICKLED if options.get("slots")}
-    given = {name: method for name, method in methods.items() if name not in own or name in GUARDS}
-    for name, method in given.items():
-        if name not in PICKLED:
-            method.__name__, method.__qualname__ = name, f"{kind.__qualname__}.{name}"
+    for name, method in methods.items():
+        if name in GUARDS or name not in own:
+            given[name] = method
+            if name not in SHARED:
+                method.__name__, method.__qualname__ = name, f"{kind.__qualname__}.{name}"
     if eq and not frozen and "__hash__" not in own:
         given["__hash__"] = None  # what compares by values that change is in no mapping
     if "__init__" not in own:
         given["__init__"] = _Init(kind)
-    if marks is not None and options.get("slots"):
-        kind = _with_slots(kind, [one.name for one in plain], {**vars(kind), **marks, **given})
+    if later.hints is not None and options.get("slots"):
+        kind = _with_slots(kind, later.hints, {**vars(kind), **given})
     else:
-        for name, value in {**(marks or {}), **given}.items():
+        for name, value in given.items():
             setattr(kind, name, value)
-    if marks is None and frozen:
+    if later.hints is None and frozen:
         vars(kind)[PARAMS].frozen = True  # so that a class made from this one has to be frozen too
-    final.append(kind)
+    later.kind = kind
     return kind
 
 
@@ -99,37 +100,102 @@ METHODS = {  # that the standard library gives to every class: `__replace__`, fr
 }
 GUARDS = ("__setattr__", "__delattr__")
 PICKLED = ("__getstate__", "__setstate__")
+SHARED = {"__repr__", *PICKLED}  # methods that are the same for all classes
 
 
-def _marks(
+class _Later:
+    """What the fields of a class are gathered from when somebody asks for them, which is done for a third of them.
+
+    `hints` are those of the class itself, by name; None where the standard library has gathered the fields.
+    """
+
+    def __init__(self, kind: type, hints: dict[str, str] | None = None, **marked: Any) -> None:
+        self.kind: Any = kind
+        self.hints = hints
+        self.marked = marked  # what each field is without a value, and whether fields are given by name alone
+
+    def given(self) -> dict[str, Any]:
+        """Return what stands in the class until its fields are gathered, and what it says of itself."""
+        marks = {**METHODS, "__doc__": self.kind.__name__}
+        had = vars(self.kind)
+        result: dict[str, Any] = {name: value for name, value in marks.items() if had.get(name) is None}
+        result[FIELDS], result[PARAMS] = _Gathered(self, FIELDS), _params(frozen=self.marked["frozen"])
+        if MATCHED not in had:
+            result[MATCHED] = _Gathered(self, MATCHED)
+        for name, usual in self.marked["usual"].items():
+            if isinstance(usual, Field):
+                if usual.default is not MISSING:
+                    result[name] = usual.default
+                elif name in had:
+                    delattr(self.kind, name)
+        return result
+
+    def gather(self) -> None:
+        """Put the fields in their place in the class, with the order in which they are matched."""
+        taken: dict[str, Field[Any]] = {}
+        for parent in self.kind.__mro__[-1:0:-1]:
+            if FIELDS in vars(parent):
+                taken |= getattr(parent, FIELDS)
+        usual, kw_only = self.marked["usual"], self.marked["kw_only"]
+        for name, hint in (self.hints or {}).items():
+            taken[name] = _field(name, hint, usual[name], kw_only=kw_only)
+        setattr(self.kind, FIELDS, taken)
+        if isinstance(vars(self.kind)[MATCHED], _Gathered):
+            matched = tuple(name for name, one in taken.items() if one.init and not one.kw_only)
+            setattr(self.kind, MATCHED, matched)
+
+    @cached_property
+    def compared(self) -> tuple[str, ...]:
+        """The names of the fields whose values are compared."""
+        return tuple(one.name for one in fields(self.kind) if one.compare)
+
+    @cached_property
+    def keys(self) -> tuple[str, ...]:
+        """The names of the fields whose values make the hash."""
+        of = fields(self.kind)
+        return tuple(one.name for one in of if (one.compare if one.hash is None else one.hash))
+
+
+class _Gathered:
+    """What stands for the fields of a class until somebody asks for them."""
+
+    def __init__(self, later: _Later, name: str) -> None:
+        self.later = later
+        self.name = name
+
+    def __get__(self, instance: object, owner: type) -> Any:
+        kind = self.later.kind
+        if isinstance(vars(kind)[self.name], _Gathered):
+            self.later.gather()
+        return vars(kind)[self.name]
+
+
+def _marked(
     kind: type, *, frozen: bool, kw_only: bool = False, slots: bool = False, **others: Any
-) -> dict[str, Any] | None:
-    """Return what a class has that tells its fields, from its hints and from classes it is made from.
+) -> _Later | None:
+    """Return what tells the fields of a class, from its hints.
 
     None where anything is out of line: that is left to the standard library, and so is what is wrong.
     """
-    hints = inspect.get_annotations(kind)
-    taken: dict[str, Field[Any]] = {}
-    for parent in kind.__mro__[-1:0:-1]:
-        if FIELDS in vars(parent):
-            taken |= vars(parent)[FIELDS]
-            if vars(parent)[PARAMS].frozen is not frozen:
-                return None
-    gathered = {name: _field(kind, name, hint, kw_only=kw_only) for name, hint in hints.items()}
-    loose = any(isinstance(value, Field) and name not in hints for name, value in vars(kind).items())
-    if others or loose or None in gathered.values() or (slots and "__slots__" in vars(kind)):
+    had = vars(kind)
+    hints = had["__annotations__"] if "__annotations__" in had else inspect.get_annotations(kind)
+    for parent in kind.__mro__[1:-1]:
+        if FIELDS in vars(parent) and vars(parent)[PARAMS].frozen is not frozen:
+            return None
+    if others or (slots and "__slots__" in had):
         return None
-    for name, one in gathered.items():
-        if name in vars(kind) and one and one.default is MISSING:
-            delattr(kind, name)
-    taken |= gathered  # type: ignore[arg-type] # none is None
-    matched = tuple(name for name, one in taken.items() if one.init and not one.kw_only)
-    given: dict[str, Any] = {**METHODS, MATCHED: matched, "__doc__": kind.__name__}
-    return (
-        {name: value for name, value in given.items() if vars(kind).get(name) is None}
-        | {name: one.default for name, one in gathered.items() if one and one.default is not MISSING}
-        | {FIELDS: taken, PARAMS: _params(frozen=frozen)}
-    )
+    if any(isinstance(value, Field) and name not in hints for name, value in had.items()):
+        return None
+    usual = {name: getattr(kind, name, MISSING) for name in hints}
+    for name, hint in hints.items():
+        if not isinstance(hint, str) or "ClassVar" in hint or "InitVar" in hint or "KW_ONLY" in hint:
+            return None
+        value: Any = usual[name]
+        if isinstance(value, MemberDescriptorType):  # that of a slot, in a class it is made from
+            usual[name] = MISSING
+        elif type(value.default if isinstance(value, Field) else value).__hash__ is None:
+            return None
+    return _Later(kind, hints, usual=usual, kw_only=kw_only, frozen=frozen)
 
 
 @cache
@@ -140,23 +206,16 @@ def _params(*, frozen: bool) -> Any:
     return params
 
 
-def _field(kind: type, name: str, hint: object, *, kw_only: bool) -> Field[Any] | None:
-    """Return the field that a hint makes; None for what the standard library is to judge."""
-    if not isinstance(hint, str) or "ClassVar" in hint or "InitVar" in hint or "KW_ONLY" in hint:
-        return None
-    usual = getattr(kind, name, MISSING)
-    if isinstance(usual, MemberDescriptorType):  # that of a slot, in a class it is made from
-        usual = MISSING
+def _field(name: str, hint: str, usual: Any, *, kw_only: bool) -> Field[Any]:
+    """Return the field that a hint makes, with what it is without a value."""
     result: Any = usual if isinstance(usual, Field) else field(default=usual)
-    if type(result.default).__hash__ is None:
-        return None
     result.name, result.type, result._field_type = name, hint, PLAIN
     if result.kw_only is MISSING:
         result.kw_only = kw_only
     return result  # type: ignore[no-any-return]
 
 
-def _with_slots(kind: type, names: list[str], given: dict[str, Any]) -> type:
+def _with_slots(kind: type, names: Iterable[str], given: dict[str, Any]) -> type:
     """Make a class anew with slots for its fields, which is said before a class is made."""
     had = {name for one in kind.__mro__[1:-1] for name in _slots_of(one)}
     for name in (*names, "__dict__", "__weakref__"):
@@ -285,47 +344,42 @@ def _parameter(one: Field[Any], around: dict[str, object]) -> tuple[str, str]:
     return one.name, one.name if one.init else ""
 
 
-def _shown() -> Method:
-    """Return what shows an object with the values of its fields."""
-
-    @recursive_repr()
-    def show(self: Any) -> str:
-        shown = (f"{one.name}={getattr(self, one.name)!r}" for one in fields(self) if one.repr)
-        return f"{type(self).__qualname__}({', '.join(shown)})"
-
-    return show
+@recursive_repr()
+def _shown(self: Any) -> str:
+    """Show an object with the values of its fields."""
+    shown = (f"{one.name}={getattr(self, one.name)!r}" for one in fields(self) if one.repr)
+    return f"{type(self).__qualname__}({', '.join(shown)})"
 
 
-def _compared(plain: Sequence[Field[Any]], *, hashed: bool) -> dict[str, Method]:
+def _compared(later: _Later, *, hashed: bool) -> dict[str, Method]:
     """Return what compares two objects, and puts one among the keys of a mapping, by the values of fields."""
-    compared = tuple(one.name for one in plain if one.compare)
-    keys = tuple(one.name for one in plain if (one.compare if one.hash is None else one.hash))
 
     def equal(self: Any, other: Any) -> Any:
         if type(other) is not type(self):
             return NotImplemented
+        compared = later.compared
         return [getattr(self, name) for name in compared] == [getattr(other, name) for name in compared]
 
     def digest(self: Any) -> int:
-        return hash(tuple([getattr(self, name) for name in keys]))
+        return hash(tuple([getattr(self, name) for name in later.keys]))
 
     return {"__eq__": equal, "__hash__": digest} if hashed else {"__eq__": equal}
 
 
-def _guarded(names: set[str], final: Sequence[Any]) -> dict[str, Method]:
+def _guarded(later: _Later) -> dict[str, Method]:
     """Return what refuses to set and delete fields; objects of a class made from it may have more."""
 
     def refuse(instance: object, name: str, what: str) -> None:
-        if type(instance) is final[0] or name in names:
+        if type(instance) is later.kind or name in getattr(later.kind, FIELDS):
             raise FrozenInstanceError(f"cannot {what} field {name!r}")
 
     def set_one(self: Any, name: str, value: object) -> None:
         refuse(self, name, "assign to")
-        super(final[0], self).__setattr__(name, value)
+        super(later.kind, self).__setattr__(name, value)
 
     def delete_one(self: Any, name: str) -> None:
         refuse(self, name, "delete")
-        super(final[0], self).__delattr__(name)
+        super(later.kind, self).__delattr__(name)
 
     return dict(zip(GUARDS, (set_one, delete_one), strict=True))
 

@@ -54,7 +54,7 @@ LIBRARIES = {  # which modules may import what reads or shows
     "yaml": {"documents/yaml_nodes.py", "looks/catalogue.py", "plan/writing.py"},
     "charset_normalizer": set(),
     "fsspec": set(),
-    "rich.console": {"cli/commands/look.py", "cli/commands/questions.py"},
+    "rich.console": {"cli/commands/questions.py"},
     "rich.text": set(),
     "urllib": set(),
     "socket": set(),

@@ -5,12 +5,11 @@ from __future__ import annotations
 import time
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
-from concurrent.futures import Future
 from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from threading import Thread
-from typing import Any, Protocol, runtime_checkable
+from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 
 from pyarrow import concat_tables
 
@@ -22,6 +21,9 @@ from eager_otter.gates.machine import memory
 from eager_otter.gates.reading import digest_of_bytes, is_stored, state_of
 from eager_otter.gates.storage import MINUTE, data_stamp, stored
 from eager_otter.looks.words import counted, first_of, said
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future
 
 SHOWN = 5
 PART_ROWS = (
@@ -349,6 +351,8 @@ _AHEAD: dict[Path, tuple[tuple[int, ...] | None, Future[str]]] = {}  # digests t
 
 def digest_ahead(path: Path) -> None:
     """Begin to make the SHA-256 of a file that is long to read, beside what else is done; `digest_of` waits for it."""
+    from concurrent.futures import Future
+
     made: Future[str] = Future()
 
     def make() -> None:

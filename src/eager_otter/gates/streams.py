@@ -13,7 +13,7 @@ from eager_otter.gates.reading import read_blocks
 from eager_otter.gates.text import held
 
 if TYPE_CHECKING:
-    from rich.console import RenderableType
+    from rich.console import Console, RenderableType
 
 PLAIN_SIGNS = {  # for encodings that lack them
     **dict.fromkeys("─━╌═‐‑‒–—−", "-"),
@@ -29,24 +29,32 @@ ERRORS = "eager-otter-plain-signs"
 
 def show(view: RenderableType) -> None:
     """Show a view on stdout."""
-    from eager_otter.gates.terminal import terminal  # needs a library that most commands can do without
-
-    terminal().print(view)
+    page([view])
 
 
-def page(views: Iterable[RenderableType], *, paged: bool) -> None:
+def page(views: Iterable[RenderableType], *, paged: bool = False) -> None:
     """Show views on stdout; `paged`, through the pager where a person looks on."""
-    from eager_otter.gates.terminal import terminal
+    from eager_otter.gates.styled import StyledLines, is_terminal, print_lines
 
-    console = terminal()
-    if not paged or not console.is_terminal:
+    paged = paged and sys.stdout is not None and is_terminal(sys.stdout)
+    if not paged:
         for view in views:
-            console.print(view)
+            if isinstance(view, StyledLines):
+                print_lines(view, sys.stdout)
+            else:
+                _console().print(view)
         return
     os.environ.setdefault("LESS", "-RFX")  # colours; nothing to leave where all fits
+    console = _console()
     with console.pager(styles=True):
         for view in views:
             console.print(view)
+
+
+def _console() -> Console:
+    from eager_otter.gates.terminal import terminal  # needs a library that most commands can do without
+
+    return terminal()
 
 
 def pass_on(path: Path) -> None:

@@ -45,9 +45,17 @@ def html_view(view: RenderableType, width: int) -> str:
         file=StringIO(), record=True, width=width, highlight=False, markup=False, emoji=False, legacy_windows=False,
         color_system="truecolor", force_terminal=True, force_jupyter=False,
     )  # fmt: skip
-    console.print(view, soft_wrap=False)
+    console.print(view, soft_wrap=False, crop=False)
     block = '<pre style="white-space: pre; overflow-x: auto; line-height: 1.3">{code}</pre>'
     return console.export_html(inline_styles=True, code_format=block)
+
+
+def as_text(view: RenderableType, width: int) -> str:
+    """Return a view as plain text, without styles or trailing blanks."""
+    console = terminal(file=StringIO(), width=width)
+    with console.capture() as capture:
+        console.print(view, soft_wrap=False)
+    return "\n".join(line.rstrip() for line in capture.get().splitlines())
 
 
 def terminal(*, err: bool = False, file: TextIO | None = None, width: int | None = None) -> Console:

@@ -8,8 +8,6 @@ from __future__ import annotations
 
 import json
 import re
-import unicodedata
-import zlib
 from typing import Any
 
 from eager_otter.patterns import pattern
@@ -145,6 +143,9 @@ def file_name(text: str) -> str:
     >>> file_name("../x"), file_name("Age: 55+"), file_name("..")
     ('x', 'Age-55+', 'table')
     """
+    import unicodedata
+    import zlib
+
     plain = NOT_IN_FILE_NAMES.sub("-", unicodedata.normalize("NFC", held(text))).strip("-. ")
     if RESERVED.match(plain):
         plain = f"-{plain}"

@@ -25,11 +25,12 @@ def write(report: Report, path: Path) -> None:
 
 def plain_text(report: Report) -> str:
     """Return a report as plain text, tables laid out as in the terminal."""
-    from eager_otter.report.terminal import as_text, table_view
+    from eager_otter.gates.styled import text_of_lines
+    from eager_otter.report.terminal import table_view
 
     parts = [report.shown_title, ""]
     for table in report.tables:
-        parts += [as_text(table_view(table, WIDTH, report.notes), WIDTH), ""]
+        parts += [text_of_lines(table_view(table, WIDTH, report.notes), WIDTH), ""]
     for part in report.method:
         parts += [part.title, *(f"  {statement_text(one)}" for one in part.statements), ""]
     return held("\n".join([*parts, one_line(report.provenance), ""]))

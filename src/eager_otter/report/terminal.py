@@ -6,14 +6,11 @@ Group heads that span columns are beyond what terminal table libraries lay out, 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from io import StringIO
 
 from rich.cells import cell_len, set_cell_size
-from rich.console import Group, RenderableType
-from rich.padding import Padding
 
 from eager_otter.dataclass import dataclass
-from eager_otter.gates.terminal import Text, terminal
+from eager_otter.gates.styled import StyledLine, StyledLines, line_of, lines_of
 from eager_otter.gates.text import one_line
 from eager_otter.report.labels import fitted
 from eager_otter.tables.note import NotesLength
@@ -36,7 +33,7 @@ class _Panel:
     columns: tuple[int, ...]
 
 
-def table_view(table: Table, width: int, notes: NotesLength = "short") -> RenderableType:
+def table_view(table: Table, width: int, notes: NotesLength = "short") -> StyledLines:
     """Lay a table out for a terminal that is `width` characters wide, its `notes` in short or in full."""
     table = table.displayed
     cells = _Cells(table)
@@ -44,19 +41,11 @@ def table_view(table: Table, width: int, notes: NotesLength = "short") -> Render
     used = cells.panel_width(table.loose) + BETWEEN if table.loose else 0
     room = max(width - cells.stub_width - used, NARROWEST)
     last = bool(total) and bool(table.groups) and table.loose[0] > table.groups[0].start
-    parts: list[RenderableType] = [Text(table.title, style="bold")]
+    lines = [line_of(table.title, "bold")]
     for panels in _chunks(list(_panels(table, cells, room)), cells, room):
-        parts += [*_chunk_lines(cells, [*panels, *total] if last else [*total, *panels]), Text()]
-    parts += [Padding(Text(note, style="dim"), (0, 0, 0, 2)) for note in table.notes_shown(notes)]
-    return Group(*parts)
-
-
-def as_text(view: RenderableType, width: int) -> str:
-    """Return a view as plain text, without colours or trailing blanks."""
-    console = terminal(file=StringIO(), width=width)
-    with console.capture() as capture:
-        console.print(view, soft_wrap=False)
-    return "\n".join(line.rstrip() for line in capture.get().splitlines())
+        lines += [*_chunk_lines(cells, [*panels, *total] if last else [*total, *panels]), StyledLine()]
+    lines += [line_of(note, "dim", indent=2) for note in table.notes_shown(notes)]
+    return lines_of(*lines)
 
 
 class _Cells:
@@ -144,30 +133,29 @@ def _chunks(panels: Sequence[_Panel], cells: _Cells, room: int) -> Iterator[list
     yield chunk
 
 
-def _chunk_lines(cells: _Cells, panels: Sequence[_Panel]) -> Iterator[RenderableType]:
+def _chunk_lines(cells: _Cells, panels: Sequence[_Panel]) -> Iterator[StyledLine]:
     blank = " " * (cells.stub_width + BETWEEN)
     between = " " * BETWEEN
     if any(panel.head for panel in panels):
-        yield Text(blank + between.join(_group_head(cells, panel) for panel in panels), style="bold")
+        heads = between.join(_group_head(cells, panel) for panel in panels)
+        yield StyledLine(((blank + heads, "bold"),))
     for level in range(cells.head_height):
         heads = between.join(_row_of(panel, lambda k, level=level: cells.head(k, level)) for panel in panels)  # type: ignore[misc]
         if heads.strip():
-            yield Text(blank + heads)
+            yield StyledLine(((blank + heads, ""),))
     previous = "base"
     for row, line in enumerate(cells.lines):
         if (line.kind != previous and previous == "base") or (line.kind == "heading" and previous != "base"):
-            yield Text()
+            yield StyledLine()
         previous = line.kind
         if line.kind == "heading":
-            yield Text(line.label, style=STYLES[line.kind])
+            yield line_of(line.label, STYLES[line.kind])
             continue
         texts = between.join(_row_of(panel, lambda k, row=row: cells.cell(k, row)) for panel in panels)  # type: ignore[misc]
         label = cells.labels[row]
         label += " " * (cells.label_width - cell_len(label) + GAP)
         sign = cells.signs[row].ljust(cells.sign_width)
-        yield Text.assemble(
-            (label, STYLES[line.kind]), (sign, "dim"), (between + texts, STYLES[line.kind]), no_wrap=True
-        )
+        yield StyledLine(((label, STYLES[line.kind]), (sign, "dim"), (between + texts, STYLES[line.kind])))
 
 
 def _group_head(cells: _Cells, panel: _Panel) -> str:

@@ -24,10 +24,11 @@ class StandardViewer:
         """Lay a table out for a terminal `width` characters wide (None: as wide as the terminal is)."""
         import shutil
 
-        from eager_otter.report.terminal import as_text, table_view
+        from eager_otter.gates.styled import text_of_lines
+        from eager_otter.report.terminal import table_view
 
         columns = width or shutil.get_terminal_size((120, 40)).columns
-        return as_text(table_view(table, columns, self.notes), columns)
+        return text_of_lines(table_view(table, columns, self.notes), columns)
 
     def html(self, table: Table) -> str:
         """Lay a table out as a piece of HTML."""

@@ -15,7 +15,7 @@ from eager_otter.codebook.model import Codebook, Question
 from eager_otter.comparing.comparing import Comparison
 from eager_otter.data.overview import QuestionOverview, load_report
 from eager_otter.drafting.drafting import Draft
-from eager_otter.gates.terminal import Text, html_view
+from eager_otter.gates.terminal import Text, as_text, html_view
 from eager_otter.plan.plan import Plan
 from eager_otter.report.audit_view import audit_view
 from eager_otter.report.compare_view import compare_view
@@ -26,7 +26,6 @@ from eager_otter.report.grids import plain_grid
 from eager_otter.report.listing import codebook_view, definition_view, load_view, question_view, requests_view
 from eager_otter.report.report import Report, report_of, with_new_headings
 from eager_otter.report.saving import save as save_by_ending
-from eager_otter.report.terminal import as_text
 from eager_otter.report.view import StandardViewer
 from eager_otter.report.weighting_view import weighting_view
 from eager_otter.tables.explanation import Explanation

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -141,15 +142,14 @@ def look(
     if shape is not None:
         raise RequestError("--format goes with -o -, which writes to the standard output.")
     from eager_otter.gates.streams import page
-    from eager_otter.gates.terminal import Text, terminal
+    from eager_otter.gates.styled import StyledLine, lines_of, width_of_terminal
     from eager_otter.report.terminal import table_view
 
-    width = terminal().width
-    views: list[Any] = []
-    for table in tables:
-        views += [*([Text()] if views else []), table_view(table, width, notes or plan.notes)]
-    page(views, paged=pager)
-    terminal(err=True).print(f"  Data: {survey.source}", style="dim", markup=False)
+    width = width_of_terminal()
+    between = StyledLine()
+    views = (table_view(table, width, notes or plan.notes) for table in tables)
+    page((lines_of(between, view) if k else view for k, view in enumerate(views)), paged=pager)
+    _say_where_from(survey)
 
 
 def _settings(
@@ -215,7 +215,7 @@ def _show_shape(
     from eager_otter.asking.survey import banner_called
     from eager_otter.cli.options import opened
     from eager_otter.gates.streams import show
-    from eager_otter.gates.terminal import terminal
+    from eager_otter.gates.styled import width_of_terminal
     from eager_otter.report.terminal import table_view
     from eager_otter.tables.request import TableRequest, check_levels
 
@@ -227,9 +227,15 @@ def _show_shape(
         raise RequestError("Name a question or table, or a banner to see its shape, with --banner.")
     asked = standard.levels if not levels else () if levels == (0.0,) else levels
     check_levels(asked)
-    width = terminal().width
+    width = width_of_terminal()
     show(table_view(survey.preview(wanted, standard.bases, asked), width, notes or "short"))
-    terminal(err=True).print(f"  Data: {survey.source}", style="dim", markup=False)
+    _say_where_from(survey)
+
+
+def _say_where_from(survey: Survey) -> None:
+    from eager_otter.gates.styled import line_of, lines_of, print_lines
+
+    print_lines(lines_of(line_of(f"Data: {survey.source}", "dim", indent=2)), sys.stderr)
 
 
 def _write(
