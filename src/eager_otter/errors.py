@@ -52,15 +52,16 @@ class MissingPackage(OtterError, ImportError):
 
 
 class UnknownName(OtterError, LookupError):
-    """A name that is not there; the message offers the nearest ones that are."""
+    """A name that is not there; the message offers the nearest ones that are, or says in a sentence what is `meant`."""
 
-    def __init__(self, kind: str, name: str, known: Iterable[str], where: str = "") -> None:
-        self.kind, self.name, self.known, self.where = kind, str(name), tuple(known), where
-        super().__init__(kind, self.name, self.known, where)  # all of it, so that it survives pickling
+    def __init__(self, kind: str, name: str, known: Iterable[str], where: str = "", meant: str = "") -> None:
+        self.kind, self.name, self.known, self.where, self.meant = kind, str(name), tuple(known), where, meant
+        super().__init__(kind, self.name, self.known, where, meant)  # all of it, so that it survives pickling
 
     def __str__(self) -> str:
         place = f" in {self.where}" if self.where else ""
-        return f"No {self.kind} {self.name!r}{place}.{nearest(self.name, self.known)}"
+        offered = f" {self.meant}" if self.meant else nearest(self.name, self.known)
+        return f"No {self.kind} {self.name!r}{place}.{offered}"
 
 
 class ExpressionError(OtterError, ValueError):

@@ -65,6 +65,18 @@ BEST_FIRST = dict(zip(FIVE, reversed(FIVE.values()), strict=True))
         (scale({1: "Bad", 3: "Fair", 5: "Good"}), set()),  # the same step all over
         (scale({1: "Bad", 5: "Good"}), set()),
         (scale({**FIVE, 8: define.Answer(label="Superb", score=6)}), set()),
+        (scale({1: "Good", 2: "Poor", 3: "Very good", 4: "Fair"}), {"steps of a scale out of order"}),
+        (scale({1: "Never", 2: "Once a month", 3: "Daily", 4: "Once a week"}), {"steps of a scale out of order"}),
+        (scale({1: "Much too sweet", 2: "About right", 3: "A little too sweet"}), {"steps of a scale out of order"}),
+        (scale({1: "Not satisfied", 2: "Satisfied", 3: "Quite satisfied", 4: "Very satisfied"}), set()),  # some say so
+        (scale({1: "Tarn", 2: "Fizz", 3: "Birk"}), set()),
+        ({"kind": "single", "answers": {1: "Good", 2: "Poor", 3: "Very good", 4: "Fair"}}, set()),  # no scale
+        # times
+        ({"kind": "single", "answers": {1: "Q4 2025", 2: "Q1 2026", 3: "Q2 2026"}}, set()),
+        ({"kind": "single", "answers": {1: "Q1 2026", 2: "Q2 2026", 3: "Q4 2025"}}, {"times out of order"}),
+        ({"kind": "single", "answers": {1: "Wave 1", 2: "Wave 10", 3: "Wave 2", 9: "Don't know"}}, {"times out of order"}),
+        ({"kind": "single", "answers": {1: "2026", 2: "2025", 3: "2024"}}, set()),  # the latest first, as some like it
+        ({"kind": "single", "answers": {1: "Sunday", 2: "Monday", 3: "Tuesday"}}, set()),
         # nets
         (scale(nets=[net("Top two", 4, 5)]), set()),
         (scale(nets=[net("Top two", 1, 2)]), {"net on the wrong end"}),
@@ -126,6 +138,39 @@ def test_bands_as_the_codebook_has_them(
     asked: Callable[..., set[str]], bands: define.Bands, slips: set[str]
 ) -> None:
     assert asked(bands, n=define.Number()) == slips
+
+
+@pytest.mark.parametrize(
+    ("group", "tests", "slips"),
+    [
+        ({"question": "q"}, {}, set()),
+        ({"question": "q"}, {"against": "previous"}, {"times compared back"}),
+        ({"question": "q"}, {"trend": True}, {"times compared back"}),
+        ({"question": "q", "rolling": 2}, {}, {"times compared back"}),
+        ({"question": "q", "against": "previous"}, {}, {"times compared back"}),
+        ({"question": "q", "against": "rest"}, {"against": "previous"}, set()),
+        ({"question": "q", "keep": ["Q4 2025", "Q1 2026", "Q2 2026"]}, {"against": "previous"}, set()),
+        ({"question": "q", "keep": ["Q1 2026", "Q4 2025", "Q2 2026"]}, {"against": "previous"}, {"times compared back"}),
+        ({"columns": {"May 2026": "q == 1", "April 2026": "q == 2"}}, {"against": "previous"}, {"times compared back"}),
+        ({"question": "q", "labels": {1: "Now", 2: "Before", 3: "Long ago"}}, {"against": "previous"}, set()),
+        ({"nest": ["sex", {"question": "q", "against": "previous"}]}, {}, {"times compared back"}),
+    ],
+)  # fmt: skip
+def test_columns_that_run_back_are_told_where_they_are_compared_in_their_order(
+    tmp_path: Path, group: dict[str, Any], tests: dict[str, Any], slips: set[str]
+) -> None:
+    book = otter.codebook_of({"questions": {"q": define.Single(answers={1: "Q2 2026", 2: "Q1 2026", 3: "Q4 2025"}), "sex": define.Single(answers={1: "Women", 2: "Men"})}})  # fmt: skip
+    book.save(tmp_path / "book.yaml")
+    (tmp_path / "data.csv").write_text("q,sex\n" + "1,1\n2,2\n3,1\n3,2\n" * 20, encoding="utf-8")
+    settings = {
+        "data": "data.csv",
+        "codebook": "book.yaml",
+        "banners": {"main": [group]},
+        "tables": ["sex", "q"],
+    }
+    plan = otter.plan_of({**settings, "tests": tests} if tests else settings, folder=tmp_path)
+    told = [slip for slip in otter.run_audit(plan).slips if "times" in slip.name]
+    assert {slip.name for slip in told} == slips and len(told) <= 1  # once, whatever the number of tables
 
 
 def test_filters_and_encodings_are_asked_about(tmp_path: Path) -> None:

@@ -118,6 +118,14 @@ def test_labels_find_their_question_and_say_so(run: Run, demo: Path) -> None:
         (["spend", "--set", "sort=down"], "spend is a number and has no answers, so this would do nothing"),
         (["heard_of", "--level", "99", "--set", "tests={adjust: holm}"], "tests is said twice"),
         (["heard_of", "-b", "regio within wave"], "No banner or question 'regio'. Did you mean 'region'?"),
+        (["heard_of", "-b", "wave*region"], "No banner or question 'wave*region'. A nesting is written 'region within wave'"),
+        (["heard_of", "-b", "wave x region > age_group"], "A nesting is written 'age_group within region within wave'"),
+        (["-b", "wave by region"], "No banner or question 'wave by region'. A nesting is written 'region within wave'"),
+        (["heard_of", "by", "region"], "A banner is named with --banner: heard_of --banner region"),
+        (["liking", "--figure", "avg"], "No figure 'avg'. Did you mean 'mean'?"),
+        (["liking", "--figure", "Std. Dev."], "No figure 'Std. Dev.'. Did you mean 'standard deviation'?"),
+        (["liking", "--figure", "meen"], "No figure 'meen'. Did you mean 'mean' or 'median'?"),
+        (["liking", "--figure", "kurtosis"], "No figure 'kurtosis'. Known: column percent, count,"),
         (["heard_of", "-b", "spend"], "spend is of kind number and cannot be a banner"),
         (["intent", "-b", "region"], "banner: the items are the columns, so this would do nothing"),
         (["likes_open"], "likes_open is open text and cannot be tabulated"),
@@ -216,3 +224,14 @@ def test_a_ranking_is_shown_by_the_questions_made_of_it(run: Run, demo: Path) ->
     assert run("look", "preference.first", "-b", "wave")[1] in out
     code, _, err = run("look", "preferenc")
     assert code == 2 and err.startswith("Error: No question or table 'preferenc'.")
+
+
+def test_the_shape_of_a_nesting_is_shown_as_that_of_a_banner(run: Run, demo: Path) -> None:
+    code, out, err = run("look", "-b", "region within wave", cwd=demo)
+    assert code == 0, err
+    table = run("look", "diet", "-b", "region within wave", cwd=demo)[1]
+    shown, asked = (
+        [line.split() for line in text.splitlines() if line.startswith("Base (unweighted)")]
+        for text in (out, table)
+    )
+    assert shown and shown == asked

@@ -165,3 +165,13 @@ def test_a_new_figure_is_one_file(tmp_path: Path) -> None:
     assert "per mille of row" in (tmp_path / "t.csv").read_text(encoding="utf-8")
     assert "‰ of row" in (tmp_path / "t.md").read_text(encoding="utf-8")
     assert "'per mille of row'" in str(json_schema("plan"))
+
+
+def test_other_words_for_figures_lead_to_one_each_and_are_no_names() -> None:
+    words = [(word, figure) for figure in all_figures() for word in vars(type(figure)).get("other_words", ())]
+    assert len(words) > 40 and len({word for word, _ in words}) == len(words)
+    for word, figure in words:
+        with pytest.raises(
+            otter.UnknownName, match=re.escape(f"No figure {word!r}. Did you mean {figure.name!r}?")
+        ):
+            figure_called(word)

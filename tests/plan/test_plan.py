@@ -67,7 +67,7 @@ def test_every_mistake_of_plan_and_codebook_is_told_before_data_are_read(
         "plan.yaml:7:17: levels: A confidence level is a percent from 50 up to, not including, 100; got 0.95. Write 95?",
         "plan.yaml:8:9: unknown key 'mark under'. Did you mean 'mark below'?",
         "plan.yaml:10:5: no question 'lking' in the codebook. Did you mean 'liking'?",
-        "plan.yaml:11:34: no figure 'percent'. Did you mean 'row percent' or 'table percent'?",
+        "plan.yaml:11:34: no figure 'percent'. Did you mean 'column percent'?",
         "plan.yaml:11:52: no banner 'man'. Did you mean 'main'?",
         "plan.yaml:12:11: outputs end in .xlsx, .html, .pdf, .pptx, .csv, .parquet, .json, .md or .txt; found 'tables.docx'.",
     ]

@@ -244,7 +244,7 @@ def test_who_was_not_asked_is_told_from_who_did_not_answer(survey: otter.Survey)
         (lambda s: s.table("likes_open"), "question: likes_open is open text and cannot be tabulated; code it into answers first."),
         (lambda s: s.table("liking", levels=[0.95]), "levels: A confidence level is a percent from 50 up to, not including, 100; got 0.95. Write 95?"),
         (lambda s: s.table("liking", levels=[90, 95]), "levels: The stricter level comes first: write 95, 90."),
-        (lambda s: s.table("liking", figures=["percent"]), "figures[0]: no figure 'percent'. Did you mean 'row percent' or 'table percent'?"),
+        (lambda s: s.table("liking", figures=["percent"]), "figures[0]: no figure 'percent'. Did you mean 'column percent'?"),
         (lambda s: s.filtered("age > 200"), "The filter keeps none of the 2,400 respondents: age > 200\nLook at the codes and labels of its questions with: eager-otter questions NAME"),
         (lambda s: s.weighted_by("wts"), "No weight column 'wts' in responses.csv. Did you mean 'wt'?"),
         (lambda s: s.table("liking").frame("quartile"), "No figure 'quartile' in table 'liking'. Known: unweighted base, weighted base, effective base, column percent, mean, letters."),

@@ -31,7 +31,7 @@ from eager_otter.data.remark import Remark
 from eager_otter.data.responses import Responses
 from eager_otter.dataclass import dataclass
 from eager_otter.documents.settled import checked
-from eager_otter.errors import RequestError, UnknownName
+from eager_otter.errors import RequestError
 from eager_otter.gates.viewed import Viewed
 from eager_otter.looks.words import ENGLISH, Words, counted, most_frequent
 from eager_otter.making.figures import refuse_figures
@@ -42,7 +42,6 @@ from eager_otter.making.shapes.shape import Counted
 from eager_otter.tables.facts import Facts, FilterStep
 from eager_otter.tables.request import (
     Banner,
-    BannerGroup,
     BaseRules,
     ColumnRules,
     Counting,
@@ -492,26 +491,6 @@ def _check_offered(request: TableRequest, questions: Sequence[Question]) -> None
             f"Not all answers of {lacking.name} were offered everywhere, so they cannot be nested, or stand side by "
             "side with those of other questions; ask for it by itself, or filter."
         )
-
-
-def banner_of(questions: str | Sequence[str]) -> Banner:
-    """Make a banner of questions side by side."""
-    names = [questions] if isinstance(questions, str) else list(questions)
-    return Banner(groups=tuple(BannerGroup(question=name) for name in names))
-
-
-def banner_called(names: Sequence[str], banners: Mapping[str, Banner], codebook: Codebook) -> Banner:
-    """Put together what names stand for, side by side: one of the `banners`, else a question.
-
-    Raises UnknownName for a name that is neither.
-    """
-    for name in names:
-        if name not in banners and name not in codebook.questions:
-            raise UnknownName("banner or question", name, [*banners, *codebook.questions])
-    parts = [banners.get(name) or banner_of(name) for name in names]
-    if len(parts) == 1:
-        return parts[0]
-    return Banner(groups=tuple(group for part in parts for group in part.groups))
 
 
 def _together(requests: Sequence[TableRequest]) -> dict[tuple[str, str, str], list[int]]:

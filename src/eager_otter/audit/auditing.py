@@ -8,7 +8,7 @@ from fnmatch import fnmatchcase
 
 from eager_otter.asking.survey import Survey
 from eager_otter.audit.answers import AnswerSlips, tick_texts
-from eager_otter.audit.definitions import definition_slips, unequal_nets
+from eager_otter.audit.definitions import definition_slips, times_compared_back, unequal_nets
 from eager_otter.audit.looking import Look, LookAgain, mention_columns
 from eager_otter.audit.questionnaires import questionnaire_slips
 from eager_otter.audit.recoding import recode_of
@@ -50,6 +50,7 @@ def audit_plan(plan: Plan, survey: Survey) -> Audit:
         *questionnaire_slips(plan),
         *definition_slips(book),
         *unequal_nets(plan),
+        *times_compared_back(plan),
         *answers.slips(seen.questions),
         *_filters(plan, filters, seen),
         *_interviews(plan, answers, seen),

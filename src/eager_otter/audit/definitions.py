@@ -3,17 +3,24 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import pairwise
 
 from eager_otter.audit.slip import Slip, answers_named, warning
 from eager_otter.codebook.bands import Band, gaps
 from eager_otter.codebook.label_words import direction, says_no_answer, says_none
 from eager_otter.codebook.model import Answer, Banded, Codebook, Difference, Net, Question, scores_of
+from eager_otter.codebook.times import run_of_times, times_in_order
+from eager_otter.documents.translated import written
+from eager_otter.drafting.scales import scale_places
 from eager_otter.gates.numbers import number_of
+from eager_otter.looks.words import first_of
 from eager_otter.plan.plan import Plan
+from eager_otter.tables.request import BannerGroup, TestRules
 from eager_otter.tables.shows import ItemsByColumns, OneQuestion
 
+NEARLY_EQUAL = 0.5  # places of words such as "quite" and none at all, which some put the other way round
+SHOWN = 8  # answers named in a message
 UNDER = re.compile(r"\b(under|below|less than|up to|younger than)\b", re.IGNORECASE)
 OVER = re.compile(r"\b(over|above|more than|greater than|older than)\b", re.IGNORECASE)
 
@@ -30,6 +37,8 @@ def definition_slips(codebook: Codebook) -> Iterator[Slip]:
         if isinstance(question.source, Banded):
             yield from _bands(where, question, question.source.bands)
         yield from _same_labels(where, question.answers)
+        if question.kind == "single":
+            yield from _times(where, question)
         if question.kind == "multi":
             yield from _none_as_a_mention(where, question)
         if question.scale:
@@ -53,6 +62,19 @@ def _none_as_a_mention(where: str, question: Question) -> Iterator[Slip]:
         )
 
 
+def _times(where: str, question: Question) -> Iterator[Slip]:
+    """Report answers that name times and run neither forward nor back."""
+    labels = [answer.label for answer in question.valid]
+    if run_of_times(labels) == "mixed":
+        yield warning(
+            "times out of order",
+            where,
+            f"The answers name times, and do not stand in their order: {first_of(labels, SHOWN)}. Tests against the "
+            "previous column, trends and the lines of charts go by the order of the answers.",
+            f"Put them in the order of time: {first_of(times_in_order(labels) or labels, SHOWN)}.",
+        )
+
+
 def _like_no_answer(question: Question) -> list[Answer]:
     """Return the answers with a score that look like none."""
     labels = [answer.label for answer in question.valid]
@@ -73,6 +95,7 @@ def _scale(where: str, question: Question) -> Iterator[Slip]:
         )
     sure = [answer for answer in scored if answer not in unsure]
     yield from _jumping_codes(where, question, sure)
+    yield from _mixed_steps(where, [written(answer.label) for answer in _by_score(question, sure)])
     way = direction([answer.label for answer in _by_score(question, sure)])
     if way == (1 if question.best_first else -1):
         first, last = (_by_score(question, sure)[k].label for k in (0, -1))
@@ -88,6 +111,23 @@ def _scale(where: str, question: Question) -> Iterator[Slip]:
             "Write 'scale: true' instead of 'best first', or give scores."
             if question.best_first
             else "Write 'scale: best first', or give scores.",
+        )
+
+
+def _mixed_steps(where: str, labels: Sequence[str]) -> Iterator[Slip]:
+    """Ask about labels whose words say another order than the scores, from either end."""
+    places = scale_places(labels)
+    if places is None or len(places) < len(labels):
+        return
+    steps = [places[other] - places[one] for one, other in pairwise(labels)]
+    if min(steps) < -NEARLY_EQUAL and max(steps) > NEARLY_EQUAL:
+        meant = sorted(labels, key=places.__getitem__)
+        yield warning(
+            "steps of a scale out of order",
+            where,
+            f"By their scores the answers are {first_of(labels, SHOWN)}; by their words they would be "
+            f"{first_of(meant, SHOWN)}.",
+            "Put them in their order, or give scores; accept this where the words are meant otherwise.",
         )
 
 
@@ -245,6 +285,57 @@ def _is_promoter_score(scores: Mapping[str, float], difference: Difference) -> b
     plus, minus = (sorted(scores[code] for code in codes) for codes in (difference.plus, difference.minus))
     whole = sorted(scores.values()) == [float(k) for k in range(11)]
     return whole and plus == [9.0, 10.0] and minus == [float(k) for k in range(7)]
+
+
+def times_compared_back(plan: Plan) -> Iterator[Slip]:
+    """Report columns that name times, run back or are mixed, and are compared as if they ran forward."""
+    told: set[tuple[str, ...]] = set()
+    for request in plan.requests:
+        for group in _groups_within(request.banner.groups):
+            goes_along = _goes_along(group, request.tests)
+            labels = _column_labels(group, plan.codebook) if goes_along else []
+            run = run_of_times(labels)
+            known = run == "mixed" and not group.columns and group.keep is None  # told of the question
+            if run not in ("back", "mixed") or known or (goes_along, *labels) in told:
+                continue
+            told.add((goes_along, *labels))
+            runs = "run from the latest to the earliest" if run == "back" else "are not in the order of time"
+            yield warning(
+                "times compared back",
+                f"table {request.id}",
+                f"The columns {first_of(labels, SHOWN)} {runs}, and {goes_along}.",
+                f"Put them in the order of time: {first_of(times_in_order(labels) or labels, SHOWN)}.",
+            )
+
+
+def _groups_within(groups: Iterable[BannerGroup]) -> Iterator[BannerGroup]:
+    """Go through groups and those that are nested in them."""
+    for group in groups:
+        yield group
+        yield from _groups_within(group.nest)
+
+
+def _goes_along(group: BannerGroup, tests: TestRules) -> str:
+    """Say what is done with the columns of a group in their order; "" for nothing."""
+    if group.rolling is not None:
+        return "each takes those before it along"
+    if (group.against or tests.against) == "previous":
+        return "each is tested against the one before it"
+    return (
+        "the column of trends says what rises and falls from left to right"
+        if group.trend or tests.trend
+        else ""
+    )
+
+
+def _column_labels(group: BannerGroup, codebook: Codebook) -> list[str]:
+    """List the labels of the columns of a group that is not nested, without nets."""
+    if group.columns or not group.question:
+        return [label for label, _ in group.columns]
+    question = codebook.question(group.question)
+    by_name = {name: answer for answer in question.valid for name in (answer.label, answer.code)}
+    kept = question.valid if group.keep is None else [by_name[name] for name in group.keep if name in by_name]
+    return [group.labels.get(answer.code, answer.label) for answer in kept]
 
 
 def unequal_nets(plan: Plan) -> Iterator[Slip]:

@@ -16,7 +16,7 @@ from eager_otter.codebook.periods import TIME_OF_DAY, day_written
 from eager_otter.data.columns import BOUNDS
 from eager_otter.data.encoding import parted
 from eager_otter.data.lists import IN_BRACKETS, entries, is_written
-from eager_otter.drafting.answers import is_reserved, listed_answers
+from eager_otter.drafting.answers import Listed, is_reserved, listed_answers
 from eager_otter.drafting.facts import Facts, Guess, Role, doubted, in_order, spread
 from eager_otter.drafting.headings import text_of
 from eager_otter.drafting.meaning import asks_to_recommend, last_behind
@@ -25,6 +25,8 @@ from eager_otter.looks.words import counted
 FEW = 12  # whole numbers with at most this many values are taken for codes
 NEARLY_UNIQUE = 0.9
 MOST_RESERVED = 3  # negative codes that may stand for no answer
+FEW_TIMES = 36  # months
+FIRST_YEAR, LAST_YEAR = 1990, 2100
 FEW_WORDS = 30  # texts with at most this many values are taken for answers
 LONGEST_ANSWER = 60
 DAYS = (
@@ -210,7 +212,8 @@ def _numeric(facts: Facts) -> Guess | None:
         guess = _words(facts)  # such as the codes of places: 02034 is no number
         return replace(guess, reason=f"digits, some with a zero in front; {guess.reason}")
     reserved = _reserved(facts)
-    few = (
+    times = _are_times(facts)
+    few = times or (
         facts.all_whole
         and len(facts.texts) <= FEW + len(reserved)
         and (reserved or facts.numbers.min() >= -1)
@@ -218,23 +221,39 @@ def _numeric(facts: Facts) -> Guess | None:
     )
     if not few or len(facts.texts) > max(2, facts.filled / 2):
         return _far_codes(facts)
-    listed = listed_answers(facts.texts, {}, facts.about.missing)
+    missing = facts.about.missing
+    of_times = Listed(answers=tuple((text, text) for text in facts.texts), missing=missing)
+    listed = of_times if times else listed_answers(facts.texts, {}, missing)
     if len(facts.texts) == 1:
         listed = replace(listed, maybe_missing=())  # there is nothing that it stands apart from
     words = facts.heading
-    scale = listed.scale and not COUNT_WORDS.search(words)
+    what = ("different month or year", "different months or years") if times else ("different whole number",)
+    counts = not times and COUNT_WORDS.search(words) is not None
+    scale = listed.scale and not counts
     recommends = asks_to_recommend(words) and set(facts.texts) <= {str(k) for k in range(11)}
     return _guess(
         facts, "single",
-        f"{counted(len(facts.texts), 'different whole number')}; taken for codes"
+        f"{counted(len(facts.texts), *what)}; taken for codes"
         + (" (a scale? then add scale: true)" if scale else ""),
         answers=listed.answers, details={"listed": listed},
         doubts=(
             *listed.doubts(),
             *(["0 to 10: then add scale: true, and a net such as 9 and 10"] if recommends else []),
-            *(["a number that was asked? then write kind: number"] if COUNT_WORDS.search(words) else []),
+            *(["a number that was asked? then write kind: number"] if counts else []),
         ),
     )  # fmt: skip
+
+
+def _are_times(facts: Facts) -> bool:
+    """Return whether few whole numbers are years next to each other, or months such as 202603."""
+    low, high = facts.numbers.min(), facts.numbers.max()
+    if not facts.all_whole or len(facts.texts) > FEW_TIMES or not all(map(str.isdecimal, facts.texts)):
+        return False
+    if low >= FIRST_YEAR and high <= LAST_YEAR:
+        return bool(high - low < FEW)
+    months = facts.numbers % 100
+    years = facts.numbers // 100
+    return bool(((months >= 1) & (months <= 12) & (years >= FIRST_YEAR) & (years <= LAST_YEAR)).all())
 
 
 def _reserved(facts: Facts) -> list[str]:

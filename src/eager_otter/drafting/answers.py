@@ -7,9 +7,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from eager_otter.codebook.label_words import says_no_answer, surely_no_answer
+from eager_otter.codebook.times import times_in_order
 from eager_otter.dataclass import dataclass
 from eager_otter.drafting.facts import in_order
-from eager_otter.drafting.meaning import band_order, last_behind, led_by_numbers, scale_order, twins
+from eager_otter.drafting.meaning import band_order, day_order, last_behind, time_order, twins
+from eager_otter.drafting.scales import led_by_numbers, scale_order
 from eager_otter.gates.numbers import number_of
 
 LONGEST_SCALE = 11
@@ -73,7 +75,7 @@ def listed_answers(values: Sequence[str], labels: Mapping[str, str], missing: Se
         )
     led = led_by_numbers(values)
     scale = scale_order(values) if led is None else [*led, *(value for value in values if value not in led)]
-    ordered = scale or band_order(values) or last_behind(sorted(values, key=in_order))
+    ordered = scale or _ordered(values) or last_behind(sorted(values, key=in_order))
     surely, maybe = no_answers({value: value for value in ordered}, missing)
     blanks = tuple(value for value in blanks if value not in surely)
     maybe = tuple(value for value in maybe if value not in blanks)
@@ -85,6 +87,12 @@ def listed_answers(values: Sequence[str], labels: Mapping[str, str], missing: Se
         scale="words" if scale else "",
         scores=tuple((led or {}).items()),
     )
+
+
+def _ordered(values: Sequence[str]) -> list[str] | None:
+    """Put times, bands and other answers that have an order in it; None for others."""
+    ways = (times_in_order, time_order, band_order, day_order)
+    return next((found for found in (way(values) for way in ways) if found is not None), None)
 
 
 def is_reserved(value: str) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import field, replace
 from functools import cached_property
@@ -19,6 +20,7 @@ from eager_otter.gates.numbers import number_of
 Role = Literal["single", "ticks", "ranking", "mentions", "joined", "grid", "number", "date", "text", "respondent",
                "weight", "frequency", "empty"]  # fmt: skip
 
+DIGITS = re.compile(r"(\d+)")
 MOST_SORTED = 2_000  # words that are put into their order, and of more texts that are looked at one by one
 
 
@@ -145,7 +147,7 @@ def _ordered(texts: tuple[str, ...]) -> tuple[tuple[str, ...], FloatArray]:
         numbers = np.array(found, np.float64)
     words = np.flatnonzero(np.isnan(numbers)).tolist()
     if len(words) <= MOST_SORTED:
-        words.sort(key=lambda k: texts[k].casefold())
+        words.sort(key=lambda k: as_words(texts[k]))
     order = [*np.argsort(numbers, kind="stable")[: len(texts) - len(words)].tolist(), *words]
     return tuple(texts[k] for k in order), numbers[order]
 
@@ -155,7 +157,17 @@ def spread(texts: tuple[str, ...], most: int) -> tuple[str, ...]:
     return texts[:: len(texts) // most + 1]
 
 
-def in_order(text: str) -> tuple[int, float, str]:
-    """Order texts: numbers by their size, then words."""
+def in_order(text: str) -> tuple[int, float, tuple[tuple[int, float, str], ...]]:
+    """Order texts: numbers by their size, then words, whose numbers go by their size too.
+
+    >>> sorted(["Shop 10", "Shop 9", "12", "9", "shop 9b"], key=in_order)
+    ['9', '12', 'Shop 9', 'shop 9b', 'Shop 10']
+    """
     number = number_of(text)
-    return (0, number, "") if number is not None else (1, 0.0, text.casefold())
+    return (0, number, ()) if number is not None else (1, 0.0, as_words(text))
+
+
+def as_words(text: str) -> tuple[tuple[int, float, str], ...]:
+    """Part a text into words and numbers, by which it is ordered among texts."""
+    pieces = filter(None, DIGITS.split(text.casefold()))
+    return tuple((0, float(piece), piece) if piece.isdecimal() else (1, 0.0, piece) for piece in pieces)

@@ -107,10 +107,12 @@ class Figure(ABC):
 
     `ends` are the two lines of an interval, which is no line itself. `setting` is the key of the setting that goes with
     it; `needs_total` tells those that rest on the Total, `of_moves` those of people who moved from one answer to
-    another, `of_cells` those of a third question in each cell.
+    another, `of_cells` those of a third question in each cell. `other_words` are what else it is called: who writes one
+    is told its name.
     """
 
     name: str = ""
+    other_words: tuple[str, ...] = ()
     rank: int = 0
     setting: str = ""
     needs_total: bool = False

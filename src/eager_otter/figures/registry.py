@@ -7,7 +7,7 @@ from functools import cache
 from types import ModuleType
 
 from eager_otter.discovery import modules_in
-from eager_otter.errors import UnknownName
+from eager_otter.errors import UnknownName, nearest
 from eager_otter.figures import kinds
 from eager_otter.figures.figure import BaseLine, Figure, LineFigure, ValueFigure
 
@@ -28,7 +28,10 @@ def figure_called(name: str) -> Figure:
     """Find a figure by its name, also one of version 0.1. Raises UnknownName."""
     figure = _named().get(today_name(name)) or _other(name)
     if figure is None:
-        raise UnknownName("figure", name, [*_named(), EXAMPLE])
+        known = [*_named(), EXAMPLE]
+        meant = _by_other_words().get(_plain(name), "")
+        listed = "" if nearest(name, known) else f"Known: {', '.join(known)}."
+        raise UnknownName("figure", name, known, meant=f"Did you mean {meant!r}?" if meant else listed)
     return figure
 
 
@@ -120,6 +123,17 @@ def _by_setting() -> dict[str, tuple[str, ...]]:
 @cache
 def _named() -> dict[str, Figure]:
     return {figure.name: figure for figure in all_figures()}
+
+
+@cache
+def _by_other_words() -> dict[str, str]:
+    """Return the names of figures by other words for them."""
+    return {_plain(word): figure.name for figure in all_figures() for word in figure.other_words}
+
+
+def _plain(name: str) -> str:
+    """Return a name in small letters, without signs between its words."""
+    return " ".join(name.casefold().replace("_", " ").replace("-", " ").replace(".", " ").split())
 
 
 @cache

@@ -9,6 +9,7 @@ from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any
 
+from eager_otter.asking.banners import WITHIN, levels_of, nesting_meant
 from eager_otter.codebook.model import Codebook
 from eager_otter.dataclass import dataclass
 from eager_otter.documents.translated import goes_by
@@ -18,7 +19,6 @@ from eager_otter.plan.context import Context
 from eager_otter.plan.tables import TablesReading
 from eager_otter.tables.request import TableRequest
 
-WITHIN = " within "  # between the inner and the outer question of a nesting
 TOGETHER = " + "  # between the names of banners that are side by side
 INSIDE = ("tests", "bases", "digits")  # settings that hold settings: those named join the others
 
@@ -171,8 +171,7 @@ def _banner(names: Sequence[str], tables: TablesReading, book: Codebook) -> str:
             body = banners.context.raw("banners")[name]
             groups += body if isinstance(body, list) else body["groups"]
         elif WITHIN in name:
-            levels = [level.strip() for level in reversed(name.split(WITHIN))]
-            groups.append({"nest": [_known(level, banners.written, book) for level in levels]})
+            groups.append({"nest": [_known(level, banners.written, book) for level in levels_of(name)]})
         else:
             groups.append(_known(name, banners.written, book))
     together = TOGETHER.join(names)
@@ -188,7 +187,9 @@ def _known(name: str, banners: Sequence[str], book: Codebook) -> str:
     called = [one.name for one in book if goes_by(one.label, name)]
     if len(called) == 1:
         return called[0]
-    raise UnknownName("banner or question", name, [*banners, *book.questions])
+    raise UnknownName(
+        "banner or question", name, [*banners, *book.questions], meant=nesting_meant(name, book)
+    )
 
 
 def _read_again(

@@ -227,7 +227,7 @@ def _known_figure(name: str) -> str:
     try:
         return check_figure(name)
     except UnknownName as error:
-        raise ValueError(f"no figure {name!r}.{str(error).partition('.')[2]}") from error
+        raise ValueError(f"no{str(error).removeprefix('No')}") from error
 
 
 DigitsEntry = Annotated[

@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from eager_otter.tables.table import Table
 
 
+BETWEEN = ("by", "x", "*", "against", "across")  # words that others put before a banner
 LOOKED_AT = "survey and plan of the last look"
 
 
@@ -129,6 +130,11 @@ def look(
     try:
         plan = spoken(_asked_plan(names, banners, settings, where), language)
     except UnknownName as error:
+        if error.name.casefold() in BETWEEN and error.name != names[-1]:
+            banner = names[names.index(error.name) + 1]
+            raise RequestError(
+                f"{error}\nA banner is named with --banner: {names[0]} --banner {banner}"
+            ) from error
         if len(names) > 1:
             raise RequestError(f"{error}\n{BLANKS_IN_QUOTES}") from error
         raise
@@ -212,7 +218,7 @@ def _show_shape(
     banners: tuple[str, ...], levels: tuple[float, ...], notes: NotesLength | None, where: dict[str, Any]
 ) -> None:
     """Show the columns, letters and bases of a banner."""
-    from eager_otter.asking.survey import banner_called
+    from eager_otter.asking.banners import banner_called
     from eager_otter.cli.options import opened
     from eager_otter.gates.streams import show
     from eager_otter.gates.styled import width_of_terminal

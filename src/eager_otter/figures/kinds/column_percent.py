@@ -11,6 +11,7 @@ class ColumnPercent(Percent):
     """100 × weighted count / weighted base of the column; the percent that is tested."""
 
     name = said("column percent")
+    other_words = ("column %", "col %", "column pct", "percent", "%")
     rank = 10
     sign = "%"
     head = said("Percent")

@@ -58,6 +58,7 @@ class ConfidenceInterval(ValueFigure):
     """Both ends; in a column that shows a difference of two means, those of the difference."""
 
     name = "confidence interval"
+    other_words = ("ci", "interval")
     rank = 240
     ends = (Low(), High())
 

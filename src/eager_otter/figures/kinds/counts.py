@@ -16,6 +16,7 @@ class Count(CellFigure):
     """Σ weight of those in the row and the column."""
 
     name = said("count")
+    other_words = ("n", "frequency", "freq", "weighted count", "counts")
     rank = 20
     sign = "n"
     head = said("Count")
@@ -41,6 +42,7 @@ class UnweightedCount(CellFigure):
     """The number of those in the row and the column."""
 
     name = said("unweighted count")
+    other_words = ("unweighted n", "raw count")
     rank = 30
     sign = said("n unw.")
     head = said("Count (unweighted)")

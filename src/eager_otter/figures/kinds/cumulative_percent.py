@@ -16,6 +16,7 @@ class CumulativePercent(Percent):
     """The sum of the column percents of the answers from the top down to the row."""
 
     name = said("cumulative percent")
+    other_words = ("cumulative %", "cum %", "cum percent")
     rank = 70
     sign = said("cum. %")
     note = said("cum. %: percents added up from the top.")

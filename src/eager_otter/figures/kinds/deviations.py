@@ -18,6 +18,7 @@ class StandardDeviation(Summary):
     """√v, v = Σ weight × (value − mean)² / Σ weight × n / (n − 1), n the unweighted number of values."""
 
     name = said("standard deviation")
+    other_words = ("sd", "std", "stdev", "stddev", "st dev", "std dev", "deviation")
     rank = 220
     sign = said("s.d.")
     label = said("Standard deviation")
@@ -45,6 +46,7 @@ class StandardError(Summary):
     """√(v / e), e the effective number of values."""
 
     name = said("standard error")
+    other_words = ("se", "stderr", "std error", "std err")
     rank = 230
     sign = said("s.e.")
     label = said("Standard error")

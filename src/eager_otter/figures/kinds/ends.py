@@ -15,6 +15,7 @@ class Smallest(Summary):
     """The smallest value in the column."""
 
     name = said("smallest")
+    other_words = ("min", "minimum")
     rank = 280
     sign = said("min.")
     label = said("Smallest")
@@ -33,6 +34,7 @@ class Largest(Summary):
     """The largest value in the column."""
 
     name = said("largest")
+    other_words = ("max", "maximum")
     rank = 290
     sign = said("max.")
     label = said("Largest")

@@ -41,6 +41,7 @@ class ExpectedCount(OfGroup):
     """Weighted base of the column × the row's count in the group / weighted base of the group."""
 
     name = said("expected count")
+    other_words = ("expected",)
     rank = 150
     sign = said("exp.")
     digits = "count"
@@ -69,6 +70,7 @@ class StandardisedResidual(OfGroup):
     """The pooled z of the column against the rest of its group (Haberman 1973, on effective bases)."""
 
     name = said("standardised residual")
+    other_words = ("residual", "standardized residual")
     rank = 160
     sign = said("resid.")
     note = said(

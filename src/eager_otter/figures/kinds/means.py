@@ -15,6 +15,7 @@ class Mean(Summary):
     """Σ weight × value / Σ weight, over those with a value."""
 
     name = said("mean")
+    other_words: tuple[str, ...] = ("average", "avg", "mean score", "arithmetic mean")
     rank = 210
     sign = said("mean")
     label = said("Mean")
@@ -38,6 +39,7 @@ class MeanMentions(Mean):
     """The mean number of mentions, 0 for those who named none."""
 
     name = said("mean mentions")
+    other_words = ("average mentions", "mentions per respondent")
     rank = 310
     label = said("Mentions per respondent")
     drawn_alone = False

@@ -59,6 +59,7 @@ class PercentInterval(AnswerFigure):
     """Both ends; where a column shows a difference those of its interval after Newcombe (1998, method 10)."""
 
     name = "percent interval"
+    other_words = ("margin of error", "error margin")
     rank = 130
     ends = (Low(), High())
 

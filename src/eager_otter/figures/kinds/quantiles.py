@@ -70,6 +70,7 @@ class Median(Quantile):
     """The quantile of one half."""
 
     name = said("median")
+    other_words = ("50th percentile",)
     rank = 250
     sign = said("median")
     label = said("Median")
@@ -81,6 +82,7 @@ class LowerQuartile(Quantile):
     """The quantile of one quarter."""
 
     name = said("lower quartile")
+    other_words = ("q1", "first quartile", "25th percentile")
     rank = 260
     sign = said("q 25")
     label = said("Lower quartile")
@@ -91,6 +93,7 @@ class UpperQuartile(Quantile):
     """The quantile of three quarters."""
 
     name = said("upper quartile")
+    other_words = ("q3", "third quartile", "75th percentile")
     rank = 270
     sign = said("q 75")
     label = said("Upper quartile")

@@ -13,6 +13,7 @@ class RowPercent(Percent):
     """100 × weighted count / weighted count of the row in the Total."""
 
     name = said("row percent")
+    other_words = ("row %", "row pct")
     rank = 40
     sign = said("row %")
     needs_total = True

@@ -16,6 +16,7 @@ class Sum(Summary):
     """Σ weight × value."""
 
     name = said("sum")
+    other_words: tuple[str, ...] = ("total", "sum of values")
     rank = 300
     sign = said("sum")
     label = said("Sum")
@@ -34,6 +35,7 @@ class Mentions(Sum):
     """The weighted number of mentions."""
 
     name = said("mentions")
+    other_words = ("responses", "total mentions", "number of mentions")
     rank = 320
     sign = "n"
     label = said("Mentions")

@@ -13,6 +13,7 @@ class TablePercent(Percent):
     """100 × weighted count / weighted base of the Total."""
 
     name = said("table percent")
+    other_words = ("table %", "total %", "total percent", "cell percent")
     rank = 50
     sign = said("table %")
     needs_total = True
