@@ -23,10 +23,11 @@ import pytest
 
 import eager_otter as otter
 from eager_otter.gates.local_server import LocalServer
+from eager_otter.gates.reading import packaged_text
 from eager_otter.live.serving import server_for
-from eager_otter.live.session import LiveSession
+from eager_otter.live.session import RENEW, LiveSession
 from eager_otter.live.watching import states_of, wait_for_change
-from eager_otter.report.webpage import page
+from eager_otter.report.webpage import PageCache, pieces_of
 
 Run = Callable[..., tuple[int, str, str]]
 PLAN, BOOK, THEME, DATA = "plan.yaml", "codebook.yaml", "theme.yaml", "responses.csv"
@@ -71,7 +72,8 @@ CHANGES: list[tuple[str, str, str, str | Exception | None]] = [
 def fresh(path: Path) -> str:
     """The page of a plan made in one go, by nothing that was there before."""
     plan = otter.read_plan(path)
-    return page(otter.run(replace(plan, findings=0, audit=False)))
+    report = otter.run(replace(plan, findings=0, audit=False))
+    return pieces_of(report, PageCache(), packaged_text("eager_otter.live", "page", RENEW)).text
 
 
 @pytest.mark.slow
@@ -420,6 +422,119 @@ def test_the_page_is_made_again_in_the_browser_at_the_table_looked_at(demo: Path
         assert opened.locator("iframe").count() == 1
         browser.close()
     assert not wrong and all(url.startswith(server.address) for url in asked_for)  # nothing leaves
+
+
+LOADED = """() => {
+  const plain = (one) => one.outerHTML.replaceAll(' class="scroll fits"', ' class="scroll"');
+  const tables = [...document.querySelectorAll("main section, #contents, #about")].map(plain);
+  return [...tables, document.querySelectorAll("section[data-id]").length];
+}"""
+
+
+@pytest.mark.slow
+def test_tables_put_into_the_page_are_what_a_page_that_is_loaded_shows(demo: Path, tmp_path: Path) -> None:
+    chromium = shutil.which("chromium") or shutil.which("chromium-browser")
+    if chromium is None:
+        pytest.skip("Chromium is not installed")
+    from playwright.sync_api import sync_playwright
+
+    folder = Path(shutil.copytree(demo, tmp_path / "day"))
+    plan = (folder / PLAN).read_text(encoding="utf-8")
+    some = "{each: [household, children, sport, different, age_band]}"
+    (folder / PLAN).write_text(plan.replace("{each: all}", some), encoding="utf-8")
+    (folder / THEME).write_text('ink: "#222222"\n', encoding="utf-8")
+    session = LiveSession(folder / PLAN, otter.read_plan)
+    session.refresh()
+    with serving(session) as server, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
+        opened = browser.new_page(viewport={"width": 1280, "height": 800})
+        wrong: list[str] = []
+        opened.on("pageerror", lambda error: wrong.append(str(error)))
+        opened.goto(server.address)
+        opened.wait_for_selector("body[data-shown='1']")
+        kept, loaded = 0, 0
+        for number, (name, before, after, _) in enumerate(CHANGES, 2):
+            frame = opened.query_selector("iframe").content_frame()  # type: ignore[union-attr]
+            frame.evaluate("window.mark = 1")
+            path = folder / name
+            path.write_text(path.read_text(encoding="utf-8").replace(before, after, 1), encoding="utf-8")
+            shown = session.refresh()
+            opened.wait_for_selector(f"body[data-{'told' if shown.mistake else 'shown'}='{number}']")
+            if shown.mistake:
+                continue
+            frame = opened.query_selector("iframe").content_frame()  # type: ignore[union-attr]
+            other = browser.new_page(viewport={"width": 1280, "height": 800})
+            other.goto(f"{server.address}page")
+            assert frame.evaluate(LOADED) == other.evaluate(LOADED), after
+            other.close()
+            stayed = frame.evaluate("window.mark === 1")
+            kept, loaded = kept + stayed, loaded + (not stayed)
+        browser.close()
+    assert (
+        not wrong and kept > 10 and loaded > 3
+    )  # most changes need no new page; a theme or a table more does
+
+
+@pytest.mark.slow
+def test_what_a_reader_chose_stays_as_tables_are_put_into_the_page(demo: Path, tmp_path: Path) -> None:
+    chromium = shutil.which("chromium") or shutil.which("chromium-browser")
+    if chromium is None:
+        pytest.skip("Chromium is not installed")
+    from playwright.sync_api import sync_playwright
+
+    folder = Path(shutil.copytree(demo, tmp_path / "day"))
+    session = LiveSession(folder / PLAN, otter.read_plan)
+    session.refresh()
+    with serving(session) as server, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
+        opened = browser.new_page(viewport={"width": 1280, "height": 800})
+        opened.goto(server.address)
+        opened.wait_for_selector("body[data-shown='1']")
+        frame = opened.query_selector("iframe").content_frame()  # type: ignore[union-attr]
+        frame.fill("#level", "99.9")
+        frame.check("#single")
+        frame.fill("#find", "heard")
+        text = (folder / PLAN).read_text(encoding="utf-8")
+        (folder / PLAN).write_text(
+            text.replace("{question: heard_of, sort: down}", "{question: heard_of, sort: up}")
+        )
+        session.refresh()
+        opened.wait_for_selector("body[data-shown='2']")
+        section = frame.locator("section[data-id='heard_of']")
+        assert section.locator("tr.answer th").first.inner_text() == "Pebblecourt"
+        assert "99.9 % level" in section.locator(".changed").inner_text()
+        letters = [one for one in section.locator("tbody b").all_inner_texts() if one]
+        assert letters and all(one == one.upper() for one in letters)  # of one level alone
+        other = browser.new_page(viewport={"width": 1280, "height": 800})
+        other.goto(f"{server.address}page")
+        other.fill("#level", "99.9")
+        other.check("#single")
+        assert section.inner_text() == other.locator("section[data-id='heard_of']").inner_text()
+        assert frame.locator("section[data-id]:not([hidden])").count() < 10
+        assert frame.locator("#found").inner_text().endswith("of 76 tables")
+        frame.click("#reset")
+        opened.wait_for_timeout(300)
+        assert frame.locator("section[data-id]:not([hidden])").count() == 76
+        assert any(one != one.upper() for one in section.locator("tbody b").all_inner_texts())
+        browser.close()
+
+
+def test_changes_of_a_page_are_its_tables_that_differ_or_all_of_it(session: LiveSession) -> None:
+    session.refresh()
+    assert session.changes(0) is None and session.changes(7) is None
+    same = session.changes(1)
+    assert same is not None and not same.tables and same.number == 1
+    first = session.path.read_text(encoding="utf-8").replace("[region]", "[{question: region, sort: down}]")
+    session.path.write_text(first, encoding="utf-8")
+    session.refresh()
+    changed = session.changes(1)
+    assert changed is not None and changed.number == 2 and list(changed.tables) == [0]
+    assert changed.tables[0].id == "region"
+    session.path.write_text(f"title: Another\n{first}", encoding="utf-8")
+    session.refresh()
+    assert session.changes(2) is None  # the title stands outside of tables
+    same = session.changes(3)
+    assert same is not None and not same.tables
 
 
 def test_the_browser_is_told_when_the_program_has_ended(session: LiveSession) -> None:

@@ -8,7 +8,7 @@ from eager_otter.errors import shown_path
 from eager_otter.gates.local_server import Answer, LocalServer
 from eager_otter.gates.reading import packaged_text
 from eager_otter.gates.text import as_json
-from eager_otter.live.session import NAMED, LiveSession
+from eager_otter.live.session import NAMED, Changes, LiveSession
 from eager_otter.report.webpage import hash_for_policy
 
 PARTS = ("live.html.j2", "live.css", "live.js")
@@ -24,17 +24,39 @@ def server_for(session: LiveSession, port: int = 0) -> LocalServer:
             "number": shown.number,
             "mistake": shown.mistake,
             "told": shown.told,
-            "good": bool(shown.page),
+            "good": shown.pieces is not None,
             "jumps": list(shown.changed[:NAMED]) if len(shown.changed) <= NAMED else [],
         }
         return Answer(body=as_json(body).encode(), kind="application/json")
+
+    def changes(query: Mapping[str, int]) -> Answer:
+        found = session.changes(query.get("since", 0))
+        body = '{"whole": true}' if found is None else _as_told(found)
+        return Answer(body=body.encode("utf-8", "replace"), kind="application/json")
 
     pages = {
         "": lambda _: frame,
         "page": lambda _: Answer(body=session.shown.page.encode("utf-8", "replace")),
         "news": news,
+        "changes": changes,
     }
     return LocalServer(pages, port)
+
+
+def _as_told(changes: Changes) -> str:
+    """Write changes as JSON; what the page's script works with is JSON already."""
+    pieces = changes.pieces
+    texts = {
+        "number": changes.number,
+        "about": pieces.about,
+        "contents": pieces.contents,
+        "method": pieces.method,
+    }
+    tables = [
+        f'{{"place":{place},"section":{as_json(one.section)},"data":{one.banner[:-1]},{one.data[1:]}}}'
+        for place, one in changes.tables.items()
+    ]
+    return f'{as_json(texts)[:-1]},"tables":[{",".join(tables)}]}}'
 
 
 def _frame(session: LiveSession) -> Answer:

@@ -4,18 +4,22 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from pathlib import Path
 
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import OtterError
+from eager_otter.gates.reading import packaged_text
 from eager_otter.looks.words import counted, first_of
 from eager_otter.plan.plan import Plan
 from eager_otter.report.report import Report
 from eager_otter.report.running import run
-from eager_otter.report.webpage import PageCache, page
+from eager_otter.report.webpage import PageCache, Pieces, TablePiece, pieces_of
 
+RENEW = "renew.js"
+REMEMBERED = 8  # pages of which a browser may show one, as it is told of the next
+MOST_CHANGED = 40  # tables that are put into a page one by one; where more changed, it is loaded anew
 NAMED = 6  # tables that are named of those made again
 WAITING = 25.0  # seconds that somebody waits for news before being told that there are none
 
@@ -24,16 +28,30 @@ WAITING = 25.0  # seconds that somebody waits for news before being told that th
 class Shown:
     """What is to be seen of a plan now.
 
-    `number` counts the times that it was made; `page` is the web page of the last good tables, "" where there were
+    `number` counts the times that it was made; `pieces` are the web page of the last good tables, None where there were
     none yet; `mistake` says what is wrong, "" for nothing; `told` says what was made; `changed` are the ids of the
     tables that were made again, in order.
     """
 
     number: int
-    page: str
+    pieces: Pieces | None
     mistake: str
     told: str
     changed: tuple[str, ...] = ()
+
+    @property
+    def page(self) -> str:
+        """The web page of the last good tables; "" where there were none yet."""
+        return "" if self.pieces is None else self.pieces.text
+
+
+@dataclass(frozen=True, slots=True)
+class Changes:
+    """What of a page differs from an earlier one: those of its tables that do, by their place (from 0)."""
+
+    number: int
+    pieces: Pieces
+    tables: Mapping[int, TablePiece]
 
 
 class LiveSession:
@@ -45,11 +63,12 @@ class LiveSession:
 
     def __init__(self, path: Path, read: Callable[[Path], Plan]) -> None:
         self.path, self.read = path, read
-        self.shown = Shown(number=0, page="", mistake="", told="")
+        self.shown = Shown(number=0, pieces=None, mistake="", told="")
         self.inputs: tuple[Path, ...] = (path,)
         self.left_out: tuple[str, ...] = ()
         self.report: Report | None = None
         self._cache = PageCache()
+        self._before: dict[int, Pieces] = {}  # the pages that a browser may still show, by number
         self._changed = threading.Condition()
 
     def refresh(self) -> Shown:
@@ -60,7 +79,7 @@ class LiveSession:
             plan = self.read(self.path)
             self.inputs, self.left_out = plan.inputs, _left_out(plan)
             report = run(replace(plan, findings=0, audit=False, for_each=None), before=self.report)
-            text = page(report, self._cache)
+            pieces = pieces_of(report, self._cache, packaged_text("eager_otter.live", "page", RENEW))
         except OtterError as error:
             return self._show(replace(self.shown, number=number, mistake=str(error), told="", changed=()))
         before = () if self.report is None else self.report.tables
@@ -69,7 +88,23 @@ class LiveSession:
         gone = {table.id for table in before} - {table.id for table in report.tables}
         told = _told(changed, len(gone), len(report.tables), time.perf_counter() - start)
         self.report = report
-        return self._show(Shown(number=number, page=text, mistake="", told=told, changed=changed))
+        self._before[number] = pieces
+        self._before = dict(list(self._before.items())[-REMEMBERED:])
+        return self._show(Shown(number=number, pieces=pieces, mistake="", told=told, changed=changed))
+
+    def changes(self, since: int) -> Changes | None:
+        """Return what of the page differs from that with a number; None where all of it has to be loaded."""
+        with self._changed:
+            now, before = self.shown, self._before.get(since)
+        if now.pieces is None or before is None or before.shell != now.pieces.shell:
+            return None
+        if before.said != now.pieces.said or [one.id for one in before.tables] != [
+            one.id for one in now.pieces.tables
+        ]:
+            return None
+        both = enumerate(zip(before.tables, now.pieces.tables, strict=True))
+        other = {place: after for place, (piece, after) in both if after != piece}
+        return None if len(other) > MOST_CHANGED else Changes(now.number, now.pieces, other)
 
     def wait(self, after: int, seconds: float = WAITING) -> Shown:
         """Wait for what is made after the given number, so many seconds at most; gives what is to be seen then."""

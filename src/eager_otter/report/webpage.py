@@ -7,7 +7,7 @@ import hashlib
 import math
 import re
 import unicodedata
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import lru_cache, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -17,6 +17,7 @@ import numpy as np
 from eager_otter.core.arrays import FloatArray, effective_base
 from eager_otter.core.sums import Sums
 from eager_otter.counting.laying import REST
+from eager_otter.dataclass import dataclass
 from eager_otter.gates.pictures import read_picture
 from eager_otter.gates.reading import packaged_text
 from eager_otter.gates.text import as_shown_json, held
@@ -40,9 +41,17 @@ if TYPE_CHECKING:
 
 LEVELS = (99.9, 99, 95, 90, 80, 70)  # offered on the page, where any other may be typed
 SAID = re.compile(r'\bsay\("([^"]*)"')  # what the page's script says
-CORRECTIONS_PLACE = "/* corrections */"  # in the script
-PAGE_PARTS = ("page.css", "page.js")
-TEMPLATES = ("page.html.j2", "table.html.j2")  # of the page, and of a table in it
+CORRECTIONS_PLACE, MORE_PLACE = "/* corrections */", "/* more */\n"  # in the script
+STYLE, SCRIPT = "page.css", "page.js"
+TEMPLATES = ("page.html.j2", "table.html.j2", "contents.html.j2", "method.html.j2")
+PLACES = (
+    "about",
+    "contents",
+    "tables",
+    "method",
+    "data",
+)  # where stands what differs as tables are made again
+BETWEEN = "\0"  # on both sides of a place: no text of a survey can hold it here
 MOST_LETTERS = 9  # beside a figure for which the page keeps room in the whole column
 SHOWN_DIGITS = 6  # of figures that are sorted by, or shown with two decimal places
 DIGITS = 9  # significant digits of what travels in the page for tests made there
@@ -74,53 +83,144 @@ class PageCache:
         self._used = set()
 
 
-def page(report: Report, cache: PageCache | None = None) -> str:
-    """Return a report as the text of a web page. Every survey text in it is escaped.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TablePiece:
+    """A table of a page: its id, its `section`, and what the page's script works with, as JSON.
 
-    `cache` keeps pieces for the next page of the same tables.
+    `data` are its own, `banner` what it has in common with all tables of its banner.
     """
-    text = "".join(_parts(report, cache))
-    if cache is not None:
-        cache.drop_unused()
-    return text
+
+    id: str
+    section: str
+    data: str
+    banner: str
 
 
-def _parts(report: Report, cache: PageCache | None = None) -> Iterator[str]:
-    """Return the page in parts, one after the other."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pieces:
+    """A page in pieces: a `shell` with places, and what stands there.
+
+    `about` says what the page was made of, `said` are the words of its script as JSON.
+    """
+
+    shell: str
+    about: str
+    contents: str
+    method: str
+    said: str
+    tables: tuple[TablePiece, ...]
+
+    @property
+    def text(self) -> str:
+        """The page."""
+        pairs = ((table.data, table.banner) for table in self.tables)
+        return "".join(
+            _filled(
+                self.shell,
+                about=lambda: [self.about],
+                contents=lambda: [self.contents],
+                tables=lambda: (table.section for table in self.tables),
+                method=lambda: [self.method],
+                data=lambda: _data_parts(self.said, pairs),
+            )
+        )
+
+
+def page(report: Report) -> str:
+    """Return a report as the text of a web page. Every survey text in it is escaped."""
+    return "".join(_parts(report))
+
+
+def pieces_of(report: Report, cache: PageCache, more: str = "") -> Pieces:
+    """Return a page in pieces, with `more` script of its own; `cache` keeps those of tables for the next one."""
+    script = _script(more)
+    tables = tuple(
+        TablePiece(id=table.id, section=section, data=data, banner=banner)
+        for table, section, (data, banner) in zip(
+            report.tables, _sections(report, cache), _data_pieces(report, cache), strict=True
+        )
+    )
+    cache.drop_unused()
+    return Pieces(
+        shell=_shell(report, script),
+        about=_about(report),
+        contents=_contents(report),
+        method=_method(report),
+        said=_said(report, script),
+        tables=tables,
+    )
+
+
+def _parts(report: Report) -> Iterator[str]:
+    """Return the page in parts, one after the other; only a table at a time is held in memory."""
+    script = _script()
+    return _filled(
+        _shell(report, script),
+        about=lambda: [_about(report)],
+        contents=lambda: [_contents(report)],
+        tables=lambda: _sections(report),
+        method=lambda: [_method(report)],
+        data=lambda: _data_parts(_said(report, script), _data_pieces(report)),
+    )
+
+
+def _filled(shell: str, **places: Callable[[], Iterable[str]]) -> Iterator[str]:
+    """Return a page part by part, with what stands in its places."""
+    for k, text in enumerate(shell.split(BETWEEN)):
+        yield from places[text]() if k % 2 else [text]
+
+
+def _script(more: str = "") -> str:
+    script = packaged_text("eager_otter.report", "page", SCRIPT)
+    return script.replace(CORRECTIONS_PLACE, ", ".join(map(_correction_in_page, corrections()))).replace(
+        MORE_PLACE, more
+    )
+
+
+def _shell(report: Report, script: str) -> str:
+    """Return the page with places where what is made again stands."""
     from markupsafe import Markup
 
-    style, script = (packaged_text("eager_otter.report", "page", name) for name in PAGE_PARTS)
-    script = script.replace(CORRECTIONS_PLACE, ", ".join(map(_correction_in_page, corrections())))
-    look = _look(report.theme)
-    template, of_table = _templates()
-    say = report.words
-    stream = template.stream(
+    style, look, say = packaged_text("eager_otter.report", "page", STYLE), _look(report.theme), report.words
+    return _templates()[0].render(
         title=report.shown_title,
         generator=f"eager-otter {__version__}",
-        provenance=report.provenance,
-        method=report.method,
         say=say,
-        count=say("{count} {count:table|tables}", count=len(report.tables)),
         figures=[(figure, figure_name(figure, say)) for figure in _figures(report.tables)],
         levels=[f"{level:g}" for level in LEVELS],
         corrections=corrections(),
         logo=_data_address(report.theme.logo),
         below=report.theme.letters == "below",
-        entries=_entries(report.tables),
         summary=list(_summary(report)),
         main_findings=say(MAIN_FINDINGS),
-        full=report.notes == "full",
-        sections=(Markup(one) for one in _sections(report, of_table, cache)),
         look=Markup(look),
         style=Markup(style),
         script=Markup(script),
         look_hash=hash_for_policy(look),
         style_hash=hash_for_policy(style),
         script_hash=hash_for_policy(script),
-        data=(Markup(part) for part in _data_parts(report, sorted(set(SAID.findall(script))), cache)),
+        places={name: Markup(f"{BETWEEN}{name}{BETWEEN}") for name in PLACES},
     )
-    stream.enable_buffering(50)
-    return stream
+
+
+def _about(report: Report) -> str:
+    """Say how many tables there are, and what they were made of."""
+    from markupsafe import escape
+
+    count = report.words("{count} {count:table|tables}", count=len(report.tables))
+    return str(escape(held(f"{count} · {report.provenance}")))
+
+
+def _contents(report: Report) -> str:
+    say = report.words
+    summary = bool(list(summary_of(report)))
+    return _templates()[2].render(
+        entries=_entries(report.tables), summary=summary, main_findings=say(MAIN_FINDINGS), say=say
+    )
+
+
+def _method(report: Report) -> str:
+    return _templates()[3].render(method=report.method, say=report.words)
 
 
 @lru_cache(maxsize=1)
@@ -141,30 +241,42 @@ def _correction_in_page(one: Correction) -> str:
     return f"{as_shown_json(one.name)}: {{ label: say({as_shown_json(one.short)}), adjust: {one.in_page} }}"
 
 
-def _data_parts(report: Report, said: Sequence[str], cache: PageCache | None) -> Iterator[str]:
-    """Return what the page's script works with, as JSON that no markup can end, table by table.
-
-    `said` are the texts that the script says.
-    """
+def _said(report: Report, script: str) -> str:
+    """Return what the page's script says, and how it writes numbers, as JSON."""
     say = report.words
-    words = {text: say(text) for text in said}
-    head = {
-        "words": words,
-        "decimal": say.decimal,
-        "thousands": say.thousands,
-        "forms": [category for category in CATEGORIES if category in plural_forms(say.language)],
-    }
-    yield f'{_json(head)[:-1]},"tables":['
-    shared: dict[str, int] = {}  # what tables of one banner have in common travels once
-    for number, table in enumerate(report.tables):
-        banner = shared.setdefault(_json(_banner_data(table)), len(shared))
+    return _json(
+        {
+            "words": {text: say(text) for text in sorted(set(SAID.findall(script)))},
+            "decimal": say.decimal,
+            "thousands": say.thousands,
+            "forms": [category for category in CATEGORIES if category in plural_forms(say.language)],
+        }
+    )
+
+
+def _data_pieces(report: Report, cache: PageCache | None = None) -> Iterator[tuple[str, str]]:
+    """Return what the page's script works with, as JSON that no markup can end: of each table, and of its banner."""
+    for table in report.tables:
         own = _kept(cache, table, "data", make=partial(_data_json, table))
+        yield own, _kept(cache, table, "banner", make=partial(_banner_json, table))
+
+
+def _data_parts(said: str, pieces: Iterable[tuple[str, str]]) -> Iterator[str]:
+    """Put together what the page's script works with: what tables of one banner have in common travels once."""
+    yield f'{said[:-1]},"tables":['
+    shared: dict[str, int] = {}
+    for number, (own, common) in enumerate(pieces):
+        banner = shared.setdefault(common, len(shared))
         yield f'{"," if number else ""}{{"banner":{banner},{own[1:]}'
     yield f'],"banners":[{",".join(shared)}]}}'
 
 
 def _data_json(table: Table) -> str:
     return _json(_data(table))
+
+
+def _banner_json(table: Table) -> str:
+    return _json(_banner_data(table))
 
 
 def _kept(cache: PageCache | None, table: Table, *key: object, make: Callable[[], str]) -> str:
@@ -248,18 +360,18 @@ def _summary(report: Report) -> Iterator[dict[str, Any]]:
         yield {"heading": section.heading, "findings": findings}
 
 
-def _sections(report: Report, template: Template, cache: PageCache | None) -> Iterator[str]:
+def _sections(report: Report, cache: PageCache | None = None) -> Iterator[str]:
     """Return the tables as pieces of the page, one after the other."""
     for number, (table, name) in enumerate(
         zip(report.tables, contents_titles(report.tables), strict=True), 1
     ):
-        make = partial(_section, report, template, table, number, name)
-        yield _kept(cache, table, number, name, report.notes, make=make)
+        make = partial(_section, report, table, number, name)
+        yield _kept(cache, table, number, name, report.notes, make=make) + "\n"
 
 
-def _section(report: Report, template: Template, table: Table, number: int, name: str) -> str:
+def _section(report: Report, table: Table, number: int, name: str) -> str:
     view = _view(table, number, name, report.notes)
-    return template.render(table=view, say=report.words, full=report.notes == "full")
+    return _templates()[1].render(table=view, say=report.words, full=report.notes == "full")
 
 
 def _view(table: Table, number: int, name: str, length: NotesLength) -> dict[str, Any]:

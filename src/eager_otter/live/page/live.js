@@ -37,7 +37,20 @@
     }
   }
 
-  function show(news) {
+  // Put the tables that were made again in their places; false where the page has to be loaded.
+  async function renew(shown) {
+    if (loading || !shown) return false;
+    const changes = await (await fetch(`changes?since=${shown}`, { cache: "no-store" })).json();
+    if (changes.whole || loading) return false;
+    const was = place();
+    frame.contentDocument.dispatchEvent(new frame.contentWindow.CustomEvent("renew", { detail: changes }));
+    if (!changes.done) return false;
+    await goTo(frame, was);
+    document.body.dataset.shown = changes.number;
+    return true;
+  }
+
+  function load(news) {
     if (loading) loading.remove();
     const fresh = (loading = frame.cloneNode(false));
     fresh.className = "behind";
@@ -83,7 +96,7 @@
         if (news.number > number) {
           number = news.number;
           tell(news);
-          if (!news.mistake) show(news);
+          if (!news.mistake && !(await renew(+document.body.dataset.shown).catch(() => false))) load(news);
           document.body.dataset.told = number;
         }
       } catch {

@@ -4,7 +4,7 @@
   tables.forEach((table) => Object.assign(table, banners[table.banner]));
   const $ = (id) => document.getElementById(id);
   const sections = [...document.querySelectorAll("section[data-table]")];
-  const entries = [...document.querySelectorAll("nav li[data-table]")];
+  let entries = [...document.querySelectorAll("nav li[data-table]")];
   const working = $("working");
   const TESTING = ["level", "second", "single", "adjust", "least", "judged"];
 
@@ -520,7 +520,7 @@
     target.classList.toggle("fits", target.firstElementChild.offsetWidth <= target.clientWidth);
   }));
 
-  sections.forEach((section) => {
+  function prepare(section) {
     const table = tables[+section.dataset.table], scroll = section.querySelector(".scroll");
     section.querySelectorAll(".columns th[scope=col]").forEach((th, k) => {
       if (k < 2) return;
@@ -545,7 +545,20 @@
     grid.addEventListener("keydown", (event) => step(section, event));
     grid.addEventListener("mousedown", (event) => { const cell = event.target.closest("th, td"); if (cell && cell.closest("tbody")) settle(section, cell); });
     for (const index of Object.keys(table.lines)) rowsOf(section)[index].classList.add("tested");
-  });
+  }
+
+  function follow(links) {
+    links.forEach((link) => link.addEventListener("click", (event) => {
+      event.preventDefault();
+      const target = document.getElementById(link.hash.slice(1));
+      history.pushState(null, "", link.hash);
+      land(target);
+      const cell = target.querySelector("table [tabindex='0']");
+      if (cell) cell.focus({ preventScroll: true });
+    }));
+  }
+
+  sections.forEach(prepare);
   $("controls").hidden = false;
   $("controls").addEventListener("submit", (event) => event.preventDefault());
   $("find").addEventListener("input", find);
@@ -554,14 +567,7 @@
   $("counts").addEventListener("change", counts);
   ["highlight", "points"].forEach((id) => $(id).addEventListener("input", highlight));
   $("reset").addEventListener("click", () => setTimeout(() => { find(); retest(); figures(); counts(); highlight(); }, 0));
-  document.querySelectorAll("nav a, #summary a").forEach((link) => link.addEventListener("click", (event) => {
-    event.preventDefault();
-    const target = document.getElementById(link.hash.slice(1));
-    history.pushState(null, "", link.hash);
-    land(target);
-    const cell = target.querySelector("table [tabindex='0']");
-    if (cell) cell.focus({ preventScroll: true });
-  }));
+  follow(document.querySelectorAll("nav a, #summary a"));
   addEventListener("hashchange", landOnHash);
   addEventListener("popstate", landOnHash);
   landOnHash();
@@ -576,4 +582,5 @@
     if (event.key === "Escape") hide();
     if (event.key === "/" && !/INPUT|SELECT|TEXTAREA/.test(document.activeElement.tagName)) { event.preventDefault(); $("find").focus(); }
   });
+/* more */
 })();
