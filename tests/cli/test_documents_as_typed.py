@@ -200,10 +200,12 @@ def test_the_commands_of_a_document_run(
         typed(run, folder, words)
 
 
-def test_the_command_of_waves_runs_on_the_example(run: Run, tmp_path: Path) -> None:
+def test_the_commands_of_waves_run_on_the_example(run: Run, tmp_path: Path) -> None:
     tracker = Path(shutil.copytree(ROOT / "examples" / "tracker", tmp_path / "tracker"))
-    (words,) = commands(DOCS / "guide" / "waves.md")
-    typed(run, tracker, words)
+    lines = commands(DOCS / "guide" / "waves.md")
+    assert len(lines) == 3
+    for words in lines:
+        typed(run, tracker, words)
 
 
 @pytest.mark.parametrize(

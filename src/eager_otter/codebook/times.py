@@ -45,7 +45,7 @@ ROUND = {
 SHORT, CENTURY = 99, 2000  # years of two digits are of this century
 YEAR = r"(?P<year>(?:19|20)\d\d)"
 SHORT_YEAR = r"(?P<year>(?:19|20)\d\d|'?\d\d)"
-BETWEEN = r"[\s.,/-]*"
+BETWEEN = r"[\s.,/_-]*"
 _MONTH = rf"(?P<month>{'|'.join(MONTHS)})\.?"
 FORMS = tuple(
     pattern(form, re.ASCII)
@@ -62,8 +62,9 @@ FORMS = tuple(
         rf"{YEAR}[-/](?P<month>0[1-9]|1[0-2])",
         rf"(?P<month>0?[1-9]|1[0-2])[./-]{YEAR}",
         rf"(?P<weekday>{'|'.join(WEEKDAYS)})\.?",
-        rf"(?P<season>{'|'.join(SEASONS)})(?:\s+{YEAR}(?P<over>\s?/\s?\d\d(?:\d\d)?)?)?",
-        rf"(?P<rounds>{ROUNDS})\s*(?:#|no\.?\s*|nr\.?\s*)?(?P<number>\d{{1,4}})(?:[\s,/(-]+{YEAR}\)?)?",
+        rf"{YEAR}{BETWEEN}(?P<season>{'|'.join(SEASONS)})",
+        rf"(?P<season>{'|'.join(SEASONS)})(?:{BETWEEN}{YEAR}(?P<over>\s?/\s?\d\d(?:\d\d)?)?)?",
+        rf"(?P<rounds>{ROUNDS})[\s_-]*(?:#|no\.?\s*|nr\.?\s*)?(?P<number>\d{{1,4}})(?:[\s,/(-]+{YEAR}\)?)?",
         rf"(?P<rounds>[wrp])(?P<number>\d{{1,3}})(?:[\s,/-]+{YEAR})?",
         rf"{YEAR}{BETWEEN}(?P<rounds>{ROUNDS}|w)\s*(?P<number>\d{{1,3}})",
         rf"{YEAR}-(?P<month>0[1-9]|1[0-2])-(?P<day>0[1-9]|[12]\d|3[01])",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import field, replace
 from functools import cached_property
@@ -33,7 +33,9 @@ from eager_otter.drafting.differences import Differences, differences
 from eager_otter.drafting.facts import Facts, Guess, facts_of
 from eager_otter.drafting.guess import guesses
 from eager_otter.drafting.markup import without_markup
-from eager_otter.drafting.writing import codebook_text, plan_text
+from eager_otter.drafting.waves import DraftedWaves, FileOfWaves, in_order_of_time, labels_of
+from eager_otter.drafting.writing import codebook_text, file_entry, plan_text, plan_text_of_waves, wave_lines
+from eager_otter.drafting.yaml_text import inside
 from eager_otter.errors import RequestError, name_of
 from eager_otter.gates.machine import processors
 from eager_otter.gates.reading import relative, resolved
@@ -45,6 +47,7 @@ from eager_otter.looks.words import counted, first_of
 FRAME_FILE = "responses.parquet"  # where the responses of a frame are written
 CELLS = 20_000_000  # that are read at a time
 MOST_SHEETS = 5  # that are named
+MOST_FILES = 6  # that are named
 PIECE = 400  # columns of a long file that are looked at in one reading
 SHORT_FILE = 256 << 20  # bytes of a file that is read at once
 
@@ -100,6 +103,8 @@ def draft(
 ) -> Draft:
     """Guess what responses hold: a file of them, or a frame. Each guess says why in a comment of the codebook.
 
+    A list of files is drafted as waves of one survey: with the plan that reads them, and what each of them lacks.
+
     `data` and `reading` are as for `open_survey`; the plan names its codebook as `codebook_name`. The plan is in
     `folder` (None: that of the file) and names the file from there; for a frame it names responses.parquet, which
     `Draft.save` writes. A `dictionary` brings texts, labels and missing codes: a sheet or CSV with a row per variable,
@@ -108,22 +113,87 @@ def draft(
 
     Example: `codebook_from_text(draft(frame).codebook)`.
     """
-    looked = look_at(data, reading, None if dictionary is None else Path(dictionary))
+    known = None if dictionary is None else Path(dictionary)
+    into = None if folder is None else Path(folder)
+    if isinstance(data, list | tuple):
+        return _draft_of_waves(data, reading, codebook_name, into, known)
+    looked = look_at(data, reading, known)
     file, guessed = looked.file, looked.guesses
     path = Path(data) if isinstance(data, str | Path) else Path(FRAME_FILE)
-    into = None if folder is None or not isinstance(data, str | Path) else Path(folder)
     title, origin = Path(name_of(path)).stem, "guessed from the data"
     if isinstance(file, TripleSFile):
         title, origin = file.definition.title or title, "as its definition has it"
     elif looked.origins:
         origin = f"with labels from {', '.join(looked.origins)}"
-    place = relative(path, path.parent) if into is None else relative(resolved(path), resolved(into))
+    place = _place(path, path.parent if into is None or not isinstance(data, str | Path) else into)
     return Draft(
         codebook=codebook_text(name_of(path), title, origin, guessed),
         plan=plan_text(place, guessed, codebook_name, looked.reading),
         guesses=guessed,
         told=looked.told,
         frame=None if isinstance(data, str | Path) else file.read(file.names),
+    )
+
+
+def _place(path: Path, folder: Path) -> str:
+    """Name a file as seen from a folder."""
+    return relative(path, folder) if path.parent == folder else relative(resolved(path), resolved(folder))
+
+
+def _draft_of_waves(
+    data: Sequence[Any],
+    reading: Reading | None,
+    codebook_name: str,
+    into: Path | None,
+    dictionary: Path | None,
+) -> Draft:
+    """Draft several files as one survey, of which they are waves."""
+    paths = [Path(one) for one in data if isinstance(one, str | Path)]
+    if len(paths) < len(data) or len(set(paths)) < len(paths) or len(paths) < 2:
+        raise RequestError(
+            "Waves are drafted from two files or more, each named once; a frame is drafted by itself."
+        )
+    looked = [look_at(path, reading, dictionary) for path in paths]
+    if any(isinstance(one.file, TripleSFile) for one in looked):
+        raise RequestError(
+            "Files with a triple-s definition are drafted one by one; the definition is the draft."
+        )
+    stems = [Path(one.name).stem for one in looked]
+    if len(set(stems)) < len(stems):
+        stems = [f"{path.parent.name} {stem}" for path, stem in zip(paths, stems, strict=True)]
+    labels = labels_of(stems)
+    order = in_order_of_time(labels) or range(len(labels))
+    waves = DraftedWaves(
+        files=tuple(
+            FileOfWaves(
+                label=labels[k], name=looked[k].name, facts=looked[k].facts, guesses=looked[k].guesses
+            )
+            for k in order
+        )
+    )
+    folder = paths[0].parent if into is None else into
+    entries = []
+    told = [f"{one.name}: {line}" for one in looked for line in one.told]
+    for k, file in zip(order, waves.files, strict=True):
+        entry = {**file_entry(_place(paths[k], folder), looked[k].reading), "label": inside(file.label)}
+        asked = []
+        for own, other in waves.renamed(file):
+            told.append(f"{file.name}: {own} may be what {other} is in other files; see the plan.")
+            asked.append(
+                f"is {own} here what {other} is elsewhere? then write columns: {{{own}: {other}}} under changes, and "
+                f"take {own} out of the codebook and both out of 'not asked'"
+            )
+        entries.append(wave_lines(entry, waves.changes(file), asked))
+    if list(order) != list(range(len(labels))):
+        told.append(
+            f"The files stand in the order of time: {first_of([file.label for file in waves.files], MOST_FILES)}."
+        )
+    names = first_of([file.name for file in waves.files], MOST_FILES)
+    return Draft(
+        codebook=codebook_text(names, "Waves", "guessed from the data", waves.guesses),
+        plan=plan_text_of_waves(waves.question, entries, waves.guesses, codebook_name),
+        guesses=waves.guesses,
+        told=tuple(told),
     )
 
 

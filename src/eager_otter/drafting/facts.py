@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import field, replace
 from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
 
-from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray
+from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
 from eager_otter.data.columns import Distinct, distinct, plain_numbers
 from eager_otter.data.described import Described
 from eager_otter.dataclass import dataclass
@@ -111,7 +111,27 @@ def doubted(guess: Guess, *doubts: str) -> Guess:
 
 def facts_of(name: str, column: Any, about: Described | None = None) -> Facts:
     """Look at one column; many different words are left in the order in which they are found."""
-    parts: Distinct = distinct(column)
+    return facts_from(name, distinct(column), about)
+
+
+def facts_together(pieces: Sequence[Facts | int]) -> Facts:
+    """Put what several files hold in one column together; a number stands for so many rows of a file without it."""
+    there = [one for one in pieces if isinstance(one, Facts)]
+    texts = tuple(dict.fromkeys(text for one in there for text in (*one.index[0], "")))
+    places = {text: place for place, text in enumerate(texts)}
+    kind = smallest_unsigned(len(texts))
+    index = [
+        np.full(one, places[""], kind)
+        if isinstance(one, int)
+        else np.array([places[text] for text in one.index[0]], kind).take(one.index[1])
+        for one in pieces
+    ]
+    about = next((one.about for one in there if one.about != Described()), Described())
+    return facts_from(there[0].name, Distinct(texts, np.concatenate(index)), about)
+
+
+def facts_from(name: str, parts: Distinct, about: Described | None = None) -> Facts:
+    """Look at one column that was taken apart."""
     counts = parts.counts().tolist()
     merged = dict(zip(parts.texts, counts, strict=True))
     if len(merged) < len(counts):  # the same code, written in two forms

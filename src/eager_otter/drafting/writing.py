@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from eager_otter.codebook.label_words import says_none
 from eager_otter.data.opening import Reading
@@ -94,7 +94,7 @@ def _question_lines(guess: Guess) -> Iterator[str]:
             yield from _scale_lines(guess)
             yield "items:"
             for name, column, label in zip(
-                _item_names(guess), guess.columns, guess.details["items"], strict=True
+                item_names(guess), guess.columns, guess.details["items"], strict=True
             ):
                 yield f"  {scalar(name)}: {mapped({'column': inside(column), 'label': inside(label)})}"
             yield from _answer_lines(guess)
@@ -102,7 +102,7 @@ def _question_lines(guess: Guess) -> Iterator[str]:
         yield comment(f"asked of those that {guess.details['asked by']} selects; write it as asked: …")
 
 
-def _item_names(guess: Guess) -> list[str]:
+def item_names(guess: Guess) -> list[str]:
     """Name the items of a grid after their columns, or after their labels where those have but one name."""
     names = [short_name(column) for column in guess.columns]
     if len({name.casefold() for name in names}) < len(names):
@@ -191,23 +191,34 @@ def _exclusive(label: str) -> str:
 
 def plan_text(place: str, guessed: Sequence[Guess], codebook: str, reading: Reading | None) -> str:
     """Write the plan of the data at a `place`, as seen from its folder."""
-    return "\n".join(_plan_lines(place, guessed, codebook, reading)) + "\n"
+    return _plan_text(place, [f"data: {data_entry(place, reading)}"], guessed, codebook)
 
 
-def _plan_lines(
-    place: str, guessed: Sequence[Guess], codebook: str, reading: Reading | None
-) -> Iterator[str]:
-    yield comment(f"A first plan for {place}: every question by a few that may make a banner. Correct it.")
-    yield f"data: {_data_entry(place, reading)}"
-    yield f"codebook: {scalar(codebook)}"
-    banner = banner_of(guessed)
+def plan_text_of_waves(
+    question: str, files: Sequence[Sequence[str]], guessed: Sequence[Guess], codebook: str
+) -> str:
+    """Write the plan of several files, each as the lines of its entry; they make a `question`."""
+    data = ["data:", f"  question: {question}", f"  label: {question.capitalize()}", "  files:"]
+    data += [f"    {'  ' if k else '- '}{line}" for lines in files for k, line in enumerate(lines)]
+    return _plan_text(counted(len(files), "file"), data, guessed, codebook, first=[question])
+
+
+def _plan_text(
+    place: str, data: Sequence[str], guessed: Sequence[Guess], codebook: str, first: Sequence[str] = ()
+) -> str:
+    lines = [
+        comment(f"A first plan for {place}: every question by a few that may make a banner. Correct it."),
+        *data,
+        f"codebook: {scalar(codebook)}",
+    ]
+    banner = [*first, *banner_of(guessed)]
     if banner:
-        yield from ("", "banners:", f"  main: {listed(banner)}")
-    yield from ("", "tests: {levels: [95]}", "bases: {mark below: 75, no test below: 30}")
-    yield from ("", "tables:")
+        lines += ["", "banners:", f"  main: {listed(banner)}"]
+    lines += ["", "tests: {levels: [95]}", "bases: {mark below: 75, no test below: 30}", "", "tables:"]
     for name in banner:  # a question by itself tells nothing
-        yield f"  - {mapped({'question': inside(name), 'banner': 'none'})}"
-    yield from ("  - {each: all}", "", "outputs: [tables.xlsx, tables.csv]")
+        lines.append(f"  - {mapped({'question': inside(name), 'banner': 'none'})}")
+    lines += ["  - {each: all}", "", "outputs: [tables.xlsx, tables.csv]"]
+    return "\n".join(lines) + "\n"
 
 
 def banner_of(guessed: Sequence[Guess]) -> list[str]:
@@ -224,8 +235,35 @@ def banner_of(guessed: Sequence[Guess]) -> list[str]:
     return (chosen or [guess.name for guess in fitting])[:BANNER_GROUPS]
 
 
-def _data_entry(name: str, reading: Reading | None) -> str:
+def data_entry(name: str, reading: Reading | None) -> str:
+    """Write the entry of a file of data, with how it is read."""
     options = {} if reading is None else reading.given()
-    if not options:
-        return scalar(name)
-    return mapped({"file": inside(name), **{key: inside(str(value)) for key, value in options.items()}})
+    return mapped(file_entry(name, reading)) if options else scalar(name)
+
+
+def file_entry(name: str, reading: Reading | None) -> dict[str, str]:
+    """Return what says which file of data is read, and how, in YAML."""
+    options = {} if reading is None else reading.given()
+    return {"file": inside(name), **{key: inside(str(value)) for key, value in options.items()}}
+
+
+def wave_lines(
+    entry: Mapping[str, str],
+    changes: Mapping[str, Sequence[str] | Mapping[str, Sequence[str]]],
+    asked: Sequence[str],
+) -> list[str]:
+    """Write the entry of one of several files, with what differs in it, and what is `asked` about that."""
+    if not changes and not asked:
+        return [mapped(entry)]
+    lines = [f"{key}: {value}" for key, value in entry.items()]
+    lines += [comment(f"{CHECK} {one}") for one in asked]
+    if changes:
+        lines.append("changes:")
+    for key, said in changes.items():
+        value = (
+            mapped({name: listed(of) for name, of in said.items()})
+            if isinstance(said, Mapping)
+            else listed(said)
+        )
+        lines.append(f"  {key}: {value}")
+    return lines

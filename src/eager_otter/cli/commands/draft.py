@@ -20,7 +20,7 @@ FOUND = 1
 
 
 @click.command(short_help="Write a first codebook and plan for bare data.")
-@click.argument("data", type=click.Path(path_type=Path))
+@click.argument("files", nargs=-1, required=True, metavar="DATA...", type=click.Path(path_type=Path))
 @click.option(
     "--into",
     type=click.Path(path_type=Path, file_okay=False),
@@ -48,7 +48,7 @@ FOUND = 1
     help="The row of a CSV file or sheet in which the headings begin, below a title. Default: detected.",
 )
 def draft(
-    data: Path,
+    files: tuple[Path, ...],
     into: Path | None,
     sheet: str | None,
     delimiter: str | None,
@@ -58,7 +58,7 @@ def draft(
     headings_from_row: int | None,
     dictionary: Path | None,
 ) -> int:
-    """Write a first codebook and plan for DATA, guessed from what is in it.
+    """Write a first codebook and plan for DATA, guessed from what is in it; several files are waves of one survey.
 
     Kinds of questions, tick batteries, rankings, mentions, joined codes, grids, dates, ids and weights are guessed;
     each guess says why in a comment, and what is doubtful is marked with check: and listed here first. Two or
@@ -83,7 +83,8 @@ def draft(
         heading_rows=heading_rows,  # type: ignore[arg-type]
         headings_from_row=headings_from_row,
     )
-    folder = into or path_beside(data).parent
+    folder = into or path_beside(files[0]).parent
+    data = list(files) if len(files) > 1 else files[0]
     drafted = make_draft(data, reading, folder=folder, dictionary=dictionary)
     if is_file(folder / CODEBOOK):
         return _tell_differences(drafted.differences(folder / CODEBOOK), folder / CODEBOOK)
