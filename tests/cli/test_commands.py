@@ -14,6 +14,8 @@ from pathlib import Path
 import openpyxl
 import pytest
 
+from eager_otter.cli.program import COMMANDS, OTHER_WORDS
+
 Run = Callable[..., tuple[int, str, str]]
 
 
@@ -245,3 +247,32 @@ def test_help_and_import_load_neither_numpy_nor_pandas() -> None:
 def test_making_a_report_loads_no_frame_library(demo: Path) -> None:
     code = f"import eager_otter as otter; otter.run({str(demo / 'plan.yaml')!r})"
     assert not {"pandas", "xlsxwriter", "scipy.stats"} & modules_after(code)
+
+
+@pytest.mark.parametrize(
+    ("words", "message"),
+    [
+        (["run", "responses.csv"], "responses.csv: a plan was expected; this is a file of data. eager-otter draft writes a first plan"),
+        (["audit", "plan.yaml", "responses.csv"], "Got unexpected extra argument (responses.csv)"),
+        (["weigh", "responses.csv"], "responses.csv: a targets file was expected; this is a file of data."),
+        (["look", "heard_of", "--data", "responses.csv", "--codebook", "responses.csv"], "a codebook was expected; this is a file of data."),
+        (["look", "responses.csv"], "responses.csv is a file: data are named with --data"),
+        (["run", "heard_of"], "heard_of: no such file; a plan is expected here. A table of plan.yaml is shown by eager-otter look heard_of."),
+        (["export", "a.xml", "--filter", "age", ">=", "35"], "What holds blanks or < > ( ) stands in quotes"),
+        (["table", "heard_of"], "No such command 'table'. Did you mean: eager-otter look?"),
+        (["Version"], "No such command 'Version'. Did you mean: eager-otter --version?"),
+        (["lokk"], "No such command 'lokk'. Did you mean 'look'?"),
+    ],
+)  # fmt: skip
+def test_what_others_type_is_told_what_it_is_here(
+    run: Run, demo: Path, words: list[str], message: str
+) -> None:
+    code, out, err = run(*words, cwd=demo)
+    assert (code, out) == (2, "") and message in err
+    quotes = ">=" in words
+    assert ("stands in quotes" in err) == quotes
+
+
+def test_every_other_word_leads_to_a_command_that_there_is() -> None:
+    for word, meant in OTHER_WORDS.items():
+        assert word not in COMMANDS and meant.split()[1] in (*COMMANDS, "--help", "--version")

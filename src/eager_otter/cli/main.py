@@ -178,14 +178,15 @@ def _hint_of(error: Exception) -> str:
     """Return what helps with a mistake on the command line: where the shell parts words, what options there are."""
     import click
 
-    from eager_otter.cli.options import BLANKS_IN_QUOTES
+    from eager_otter.cli.options import parted_words
 
     if isinstance(error, click.NoSuchOption) and not error.possibilities and error.ctx is not None:
         options = [
             one for one in error.ctx.command.params if isinstance(one, click.Option) and not one.hidden
         ]
         return f"\nOptions of {error.ctx.info_name}: {', '.join(max(one.opts, key=len) for one in options)}"
-    return f"\n{BLANKS_IN_QUOTES}" if "unexpected extra argument" in str(error) else ""
+    _, extra, names = str(error).partition("unexpected extra argument")
+    return parted_words(names.strip("s ().").split()) if extra else ""
 
 
 def _can_be_typed(argument: str) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -30,6 +30,17 @@ CACHE, TOLD = "EAGER_OTTER_CACHE", "cache told"
 BLANKS_IN_QUOTES = (
     "What holds blanks or < > ( ) stands in quotes: --filter 'age >= 35', -b 'region within wave'."
 )
+OPERATORS = ("and", "or", "not", "in", "within", "ge", "le", "gt", "lt", "eq", "of", "to", "is")
+
+
+def parted_words(words: Sequence[str]) -> str:
+    """Return a sentence on quotes, on a line of its own, where words may be parts of an expression; "" otherwise."""
+    parts = any(
+        word.lower() in OPERATORS or word[:1].isdigit() or any(sign in word for sign in "<>=()&|+")
+        for word in words
+    )
+    return f"\n{BLANKS_IN_QUOTES}" if parts else ""
+
 
 plan_option = click.option(
     "--plan",
@@ -419,4 +430,14 @@ def read_named_plan(
 
     if plan_path == Path("plan.yaml") and not is_file(plan_path) and not is_folder(plan_path):
         raise FileProblem(f"plan.yaml: no such file here. Go to the folder of your plan, or {named}.")
+    if (
+        not plan_path.suffix
+        and not is_file(plan_path)
+        and not is_folder(plan_path)
+        and is_file(Path("plan.yaml"))
+    ):
+        raise FileProblem(
+            f"{plan_path}: no such file; a plan is expected here. A table of plan.yaml is shown by eager-otter look "
+            f"{plan_path}."
+        )
     return replace((read or read_plan)(plan_path), cache=kept_in())

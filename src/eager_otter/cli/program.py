@@ -33,6 +33,26 @@ COMMANDS = (  # in the order of work; each is in a module of its name
 )
 
 
+OTHER_WORDS = {  # what others call it: what it is called here
+    **dict.fromkeys(
+        ("table", "tables", "tab", "cross", "crosstab", "show", "view", "preview"), "eager-otter look"
+    ),
+    **dict.fromkeys(("report", "build", "make", "tabulate", "all"), "eager-otter run"),
+    **dict.fromkeys(("init", "new", "start", "create", "import"), "eager-otter draft"),
+    **dict.fromkeys(("check", "validate", "lint", "verify", "test"), "eager-otter audit"),
+    **dict.fromkeys(("weight", "rake", "raking", "weighting"), "eager-otter weigh"),
+    **dict.fromkeys(("watch", "serve", "server"), "eager-otter live"),
+    **dict.fromkeys(("shell", "console", "interactive"), "eager-otter prompt"),
+    **dict.fromkeys(("diff", "difference", "changes"), "eager-otter compare"),
+    **dict.fromkeys(("convert", "save", "write"), "eager-otter export"),
+    **dict.fromkeys(("code", "coding", "verbatims", "open"), "eager-otter texts"),
+    **dict.fromkeys(("variables", "codebook", "list"), "eager-otter questions"),
+    **dict.fromkeys(("why", "working"), "eager-otter explain"),
+    "help": "eager-otter --help",
+    "version": "eager-otter --version",
+}
+
+
 class _OnDemand(click.Group):
     """Loads a command when it is asked for, and lists all in the order of work."""
 
@@ -45,6 +65,14 @@ class _OnDemand(click.Group):
     def list_commands(self, ctx: click.Context) -> list[str]:
         """Return the names of the commands."""
         return list(COMMANDS)
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """Find the command that is named first; one by another word is told by its name."""
+        if args and args[0] not in COMMANDS and args[0].lower() in OTHER_WORDS:
+            ctx.fail(f"No such command {args[0]!r}. Did you mean: {OTHER_WORDS[args[0].lower()]}?")
+        return super().resolve_command(ctx, args)
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         """Return a command; None for a name that none has."""

@@ -19,7 +19,7 @@ from eager_otter.dataclass import dataclass
 from eager_otter.documents.yaml_hints import IN_QUOTES, OF_AN_OPENING, hint_for
 from eager_otter.errors import DocumentError, Problem, shown_path
 from eager_otter.gates.numbers import number_of, whole_of
-from eager_otter.gates.reading import read_text, reason_of
+from eager_otter.gates.reading import is_file, read_text, reason_of
 
 Place = tuple[str | int, ...]
 Spot = tuple[int, int]  # line, column: from 1
@@ -32,6 +32,24 @@ KINDS: Mapping[FileKind, str] = {
     "targets": "a targets file",
     "catalogue": "a catalogue of words",
     "theme": "a theme",
+}
+OF_DATA = (
+    ".csv",
+    ".tsv",
+    ".xlsx",
+    ".xlsm",
+    ".ods",
+    ".parquet",
+    ".feather",
+    ".arrow",
+    ".asc",
+    ".sss",
+    ".zip",
+    ".gz",
+)
+HINTS_OF_DATA: Mapping[FileKind, str] = {
+    "plan": " eager-otter draft writes a first plan for it.",
+    "codebook": " eager-otter draft writes a first codebook for it.",
 }
 DEEPEST = 60
 MOST_REPEATS = 10_000  # nodes met again through aliases
@@ -129,6 +147,10 @@ def read_yaml(path: Path, kind: FileKind | None = None) -> Document:
     Raises FileProblem when it is missing, not UTF-8 or far too large, DocumentError when it is not YAML, has a
     key twice, nests or repeats itself beyond reason, or is of another kind.
     """
+    if kind is not None and path.suffix.lower() in OF_DATA and is_file(path):
+        data_hint = HINTS_OF_DATA.get(kind, "")
+        message = f"{KINDS[kind]} was expected; this is a file of data.{data_hint}"
+        raise DocumentError([Problem(shown_path(path), 0, 0, message)])
     document = compose(read_text(path, WHAT, most=LARGEST_FILE), path)
     found = _kind_of(document.data)
     if kind is not None and found not in (None, kind):

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import sys
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from eager_otter.cli import completing
 from eager_otter.cli.options import (
-    BLANKS_IN_QUOTES,
     FigureOption,
     cache_option,
     changed,
@@ -18,6 +18,7 @@ from eager_otter.cli.options import (
     kept_in,
     language_option,
     notes_option,
+    parted_words,
     read_named_plan,
     refuse_given,
     renamed_option,
@@ -27,6 +28,7 @@ from eager_otter.cli.options import (
     tell_who_is_counted,
 )
 from eager_otter.errors import RequestError, UnknownName
+from eager_otter.gates.reading import is_file
 from eager_otter.tables.note import NotesLength
 
 if TYPE_CHECKING:
@@ -135,8 +137,11 @@ def look(
             raise RequestError(
                 f"{error}\nA banner is named with --banner: {names[0]} --banner {banner}"
             ) from error
+        if is_file(Path(error.name)):
+            hint = f"{error.name} is a file: data are named with --data, with a --codebook, and a plan with --plan."
+            raise RequestError(f"{error}\n{hint}") from error
         if len(names) > 1:
-            raise RequestError(f"{error}\n{BLANKS_IN_QUOTES}") from error
+            raise RequestError(f"{error}{parted_words(names)}") from error
         raise
     survey = _survey(plan, where)
     from eager_otter.report.opening import tables_alone
