@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 
 from eager_otter.documents.translated import written
 from eager_otter.patterns import pattern
@@ -83,6 +84,16 @@ def says_no_answer(label: str, among: Sequence[str] = ()) -> bool:
         return True
     others = (written(other) for other in among if other != label)
     return NOT_APPLYING.search(text) is not None and not any(map(APPLYING.search, others))
+
+
+@lru_cache(maxsize=64)
+def answers_among(labels: tuple[str, ...]) -> tuple[str, ...]:
+    """Return the labels, as they are written, that do not look like no answer.
+
+    >>> answers_among(("Good", "Bad", "Don't know"))
+    ('Good', 'Bad')
+    """
+    return tuple(label for label in labels if not says_no_answer(label, labels))
 
 
 def surely_no_answer(label: str) -> bool:

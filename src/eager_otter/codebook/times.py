@@ -8,7 +8,7 @@ from functools import lru_cache
 from itertools import pairwise
 from typing import Literal
 
-from eager_otter.codebook.label_words import says_no_answer
+from eager_otter.codebook.label_words import answers_among
 from eager_otter.dataclass import dataclass
 from eager_otter.documents.translated import written
 from eager_otter.gates.numbers import whole_of
@@ -35,6 +35,7 @@ def _places(names: Sequence[str]) -> dict[str, int]:
 
 
 PLACES = {"month": _places(MONTHS), "weekday": _places(WEEKDAYS), "season": _places(SEASONS)}
+NAMES = frozenset(name for places in PLACES.values() for name in places)
 ROUND = {
     "month": 12,
     "weekday": 7,
@@ -85,6 +86,8 @@ class _Time:
 @lru_cache(maxsize=4096)
 def _time_of(label: str) -> _Time | None:
     text = " ".join(label.casefold().replace("’", "'").split()).strip(".:")
+    if not any(map(str.isdecimal, text)) and text not in NAMES:
+        return None
     for form in FORMS:
         found = form.fullmatch(text)
         if found is not None:
@@ -108,13 +111,15 @@ def _of_parts(found: dict[str, str]) -> _Time | None:
 
 def _times_of(labels: Sequence[str]) -> dict[str, _Time] | None:
     """Return the times that labels name, without what is no answer; None where they are not all times of one kind."""
-    plain = [written(label) for label in labels]
-    times = {label: _time_of(label) for label in plain if not says_no_answer(label, plain)}
-    kinds = {None if time is None else time.parts for time in times.values()}
-    numbers = {None if time is None else time.numbers for time in times.values()}
-    if len(times) < 2 or len(kinds) > 1 or None in kinds or len(numbers) < len(times):
+    found: dict[str, _Time] = {}
+    for label in answers_among(tuple(map(written, labels))):
+        time = _time_of(label)
+        if time is None:
+            return None
+        found[label] = time
+    kinds, numbers = {time.parts for time in found.values()}, {time.numbers for time in found.values()}
+    if len(found) < 2 or len(kinds) > 1 or len(numbers) < len(found):
         return None
-    found = {label: time for label, time in times.items() if time is not None}
     comes_round = next(iter(kinds)) in {(name,) for name in ROUND}
     return None if comes_round and len(found) < 3 and ROUND[_part(found)] > 4 else found
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Sequence
+from itertools import takewhile
 
-from eager_otter.codebook.label_words import LAST, says_no_answer
+from eager_otter.codebook.label_words import LAST, answers_among, says_no_answer
 from eager_otter.drafting.amounts import counted_in, days_ago, length_in_days
 from eager_otter.drafting.scales import FEWEST_STEPS, plainly, words_of
 
@@ -52,6 +53,12 @@ DEMOGRAPHICS = tuple(
 RECOMMEND = words_of(r"recommend\w*", r"weiterempfehl\w*", r"empfehl\w*", r"promoter", r"nps")
 
 
+def _parted(labels: Sequence[str]) -> tuple[list[str], list[str]]:
+    """Return the labels that are answers, and those that look like none."""
+    answers = answers_among(tuple(labels))
+    return list(answers), [label for label in labels if label not in answers]
+
+
 def band_order(labels: Sequence[str]) -> list[str] | None:
     """Put bands in the order of their numbers, those without behind; None where they are none.
 
@@ -60,16 +67,19 @@ def band_order(labels: Sequence[str]) -> list[str] | None:
     >>> band_order(["1", "2", "3"]) is None
     True
     """
-    behind = [label for label in labels if says_no_answer(label, labels)]
-    bands = {label: counted_in(label) for label in labels if label not in behind}
-    counted = {label: text for label, text in bands.items() if NOTHING.fullmatch(text) is None}
+    answers, behind = _parted(labels)
+    counted: dict[str, str] = {}
+    for label in answers:
+        text = counted_in(label)
+        if NOTHING.fullmatch(text) is None:
+            if BAND.fullmatch(text) is None:
+                return None
+            counted[label] = text
     wide = [text for text in counted.values() if NUMBER.fullmatch(text) is None]
     ended = any(map(OPEN_ABOVE.search, wide))
-    if len(bands) < FEWEST_STEPS or not (len(wide) >= len(bands) / 2 or ended):
+    if len(answers) < FEWEST_STEPS or not (len(wide) >= len(answers) / 2 or ended):
         return None
-    if not all(map(BAND.fullmatch, counted.values())):
-        return None
-    return sorted(bands, key=lambda label: _first_number(counted.get(label, "0"))) + behind
+    return sorted(answers, key=lambda label: _first_number(counted.get(label, "0"))) + behind
 
 
 def _first_number(text: str) -> tuple[float, bool]:
@@ -88,10 +98,10 @@ def time_order(labels: Sequence[str]) -> list[str] | None:
     >>> time_order(["1-2 years", "More than 2 years", "Less than 6 months", "6-12 months"])
     ['Less than 6 months', '6-12 months', '1-2 years', 'More than 2 years']
     """
-    behind = [label for label in labels if says_no_answer(label, labels)]
-    rest = [label for label in labels if label not in behind]
+    rest, behind = _parted(labels)
     for way in (days_ago, length_in_days):
-        days = {label: day for label, day in zip(rest, map(way, rest), strict=True) if day is not None}
+        found = takewhile(lambda one: one[1] is not None, zip(rest, map(way, rest), strict=True))
+        days = {label: day for label, day in found if day is not None}
         if len(rest) >= FEWEST_STEPS and len(days) == len(rest) == len(set(days.values())):
             return sorted(days, key=days.__getitem__) + behind
     return None
@@ -103,8 +113,7 @@ def day_order(labels: Sequence[str]) -> list[str] | None:
     >>> day_order(["Evening", "Morning", "Night"]), day_order(["No", "Yes", "Don't know"])
     (['Morning', 'Evening', 'Night'], ['Yes', 'No', "Don't know"])
     """
-    behind = [label for label in labels if says_no_answer(label, labels)]
-    rest = [label for label in labels if label not in behind]
+    rest, behind = _parted(labels)
     for several in USUAL_ORDERS:
         places = {word: place for place, words in enumerate(several) for word in words}
         if len(rest) > 1 and all(plainly(label) in places for label in rest):

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
+from itertools import takewhile
 
-from eager_otter.codebook.label_words import says_no_answer
+from eager_otter.codebook.label_words import answers_among, says_no_answer
 from eager_otter.drafting.amounts import times_a_year
 
 FEWEST_STEPS = 3
@@ -177,7 +178,7 @@ def scale_places(labels: Sequence[str]) -> dict[str, float] | None:
     >>> scale_places(["Not concerned", "Very concerned", "A little concerned"])
     {'Not concerned': 1, 'Very concerned': 7, 'A little concerned': 3}
     """
-    steps = [label for label in labels if not says_no_answer(label, labels)]
+    steps = answers_among(tuple(labels))
     if len(steps) < FEWEST_STEPS:
         return None
     for places_of in (
@@ -187,17 +188,21 @@ def scale_places(labels: Sequence[str]) -> dict[str, float] | None:
         _degrees,
         _amounts,
     ):
-        found = [place for place in places_of(steps) if place is not None]
+        found = [place for place in takewhile(_is_place, places_of(steps)) if place is not None]
         if len(steps) == len(found) == len(set(found)):
             return dict(zip(steps, found, strict=True))
     return None
 
 
-Places = list[float | None]  # of labels, in their order; None for one that has no place
+Places = Iterable[float | None]  # of labels, in their order; None for one that has no place
+
+
+def _is_place(place: float | None) -> bool:
+    return place is not None
 
 
 def _each(place_of: Callable[[str], float | None]) -> Callable[[Sequence[str]], Places]:
-    return lambda labels: [place_of(label) for label in labels]
+    return lambda labels: map(place_of, labels)
 
 
 def _degrees(labels: Sequence[str]) -> Places:
