@@ -253,6 +253,7 @@ def test_making_a_report_loads_no_frame_library(demo: Path) -> None:
     ("words", "message"),
     [
         (["run", "responses.csv"], "responses.csv: a plan was expected; this is a file of data. eager-otter draft writes a first plan"),
+        (["run", "tables.xlsx"], "tables.xlsx: a plan was expected; this is a file of data."),
         (["audit", "plan.yaml", "responses.csv"], "Got unexpected extra argument (responses.csv)"),
         (["weigh", "responses.csv"], "responses.csv: a targets file was expected; this is a file of data."),
         (["look", "heard_of", "--data", "responses.csv", "--codebook", "responses.csv"], "a codebook was expected; this is a file of data."),

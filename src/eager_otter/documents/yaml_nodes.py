@@ -17,7 +17,7 @@ import yaml
 
 from eager_otter.dataclass import dataclass
 from eager_otter.documents.yaml_hints import IN_QUOTES, OF_AN_OPENING, hint_for
-from eager_otter.errors import DocumentError, Problem, shown_path
+from eager_otter.errors import DocumentError, FileProblem, Problem, shown_path
 from eager_otter.gates.numbers import number_of, whole_of
 from eager_otter.gates.reading import is_file, read_text, reason_of
 
@@ -147,16 +147,25 @@ def read_yaml(path: Path, kind: FileKind | None = None) -> Document:
     Raises FileProblem when it is missing, not UTF-8 or far too large, DocumentError when it is not YAML, has a
     key twice, nests or repeats itself beyond reason, or is of another kind.
     """
-    if kind is not None and path.suffix.lower() in OF_DATA and is_file(path):
-        data_hint = HINTS_OF_DATA.get(kind, "")
-        message = f"{KINDS[kind]} was expected; this is a file of data.{data_hint}"
-        raise DocumentError([Problem(shown_path(path), 0, 0, message)])
-    document = compose(read_text(path, WHAT, most=LARGEST_FILE), path)
+    of_data = kind is not None and path.suffix.lower() in OF_DATA and is_file(path)
+    try:
+        document = compose(read_text(path, WHAT, most=LARGEST_FILE), path)
+    except (DocumentError, FileProblem) as error:
+        if kind is not None and of_data:
+            raise _is_data(path, kind) from error
+        raise
+    if kind is not None and of_data and not isinstance(document.data, dict):
+        raise _is_data(path, kind)
     found = _kind_of(document.data)
     if kind is not None and found not in (None, kind):
         message = f"{KINDS[kind]} was expected; this is {KINDS[found]}."
         raise DocumentError([Problem(shown_path(path), 0, 0, message)])
     return document
+
+
+def _is_data(path: Path, kind: FileKind) -> DocumentError:
+    message = f"{KINDS[kind]} was expected; this is a file of data.{HINTS_OF_DATA.get(kind, '')}"
+    return DocumentError([Problem(shown_path(path), 0, 0, message)])
 
 
 def _kind_of(data: Any) -> FileKind | None:

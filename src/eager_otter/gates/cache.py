@@ -30,7 +30,10 @@ MAKER = "eager-otter cache"
 COPIES = ".zip"
 END = 1 << 16  # bytes at the end of a copy that tell what is where
 PLACE = pattern(r".+-[0-9a-f]{16}")
-OURS = pattern(r"[0-9a-f]+-[0-9a-f]+\.zip|facts(\.\d+)?|copy(\.\w+){0,4}")
+OURS = pattern(r"[0-9a-f]+-[0-9a-f]+\.zip|facts(\.\d+)?|copy(\.\w+){0,4}|counts-[0-9a-f]{32}(\.\d+)?")
+COUNTS = pattern(r"counts-[0-9a-f]{32}")
+MOST_COUNTS = 50  # of one file of data that are remembered, the last used
+LARGEST_COUNTS = 8 << 20  # bytes of one of them
 ENDING = pattern(r"\.[A-Za-z]\w{0,9}")
 ABANDONED = 3_600  # seconds after which a copy that was begun is not written any more
 UNUSED = 30 * 86_400  # seconds after which what was not used is taken away
@@ -175,6 +178,31 @@ class CachePlace:
         """Write the facts, all or none. Raises OSError."""
         _write_marked(self.path / FACTS, facts)
 
+    def remembered(self, key: str) -> Any:
+        """Read what was counted under a key of hexadecimal digits; None where there is nothing as it was written."""
+        path = self._counts(key)
+        found = _marked(path)
+        if found is not None:
+            with suppress(OSError):
+                os.utime(path)
+        return found
+
+    def remember(self, key: str, counted: Any) -> None:
+        """Write what was counted under a key, if that is not too much; the last used are kept. Raises OSError."""
+        _write_marked(self._counts(key), counted, most=LARGEST_COUNTS)
+        kept = sorted(self.path.glob("counts-*"), key=lambda path: -path.stat().st_mtime)
+        for path in kept[MOST_COUNTS:]:
+            path.unlink(missing_ok=True)
+
+    def remembered_counts(self) -> int:
+        """Return how many counts are remembered."""
+        with suppress(OSError):
+            return sum(COUNTS.fullmatch(path.name) is not None for path in self.path.iterdir())
+        return 0
+
+    def _counts(self, key: str) -> Path:
+        return self.path / f"counts-{key[:32]}"
+
     def make(self) -> None:
         """Make the folder, for nobody else to see. Raises OSError."""
         self.path.parent.mkdir(parents=True, exist_ok=True)
@@ -263,10 +291,12 @@ def _marked(path: Path) -> Any:
         return None
 
 
-def _write_marked(path: Path, content: dict[str, Any]) -> None:
-    """Write something behind a mark, all or none, for nobody else to see. Raises OSError."""
+def _write_marked(path: Path, content: Any, most: int | None = None) -> None:
+    """Write something behind a mark, all or none, for nobody else to see; not above so many bytes. Raises OSError."""
     part = path.with_name(f"{path.name}.{os.getpid()}")
     text = json.dumps(content)
+    if most is not None and len(text) > most:
+        return
     part.write_text(f"{_mark(text)}\n{text}", "utf-8")
     part.chmod(0o600)
     part.replace(path)

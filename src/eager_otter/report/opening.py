@@ -83,6 +83,10 @@ def survey_of(plan: Plan, memory: int | None = None, *, for_tables_alone: bool =
         reader=CallReader(plan.banners),
         own_conditions=plan.conditions,
     )
+    if plan.cache is not None and responses.in_parts:
+        from eager_otter.counting.remembered import Remembering
+
+        survey = replace(survey, runner=Remembering(survey.runner))
     if not for_tables_alone:
         survey.population()
     return survey if plan.equal_waves is None else survey.with_equal_waves(plan.equal_waves)
