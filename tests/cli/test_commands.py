@@ -253,7 +253,6 @@ def test_making_a_report_loads_no_frame_library(demo: Path) -> None:
     ("words", "message"),
     [
         (["run", "responses.csv"], "responses.csv: a plan was expected; this is a file of data. eager-otter draft writes a first plan"),
-        (["run", "tables.xlsx"], "tables.xlsx: a plan was expected; this is a file of data."),
         (["audit", "plan.yaml", "responses.csv"], "Got unexpected extra argument (responses.csv)"),
         (["weigh", "responses.csv"], "responses.csv: a targets file was expected; this is a file of data."),
         (["look", "heard_of", "--data", "responses.csv", "--codebook", "responses.csv"], "a codebook was expected; this is a file of data."),
@@ -277,3 +276,13 @@ def test_what_others_type_is_told_what_it_is_here(
 def test_every_other_word_leads_to_a_command_that_there_is() -> None:
     for word, meant in OTHER_WORDS.items():
         assert word not in COMMANDS and meant.split()[1] in (*COMMANDS, "--help", "--version")
+
+
+def test_a_workbook_is_no_plan_and_a_plan_may_have_any_name(run: Run, demo: Path, tmp_path: Path) -> None:
+    openpyxl.Workbook().save(tmp_path / "d.xlsx")
+    code, _, err = run("run", "d.xlsx", cwd=tmp_path)
+    assert code == 2 and "d.xlsx: a plan was expected; this is a file of data." in err
+    for name in ("responses.csv", "codebook.yaml"):
+        shutil.copy(demo / name, tmp_path)
+    shutil.copy(demo / "plan.yaml", tmp_path / "plan.csv")
+    assert run("run", "plan.csv", "--list", cwd=tmp_path)[0] == 0
