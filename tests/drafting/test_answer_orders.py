@@ -164,7 +164,8 @@ def test_other_labels_are_no_times(labels: list[str]) -> None:
 @pytest.mark.parametrize(
     ("labels", "run"),
     [(["Sun", "Mon", "Tue"], "forward"), (["Oct", "Nov", "Dec", "Jan"], "forward"), (["Jan", "Dec", "Nov", "Oct"], "back"),
-     (["Oct", "Jan", "Nov"], "mixed"), (["Mon", "Wed", "Tue"], "mixed"), (["Oct", "Jan", "Apr", "Jul"], "forward")],
+     (["Oct", "Jan", "Nov"], "mixed"), (["Mon", "Wed", "Tue"], "mixed"),
+     (["Week 48", "Week 49", "Week 1", "Week 2"], "forward"), (["KW 2", "KW 1", "KW 52"], "back"), (["Week 1", "Week 10", "Week 9"], "mixed"), (["Oct", "Jan", "Apr", "Jul"], "forward")],
 )  # fmt: skip
 def test_times_that_come_round_may_begin_anywhere(labels: list[str], run: str) -> None:
     assert run_of_times(labels) == run

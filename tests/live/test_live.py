@@ -351,6 +351,23 @@ def test_the_command_serves_tells_and_ends(demo: Path, tmp_path: Path) -> None:
     assert not (folder / "tables.new").exists()
 
 
+@contextmanager
+def in_browser(session: LiveSession) -> Iterator[tuple[LocalServer, Any, Any]]:
+    """Serve a session and show it in a browser: its server, the browser, and the page in it."""
+    chromium = shutil.which("chromium") or shutil.which("chromium-browser")
+    if chromium is None:
+        pytest.skip("Chromium is not installed")
+    from playwright.sync_api import sync_playwright
+
+    with serving(session) as server, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
+        opened = browser.new_page(viewport={"width": 1280, "height": 800})
+        opened.goto(server.address)
+        opened.wait_for_selector("body[data-shown='1']")
+        yield server, browser, opened
+        browser.close()
+
+
 @pytest.mark.slow
 def test_the_page_is_made_again_in_the_browser_at_the_table_looked_at(demo: Path, tmp_path: Path) -> None:
     chromium = shutil.which("chromium") or shutil.which("chromium-browser")
@@ -433,11 +450,6 @@ LOADED = """() => {
 
 @pytest.mark.slow
 def test_tables_put_into_the_page_are_what_a_page_that_is_loaded_shows(demo: Path, tmp_path: Path) -> None:
-    chromium = shutil.which("chromium") or shutil.which("chromium-browser")
-    if chromium is None:
-        pytest.skip("Chromium is not installed")
-    from playwright.sync_api import sync_playwright
-
     folder = Path(shutil.copytree(demo, tmp_path / "day"))
     plan = (folder / PLAN).read_text(encoding="utf-8")
     some = "{each: [household, children, sport, different, age_band]}"
@@ -445,13 +457,9 @@ def test_tables_put_into_the_page_are_what_a_page_that_is_loaded_shows(demo: Pat
     (folder / THEME).write_text('ink: "#222222"\n', encoding="utf-8")
     session = LiveSession(folder / PLAN, otter.read_plan)
     session.refresh()
-    with serving(session) as server, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
-        opened = browser.new_page(viewport={"width": 1280, "height": 800})
+    with in_browser(session) as (server, browser, opened):
         wrong: list[str] = []
         opened.on("pageerror", lambda error: wrong.append(str(error)))
-        opened.goto(server.address)
-        opened.wait_for_selector("body[data-shown='1']")
         kept, loaded = 0, 0
         for number, (name, before, after, _) in enumerate(CHANGES, 2):
             frame = opened.query_selector("iframe").content_frame()  # type: ignore[union-attr]
@@ -469,7 +477,6 @@ def test_tables_put_into_the_page_are_what_a_page_that_is_loaded_shows(demo: Pat
             other.close()
             stayed = frame.evaluate("window.mark === 1")
             kept, loaded = kept + stayed, loaded + (not stayed)
-        browser.close()
     assert (
         not wrong and kept > 10 and loaded > 3
     )  # most changes need no new page; a theme or a table more does
@@ -477,19 +484,10 @@ def test_tables_put_into_the_page_are_what_a_page_that_is_loaded_shows(demo: Pat
 
 @pytest.mark.slow
 def test_what_a_reader_chose_stays_as_tables_are_put_into_the_page(demo: Path, tmp_path: Path) -> None:
-    chromium = shutil.which("chromium") or shutil.which("chromium-browser")
-    if chromium is None:
-        pytest.skip("Chromium is not installed")
-    from playwright.sync_api import sync_playwright
-
     folder = Path(shutil.copytree(demo, tmp_path / "day"))
     session = LiveSession(folder / PLAN, otter.read_plan)
     session.refresh()
-    with serving(session) as server, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
-        opened = browser.new_page(viewport={"width": 1280, "height": 800})
-        opened.goto(server.address)
-        opened.wait_for_selector("body[data-shown='1']")
+    with in_browser(session) as (server, browser, opened):
         frame = opened.query_selector("iframe").content_frame()  # type: ignore[union-attr]
         frame.fill("#level", "99.9")
         frame.check("#single")
@@ -516,7 +514,6 @@ def test_what_a_reader_chose_stays_as_tables_are_put_into_the_page(demo: Path, t
         opened.wait_for_timeout(300)
         assert frame.locator("section[data-id]:not([hidden])").count() == 76
         assert any(one != one.upper() for one in section.locator("tbody b").all_inner_texts())
-        browser.close()
 
 
 def test_changes_of_a_page_are_its_tables_that_differ_or_all_of_it(session: LiveSession) -> None:

@@ -43,6 +43,8 @@ ROUND = {
     "quarter": 4,
     "half": 2,
 }  # how many come round, without a year
+EARLY_WEEK, LATE_WEEK = 13, 40  # on the two sides of a turn of the year
+WEEKS = ("week", "woche", "kw", "w")  # come round too, after 52 or 53
 SHORT, CENTURY = 99, 2000  # years of two digits are of this century
 YEAR = r"(?P<year>(?:19|20)\d\d)"
 SHORT_YEAR = r"(?P<year>(?:19|20)\d\d|'?\d\d)"
@@ -159,17 +161,27 @@ def run_of_times(labels: Sequence[str]) -> Run:
         return "forward"
     if _one_by_one(numbers[::-1]):
         return "back"
-    many = ROUND.get(_part(times), 0) if len(numbers[0]) == 1 else 0
-    if many and _goes_round([one[0] for one in numbers], many):
+    part, alone = _part(times), [one[0] for one in numbers if len(one) == 1]
+    if _goes_round(alone, part):
         return "forward"
-    return "back" if many and _goes_round([one[0] for one in reversed(numbers)], many) else "mixed"
+    return "back" if _goes_round(alone[::-1], part) else "mixed"
 
 
 def _one_by_one(numbers: Sequence[tuple[int, ...]]) -> bool:
     return all(one < other for one, other in pairwise(numbers))
 
 
-def _goes_round(numbers: Sequence[int], many: int) -> bool:
-    """Return whether numbers of which so `many` come round go on in steps of much the same size, once round at most."""
-    steps = [(other - one) % many for one, other in pairwise(numbers)]
-    return sum(steps) < many and max(steps) <= 2 * min(steps)
+def _goes_round(numbers: Sequence[int], part: str) -> bool:
+    """Return whether numbers of a part that comes round go on, in steps of much the same size, once round at most."""
+    if part in WEEKS:
+        turns = [(one, other) for one, other in pairwise(numbers) if other < one]
+        return (
+            len(turns) == 1
+            and turns[0][0] >= LATE_WEEK
+            and turns[0][1] <= EARLY_WEEK
+            and numbers[-1] < numbers[0]
+        )
+    if part not in ROUND or not numbers:
+        return False
+    steps = [(other - one) % ROUND[part] for one, other in pairwise(numbers)]
+    return sum(steps) < ROUND[part] and max(steps) <= 2 * min(steps)
