@@ -159,17 +159,41 @@ def test_files_are_read_as_each_of_them_is_written(tmp_path: Path) -> None:
         assert table.value("Mean", label) == pytest.approx(frame["spend"].mean())
 
 
-def test_mentions_of_which_a_file_has_fewer_columns_are_asked_about(tmp_path: Path) -> None:
+def mentions(tmp_path: Path, without: str) -> tuple[otter.Draft, pd.DataFrame]:
+    """Draft two files with three mentions, of which the second lacks a column."""
     rng = np.random.default_rng(4)
     brands = ["Tarn", "Birk", "Fjell", "Skerrow", "Quill"]
     drawn = [rng.permutation(brands)[: rng.integers(1, 4)] for _ in range(200)]
     columns = {f"named_{k + 1}": [one[k] if k < len(one) else "" for one in drawn] for k in range(3)}
     whole = pd.DataFrame({"id": range(200), **columns})
     whole.to_csv(tmp_path / "w1.csv", index=False)
-    whole.drop(columns=["named_3"]).to_csv(tmp_path / "w2.csv", index=False)
-    drafted = otter.draft([tmp_path / "w1.csv", tmp_path / "w2.csv"])
+    whole.drop(columns=[without]).to_csv(tmp_path / "w2.csv", index=False)
+    return otter.draft([tmp_path / "w1.csv", tmp_path / "w2.csv"]), whole
+
+
+def test_a_file_with_fewer_columns_of_mentions_is_read_and_tells_so(tmp_path: Path) -> None:
+    drafted, whole = mentions(tmp_path, "named_3")
     (named,) = [guess for guess in drafted.guesses if guess.role == "mentions"]
-    assert any(doubt.startswith("w2.csv has fewer of these columns") for doubt in named.doubts)
+    assert not named.doubts
+    drafted.save(tmp_path)
+    report = otter.run(tmp_path / "plan.yaml")
+    told = "w2: named has fewer columns here, without named_3: nobody gave so many mentions."
+    table = report.table("named")
+    assert told in [str(note) for note in table.notes]
+    for label, columns in (("w1", 3), ("w2", 2)):
+        given = whole.iloc[:, 1 : columns + 1].eq("Tarn").any(axis=1)
+        assert table.value("Tarn", label) == pytest.approx(100 * given.mean())
+    slips = {(slip.name, slip.where) for slip in otter.run_audit(tmp_path / "plan.yaml").slips}
+    assert ("fewer mentions", "named_1, named_2, named_3") in slips
+
+
+def test_a_column_of_mentions_that_is_lacking_between_others_stops_the_run(tmp_path: Path) -> None:
+    mentions(tmp_path, "named_2")
+    book = otter.codebook_from_text(otter.draft(tmp_path / "w1.csv").codebook)
+    files = [{"file": f"{name}.csv", "label": name} for name in ("w1", "w2")]
+    plan = otter.plan_of({"data": {"files": files}, "tables": ["named"]}, codebook=book, folder=tmp_path)
+    with pytest.raises(otter.DataError, match=r"w2\.csv: 'named_2'"):
+        otter.run(plan)
 
 
 def test_the_command_drafts_waves_and_tells_what_is_new_beside_a_codebook(

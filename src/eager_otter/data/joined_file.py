@@ -6,6 +6,7 @@ import hashlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import partial
+from itertools import chain, takewhile
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +14,7 @@ import numpy as np
 import pyarrow as pa
 
 from eager_otter.codebook.codes import canonical
-from eager_otter.codebook.model import Codebook, JoinedColumn, TickColumns
+from eager_otter.codebook.model import Codebook, JoinedColumn, MentionColumns, TickColumns
 from eager_otter.core.arrays import IntArray
 from eager_otter.data import files
 from eager_otter.data.arrow_columns import CATEGORIES, alike, in_parts
@@ -23,7 +24,7 @@ from eager_otter.data.converted import ConvertedFile
 from eager_otter.data.files import DataFile, PartedFile, Source
 from eager_otter.data.frame import ArrowFrame
 from eager_otter.data.lists import IN_BRACKETS, entries, written_out
-from eager_otter.data.remark import Remark, named
+from eager_otter.data.remark import Remark, fewer_mentions, named
 from eager_otter.data.waves import Wave, Waves, not_asked, not_offered, wave_codes
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, RequestError, nearest
@@ -37,7 +38,8 @@ class Member:
     """One of several files: its `wave`, its `code`, and the names of its columns by those of the codebook.
 
     `file` is what is read of it; `put_right` makes, of columns of the codebook that differ here, a common text of each
-    of this file; `blank` are the columns of questions that were not asked, which must hold nothing.
+    of this file; `blank` are the columns of questions that were not asked, which must hold nothing. `fewer` tells of
+    questions of which it has fewer columns of mentions.
     """
 
     wave: Wave
@@ -47,6 +49,7 @@ class Member:
     put_right: Mapping[str, Callable[[str], str]]
     blank: frozenset[str]
     first: int = 0
+    fewer: tuple[Remark, ...] = ()
 
     @property
     def end(self) -> int:
@@ -185,6 +188,7 @@ class JoinedFile:
         for member in self.members:
             for remark in member.file.remarks(member.file.rows):
                 yield replace(remark, wave=member.wave.label)
+            yield from member.fewer
 
     def source(self, rows: int) -> Source:
         """Return where the responses came from: each file."""
@@ -242,6 +246,10 @@ def open_waves(
             put_right=_put_right(codebook, wave),
             blank=_blank(codebook, wave),
             first=first,
+            fewer=tuple(
+                fewer_mentions(wave.label, name, absent, codebook.question(name).columns)
+                for name, absent in _fewer_mentions(codebook, wave, names).items()
+            ),
         )
         if not ready.rows:
             raise DataError(f"{file.place}: has no rows; at least one respondent is needed.")
@@ -295,7 +303,7 @@ def _not_there(
     codebook: Codebook, wave: Wave, names: Mapping[str, str], wanted: Sequence[str]
 ) -> Iterator[str]:
     """Name the columns that are wanted, are not in a file, and are not said to be so, each with the nearest ones."""
-    excused = set(_blank(codebook, wave))
+    excused = {*_blank(codebook, wave), *chain.from_iterable(_fewer_mentions(codebook, wave, names).values())}
     for question in codebook:
         if isinstance(question.source, TickColumns):
             gone = not_offered(question, wave)
@@ -303,6 +311,19 @@ def _not_there(
     for name in wanted:
         if name not in names and name not in excused:
             yield f"{wave.name}: {name!r}.{nearest(name, list(names))}"
+
+
+def _fewer_mentions(codebook: Codebook, wave: Wave, names: Mapping[str, str]) -> dict[str, tuple[str, ...]]:
+    """Return the last columns of mentions that a file lacks, by question, where it has all those before them."""
+    gone = not_asked(codebook, wave)
+    found: dict[str, tuple[str, ...]] = {}
+    for question in codebook:
+        if isinstance(question.source, MentionColumns) and question.name not in gone:
+            columns = question.source.columns
+            there = len(list(takewhile(names.__contains__, columns)))
+            if 0 < there < len(columns) and not any(name in names for name in columns[there:]):
+                found[question.name] = columns[there:]
+    return found
 
 
 def _blank(codebook: Codebook, wave: Wave) -> frozenset[str]:

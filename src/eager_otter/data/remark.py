@@ -62,6 +62,19 @@ def short_records(lines: Sequence[str]) -> Remark:
     )
 
 
+def fewer_mentions(wave: str, question: str, absent: Sequence[str], columns: Sequence[str]) -> Remark:
+    """Tell of a file of several that lacks the last columns of mentions of a question."""
+    return Remark(
+        slip="fewer mentions",
+        text=said("{question} has fewer columns here, without {columns}: nobody gave so many mentions."),
+        values={"question": question, "columns": named(absent)},
+        remedy="Nothing, if nobody could or did give so many; else say under 'changes' what they are called there.",
+        columns=tuple(columns),
+        count=len(absent),
+        wave=wave,
+    )
+
+
 def blank_lines(count: int) -> Remark:
     """Tell of blank lines, which are never respondents."""
     return Remark(

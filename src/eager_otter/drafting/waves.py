@@ -88,11 +88,7 @@ class DraftedWaves:
     def _looked_over(self, guess: Guess) -> Guess:
         """Ask about a question that holds codes in some files and words in others, or of which some lack columns."""
         if guess.role in ALL_OR_NONE:
-            lacking = [
-                file.name
-                for file in self.files
-                if 0 < len(file.columns & set(guess.columns)) < len(guess.columns)
-            ]
+            lacking = [file.name for file in self.files if _lacks_some(file, guess)]
             if lacking:
                 have = "has" if len(lacking) == 1 else "have"
                 there = f"{first_of(lacking, MOST_NAMED)} {have} fewer of these columns"
@@ -148,6 +144,14 @@ class DraftedWaves:
             if ratio >= ALIKE and name not in found and other not in found.values():
                 found[name] = other
         return list(found.items())
+
+
+def _lacks_some(file: FileOfWaves, guess: Guess) -> bool:
+    """Return whether a file has some of the columns of a question and not others, but for the last of mentions."""
+    there = [name in file.columns for name in guess.columns]
+    return (
+        any(there) and not all(there) and (guess.role != "mentions" or there != sorted(there, reverse=True))
+    )
 
 
 def _likeness(one: Facts, other: Facts) -> float:
