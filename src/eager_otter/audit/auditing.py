@@ -14,6 +14,7 @@ from eager_otter.audit.questionnaires import questionnaire_slips
 from eager_otter.audit.recoding import recode_of
 from eager_otter.audit.seen import NAMED, Seen, Touched, WeightsSeen
 from eager_otter.audit.slip import SEVERITIES, Audit, Severity, Slip, note, warning
+from eager_otter.audit.turned import turned_scales, wave_question
 from eager_otter.codebook.expression import parse
 from eager_otter.codebook.model import TickColumns
 from eager_otter.counting.passes import Passing
@@ -52,6 +53,7 @@ def audit_plan(plan: Plan, survey: Survey) -> Audit:
         *unequal_nets(plan),
         *times_compared_back(plan),
         *answers.slips(seen.questions),
+        *turned_scales(plan, seen.questions),
         *_filters(plan, filters, seen),
         *_interviews(plan, answers, seen),
         *_weights(plan, answers, seen),
@@ -78,6 +80,7 @@ def look_at(plan: Plan) -> Look:
         kept=tuple(_filters_of_tables(plan)),
         questions=tuple(plan.codebook.questions),
         mentions=mention_columns(list(plan.codebook)),
+        wave=wave_question(plan),
     )
 
 

@@ -26,7 +26,7 @@ from eager_otter.codebook.model import (
     Periods,
     Question,
 )
-from eager_otter.core.arrays import BoolArray
+from eager_otter.core.arrays import BoolArray, IntArray
 from eager_otter.counting.passes import Pass
 from eager_otter.counting.population import Choice
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
@@ -43,13 +43,15 @@ from eager_otter.gates.numbers import number_of
 class Look(Pass[Seen]):
     """A look at all `questions`, among the respondents whom the plan's filter keeps; looks at the same are equal.
 
-    `kept` are the filters of tables, `mentions` columns that are looked at as they stand.
+    `kept` are the filters of tables, `mentions` columns that are looked at as they stand; `wave` is the question that
+    tells waves apart, "" for none.
     """
 
     choice: Choice
     kept: tuple[str, ...]
     questions: tuple[str, ...]
     mentions: tuple[str, ...]
+    wave: str = ""
 
     def names(self) -> Iterator[str]:
         """Go through the questions that it needs."""
@@ -70,7 +72,8 @@ class Look(Pass[Seen]):
         rows = chosen if times is None else chosen & (times > 0)
         finished = part.codebook.finished
         done = part.everyone() if finished is None else part.chosen_by(finished)
-        checks = _PartChecks(part, rows, done)
+        waves = part.answers(self.wave) if self.wave else None
+        checks = _PartChecks(part, rows, done, waves if isinstance(waves, SingleAnswers) else None)
         return Seen(
             there=part.rows if times is None else int((times > 0).sum()),
             chosen=int(chosen.sum()),
@@ -145,10 +148,12 @@ class LookAgain(Pass[tuple[Touched, ...]]):
 
 
 class _PartChecks:
-    """Goes over the questions of a part, among chosen rows (rows,), of whom some `finished`."""
+    """Goes over the questions of a part, among chosen rows (rows,), of whom some `finished`, in `waves`."""
 
-    def __init__(self, part: Responses, rows: BoolArray, finished: BoolArray) -> None:
-        self.part, self.rows, self.finished = part, rows, finished
+    def __init__(
+        self, part: Responses, rows: BoolArray, finished: BoolArray, waves: SingleAnswers | None
+    ) -> None:
+        self.part, self.rows, self.finished, self.waves = part, rows, finished, waves
         self.all = bool(rows.all())
 
     def of(self, question: Question) -> QuestionSeen:
@@ -197,7 +202,16 @@ class _PartChecks:
             without=without,
             far=far,
             recode=recode_seen(self.part, question, self.rows),
+            by_wave=self._by_wave(question, answers),
         )
+
+    def _by_wave(self, question: Question, answers: Answers) -> IntArray | None:
+        """Count the rows of each answer of a scale in each wave."""
+        if self.waves is None or not question.scale or not isinstance(answers, SingleAnswers):
+            return None
+        both = self.waves.codes.astype(np.int64) * answers.size + answers.codes
+        counts = np.bincount(both[self.rows], minlength=self.waves.size * answers.size)
+        return counts.reshape(self.waves.size, answers.size)[: self.waves.answers, : answers.answers]
 
     def _valid(self, question: Question, answers: Answers) -> int:
         if self.all:

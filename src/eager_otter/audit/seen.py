@@ -69,7 +69,8 @@ class QuestionSeen:
     `touched` are those of each slip that a row shows by itself, `unknown` the codes that the codebook does not know
     (over all rows), `given` how many rows gave each answer (answers,), `valid` how many gave any, `held` the missing
     entries that anybody has, `ticks` how often each tick column holds each text (over all rows). `taken` and `without`
-    count whom the last rule takes in, and those without an answer to any question of the rules.
+    count whom the last rule takes in, and those without an answer to any question of the rules. `by_wave` counts the
+    rows of each answer of a scale in each wave (waves, answers).
     """
 
     touched: Mapping[str, Touched]
@@ -82,6 +83,7 @@ class QuestionSeen:
     without: int = 0
     far: FarSeen | None = None
     recode: RecodeSeen | None = None
+    by_wave: IntArray | None = None
 
     def __add__(self, other: QuestionSeen) -> QuestionSeen:
         return added(self, other)
