@@ -132,7 +132,7 @@ def look(
     try:
         plan = spoken(_asked_plan(names, banners, settings, where), language)
     except UnknownName as error:
-        if error.name.casefold() in BETWEEN and error.name != names[-1]:
+        if error.name.casefold() in BETWEEN and error.name in names[:-1]:
             banner = names[names.index(error.name) + 1]
             raise RequestError(
                 f"{error}\nA banner is named with --banner: {names[0]} --banner {banner}"
