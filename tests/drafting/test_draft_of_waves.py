@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 import eager_otter as otter
 from eager_otter.drafting.facts import facts_of, facts_together
-from eager_otter.drafting.waves import labels_of
+from eager_otter.drafting.waves import _merged_order, labels_of
 
 Run = Callable[..., tuple[int, str, str]]
 BREADS = ("Rye", "Wheat", "Spelt", "Corn")
@@ -231,6 +231,24 @@ def test_a_wave_that_the_data_have_already_is_not_made_again(tmp_path: Path) -> 
     assert yaml.safe_load(drafted.plan)["data"]["question"] == "delivery"
     drafted.save(tmp_path)
     assert otter.run(tmp_path / "plan.yaml").table("delivery").value("w1", "Total") == pytest.approx(50)
+
+
+def test_the_question_that_files_make_has_a_name_of_its_own(tmp_path: Path) -> None:
+    for k in (1, 2):
+        frame = visitors(k, 100).rename(columns={"area": "Wave?"})
+        frame.to_csv(tmp_path / f"w{k}.csv", index=False)
+    drafted = otter.draft([tmp_path / "w1.csv", tmp_path / "w2.csv"])
+    made = yaml.safe_load(drafted.plan)["data"]["question"]
+    assert made not in {guess.name for guess in drafted.guesses}
+    drafted.save(tmp_path)
+    assert otter.run(tmp_path / "plan.yaml").table(made).value("w1", "Total") == pytest.approx(50)
+
+
+def test_thousands_of_columns_are_put_in_one_order_soon() -> None:
+    names = [f"c{k}" for k in range(40_000)]
+    mixed = [*names[:20_000], "new", *names[20_000:], "last"]
+    order = _merged_order([names, mixed, names[::2]])
+    assert order == mixed
 
 
 @pytest.mark.parametrize(

@@ -14,11 +14,7 @@ from eager_otter.drafting.guess import guesses
 from eager_otter.drafting.writing import item_names
 from eager_otter.looks.words import first_of
 
-QUESTIONS = (
-    "wave",
-    "delivery",
-    "file",
-)  # what the files make a question of, by the first name that no column has
+QUESTIONS = ("wave", "delivery", "file")  # what the files make a question of, by the first name that is free
 WORD = re.compile(r"[^\s_]+")
 ROUND_WORD = re.compile(r"wave|round|week|welle|runde|woche|kw", re.IGNORECASE)
 ALIKE = 0.6  # of two names, from which on one may be the other
@@ -57,6 +53,7 @@ class DraftedWaves:
     def question(self) -> str:
         """What the files make a question of."""
         taken = {name.casefold() for file in self.files for name in file.columns}
+        taken |= {guess.name.casefold() for guess in self.guesses}
         return next(
             (name for name in QUESTIONS if name not in taken),
             next(f"wave_{k}" for k in range(2, len(taken) + 3) if f"wave_{k}" not in taken),
@@ -168,17 +165,26 @@ def _likeness(one: Facts, other: Facts) -> float:
 
 
 def _merged_order(lists: Sequence[Sequence[str]]) -> list[str]:
-    """Put names of several lists in one order: those that are new in a list stand behind the one before them there."""
-    order = list(lists[0])
-    for names in lists[1:]:
-        there, at = set(order), 0
+    """Put names of several lists in one order: those that are new in a list stand behind the one before them there.
+
+    >>> _merged_order([["a", "b", "c"], ["a", "x", "y", "c", "z"], ["0", "b"]])
+    ['0', 'a', 'x', 'y', 'b', 'c', 'z']
+    """
+    behind: dict[str, list[str]] = {"": []}  # "": at the beginning, as no column is called so
+    for names in lists:
+        before = ""
         for name in names:
-            if name in there:
-                at = order.index(name) + 1
-            else:
-                order.insert(at, name)
-                at += 1
-    return order
+            if name not in behind:
+                behind[name] = []
+                behind[before].append(name)
+            before = name
+    order: list[str] = []
+    left = [""]
+    while left:
+        name = left.pop()
+        order.append(name)
+        left += behind[name]
+    return order[1:]
 
 
 def labels_of(names: Sequence[str]) -> list[str]:
