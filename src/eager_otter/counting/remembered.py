@@ -52,9 +52,10 @@ class Remembering:
             return state
         with suppress(OSError):  # what is not kept is counted again
             place.remember(key, plain)
-        return cast(
-            S, as_before(plain, CLASSES)
+        again: S = as_before(
+            plain, CLASSES
         )  # laid out in memory as it will be, so that no last digit differs
+        return again
 
 
 def _known(place: CachePlace, key: str) -> tuple[BannerState, ...] | None:
