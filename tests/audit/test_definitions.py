@@ -151,6 +151,7 @@ def test_bands_as_the_codebook_has_them(
         ({"question": "q", "against": "rest"}, {"against": "previous"}, set()),
         ({"question": "q", "keep": ["Q4 2025", "Q1 2026", "Q2 2026"]}, {"against": "previous"}, set()),
         ({"question": "q", "keep": ["Q1 2026", "Q4 2025", "Q2 2026"]}, {"against": "previous"}, {"times compared back"}),
+        ({"question": "q", "keep": ["q2 2026", "q1 2026"]}, {"against": "previous"}, {"times compared back"}),  # in any case
         ({"columns": {"May 2026": "q == 1", "April 2026": "q == 2"}}, {"against": "previous"}, {"times compared back"}),
         ({"question": "q", "labels": {1: "Now", 2: "Before", 3: "Long ago"}}, {"against": "previous"}, set()),
         ({"nest": ["sex", {"question": "q", "against": "previous"}]}, {}, {"times compared back"}),

@@ -6,11 +6,12 @@ import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import pairwise
 
-from eager_otter.audit.slip import Slip, answers_named, warning
+from eager_otter.audit.slip import Slip, answers_named, by_score, warning
 from eager_otter.codebook.bands import Band, gaps
 from eager_otter.codebook.label_words import direction, says_no_answer, says_none
 from eager_otter.codebook.model import Answer, Banded, Codebook, Difference, Net, Question, scores_of
 from eager_otter.codebook.times import run_of_times, times_in_order
+from eager_otter.counting.points import parts_kept
 from eager_otter.documents.translated import written
 from eager_otter.drafting.scales import scale_places
 from eager_otter.gates.numbers import number_of
@@ -94,11 +95,12 @@ def _scale(where: str, question: Question) -> Iterator[Slip]:
             "Write 'score: none' to keep it in the base without a score, or 'missing: true' to leave it out.",
         )
     sure = [answer for answer in scored if answer not in unsure]
-    yield from _jumping_codes(where, question, sure)
-    yield from _mixed_steps(where, [written(answer.label) for answer in _by_score(question, sure)])
-    way = direction([answer.label for answer in _by_score(question, sure)])
+    steps = by_score(question, sure)
+    yield from _jumping_codes(where, question, steps)
+    yield from _mixed_steps(where, [written(answer.label) for answer in steps])
+    way = direction([answer.label for answer in steps])
     if way == (1 if question.best_first else -1):
-        first, last = (_by_score(question, sure)[k].label for k in (0, -1))
+        first, last = (steps[k].label for k in (0, -1))
         text = (
             "the best answer comes first, as 'scale: best first' says"
             if question.best_first
@@ -131,14 +133,8 @@ def _mixed_steps(where: str, labels: Sequence[str]) -> Iterator[Slip]:
         )
 
 
-def _by_score(question: Question, answers: Sequence[Answer]) -> list[Answer]:
-    scores = question.scores()
-    return sorted(answers, key=lambda answer: scores[answer.code])
-
-
-def _jumping_codes(where: str, question: Question, answers: Sequence[Answer]) -> Iterator[Slip]:
+def _jumping_codes(where: str, question: Question, ordered: Sequence[Answer]) -> Iterator[Slip]:
     """Ask about codes that serve as scores and leave a gap before the last or after the first, as 1 to 5, then 8."""
-    ordered = _by_score(question, answers)
     scores = question.scores()
     steps = [scores[b.code] - scores[a.code] for a, b in pairwise(ordered)]
     if len(steps) < 2 or any(answer.score is not None for answer in ordered):
@@ -332,10 +328,8 @@ def _column_labels(group: BannerGroup, codebook: Codebook) -> list[str]:
     """List the labels of the columns of a group that is not nested, without nets."""
     if group.columns or not group.question:
         return [label for label, _ in group.columns]
-    question = codebook.question(group.question)
-    by_name = {name: answer for answer in question.valid for name in (answer.label, answer.code)}
-    kept = question.valid if group.keep is None else [by_name[name] for name in group.keep if name in by_name]
-    return [group.labels.get(answer.code, answer.label) for answer in kept]
+    kept = parts_kept(group, codebook.question(group.question))
+    return [group.labels.get(one.code, one.label) for one in kept if isinstance(one, Answer)]
 
 
 def unequal_nets(plan: Plan) -> Iterator[Slip]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Literal
 
-from eager_otter.codebook.model import Answer
+from eager_otter.codebook.model import Answer, Question
 from eager_otter.dataclass import dataclass
 from eager_otter.gates.viewed import Saved
 from eager_otter.looks.words import counted
@@ -49,6 +49,12 @@ def note(name: str, where: str, message: str, remedy: str) -> Slip:
 def answers_named(answers: Iterable[Answer]) -> str:
     """Name answers by label and code."""
     return ", ".join(f"{answer.label} ({answer.code})" for answer in answers)
+
+
+def by_score(question: Question, answers: Iterable[Answer]) -> list[Answer]:
+    """Put answers of a scale that have scores in their order, the lowest first."""
+    scores = question.scores()
+    return sorted(answers, key=lambda answer: scores[answer.code])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 import numpy as np
 
 from eager_otter.audit.seen import QuestionSeen
-from eager_otter.audit.slip import Slip, warning
+from eager_otter.audit.slip import Slip, by_score, warning
 from eager_otter.codebook.label_words import says_time
 from eager_otter.codebook.model import Answer, Codebook, Question
 from eager_otter.core.arrays import FloatArray, IntArray
@@ -62,7 +62,7 @@ def turned_scales(plan: Plan, seen: Mapping[str, QuestionSeen]) -> Iterator[Slip
 def _steps(question: Question) -> list[Answer]:
     """Return the answers of a scale by their scores, the lowest first."""
     scores = question.scores()
-    return sorted((one for one in question.valid if one.code in scores), key=lambda one: scores[one.code])
+    return by_score(question, (one for one in question.valid if one.code in scores))
 
 
 def turned_waves(counts: IntArray) -> list[int]:

@@ -185,8 +185,9 @@ def _hint_of(error: Exception) -> str:
             one for one in error.ctx.command.params if isinstance(one, click.Option) and not one.hidden
         ]
         return f"\nOptions of {error.ctx.info_name}: {', '.join(max(one.opts, key=len) for one in options)}"
-    _, extra, names = str(error).partition("unexpected extra argument")
-    return parted_words(names.strip("s ().").split()) if extra else ""
+    if "unexpected extra argument" not in str(error):
+        return ""
+    return parted_words(str(error).partition("(")[2].rstrip(").").split())
 
 
 def _can_be_typed(argument: str) -> bool:

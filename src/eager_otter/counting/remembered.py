@@ -52,10 +52,8 @@ class Remembering:
             return state
         with suppress(OSError):  # what is not kept is counted again
             place.remember(key, plain)
-        again: S = as_before(
-            plain, CLASSES
-        )  # laid out in memory as it will be, so that no last digit differs
-        return again
+        # laid out in memory as it will be the next time, so that no last digit differs
+        return cast(S, as_before(plain, CLASSES))
 
 
 def _known(place: CachePlace, key: str) -> tuple[BannerState, ...] | None:

@@ -34,19 +34,8 @@ KINDS: Mapping[FileKind, str] = {
     "theme": "a theme",
 }
 OF_DATA = (
-    ".csv",
-    ".tsv",
-    ".xlsx",
-    ".xlsm",
-    ".ods",
-    ".parquet",
-    ".feather",
-    ".arrow",
-    ".asc",
-    ".sss",
-    ".zip",
-    ".gz",
-)
+    ".csv", ".tsv", ".xlsx", ".xlsm", ".ods", ".parquet", ".feather", ".arrow", ".asc", ".sss", ".zip", ".gz",
+)  # fmt: skip
 HINTS_OF_DATA: Mapping[FileKind, str] = {
     "plan": " eager-otter draft writes a first plan for it.",
     "codebook": " eager-otter draft writes a first codebook for it.",
@@ -147,15 +136,16 @@ def read_yaml(path: Path, kind: FileKind | None = None) -> Document:
     Raises FileProblem when it is missing, not UTF-8 or far too large, DocumentError when it is not YAML, has a
     key twice, nests or repeats itself beyond reason, or is of another kind.
     """
-    of_data = kind is not None and path.suffix.lower() in OF_DATA and is_file(path)
     try:
         document = compose(read_text(path, WHAT, most=LARGEST_FILE), path)
     except (DocumentError, FileProblem) as error:
-        if kind is not None and of_data:
-            raise _is_data(path, kind) from error
-        raise
-    if kind is not None and of_data and not isinstance(document.data, dict):
-        raise _is_data(path, kind)
+        instead = _data_instead(path, kind)
+        if instead is None:
+            raise
+        raise instead from error
+    instead = None if isinstance(document.data, dict) else _data_instead(path, kind)
+    if instead is not None:
+        raise instead
     found = _kind_of(document.data)
     if kind is not None and found not in (None, kind):
         message = f"{KINDS[kind]} was expected; this is {KINDS[found]}."
@@ -163,7 +153,10 @@ def read_yaml(path: Path, kind: FileKind | None = None) -> Document:
     return document
 
 
-def _is_data(path: Path, kind: FileKind) -> DocumentError:
+def _data_instead(path: Path, kind: FileKind | None) -> DocumentError | None:
+    """Return the error that tells of a file of data, where one of a kind was expected; None for other files."""
+    if kind is None or path.suffix.lower() not in OF_DATA or not is_file(path):
+        return None
     message = f"{KINDS[kind]} was expected; this is a file of data.{HINTS_OF_DATA.get(kind, '')}"
     return DocumentError([Problem(shown_path(path), 0, 0, message)])
 

@@ -35,17 +35,8 @@ LY = {"daily": 365.0, "weekly": 365 / 7, "fortnightly": 365 / 14, "monthly": 12.
       "annually": 1.0, "täglich": 365.0, "wöchentlich": 365 / 7, "monatlich": 12.0, "jährlich": 1.0}  # fmt: skip
 REGULARLY = re.compile(rf"{SIZE}\s*(?P<how>{'|'.join(LY)})")
 NEVER = ("never", "not at all", "nie", "niemals", "gar nicht", "have never", "not in the last year")
-SELDOM = (
-    "less often",
-    "less frequently",
-    "less",
-    "seltener",
-    "rarely",
-    "selten",
-    "hardly ever",
-    "almost never",
-    "fast nie",
-)
+SELDOM = ("less often", "less frequently", "less", "seltener", "rarely", "selten", "hardly ever", "almost never",
+          "fast nie")  # fmt: skip
 SELDOM_RATE = 0.2  # times a year: less than any that is named
 WITHIN = re.compile(
     rf"(?:with)?(?:in |during |im |in |innerhalb )?(?:the |der |des |den )?(?:last|past|letzten?|vergangenen?)\s+"
@@ -98,12 +89,8 @@ def times_a_year(label: str) -> float | None:
     if found is None:
         return None
     low, high = float(found["low"]), float(found["high"] or found["low"])
-    return (
-        (low + high)
-        / 2
-        * _a_year(found["unit"])
-        * (1.4 if found["open"] or found["oftener"] else _size(found))
-    )
+    size = 1.4 if found["open"] or found["oftener"] else _size(found)
+    return (low + high) / 2 * _a_year(found["unit"]) * size
 
 
 def _a_year(unit: str) -> float:

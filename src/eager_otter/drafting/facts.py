@@ -111,7 +111,7 @@ def doubted(guess: Guess, *doubts: str) -> Guess:
 
 def facts_of(name: str, column: Any, about: Described | None = None) -> Facts:
     """Look at one column; many different words are left in the order in which they are found."""
-    return facts_from(name, distinct(column), about)
+    return _facts_from(name, distinct(column), about)
 
 
 def facts_together(pieces: Sequence[Facts | int]) -> Facts:
@@ -127,10 +127,10 @@ def facts_together(pieces: Sequence[Facts | int]) -> Facts:
         for one in pieces
     ]
     about = next((one.about for one in there if one.about != Described()), Described())
-    return facts_from(there[0].name, Distinct(texts, np.concatenate(index)), about)
+    return _facts_from(there[0].name, Distinct(texts, np.concatenate(index)), about)
 
 
-def facts_from(name: str, parts: Distinct, about: Described | None = None) -> Facts:
+def _facts_from(name: str, parts: Distinct, about: Described | None = None) -> Facts:
     """Look at one column that was taken apart."""
     counts = parts.counts().tolist()
     merged = dict(zip(parts.texts, counts, strict=True))
@@ -167,7 +167,7 @@ def _ordered(texts: tuple[str, ...]) -> tuple[tuple[str, ...], FloatArray]:
         numbers = np.array(found, np.float64)
     words = np.flatnonzero(np.isnan(numbers)).tolist()
     if len(words) <= MOST_SORTED:
-        words.sort(key=lambda k: as_words(texts[k]))
+        words.sort(key=lambda k: _as_words(texts[k]))
     order = [*np.argsort(numbers, kind="stable")[: len(texts) - len(words)].tolist(), *words]
     return tuple(texts[k] for k in order), numbers[order]
 
@@ -184,10 +184,10 @@ def in_order(text: str) -> tuple[int, float, tuple[tuple[int, float, str], ...]]
     ['9', '12', 'Shop 9', 'shop 9b', 'Shop 10']
     """
     number = number_of(text)
-    return (0, number, ()) if number is not None else (1, 0.0, as_words(text))
+    return (0, number, ()) if number is not None else (1, 0.0, _as_words(text))
 
 
-def as_words(text: str) -> tuple[tuple[int, float, str], ...]:
+def _as_words(text: str) -> tuple[tuple[int, float, str], ...]:
     """Part a text into words and numbers, by which it is ordered among texts."""
     pieces = filter(None, DIGITS.split(text.casefold()))
     return tuple((0, float(piece), piece) if piece.isdecimal() else (1, 0.0, piece) for piece in pieces)

@@ -5,11 +5,10 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Sequence
-from itertools import takewhile
 
 from eager_otter.codebook.label_words import LAST, answers_among, says_no_answer
 from eager_otter.drafting.amounts import counted_in, days_ago, length_in_days
-from eager_otter.drafting.scales import FEWEST_STEPS, plainly, words_of
+from eager_otter.drafting.scales import FEWEST_STEPS, places_by, plainly, words_of
 
 DASHES = str.maketrans({"–": "-", "—": "-", "‑": "-", "_": "-", "’": "'", "`": "'"})
 NUMBER = re.compile(r"\d{1,3}(?:,\d{3})+|\d+(?:[.,]\d+)?")
@@ -100,9 +99,8 @@ def time_order(labels: Sequence[str]) -> list[str] | None:
     """
     rest, behind = _parted(labels)
     for way in (days_ago, length_in_days):
-        found = takewhile(lambda one: one[1] is not None, zip(rest, map(way, rest), strict=True))
-        days = {label: day for label, day in found if day is not None}
-        if len(rest) >= FEWEST_STEPS and len(days) == len(rest) == len(set(days.values())):
+        days = places_by(rest, map(way, rest))
+        if days is not None and len(rest) >= FEWEST_STEPS:
             return sorted(days, key=days.__getitem__) + behind
     return None
 

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Sequence
-from itertools import takewhile
 
-from eager_otter.codebook.label_words import answers_among, says_no_answer
+from eager_otter.codebook.label_words import answers_among
 from eager_otter.drafting.amounts import times_a_year
 
 FEWEST_STEPS = 3
@@ -42,6 +41,7 @@ MILD = words_of(
     r"wahrscheinlich",
 )  # fmt: skip
 SLIGHT = words_of(r"slightly", r"a little", r"a bit", r"etwas", r"ein wenig")
+STRENGTHS = ((EXTREME, 2.5), (STRONG, 2.0), (MILD, 1.0), (SLIGHT, 0.5))  # the first that is found counts
 DEGREES = (  # before the same words: how much of it
     ("not at all", "überhaupt nicht", "gar nicht", "in no way"),
     ("not", "nicht", "not really", "un"),
@@ -188,17 +188,23 @@ def scale_places(labels: Sequence[str]) -> dict[str, float] | None:
         _degrees,
         _amounts,
     ):
-        found = [place for place in takewhile(_is_place, places_of(steps)) if place is not None]
-        if len(steps) == len(found) == len(set(found)):
-            return dict(zip(steps, found, strict=True))
+        found = places_by(steps, places_of(steps))
+        if found is not None:
+            return found
     return None
 
 
+def places_by(labels: Sequence[str], found: Iterable[float | None]) -> dict[str, float] | None:
+    """Return the places found for labels, one after the other; None where one has none, or two have the same."""
+    places: dict[str, float] = {}
+    for label, place in zip(labels, found, strict=False):
+        if place is None:
+            return None
+        places[label] = place
+    return places if len(labels) == len(set(places.values())) else None
+
+
 Places = Iterable[float | None]  # of labels, in their order; None for one that has no place
-
-
-def _is_place(place: float | None) -> bool:
-    return place is not None
 
 
 def _each(place_of: Callable[[str], float | None]) -> Callable[[Sequence[str]], Places]:
@@ -244,7 +250,7 @@ def led_by_numbers(labels: Sequence[str]) -> dict[str, int] | None:
     >>> led_by_numbers(["1 - Tarn", "2 - Birk", "3 - Fjell"]) is None
     True
     """
-    steps = [label for label in labels if not says_no_answer(label, labels)]
+    steps = answers_among(tuple(labels))
     found = [LED.fullmatch(label.strip()) for label in steps]
     if len(steps) < FEWEST_STEPS or any(one is None for one in found):
         return None
@@ -274,15 +280,5 @@ def _step(label: str) -> float | None:
         return 2.2 if worse else -2.2
     if HARDLY.search(text):
         return 1.0 if worse else -1.0
-    size = (
-        2.5
-        if EXTREME.search(text)
-        else 2.0
-        if STRONG.search(text)
-        else 1.0
-        if MILD.search(text)
-        else 0.5
-        if SLIGHT.search(text)
-        else 1.5
-    )
+    size = next((size for words, size in STRENGTHS if words.search(text)), 1.5)
     return -size if worse or NOT.search(text) else size

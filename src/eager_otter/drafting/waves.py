@@ -6,6 +6,7 @@ import re
 from collections.abc import Sequence
 from difflib import SequenceMatcher
 from functools import cached_property
+from itertools import chain, count
 
 from eager_otter.codebook.times import times_in_order
 from eager_otter.dataclass import dataclass
@@ -54,10 +55,7 @@ class DraftedWaves:
         """What the files make a question of."""
         taken = {name.casefold() for file in self.files for name in file.columns}
         taken |= {guess.name.casefold() for guess in self.guesses}
-        return next(
-            (name for name in QUESTIONS if name not in taken),
-            next(f"wave_{k}" for k in range(2, len(taken) + 3) if f"wave_{k}" not in taken),
-        )
+        return next(name for name in chain(QUESTIONS, map("wave_{}".format, count(2))) if name not in taken)
 
     @cached_property
     def facts(self) -> tuple[Facts, ...]:

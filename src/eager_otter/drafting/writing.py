@@ -191,7 +191,7 @@ def _exclusive(label: str) -> str:
 
 def plan_text(place: str, guessed: Sequence[Guess], codebook: str, reading: Reading | None) -> str:
     """Write the plan of the data at a `place`, as seen from its folder."""
-    return _plan_text(place, [f"data: {data_entry(place, reading)}"], guessed, codebook)
+    return _plan_text(place, [f"data: {_data_entry(place, reading)}"], guessed, codebook)
 
 
 def plan_text_of_waves(
@@ -235,7 +235,7 @@ def banner_of(guessed: Sequence[Guess]) -> list[str]:
     return (chosen or [guess.name for guess in fitting])[:BANNER_GROUPS]
 
 
-def data_entry(name: str, reading: Reading | None) -> str:
+def _data_entry(name: str, reading: Reading | None) -> str:
     """Write the entry of a file of data, with how it is read."""
     options = {} if reading is None else reading.given()
     return mapped(file_entry(name, reading)) if options else scalar(name)

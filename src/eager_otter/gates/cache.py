@@ -190,15 +190,18 @@ class CachePlace:
     def remember(self, key: str, counted: Any) -> None:
         """Write what was counted under a key, if that is not too much; the last used are kept. Raises OSError."""
         _write_marked(self._counts(key), counted, most=LARGEST_COUNTS)
-        kept = sorted(self.path.glob("counts-*"), key=lambda path: -path.stat().st_mtime)
+        kept = sorted(self._all_counts(), key=lambda path: -path.stat().st_mtime)
         for path in kept[MOST_COUNTS:]:
             path.unlink(missing_ok=True)
 
     def remembered_counts(self) -> int:
         """Return how many counts are remembered."""
         with suppress(OSError):
-            return sum(COUNTS.fullmatch(path.name) is not None for path in self.path.iterdir())
+            return len(self._all_counts())
         return 0
+
+    def _all_counts(self) -> list[Path]:
+        return [path for path in self.path.iterdir() if COUNTS.fullmatch(path.name)]
 
     def _counts(self, key: str) -> Path:
         return self.path / f"counts-{key[:32]}"

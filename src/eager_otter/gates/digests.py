@@ -13,14 +13,7 @@ from typing import Any
 
 import numpy as np
 
-COUNTING = (
-    "codebook",
-    "core",
-    "counting",
-    "data",
-    "data/kinds",
-    "gates",
-)  # rooms on which it depends what is counted
+COUNTING = ("codebook", "core", "counting", "data", "data/kinds", "gates")  # rooms that say what is counted
 KINDS_OF_ARRAYS = "biuf"  # yes and no, whole numbers, floating ones
 
 
@@ -76,6 +69,7 @@ def _pieces(value: Any) -> Iterable[bytes]:
         for one in value:
             yield from _pieces(one)
     elif isinstance(value, set | frozenset):
+        yield str(len(value)).encode()
         yield from sorted(digest_of_value(one).encode() for one in value)
     elif isinstance(value, Mapping):
         yield str(len(value)).encode()

@@ -8,7 +8,7 @@ import math
 import re
 import unicodedata
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from functools import lru_cache, partial
+from functools import cache, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -43,7 +43,6 @@ LEVELS = (99.9, 99, 95, 90, 80, 70)  # offered on the page, where any other may 
 SAID = re.compile(r'\bsay\("([^"]*)"')  # what the page's script says
 CORRECTIONS_PLACE, MORE_PLACE = "/* corrections */", "/* more */\n"  # in the script
 STYLE, SCRIPT = "page.css", "page.js"
-TEMPLATES = ("page.html.j2", "table.html.j2", "contents.html.j2", "method.html.j2")
 PLACES = (
     "about",
     "contents",
@@ -182,7 +181,7 @@ def _shell(report: Report, script: str) -> str:
     from markupsafe import Markup
 
     style, look, say = packaged_text("eager_otter.report", "page", STYLE), _look(report.theme), report.words
-    return _templates()[0].render(
+    return _template("page").render(
         title=report.shown_title,
         generator=f"eager-otter {__version__}",
         say=say,
@@ -214,26 +213,24 @@ def _about(report: Report) -> str:
 def _contents(report: Report) -> str:
     say = report.words
     summary = bool(list(summary_of(report)))
-    return _templates()[2].render(
+    return _template("contents").render(
         entries=_entries(report.tables), summary=summary, main_findings=say(MAIN_FINDINGS), say=say
     )
 
 
 def _method(report: Report) -> str:
-    return _templates()[3].render(method=report.method, say=report.words)
+    return _template("method").render(method=report.method, say=report.words)
 
 
-@lru_cache(maxsize=1)
-def _templates() -> tuple[Template, ...]:
-    """Make the templates of the page, once."""
+@cache
+def _template(name: str) -> Template:
+    """Make a template of the page, once."""
     from jinja2 import Environment, StrictUndefined
 
     environment = Environment(
         autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True, finalize=_held
     )
-    return tuple(
-        environment.from_string(packaged_text("eager_otter.report", "page", name)) for name in TEMPLATES
-    )
+    return environment.from_string(packaged_text("eager_otter.report", "page", f"{name}.html.j2"))
 
 
 def _correction_in_page(one: Correction) -> str:
@@ -371,7 +368,7 @@ def _sections(report: Report, cache: PageCache | None = None) -> Iterator[str]:
 
 def _section(report: Report, table: Table, number: int, name: str) -> str:
     view = _view(table, number, name, report.notes)
-    return _templates()[1].render(table=view, say=report.words, full=report.notes == "full")
+    return _template("table").render(table=view, say=report.words, full=report.notes == "full")
 
 
 def _view(table: Table, number: int, name: str, length: NotesLength) -> dict[str, Any]:
