@@ -78,9 +78,9 @@ def estimated(runner: Runner, one_pass: Pass[Any], responses: Responses) -> Esti
     """Count the first parts, and tell what all of them take; None for a runner that is not of this machine."""
     match runner:
         case InTurn():
-            workers, processes = 1, 1
+            workers = 1
         case Processes(workers):
-            processes = workers + 1 if workers > 1 else 1
+            pass
         case _:
             return None
     names, numbers, as_read = needs_of(one_pass)
@@ -94,5 +94,5 @@ def estimated(runner: Runner, one_pass: Pass[Any], responses: Responses) -> Esti
     seconds = (time.perf_counter() - start) / PROBED * number / max(1.0, GAIN * workers)
     part = files.PART_ROWS * columns * PART_BYTES
     kept = responses.rows * code_bytes(responses.codebook) if responses.kept_codes else responses.room
-    memory = processes * PROCESS_BYTES + workers * part + kept + WHOLE_COLUMNS * 8 * responses.rows
+    memory = workers * PROCESS_BYTES + workers * part + kept + WHOLE_COLUMNS * 8 * responses.rows
     return Estimate(rows=responses.rows, columns=columns, workers=workers, seconds=seconds, memory=memory)

@@ -17,7 +17,7 @@ from functools import reduce
 from itertools import groupby, islice
 from pathlib import Path
 from types import ModuleType
-from typing import TYPE_CHECKING, Any, Protocol, TypeVar, cast
+from typing import TYPE_CHECKING, Any, Generic, Protocol, TypeVar, cast
 
 from eager_otter.codebook.model import Codebook
 from eager_otter.core.arrays import BoolArray, FloatArray
@@ -28,7 +28,7 @@ from eager_otter.data.files import PartedFile, RowsOf, Source
 from eager_otter.data.partition import AtHand, columns_for, parts_of, settle_edges
 from eager_otter.data.responses import Responses, code_bytes, columns_of
 from eager_otter.dataclass import dataclass
-from eager_otter.errors import COPIES, DataError, MachineProblem
+from eager_otter.errors import COPIES, DataError, MachineProblem, OtterError
 from eager_otter.gates.machine import processors
 from eager_otter.looks.words import counted
 
@@ -40,6 +40,7 @@ F = TypeVar("F")  # what stands for a share that was started
 Tell = Callable[[int, int], None]  # told how many rows have been counted, of how many
 BLOCK_PARTS = 4  # parts that are counted in one go by one process
 PART_BYTES = 12  # that an answer takes while its part is counted, about: as read, and as encoded
+HANDED = 2  # shares that another process is given at a time: the one it counts, and the next
 LONG_WORK = 100_000_000  # answers from which on several processes are worth their start
 
 
@@ -211,7 +212,7 @@ class Along:
 
 @dataclass(slots=True, weakref_slot=True, eq=False)
 class Processes:
-    """Several processes of this machine; they start with the first long count."""
+    """Several processes of this machine, this one among them; the others start with the first long count."""
 
     workers: int
     _pool: list[ProcessPoolExecutor] = field(default_factory=list)
@@ -222,13 +223,12 @@ class Processes:
             return InTurn().count(one_pass, responses, tell)
         from concurrent.futures.process import BrokenProcessPool
 
-        def start(share: Share) -> Future[S]:
-            with _without_main():
-                return self._started().submit(count_share, one_pass, share)
-
+        shared = _Shared(one_pass, self._started(), self.workers - 1)
         shares = shares_of(one_pass, responses)
         try:
-            return reduce(one_pass.added, in_order(shares, 2 * self.workers + 1, start, _result, tell))
+            return reduce(
+                one_pass.added, in_order(shares, 2 * self.workers + 1, shared.start, shared.result, tell)
+            )
         except BrokenProcessPool as error:
             self._pool.clear()
             raise MachineProblem(
@@ -242,18 +242,67 @@ class Processes:
             from concurrent.futures import ProcessPoolExecutor
 
             context = multiprocessing.get_context("spawn")
-            pool = ProcessPoolExecutor(self.workers, mp_context=context, initializer=_ignore_interrupts)
+            pool = ProcessPoolExecutor(self.workers - 1, mp_context=context, initializer=_ignore_interrupts)
             weakref.finalize(self, pool.shutdown, wait=False, cancel_futures=True)
             self._pool.append(pool)
         return self._pool[0]
 
 
-def _result(future: Future[S]) -> S:
-    from concurrent.futures import wait
+class _Shared(Generic[S]):
+    """Shares of the work of a pass: `others` processes of a pool take them, and this one while it waits for them.
 
-    while not future.done():  # wake up now and then, so that an interrupt is heard
-        wait([future], timeout=0.5)
-    return future.result()
+    What was handed out is not called back, so the pool is given no more than keeps its processes at work.
+    """
+
+    def __init__(self, one_pass: Pass[S], pool: ProcessPoolExecutor, others: int) -> None:
+        self._pass, self._pool, self._others = one_pass, pool, others
+        self._left: deque[_Taken[S]] = deque()  # that nobody has begun, in their order
+        self._handed: list[Future[S]] = []
+
+    def start(self, share: Share) -> _Taken[S]:
+        """Take on a share: it is handed to the pool now or later, or counted here."""
+        taken: _Taken[S] = _Taken(share)
+        self._left.append(taken)
+        self._hand_out()
+        return taken
+
+    def result(self, taken: _Taken[S]) -> S:
+        """Return what was counted of a share; until it is known, count others here. Raises what counting raised."""
+        from concurrent.futures import wait
+
+        while taken.known is None or not taken.known.done():
+            self._hand_out()
+            if self._left:
+                self._count_here(self._left.popleft())
+            elif taken.known is not None:
+                wait([taken.known], timeout=0.5)  # wake up now and then, so that an interrupt is heard
+        return taken.known.result()
+
+    def _hand_out(self) -> None:
+        """Give the pool what keeps each of its processes at work, and one share each for when that is done."""
+        self._handed = [future for future in self._handed if not future.done()]
+        while self._left and len(self._handed) < HANDED * self._others:
+            taken = self._left.popleft()
+            with _without_main():
+                taken.known = self._pool.submit(count_share, self._pass, taken.share)
+            self._handed.append(taken.known)
+
+    def _count_here(self, taken: _Taken[S]) -> None:
+        from concurrent.futures import Future
+
+        taken.known = Future()
+        try:
+            taken.known.set_result(count_share(self._pass, taken.share))
+        except (OtterError, MemoryError) as error:  # told in its turn, as if it was counted elsewhere
+            taken.known.set_exception(error)
+
+
+@dataclass(slots=True, eq=False)
+class _Taken(Generic[S]):
+    """A share that was taken on, and where what is counted of it becomes `known`; None while nobody has begun."""
+
+    share: Share
+    known: Future[S] | None = None
 
 
 @contextmanager
