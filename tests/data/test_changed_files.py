@@ -94,4 +94,4 @@ def test_a_digest_that_cannot_be_made_is_told(tmp_path: Path, monkeypatch: pytes
 
     monkeypatch.setattr(files, "digest_of_bytes", fail)
     with pytest.raises(otter.FileProblem, match=r"responses.csv: cannot be read \(Input/output error\)"):
-        otter.open_survey(tmp_path / "codebook.yaml", data)
+        _ = otter.open_survey(tmp_path / "codebook.yaml", data).source

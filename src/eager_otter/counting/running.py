@@ -118,7 +118,8 @@ def shares_of(one_pass: Pass[Any], responses: Responses) -> list[Share]:
     edges = dict(responses.known_edges())
     codebook = replace(responses.codebook, origin=None)
     size = BLOCK_PARTS * files.PART_ROWS
-    fingerprint = files.check_same(file, responses.fingerprint, responses.source)
+    fingerprint = files.check_same(file, responses.fingerprint, responses.known_source)
+    source = responses.known_source or Source(name=file.place, rows=responses.rows)  # of messages, there
     copies = {path: COPIES[path] for path in file.paths if path in COPIES}
     shares = []
     for first in range(0, responses.rows, size):
@@ -127,7 +128,7 @@ def shares_of(one_pass: Pass[Any], responses: Responses) -> list[Share]:
             Share(
                 codebook=codebook,
                 file=file,
-                source=responses.source,
+                source=source,
                 first=first,
                 end=end,
                 rows=responses.rows,

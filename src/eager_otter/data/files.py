@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import time
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from threading import Thread
-from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
+from typing import TYPE_CHECKING, Any, Protocol, TypeVar, runtime_checkable
 
 from pyarrow import concat_tables
 
@@ -346,23 +347,61 @@ AT_REST = 2_000_000_000  # nanoseconds after which a file that is changed again 
 _DIGESTS: dict[Path, tuple[tuple[int, ...], str]] = {}  # of files as they were when they were last read
 
 
+S = TypeVar("S")
 _AHEAD: dict[Path, tuple[tuple[int, ...] | None, Future[str]]] = {}  # digests that are being made
 
 
 def digest_ahead(path: Path) -> None:
     """Begin to make the SHA-256 of a file that is long to read, beside what else is done; `digest_of` waits for it."""
+    _AHEAD[path.absolute()] = state_of(path), _beside(partial(_made_digest, path))
+
+
+def _beside(make: Callable[[], S]) -> Future[S]:
+    """Make something in a thread of its own."""
     from concurrent.futures import Future
 
-    made: Future[str] = Future()
+    made: Future[S] = Future()
 
-    def make() -> None:
+    def run() -> None:
         try:
-            made.set_result(_made_digest(path))
+            made.set_result(make())
         except BaseException as error:  # noqa: BLE001 - told where it is asked for
             made.set_exception(error)
 
-    _AHEAD[path.absolute()] = state_of(path), made
-    Thread(target=make, daemon=True).start()
+    Thread(target=run, daemon=True).start()
+    return made
+
+
+class SourceAhead:
+    """The source of a long file, which takes its SHA-256: made beside other work, and waited for where it is shown.
+
+    `then` is called when it is first asked for.
+    """
+
+    def __init__(self, file: DataFile, rows: int, fingerprint: Fingerprint, then: Callable[[], None]) -> None:
+        def make() -> Source:
+            source = file.source(rows)
+            check_same(file, fingerprint)
+            return source
+
+        self._made, self._then = _beside(make), [then]
+
+    @property
+    def known(self) -> Source | None:
+        """The source, if it is made already."""
+        return self._made.result() if self._made.done() and self._made.exception() is None else None
+
+    def get(self) -> Source:
+        """Return the source. Raises FileProblem, also where the file was changed before its bytes were read."""
+        source = self._made.result()
+        while self._then:
+            self._then.pop()()
+        return source
+
+
+def is_slow_to_tell(file: DataFile) -> bool:
+    """Return whether the source of a file takes reading a long file of which the SHA-256 is not known yet."""
+    return any(not is_stored(path) and is_long(path) and _known_digest(path) is None for path in file.paths)
 
 
 def digest_of(path: Path) -> str:
@@ -374,14 +413,20 @@ def digest_of(path: Path) -> str:
 
 
 def _made_digest(path: Path) -> str:
+    known = _known_digest(path)
+    if known is not None:
+        return known
     key = state_of(path)
-    known = _DIGESTS.get(path.absolute())
-    if known is not None and known[0] == key:
-        return known[1]
     digest = digest_of_bytes(path, "a file of responses")
     if key is not None and time.time_ns() - max(key[-2:]) > AT_REST:
         know_digest(path, key, digest)
     return digest
+
+
+def _known_digest(path: Path) -> str | None:
+    """Return the SHA-256 of a file as it is now, where it was made before; None where it was not."""
+    state, digest = _DIGESTS.get(path.absolute(), ((), ""))
+    return digest if state and state == state_of(path) else None
 
 
 def all_states(paths: Iterable[Path]) -> States:

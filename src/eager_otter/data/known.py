@@ -34,6 +34,7 @@ class Known:
     paths: tuple[Path, ...] = ()
     states: States = ()
     found: dict[str, int] = field(default_factory=dict)
+    held: bool = False  # whether what is learnt is written down later, when the digests of the files are made
 
     def get(self, fact: str) -> int | None:
         """Return a number that was found out before; None where it was not."""
@@ -42,7 +43,14 @@ class Known:
     def learn(self, fact: str, number: int) -> None:
         """Remember a number, where the files are as they were, and long enough that a change would show."""
         self.found[fact] = number
-        self.note()
+        if not self.held:
+            self.note()
+
+    def release(self) -> None:
+        """Write down what was learnt while the digests of the files were made."""
+        self.held = False
+        if self.found:
+            self.note()
 
     def note(self) -> None:
         """Write down what is known, of the files as they are, if they are still those that were opened."""

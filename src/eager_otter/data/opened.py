@@ -14,7 +14,7 @@ from eager_otter.core.arrays import BoolArray
 from eager_otter.data import files
 from eager_otter.data.cached import open_kept, read_easily
 from eager_otter.data.columns import SHOWN, Distinct, all_differ, blanks_in, distinct
-from eager_otter.data.files import DataFile, PartedFile, check_there
+from eager_otter.data.files import DataFile, PartedFile, Source, SourceAhead, check_there
 from eager_otter.data.joined_file import JoinedFile, open_waves
 from eager_otter.data.known import Known, known_of
 from eager_otter.data.opening import Reading
@@ -67,7 +67,13 @@ def open_responses(
         if not rows:
             raise DataError(f"{file.place}: has no rows; at least one respondent is needed.")
         file.check(wanted)
-        responses = Responses(codebook, EMPTY, file.source(rows), rows, file)
+        source: Source | SourceAhead
+        if files.is_slow_to_tell(file):
+            known.held = True
+            source = SourceAhead(file, rows, fingerprint, known.release)
+        else:
+            source = file.source(rows)
+        responses = Responses(codebook, EMPTY, source, rows, file)
         responses.in_parts = bool(file.paths) and rows > files.PART_ROWS
         room = (memory_to_use() if memory is None else memory) // 2
         responses.kept_codes = not responses.in_parts or rows * code_bytes(codebook) <= room

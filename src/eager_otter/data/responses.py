@@ -32,7 +32,15 @@ from eager_otter.data.encoding import (
     encode_bands,
     encode_rules,
 )
-from eager_otter.data.files import DataFile, Fingerprint, PartedFile, RowsOf, Source, check_same
+from eager_otter.data.files import (
+    DataFile,
+    Fingerprint,
+    PartedFile,
+    RowsOf,
+    Source,
+    SourceAhead,
+    check_same,
+)
 from eager_otter.data.kind_of import kind_of
 from eager_otter.data.made import combined, computed, equal_bands, equal_edges, in_periods, merged
 from eager_otter.data.reasons import NO_GROUP, NOT_ASKED, Reasons, where_none
@@ -59,7 +67,7 @@ class Responses:
 
     codebook: Codebook
     table: Any  # an Arrow table of columns that were read
-    source: Source
+    came_from: Source | SourceAhead
     rows: int
     file: DataFile | None = None  # where columns that the codebook does not name can be read
     remarks: tuple[Remark, ...] = ()  # what was noticed while it was read
@@ -77,6 +85,16 @@ class Responses:
     _times: FloatArray | None = None
     _parts: list[Responses] = field(default_factory=list)
     _edges: dict[str, FloatArray] = field(default_factory=dict)
+
+    @property
+    def source(self) -> Source:
+        """Where they came from. Raises FileProblem where the file is another one by now."""
+        return self.came_from if isinstance(self.came_from, Source) else self.came_from.get()
+
+    @property
+    def known_source(self) -> Source | None:
+        """Where they came from; None where that is still to be made."""
+        return self.came_from if isinstance(self.came_from, Source) else self.came_from.known
 
     @property
     def questions(self) -> Mapping[str, Question]:
@@ -287,7 +305,7 @@ class Responses:
         return Responses(
             self.codebook,
             self.table.slice(first, end - first),
-            self.source,
+            self.came_from,
             end - first,
             None if self.file is None else RowsOf(self.file, first, end),
             blank=None if self.blank is None else self.blank[first:end],
@@ -360,7 +378,7 @@ class Responses:
 
     def _check_file(self, file: DataFile) -> None:
         if self.fingerprint:
-            self.fingerprint = check_same(file, self.fingerprint, self.source)
+            self.fingerprint = check_same(file, self.fingerprint, self.known_source)
 
     def people(self, who: BoolArray) -> int:
         """Count the respondents that some rows (rows,) stand for."""

@@ -107,7 +107,7 @@ def survey_again(survey: Survey, of: Plan, plan: Plan) -> Survey | None:
     try:
         if not all(map(is_newest, file.paths)):
             return None
-        responses.fingerprint = check_same(file, responses.fingerprint, survey.source)
+        responses.fingerprint = check_same(file, responses.fingerprint, responses.known_source)
     except FileProblem:  # another file, or none, which is told when it is opened
         return None
     if not _same_codebook(of, plan):
