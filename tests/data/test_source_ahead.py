@@ -85,7 +85,11 @@ def test_a_file_that_becomes_another_one_first_is_refused_with_its_digest(
     survey.responses.answers("area")
     written(data, 2)
     slow.set()
-    asks: list[Callable[[], object]] = [lambda: survey.source, lambda: survey.table("area"), lambda: repr(survey)]
+    asks: list[Callable[[], object]] = [
+        lambda: survey.source,
+        lambda: survey.table("area"),
+        lambda: repr(survey),
+    ]
     for ask in asks:
         with pytest.raises(otter.FileProblem, match="is not the file that was opened"):
             ask()

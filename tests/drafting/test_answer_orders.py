@@ -57,6 +57,13 @@ SCALES = {
     "how often": ["Less often", "Once or twice a year", "Every 2-3 months", "Once a month", "2-3 times a month", "Once a week", "More than once a week"],
     "how often, in days": ["Never", "Less than weekly", "1-2 days per week", "3-4 days per week", "5 or more days per week"],
     "how often, German": ["Nie", "Seltener", "Einmal im Monat", "Mehrmals im Monat", "Einmal pro Woche", "Täglich"],
+    "how often, or more": ["Never", "Rarely or never", "Less often than monthly", "Monthly", "A few times a month", "Weekly or more"],
+    "how often, in many ways": [
+        "Never", "Not in the last 12 months", "Once a year or less", "Twice yearly", "Every few months", "About once a month",
+        "Once every two weeks", "At least once a week", "Most days", "Daily or almost daily", "Several times a day",
+    ],
+    "how often, visitors": ["This is my first visit", "Less than once a year", "2-3 times a year", "Once every 2 months", "Bi-weekly", "Weekly or more often"],
+    "how often, more German": ["Nie", "Selten oder nie", "Seltener als monatlich", "Monatlich", "Alle zwei Wochen", "Mindestens einmal pro Woche", "Fast täglich", "Täglich oder öfter"],
     "would": ["Definitely would not", "Probably would not", "Might or might not", "Probably would", "Definitely would"],
     "change": ["Decreased a lot", "Decreased a little", "Stayed the same", "Increased a little", "Increased a lot"],
     "expectations": ["Far below expectations", "Below expectations", "Met expectations", "Above expectations", "Far above expectations"],
@@ -71,6 +78,13 @@ OTHERS = {
     "hours": ["Under 1 hour", "1-2 hours", "3-5 hours", "Over 5 hours"],
     "distance": ["Under 1 km", "1 to 5 km", "6 to 10 km", "Over 10 km"],
     "how long": ["Less than 6 months", "6-12 months", "1-2 years", "3-5 years", "More than 5 years"],
+    "how long ago, within": [
+        "In the last week",
+        "In the last month",
+        "In the last 12 months",
+        "Not in the last 12 months",
+        "Never",
+    ],
     "how long ago": [
         "Past 7 days",
         "Past 4 weeks",

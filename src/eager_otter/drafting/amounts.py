@@ -20,24 +20,40 @@ UNIT = rf"(?P<unit>{UNIT_NAMES})"
 NUMBER = r"\d+(?:\.\d+)?"
 SPAN = rf"(?P<low>{NUMBER})(?:\s*(?:-|to|or|bis|oder)\s*(?P<high>{NUMBER}))?"
 SIZE = (
-    r"(?:(?P<less>less than|fewer than|under|weniger als|seltener als)|(?P<more>more than|over|mehr als|öfter als)"
-    r"|about|around|at least|up to|etwa|ungefähr|mindestens)?"
+    r"(?:(?P<less>less (?:often |frequently )?than|fewer than|under|weniger als|seltener als)"
+    r"|(?P<more>more (?:often |frequently )?than|over|mehr als|öfter als|häufiger als)"
+    r"|about|around|approximately|at least|up to|etwa|ungefähr|mindestens)?"
 )
 AND_MORE = r"(?P<open>\+|\s+or more|\s+oder mehr|\s+and more)?"
 PER = r"(?:a|an|per|each|every|in a|pro|im|in der|am|/)"
 RATE = re.compile(
     rf"{SIZE}\s*{SPAN}{AND_MORE}\s*(?:x|times?|days?|mal|tage?|-mal)?\s*{PER}\s*{UNIT}(?:\s+or (?P<oftener>more))?"
 )
+FEW = {"other": 2.0, "few": 3.0, "couple of": 2.0, "paar": 3.0}
 EVERY = re.compile(
-    rf"(?:every|jeden|jede|jedes|alle)\s+(?:(?P<low>{NUMBER}|other)(?:\s*(?:-|to|or|bis|oder)\s*(?P<high>{NUMBER}))?\s+)?{UNIT}\w*"
+    rf"{SIZE}\s*(?:(?P<times>{NUMBER})\s*times?\s+)?(?P<most>(?:on )?most|every|jeden|jede|jedes|alle)\s+"
+    rf"(?:(?P<low>{NUMBER}|{'|'.join(FEW)})(?:\s*(?:-|to|or|bis|oder)\s*(?P<high>{NUMBER}))?\s+)?{UNIT}\w*"
 )
 LY = {"daily": 365.0, "weekly": 365 / 7, "fortnightly": 365 / 14, "monthly": 12.0, "quarterly": 4.0, "yearly": 1.0,
-      "annually": 1.0, "täglich": 365.0, "wöchentlich": 365 / 7, "monatlich": 12.0, "jährlich": 1.0}  # fmt: skip
-REGULARLY = re.compile(rf"{SIZE}\s*(?P<how>{'|'.join(LY)})")
-NEVER = ("never", "not at all", "nie", "niemals", "gar nicht", "have never", "not in the last year")
+      "annually": 1.0, "täglich": 365.0, "wöchentlich": 365 / 7, "monatlich": 12.0, "jährlich": 1.0,
+      "bi-weekly": 365 / 14, "biweekly": 365 / 14, "bi-monthly": 6.0, "bimonthly": 6.0}  # fmt: skip
+REGULARLY = re.compile(rf"{SIZE}\s*(?:(?P<times>{NUMBER})\s*(?:times?|x|mal)?\s*)?(?P<how>{'|'.join(LY)})")
+NEARLY = re.compile(r"(?:almost|nearly|virtually|fast|beinahe) (?P<rest>.+)")
+OR = re.compile(r" or | oder ")
+OFTENER = ("more", "more often", "more frequently", "mehr", "öfter", "häufiger")
+FEWER = ("less", "less often", "less frequently", "fewer", "weniger", "seltener")
+NOT_LATELY = re.compile(
+    r"(?:not|nicht) (?:at all )?(?:with)?(?:in|im|in den|during|over) (?:the )?(?:last|past|letzten?) .+"
+)
+FIRST = re.compile(
+    r"(?:(?:this|it)(?: is|'s) )?(?:my |our |the )?(?:first (?:time|visit|purchase)|erster besuch)"
+)
+NEVER = ("never", "not at all", "nie", "niemals", "gar nicht", "have never", "noch nie")
 SELDOM = ("less often", "less frequently", "less", "seltener", "rarely", "selten", "hardly ever", "almost never",
           "fast nie")  # fmt: skip
 SELDOM_RATE = 0.2  # times a year: less than any that is named
+LATELY_RATE, FIRST_RATE = 0.05, 0.1  # less still: who did it once may not say never
+MOST = 0.8  # of the days, or other times, that are named
 WITHIN = re.compile(
     rf"(?:with)?(?:in |during |im |in |innerhalb )?(?:the |der |des |den )?(?:last|past|letzten?|vergangenen?)\s+"
     rf"(?:(?P<low>{NUMBER})\s+)?{UNIT}\w*"
@@ -73,24 +89,52 @@ def times_a_year(label: str) -> float | None:
     >>> [times_a_year(text) for text in ("Never", "Once a month", "2-3 days a week", "Every day", "Red")]
     [0.0, 12.0, 130.35714285714286, 365.0, None]
     """
-    text = counted_in(label)
-    if text in NEVER:
-        return 0.0
-    if text in SELDOM:
-        return SELDOM_RATE
+    return _rate(counted_in(label))
+
+
+def _rate(text: str) -> float | None:
+    """Return how many times a year a text with its numbers as digits means."""
+    for known, rate in ((NEVER, 0.0), (SELDOM, SELDOM_RATE)):
+        if text in known:
+            return rate
+    for pattern, rate in ((NOT_LATELY, LATELY_RATE), (FIRST, FIRST_RATE)):
+        if pattern.fullmatch(text) is not None:
+            return rate
     regular = REGULARLY.fullmatch(text)
     if regular is not None:
-        return LY[regular["how"]] * _size(regular)
+        return float(regular["times"] or 1) * LY[regular["how"]] * _size(regular)
     every = EVERY.fullmatch(text)
     if every is not None:
-        low = 2.0 if every["low"] == "other" else float(every["low"] or 1)
-        return _a_year(every["unit"]) / ((low + float(every["high"] or low)) / 2)
+        low = FEW.get(every["low"] or "") or float(every["low"] or 1)
+        often = float(every["times"] or 1) * (MOST if "most" in every["most"] else 1.0) * _size(every)
+        return often * _a_year(every["unit"]) / ((low + float(every["high"] or low)) / 2)
     found = RATE.fullmatch(text)
-    if found is None:
+    if found is not None:
+        low, high = float(found["low"]), float(found["high"] or found["low"])
+        size = 1.4 if found["open"] or found["oftener"] else _size(found)
+        return (low + high) / 2 * _a_year(found["unit"]) * size
+    return _rate_of_parts(text)
+
+
+def _rate_of_parts(text: str) -> float | None:
+    """Return the rate of "almost" something, or of something "or" another, more, or less."""
+    nearly = NEARLY.fullmatch(text)
+    if nearly is not None:
+        rate = _rate(nearly["rest"])
+        return None if rate is None else MOST * rate
+    parts = OR.split(text)
+    if len(parts) != 2:
         return None
-    low, high = float(found["low"]), float(found["high"] or found["low"])
-    size = 1.4 if found["open"] or found["oftener"] else _size(found)
-    return (low + high) / 2 * _a_year(found["unit"]) * size
+    first, other = parts
+    rate = _rate(first)
+    if rate is None:
+        return None
+    if other in OFTENER:
+        return rate * 1.4
+    if other in FEWER:
+        return rate * 0.6
+    second = _rate(other)
+    return None if second is None else (rate + second) / 2
 
 
 def _a_year(unit: str) -> float:
@@ -111,6 +155,8 @@ def days_ago(label: str) -> float | None:
     text = counted_in(label)
     if text in NEVER:
         return NOT_EVER
+    if NOT_LATELY.fullmatch(text) is not None:
+        return NOT_EVER / 2
     if text in LONGER:
         return LONG_AGO
     if text in NAMED_DAYS:
