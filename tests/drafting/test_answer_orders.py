@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 import eager_otter as otter
 from eager_otter.codebook.times import run_of_times, times_in_order
+from eager_otter.drafting.ladders import clock_order, ladder_order
 
 MONTHS = [
     "January",
@@ -64,6 +65,9 @@ SCALES = {
     ],
     "how often, visitors": ["This is my first visit", "Less than once a year", "2-3 times a year", "Once every 2 months", "Bi-weekly", "Weekly or more often"],
     "how often, more German": ["Nie", "Selten oder nie", "Seltener als monatlich", "Monatlich", "Alle zwei Wochen", "Mindestens einmal pro Woche", "Fast täglich", "Täglich oder öfter"],
+    "importance, German": ["Überhaupt nicht wichtig", "Etwas wichtig", "Sehr wichtig", "Äußerst wichtig"],
+    "support": ["Strongly oppose", "Oppose", "Neutral", "Support", "Strongly support"],
+    "liking": ["Hated it", "Disliked it", "It was okay", "Liked it", "Loved it"],
     "would": ["Definitely would not", "Probably would not", "Might or might not", "Probably would", "Definitely would"],
     "change": ["Decreased a lot", "Decreased a little", "Stayed the same", "Increased a little", "Increased a lot"],
     "expectations": ["Far below expectations", "Below expectations", "Met expectations", "Above expectations", "Far above expectations"],
@@ -75,7 +79,7 @@ OTHERS = {
     "money with commas": ["Less than 10,000", "10,000 to 19,999", "20,000 to 99,999", "100,000 or more"],
     "people": ["None", "1", "2", "3 or more"],
     "times in words": ["Once", "Twice", "Three times", "Four or more times"],
-    "hours": ["Under 1 hour", "1-2 hours", "3-5 hours", "Over 5 hours"],
+    "hours taken": ["Under 1 hour", "1-2 hours", "3-5 hours", "Over 5 hours"],
     "distance": ["Under 1 km", "1 to 5 km", "6 to 10 km", "Over 10 km"],
     "how long": ["Less than 6 months", "6-12 months", "1-2 years", "3-5 years", "More than 5 years"],
     "how long ago, within": [
@@ -93,6 +97,29 @@ OTHERS = {
         "More than a year ago",
         "Never",
     ],
+    "levels": ["Very low", "Low", "Medium", "High", "Very high"],
+    "sizes": ["Small", "Medium", "Large"],
+    "sizes, German": ["Klein", "Mittelgroß", "Groß"],
+    "sizes of clothes": ["S", "M", "L", "XL", "XXL"],
+    "kinds of drinkers": ["Light drinker", "Medium drinker", "Heavy drinker"],
+    "how much": ["None", "A little", "Some", "A lot"],
+    "prices": ["Too cheap", "Cheap", "Fair", "Expensive", "Too expensive"],
+    "schools": [
+        "No formal qualification",
+        "Primary school",
+        "Secondary school",
+        "Vocational training",
+        "University degree",
+        "Postgraduate degree",
+    ],
+    "work": ["Not working", "Part-time", "Full-time"],
+    "ages in words": ["Child", "Adult", "Senior"],
+    "places in a row": ["First", "Second", "Third", "Fourth"],
+    "temperatures": ["Cold", "Lukewarm", "Hot"],
+    "hours": ["6 am - 9 am", "9 am - 12 pm", "12 pm - 3 pm", "3 pm - 6 pm"],
+    "hours, open": ["Before 6 am", "6 am to noon", "Noon to 6 pm", "6 pm to midnight", "After midnight"],
+    "hours, German": ["vor 6 Uhr", "6-9 Uhr", "9-12 Uhr", "12-18 Uhr", "nach 18 Uhr"],
+    "people at home": ["Only me", "2 people", "3-4 people", "5+ people"],
     "times of day": ["Morning", "Midday", "Afternoon", "Evening", "Night"],
     "yes and no": ["Yes", "No"],
     "shops with numbers": ["Shop 1", "Shop 2", "Shop 10", "Shop 21"],
@@ -123,6 +150,32 @@ def test_steps_stand_in_their_order_and_are_a_scale(kind: str) -> None:
     answers = SCALES[kind]
     assert drafted(answers)[0] == answers
     assert "scale: true" in drafted(answers)[1]
+
+
+@given(st.lists(st.integers(0, 23), min_size=3, max_size=12, unique=True), st.randoms())
+def test_hours_stand_as_the_day_goes(hours: list[int], draw: random.Random) -> None:
+    def written(hour: int) -> str:
+        twelve = f"{hour % 12 or 12} {'pm' if hour >= 12 else 'am'}"
+        return draw.choice((f"{hour:02d}:00", twelve, f"from {twelve}", f"{hour:02d}:00 to {hour:02d}:59"))
+
+    labels = [written(hour) for hour in sorted(hours)]
+    mixed = draw.sample(labels, len(labels))
+    assert clock_order([*mixed, "Don't know"]) == [*labels, "Don't know"]
+
+
+@pytest.mark.parametrize(
+    "labels",
+    [
+        ["Low", "Left", "High"],
+        ["Light", "Lemon", "Heavy"],
+        ["Low fat", "High"],
+        ["Low sugar", "High salt"],
+        ["S", "N", "L"],
+        ["12", "7"],
+    ],
+)
+def test_other_answers_are_no_ladder_and_no_hours(labels: list[str]) -> None:
+    assert ladder_order(labels) is None and clock_order(labels) is None
 
 
 def test_what_is_no_answer_stands_behind() -> None:

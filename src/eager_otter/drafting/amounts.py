@@ -7,7 +7,9 @@ import re
 COUNTS = ("zero|null", "one|ein|eine|einen|einem", "two|zwei", "three|drei", "four|vier", "five|fünf", "six|sechs",
           "seven|sieben", "eight|acht", "nine|neun", "ten|zehn")  # fmt: skip
 NUMBER_WORDS = {name: str(number) for number, several in enumerate(COUNTS) for name in several.split("|")}
-TIMES = {"once": "1 times", "twice": "2 times", "thrice": "3 times", "einmal": "1 times", "zweimal": "2 times",
+ALONE = {"only me": "1", "just me": "1", "only myself": "1", "just myself": "1", "i live alone": "1", "live alone": "1",
+         "nur ich": "1"}  # fmt: skip
+TIMES = {**ALONE, "once": "1 times", "twice": "2 times", "thrice": "3 times", "einmal": "1 times", "zweimal": "2 times",
          "dreimal": "3 times", "viermal": "4 times", "several": "3", "mehrmals": "3 times", "a few": "2.5",
          "a couple of": "2", "ein paar": "2.5", "mehrere": "3"}  # fmt: skip
 WORDS = re.compile(rf"\b({'|'.join([*TIMES, *NUMBER_WORDS])})\b")

@@ -10,6 +10,7 @@ from eager_otter.codebook.label_words import says_no_answer, surely_no_answer
 from eager_otter.codebook.times import times_in_order
 from eager_otter.dataclass import dataclass
 from eager_otter.drafting.facts import in_order
+from eager_otter.drafting.ladders import clock_order, ladder_order
 from eager_otter.drafting.meaning import band_order, day_order, last_behind, time_order, twins
 from eager_otter.drafting.scales import led_by_numbers, scale_order
 from eager_otter.gates.numbers import number_of
@@ -91,7 +92,7 @@ def listed_answers(values: Sequence[str], labels: Mapping[str, str], missing: Se
 
 def _ordered(values: Sequence[str]) -> list[str] | None:
     """Put times, bands and other answers that have an order in it; None for others."""
-    ways = (times_in_order, time_order, band_order, day_order)
+    ways = (times_in_order, time_order, clock_order, band_order, day_order, ladder_order)
     return next((found for found in (way(values) for way in ways) if found is not None), None)
 
 

@@ -52,7 +52,7 @@ DEMOGRAPHICS = tuple(
 RECOMMEND = words_of(r"recommend\w*", r"weiterempfehl\w*", r"empfehl\w*", r"promoter", r"nps")
 
 
-def _parted(labels: Sequence[str]) -> tuple[list[str], list[str]]:
+def parted(labels: Sequence[str]) -> tuple[list[str], list[str]]:
     """Return the labels that are answers, and those that look like none."""
     answers = answers_among(tuple(labels))
     return list(answers), [label for label in labels if label not in answers]
@@ -66,7 +66,7 @@ def band_order(labels: Sequence[str]) -> list[str] | None:
     >>> band_order(["1", "2", "3"]) is None
     True
     """
-    answers, behind = _parted(labels)
+    answers, behind = parted(labels)
     counted: dict[str, str] = {}
     for label in answers:
         text = counted_in(label)
@@ -97,7 +97,7 @@ def time_order(labels: Sequence[str]) -> list[str] | None:
     >>> time_order(["1-2 years", "More than 2 years", "Less than 6 months", "6-12 months"])
     ['Less than 6 months', '6-12 months', '1-2 years', 'More than 2 years']
     """
-    rest, behind = _parted(labels)
+    rest, behind = parted(labels)
     for way in (days_ago, length_in_days):
         days = places_by(rest, map(way, rest))
         if days is not None and len(rest) >= FEWEST_STEPS:
@@ -111,7 +111,7 @@ def day_order(labels: Sequence[str]) -> list[str] | None:
     >>> day_order(["Evening", "Morning", "Night"]), day_order(["No", "Yes", "Don't know"])
     (['Morning', 'Evening', 'Night'], ['Yes', 'No', "Don't know"])
     """
-    rest, behind = _parted(labels)
+    rest, behind = parted(labels)
     for several in USUAL_ORDERS:
         places = {word: place for place, words in enumerate(several) for word in words}
         if len(rest) > 1 and all(plainly(label) in places for label in rest):

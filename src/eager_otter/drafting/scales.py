@@ -16,6 +16,7 @@ def words_of(*patterns: str) -> re.Pattern[str]:
     return re.compile(r"(?:^|\b)(?:" + "|".join(patterns) + r")(?:\b|$)", re.IGNORECASE)
 
 
+# the words stand here as `plainly` writes labels: ß is ss there
 NOT_AT_ALL = words_of(r"not at all", r"gar nicht", r"überhaupt nicht", r"definitely not", r"bestimmt nicht")
 HARDLY = words_of(r"not very", r"not so", r"not really", r"probably not", r"nicht so", r"eher nicht", r"kaum")
 NOT = words_of(r"not", r"nicht", r"kein\w*")
@@ -27,7 +28,7 @@ STRONG = words_of(
 EXTREME = words_of(
     r"extremely",
     r"excellent",
-    r"äußerst",
+    r"äusserst",
     r"ausgezeichnet",
     r"terrible",
     r"awful",
@@ -35,6 +36,8 @@ EXTREME = words_of(
     r"great",
     r"fantastic",
     r"perfect",
+    r"lov\w+",
+    r"hated?",
 )
 MILD = words_of(
     r"somewhat", r"tend to", r"fairly", r"quite", r"rather", r"probably", r"moderately", r"eher", r"ziemlich",
@@ -47,11 +50,11 @@ DEGREES = (  # before the same words: how much of it
     ("not", "nicht", "not really", "un"),
     ("not very", "not so", "not particularly", "hardly", "nicht so", "nicht sehr", "kaum"),
     ("a little", "slightly", "a bit", "ein wenig", "etwas", "only slightly"),
-    ("somewhat", "moderately", "to some extent", "teilweise", "mittelmäßig"),
+    ("somewhat", "moderately", "to some extent", "teilweise", "mittelmässig"),
     ("fairly", "quite", "rather", "reasonably", "ziemlich", "eher"),
     ("",),
     ("very", "highly", "sehr"),
-    ("extremely", "completely", "totally", "entirely", "äußerst", "völlig", "absolut"),
+    ("extremely", "completely", "totally", "entirely", "äusserst", "völlig", "absolut"),
 )
 DEGREE = {words: place for place, several in enumerate(DEGREES) for words in several}
 RIGHT = re.compile(r"(?:just )?(?:about )?right|(?:genau )?richtig|gerade richtig|ideal")
@@ -81,7 +84,7 @@ MIDDLE = words_of(
     r"neither.*", r"neutral", r"undecided", r"average", r"fair", r"so-so", r"okay", r"ok", r"in between",
     r"(?:stayed |about |much )?the same", r"no change", r"unchanged", r"might or might not", r"may or may not",
     r"(?:met|as) expect\w*", r"(?:gleich|unverändert)(?: geblieben)?", r"wie erwartet",
-    r"weder.*", r"teils.*", r"mittelmäßig", r"unentschieden", r"befriedigend",
+    r"weder.*", r"teils.*", r"mittelmässig", r"unentschieden", r"befriedigend",
 )  # fmt: skip
 WORSE = words_of(
     r"disagree\w*", r"dissatisfied", r"unsatisfied", r"unlikely", r"unimportant", r"poor", r"bad", r"difficult",
@@ -89,7 +92,7 @@ WORSE = words_of(
     r"low", r"terrible", r"awful", r"decreas\w*", r"declin\w*", r"worsen\w*", r"fallen", r"fell", r"less", r"fewer",
     r"below", r"lower", r"gesunken", r"weniger", r"verschlechtert",
     r"unzufrieden", r"unwahrscheinlich", r"unwichtig", r"schlecht", r"schwierig", r"negativ", r"mangelhaft",
-    r"ungenügend",
+    r"ungenügend", r"oppos\w+", r"reject\w*", r"hated?", r"least favou?rite",
 )  # fmt: skip
 BETTER = words_of(
     r"agree\w*", r"satisfied", r"likely", r"important", r"good", r"easy", r"happy", r"positive", r"like\w*", r"better",
@@ -98,6 +101,7 @@ BETTER = words_of(
     r"fantastic", r"perfect", r"gestiegen", r"mehr", r"verbessert", r"stimme.*zu", r"trifft.*zu",
     r"zufrieden", r"wahrscheinlich", r"wichtig", r"gut", r"einfach", r"leicht", r"positiv", r"würde",
     r"interessiert", r"bekannt", r"hervorragend", r"ausgezeichnet", r"would", r"will", r"yes", r"ja",
+    r"support\w*", r"lov\w+", r"most favou?rite",
 )  # fmt: skip
 OFTEN = (
     ("never", "nie", "niemals"),
@@ -135,7 +139,7 @@ MUCH = (
         "wenig",
         "etwas",
     ),
-    ("somewhat", "to some extent", "moderately", "a moderate amount", "mittelmäßig", "teilweise"),
+    ("somewhat", "to some extent", "moderately", "a moderate amount", "mittelmässig", "teilweise"),
     ("quite", "quite a bit", "quite a lot", "fairly", "ziemlich"),
     ("a lot", "much", "viel"),
     (
@@ -148,7 +152,7 @@ MUCH = (
         "sehr viel",
         "stark",
     ),
-    ("extremely", "completely", "totally", "entirely", "äußerst", "völlig", "voll und ganz"),
+    ("extremely", "completely", "totally", "entirely", "äusserst", "völlig", "voll und ganz"),
 )
 HOW_MUCH = {text: place for place, texts in enumerate(MUCH) for text in texts}
 LED = re.compile(
