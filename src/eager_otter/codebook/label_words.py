@@ -22,9 +22,12 @@ NO_ANSWER = _any_of(
     r"|\bnicht sicher\b|\bunsicher\b|\bkann ich nicht sagen\b|\bmöchte ich nicht sagen\b",
 )
 NOT_APPLYING = _any_of(  # no answer, unless it is a step of a scale of what applies
-    r"\b(does not|doesn['’]?t|do not|don['’]?t) apply\b", r"\btrifft (auf mich )?nicht zu\b"
+    r"\b(does not|doesn['’]?t|do not|don['’]?t) apply\b",
+    r"\bnot relevant\b",
+    r"\btrifft (auf mich )?nicht zu\b",
+    r"\bnicht relevant\b",
 )
-APPLYING = _any_of(r"\bappl(y|ies)\b", r"\btrifft\b.*\bzu\b")
+APPLYING = _any_of(r"\bappl(y|ies)\b", r"\brelevant\b", r"\btrifft\b.*\bzu\b")
 REFUSED = _any_of(  # a whole label, or a part of one, that says that there is no answer
     r"(i(['’]d| would)? )?(prefer|(would |['’]d )?rather) not( to)?( (say|answer|disclose|state|tell))?( (this|that))?",
     r"refus(ed|al|es)( to (say|answer|disclose|state))?|no answer( given)?|not (answered|stated|asked|applicable)|n/a",

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
-from eager_otter.codebook.label_words import says_no_answer, surely_no_answer
+from eager_otter.codebook.label_words import answers_among, says_no_answer, surely_no_answer
 from eager_otter.codebook.times import times_in_order
 from eager_otter.dataclass import dataclass
 from eager_otter.drafting.facts import in_order
@@ -17,12 +17,14 @@ from eager_otter.gates.numbers import number_of
 
 LONGEST_SCALE = 11
 SHORTEST_SCALE = 4
+FEWEST_OF_ORDER, MOST_OF_ORDER = 3, 12  # answers among which one may have no place in the order of all others
 MOST_TWINS = 4  # groups of answers that differ in spelling only, of one question, that are told
 BLANKS = frozenset(  # what programs write where nothing is
     ("na", "n/a", "#n/a", "nan", "null", "#null!", "missing", "(blank)", ".", "-", "--", "?")
 )
 APART_FROM = 90  # codes such as 98 and 99 stand apart from a scale
 RESERVED = re.compile(r"-(?:\d|[6-9]{2,5}|9{1,4}[0-9])")  # negative codes that no answer of a list has
+ORDERS = (times_in_order, time_order, clock_order, band_order, day_order, ladder_order)
 NO_SCORE_CODES = ("6", "7", "8", "9", "0")  # behind 1 to 5 they are often "don't know"
 
 
@@ -76,8 +78,13 @@ def listed_answers(values: Sequence[str], labels: Mapping[str, str], missing: Se
         )
     led = led_by_numbers(values)
     scale = scale_order(values) if led is None else [*led, *(value for value in values if value not in led)]
-    ordered = scale or _ordered(values) or last_behind(sorted(values, key=in_order))
+    beside: tuple[str, ...] = ()
+    ordered = scale or _ordered(values)
+    if ordered is None:
+        scale, beside = _but_one(values, scale_order)
+        ordered = scale or _ordered_but_one(values) or last_behind(sorted(values, key=in_order))
     surely, maybe = no_answers({value: value for value in ordered}, missing)
+    maybe = (*maybe, *(value for value in beside if value not in (*surely, *maybe)))
     blanks = tuple(value for value in blanks if value not in surely)
     maybe = tuple(value for value in maybe if value not in blanks)
     return Listed(
@@ -92,8 +99,31 @@ def listed_answers(values: Sequence[str], labels: Mapping[str, str], missing: Se
 
 def _ordered(values: Sequence[str]) -> list[str] | None:
     """Put times, bands and other answers that have an order in it; None for others."""
-    ways = (times_in_order, time_order, clock_order, band_order, day_order, ladder_order)
-    return next((found for found in (way(values) for way in ways) if found is not None), None)
+    return next((found for found in (way(values) for way in ORDERS) if found is not None), None)
+
+
+def _ordered_but_one(values: Sequence[str]) -> list[str] | None:
+    """Put such answers in their order where all but one of them have it; that one behind."""
+    return next((found for found in (_but_one(values, way)[0] for way in ORDERS) if found is not None), None)
+
+
+def _but_one(
+    values: Sequence[str], way: Callable[[Sequence[str]], list[str] | None]
+) -> tuple[list[str] | None, tuple[str, ...]]:
+    """Put values in an order that all but one of them have, such as steps and "did not use"; that one behind.
+
+    None, and nothing behind, where there is no such order, or where another one could be the one to leave out.
+    """
+    answers = answers_among(tuple(values))
+    if not FEWEST_OF_ORDER < len(answers) <= MOST_OF_ORDER:
+        return None, ()
+    found = []
+    for one in answers:
+        order = way([value for value in values if value != one])
+        if order is not None:
+            steps = [value for value in order if value in answers]
+            found.append(([*steps, one, *order[len(steps) :]], (one,)))
+    return found[0] if len(found) == 1 else (None, ())
 
 
 def is_reserved(value: str) -> bool:

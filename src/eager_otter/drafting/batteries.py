@@ -223,7 +223,7 @@ def _own_words(stem: str, members: Sequence[Member]) -> Guess | None:
     """Find columns that hold their own answer, or nothing, or the same with a "not"."""
     labels: list[str] = []
     no: list[str] = []
-    if any(WRITTEN_IN.search(f"{member.facts.name} {member.facts.heading}") for member in members):
+    if any(map(_is_written_in, members)):
         return None
     for member in members:
         refused = [text for text in member.facts.texts if text.casefold() in NO_WORDS | {"0"}]
@@ -248,6 +248,13 @@ def _own_words(stem: str, members: Sequence[Member]) -> Guess | None:
         reason="one column per answer, each holding its answer's label or "
         + ("another word for no" if unticked else "nothing"),
     )  # fmt: skip
+
+
+def _is_written_in(member: Member) -> bool:
+    """Return whether people's own words stand below a heading that asks for them, and not the answer's label alone."""
+    if len(member.facts.texts) == 1 and member.facts.texts[0].casefold() in member.label.casefold():
+        return False
+    return WRITTEN_IN.search(f"{member.facts.name} {member.facts.heading}") is not None
 
 
 def _negates(text: str, answers: Sequence[str]) -> bool:
