@@ -160,8 +160,9 @@ class Multi(_Question):
 
     Give one of `columns` (one per answer: a label by column, or a pattern such as heard_{code}), `mentions` (columns
     that each hold a code) and `joined` (a column that holds several codes, and what is between them: `column`, `by`).
-    `answers` are labels by code; `ticked` and `unticked` are the values of columns per answer; `nets` are shown with
-    the answers; `missing` are values that are no answers. `text`, `label`, `section` and `asked` are as in `Single`.
+    `answers` are labels by code; `ticked` and `unticked` are the values of columns per answer; in the columns
+    `write_ins` people's own words stand, of which any is a tick; `nets` are shown with the answers; `missing` are
+    values that are no answers. `text`, `label`, `section` and `asked` are as in `Single`.
     """
 
     _part: ClassVar[type[Part]] = file.MultiFile
@@ -171,6 +172,7 @@ class Multi(_Question):
     answers: Answers | None = None
     ticked: Sequence[Code] | None = None
     unticked: Sequence[Code] | None = None
+    write_ins: Sequence[str] | None = None
     nets: Nets | None = None
     missing: Sequence[Code] | None = None
 

@@ -150,13 +150,24 @@ class NumberColumn:
     time: LengthOfTime | None = None
 
 
+NO_WORDS_WRITTEN = ("", "0")  # nobody's own words
+
+
 @dataclass(frozen=True, slots=True)
 class TickColumns:
-    """One column per answer: `columns` pairs an answer's code with its column."""
+    """One column per answer: `columns` pairs an answer's code with its column.
+
+    In the columns `write_ins` people's own words stand: any text is a tick there.
+    """
 
     columns: tuple[tuple[str, str], ...]
     ticked: tuple[str, ...]
     unticked: tuple[str, ...] | None
+    write_ins: tuple[str, ...] = ()
+
+    def is_no(self, text: str) -> bool:
+        """Return whether a text says no where people's own words stand."""
+        return text in NO_WORDS_WRITTEN or text in (self.unticked or ())
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,6 +18,7 @@ from eager_otter.codebook.file import (
     QuestionPart,
     RankingFile,
     SingleFile,
+    tick_columns,
 )
 from eager_otter.codebook.missing import Missing, read_missing
 from eager_otter.codebook.model import (
@@ -295,15 +296,10 @@ def _multi_source(part: MultiFile, answers: Sequence[Answer]) -> TickColumns | M
         return MentionColumns(tuple(part.mentions))
     if part.joined is not None:
         return JoinedColumn(part.joined.column, part.joined.by)
-    if isinstance(part.columns, dict):
-        columns = list(part.columns)
-    else:
-        pattern = part.columns or ""
-        columns = [pattern.replace("{code}", code) for code in (part.answers or {})]
     ticked = tuple(canonical(code) for code in part.ticked)
     unticked = None if part.unticked is None else tuple(canonical(code) for code in part.unticked)
-    pairs = tuple((answer.code, column) for answer, column in zip(answers, columns, strict=False))
-    return TickColumns(pairs, ticked, unticked)
+    pairs = tuple((answer.code, column) for answer, column in zip(answers, tick_columns(part), strict=False))
+    return TickColumns(pairs, ticked, unticked, tuple(part.write_ins or ()))
 
 
 def _codes_of_columns(columns: Sequence[str]) -> list[str]:

@@ -335,12 +335,18 @@ def _from_ticks(question: Question, source: TickColumns, columns: Columns) -> Mu
     held: list[dict[str, int]] = []
     for k, ((code, name), answer) in enumerate(zip(source.columns, question.answers, strict=True)):
         parts = distinct(columns[name])
+        written = name in source.write_ins
         yes = np.array(
-            [text in ticked or (text in (code, answer.label) and _is_word(text)) for text in parts.texts]
+            [
+                not source.is_no(text)
+                if written
+                else text in ticked or (text in (code, answer.label) and _is_word(text))
+                for text in parts.texts
+            ]
         )
         which = np.array([entries.of(text) for text in parts.texts])
         given = which == 0
-        if readable is not None:
+        if readable is not None and not written:
             strange = given & ~yes & np.array([text not in readable for text in parts.texts])
             _count_texts(parts, strange, unknown)
             which[strange] = entries.unknown

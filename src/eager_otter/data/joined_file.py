@@ -345,7 +345,7 @@ def _put_right(codebook: Codebook, wave: Wave) -> dict[str, Callable[[str], str]
         gone, source = not_offered(question, wave), question.source
         if isinstance(source, TickColumns):
             changes |= {
-                column: _NoTick(question.name, code, source.ticked)
+                column: _NoTick(question.name, code, source, column in source.write_ins)
                 for code, column in source.columns
                 if code in gone
             }
@@ -398,10 +398,11 @@ class _NoTick:
 
     question: str
     code: str
-    ticked: tuple[str, ...]
+    source: TickColumns
+    written: bool
 
     def __call__(self, text: str) -> str:
-        if text in self.ticked:
+        if not self.source.is_no(text) if self.written else text in self.source.ticked:
             raise DataError(
                 f"is ticked, and the answer {self.code} of {self.question} is listed under 'not offered'. Take it out "
                 "of that list, or correct the data."

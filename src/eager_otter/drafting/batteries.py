@@ -50,6 +50,7 @@ WRITTEN_IN = re.compile(
     r"(?:[_ .-]text|\bspecify|\bplease say|\bwrite[ -]?in|\bund zwar|\bbitte angeben)\W*(?:\s|\Z)",
     re.IGNORECASE,
 )
+OF_ANOTHER = re.compile(r"[_ .\[(-]text\W*(?:\s|\Z)", re.IGNORECASE)  # the words that go with another column
 GENERIC_STEMS = frozenset(
     {"q", "v", "f", "s", "c", "x", "a", "var", "col", "column", "question", "item", "frage"}
 )
@@ -126,10 +127,15 @@ class _Finder:
         """Try the columns from one on whose headings share a stem and whose values are alike."""
         key = _key(split)
         run: list[Member] = []
+        write_ins: list[Member] = []
         held: set[str] = set()
         last = start - 1
         for place in self.by_stem[key]:
             texts = self.texts[place]
+            if start < place and place not in self.taken and _holds_own_words(self.columns[place], held):
+                write_ins.append(Member(self.columns[place], self.ways[place][key].item))
+                last = place if last == place - 1 else last
+                continue
             fits = place not in self.taken and texts is not None and _alike(held, texts)
             if place < start or (not fits and not split.near):
                 continue
@@ -147,8 +153,46 @@ class _Finder:
         for members in (run, run[:-1], same):
             guess = _battery(stem, members, bare=bare) if len(members) > 1 else None
             if guess is not None:
-                return guess
+                return self._with_write_ins(guess, write_ins)
         return None
+
+    def _with_write_ins(self, guess: Guess, write_ins: Sequence[Member]) -> Guess:
+        """Add columns of people's own words to ticks that hold their answers' labels, if nothing else is their tick."""
+        if guess.role != "ticks" or "label" not in guess.reason:
+            return guess
+        there = {label.casefold() for _, label in guess.answers}
+        own = [member for member in write_ins if member.label.casefold() not in there]
+        if not own:
+            return guess
+        answers = {
+            **dict(zip(guess.columns, guess.answers, strict=True)),
+            **{member.facts.name: ("", member.label) for member in own},
+        }
+        columns = [facts.name for facts in self.columns if facts.name in answers]
+        return replace(
+            guess,
+            columns=tuple(columns),
+            answers=tuple(
+                (answers[name][0] or str(k), answers[name][1]) for k, name in enumerate(columns, 1)
+            ),
+            details={**guess.details, "write ins": [member.facts.name for member in own]},
+            reason=guess.reason + ", and own words where they were asked for",
+        )
+
+
+def _holds_own_words(facts: Facts, labels: set[str]) -> bool:
+    """Return whether a heading asks for own words, not for the text of another column, and people wrote some.
+
+    Words that stand among the `labels` of the columns before it are nobody's own.
+    """
+    heading = f"{facts.name} {facts.heading}"
+    return (
+        len(facts.texts) > 1
+        and labels.isdisjoint(facts.texts)
+        and not facts.all_numbers
+        and WRITTEN_IN.search(heading) is not None
+        and OF_ANOTHER.search(heading) is None
+    )
 
 
 def _alike(held: set[str], texts: frozenset[str]) -> bool:

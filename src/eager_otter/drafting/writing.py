@@ -144,7 +144,7 @@ def _tick_lines(guess: Guess) -> Iterator[str]:
     yield "columns:"
     for column, (_, label) in zip(guess.columns, guess.answers, strict=True):
         yield f"  {scalar(column)}: {_exclusive(label) if guess.role == 'ticks' else scalar(label)}"
-    for key in ("ticked", "unticked"):
+    for key in ("ticked", "unticked", "write ins"):
         values = guess.details.get(key)
         if values:
             yield f"{key}: {listed([values] if isinstance(values, str) else values)}"

@@ -1,0 +1,137 @@
+"""Columns where people wrote their own words: any text is a mention, nothing else of it is guessed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pandas as pd
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import eager_otter as otter
+from eager_otter import define
+from eager_otter.data import files
+
+BOOK = """
+respondent: id
+questions:
+  area: {kind: single, column: area, answers: {1: North, 2: South}}
+  why:
+    kind: multi
+    columns: {taste: Taste, price: Price, other: "Other, please say"}
+    write ins: [other]
+    missing: [99]
+  words: {kind: text, column: other}
+"""
+ROWS = [  # taste, price, other, and which of the three are ticked; None for nobody who answered
+    ("1", "", "", "a"), ("1", "1", "the bottle", "abc"), ("", "", "my sister", "c"), ("0", "0", "0", ""), ("", "", "", None),
+    ("0", "0", "  radio ", "c"), ("", "", "99", None), ("1", "", "99", "a"), ("0", "1", "1", "bc"), ("", "", "0", ""),
+]  # fmt: skip
+
+
+def frame() -> pd.DataFrame:
+    columns: dict[str, list[Any]] = {"id": list(range(len(ROWS))), "area": [1, 2] * (len(ROWS) // 2)}
+    for k, name in enumerate(("taste", "price", "other")):
+        columns[name] = [row[k] or None for row in ROWS]
+    return pd.DataFrame(columns)
+
+
+def counted(survey: otter.Survey, **settings: Any) -> tuple[list[float], int]:
+    table = survey.table("why", figures="count", **settings)
+    shown = [table.value(label, "Total") for label in ("Taste", "Price", "Other, please say")]
+    return shown, table.people
+
+
+@pytest.mark.parametrize("form", ["frame", "csv", "parquet", "xlsx"])
+def test_any_text_is_a_mention(form: str, tmp_path: Path) -> None:
+    data: Any = frame()
+    if form != "frame":
+        path = tmp_path / f"d.{form}"
+        {"csv": data.to_csv, "parquet": data.to_parquet, "xlsx": data.to_excel}[form](path, index=False)
+        data = path
+    survey = otter.open_survey(otter.codebook_from_text(BOOK), data)
+    ticked = [row[3] for row in ROWS if row[3] is not None]
+    assert counted(survey) == ([sum(letter in one for one in ticked) for letter in "abc"], len(ticked))
+    texts = survey.responses.answers("words").texts.tolist()  # type: ignore[union-attr]
+    assert [text.strip() for text in texts] == [row[2].strip() for row in ROWS]  # the same column, for coding
+
+
+@given(st.lists(st.text(alphabet="abc0 19", max_size=3), min_size=4, max_size=30))
+def test_a_mention_is_whatever_is_said_but_no(words: list[str]) -> None:
+    """Against the words themselves; a column of ticks beside it keeps everybody in the base."""
+    data = pd.DataFrame({"id": range(len(words)), "area": 1, "taste": "1", "price": "0", "other": words})
+    book = BOOK.replace("missing: [99]", 'unticked: [0, "b"]')
+    survey = otter.open_survey(otter.codebook_from_text(book), data.astype("string"))
+    said = [
+        word for word in words if word.strip() not in ("", "b") and word.strip() not in ("0", "00", "000")
+    ]
+    assert counted(survey)[0][2] == len(said)
+
+
+def test_the_audit_finds_nothing_strange_in_own_words(tmp_path: Path) -> None:
+    frame().to_csv(tmp_path / "d.csv", index=False)
+    (tmp_path / "codebook.yaml").write_text(BOOK, encoding="utf-8")
+    plan = tmp_path / "plan.yaml"
+    plan.write_text("data: d.csv\ncodebook: codebook.yaml\ntables: [{question: why}]\n", encoding="utf-8")
+    assert not {"stray tick", "tick never found"} & {slip.name for slip in otter.run_audit(plan).slips}
+    without = BOOK.replace("    write ins: [other]\n", "")
+    (tmp_path / "codebook.yaml").write_text(without, encoding="utf-8")
+    assert "stray tick" in {slip.name for slip in otter.run_audit(plan).slips}
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "message"),
+    [
+        ("write ins: [other]", "write ins: [othr]", "write ins: 'othr' is none of the columns. Did you mean 'other'?"),
+        ("write ins: [other]", "write_ins: [other]", "Did you mean 'write ins'?"),
+        ("write ins: [other]", "write ins: {a: b}", "write ins: expected text"),
+        ('columns: {taste: Taste, price: Price, other: "Other, please say"}', "mentions: [taste, price]\n    answers: {1: Taste}",
+         "ticked, unticked and write ins go with columns"),
+    ],
+)  # fmt: skip
+def test_mistakes_are_told(before: str, after: str, message: str) -> None:
+    with pytest.raises(otter.DocumentError, match=message.replace("?", r"\?")):
+        otter.codebook_from_text(BOOK.replace(before, after))
+
+
+def test_they_are_written_in_python_too() -> None:
+    why = define.Multi(columns={"taste": "Taste", "other": "Other"}, write_ins=["other"])
+    book = otter.codebook_from_text(BOOK).without_question("why").with_question("why", why)
+    assert otter.open_survey(book, frame()).table("why", figures="count").people == 9
+    with pytest.raises(otter.RequestError, match="write ins: 'price' is none of the columns"):
+        define.Multi(columns={"taste": "Taste"}, write_ins=["price"])
+    with pytest.raises(otter.RequestError, match="write ins: 'q_3' is none of the columns"):
+        define.Multi(columns="q_{code}", answers={1: "Taste", 2: "Price"}, write_ins=["q_3"])
+
+
+def test_words_where_the_answer_was_not_offered_are_refused(tmp_path: Path) -> None:
+    frame().to_csv(tmp_path / "may.csv", index=False)
+    frame().assign(id=lambda data: data.id + 100).to_csv(tmp_path / "june.csv", index=False)
+    (tmp_path / "codebook.yaml").write_text(BOOK, encoding="utf-8")
+    (tmp_path / "plan.yaml").write_text(
+        "data:\n  question: wave\n  files:\n    - {file: may.csv, label: May}\n"
+        "    - {file: june.csv, label: June, changes: {not offered: {why: [other]}}}\n"
+        "codebook: codebook.yaml\ntables: [{question: why}]\n",
+        encoding="utf-8",
+    )
+    code = otter.codebook_from_text(BOOK)["why"].answers[2].code
+    text = (tmp_path / "plan.yaml").read_text(encoding="utf-8").replace("[other]", f"[{code}]")
+    (tmp_path / "plan.yaml").write_text(text, encoding="utf-8")
+    with pytest.raises(otter.DataError, match="is listed under 'not offered'"):
+        otter.run(tmp_path / "plan.yaml")
+
+
+@pytest.fixture
+def in_parts(monkeypatch: pytest.MonkeyPatch) -> Callable[[], None]:
+    return lambda: monkeypatch.setattr(files, "PART_ROWS", 3)
+
+
+def test_parts_count_the_same(tmp_path: Path, in_parts: Callable[[], None]) -> None:
+    frame().to_parquet(tmp_path / "d.parquet")
+    book = otter.codebook_from_text(BOOK)
+    whole = counted(otter.open_survey(book, tmp_path / "d.parquet"), banner="area")
+    in_parts()
+    assert counted(otter.open_survey(book, tmp_path / "d.parquet"), banner="area") == whole
