@@ -30,6 +30,9 @@ from eager_otter.gates.numbers import LARGEST, number_of
 from eager_otter.patterns import pattern
 
 THOUSANDS = pattern(r"-?\d{1,3}(,\d{3})+")
+POINTED_THOUSANDS = r"-?[1-9]\d{0,2}(\.\d{3})+(,\d+)?"  # with a decimal comma
+SEEN_FIRST = 1_000  # texts that are looked at before all others
+FEWEST_POINTED = 3  # different numbers with a point, all with three digits behind, that may be thousands
 TOO_LARGE = pattern(r"[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d+)?")
 WIDEST_LOOKUP = 1 << 12  # whole numbers within this span are translated by a table, others one text at a time
 SHOWN = 5
@@ -385,8 +388,83 @@ def numbers(column: Any, missing: Missing, name: str) -> tuple[FloatArray, CodeA
     plain = one_array(pointed.column if isinstance(pointed, Located) else pointed)
     fast = _as_floats(plain)
     if fast is not None:
+        if pointed is not column:
+            _refuse_points(column, missing, name)
         return without_missing(fast, missing)
     return _numbers_by_text(column, missing, name)
+
+
+def _refuse_points(column: Located, missing: Missing, name: str) -> None:
+    """Refuse numbers such as 45.678 where the comma is the decimal sign: the point may part thousands."""
+    array = _plainly(one_array(column.column))
+    parted = _parted_by_points(array)
+    if parted is None or not parted.any():
+        return
+    rows = [row for row in np.flatnonzero(parted).tolist() if array[row].as_py().strip() not in missing.codes]
+    if rows:
+        shown = ", ".join(
+            f"{array[row].as_py()!r} in {column.row_text(row + column.first)}" for row in rows[:SHOWN]
+        )
+        more = f" and {len(rows) - SHOWN:,} more" if len(rows) > SHOWN else ""
+        raise DataError(
+            f"Column {name!r} should hold numbers with a decimal comma; found {shown}{more}. {OF_POINTS}"
+        )
+
+
+def _parted_by_points(array: Any) -> BoolArray | None:
+    """Return which texts are numbers with points between thousands, as 45.678 may be; None where none has a point."""
+    if not pa.types.is_string(array.type) or not len(array):
+        return None
+    if not _has_points(array):
+        return None
+    import pyarrow.compute as pc
+
+    parted = pc.match_substring_regex(array, rf"^{BLANKS}{POINTED_THOUSANDS}{BLANKS}$")
+    return np.asarray(pc.fill_null(parted, False).to_numpy(zero_copy_only=False), np.bool_)
+
+
+def _has_points(array: Any) -> bool:
+    """Return whether any text of an Arrow array has a point."""
+    _, places, content = array.buffers()
+    ends = np.frombuffer(places, np.int32)[[array.offset, array.offset + len(array)]].tolist()
+    return content is not None and b"." in content[ends[0] : ends[1]].to_pybytes()
+
+
+def _all_parted(array: Any, *, alone: bool) -> bool:
+    """Return whether points in texts stand between thousands only; where `alone`, there have to be some."""
+    parted = _parted_by_points(array)
+    if parted is None:
+        return not alone and pa.types.is_string(array.type)
+    import pyarrow.compute as pc
+
+    pointed = pc.fill_null(pc.match_substring(array, "."), False).to_numpy(zero_copy_only=False)
+    return bool((pointed == parted).all()) and (bool(parted.any()) or not alone)
+
+
+def points_part_thousands(column: Any) -> bool:
+    """Return whether the points in a column of texts part thousands, surely or most likely.
+
+    That is where all stand before three digits and the comma is the decimal sign, or one number has two of them, or
+    there are several, and whole numbers below 1,000 beside them.
+    """
+    located = column if isinstance(column, Located) else Located(column)
+    array = one_array(located.column)
+    array = array.dictionary if pa.types.is_dictionary(array.type) else array
+    if not _all_parted(array.slice(0, SEEN_FIRST), alone=False) or not _all_parted(array, alone=True):
+        return False
+    import pyarrow.compute as pc
+
+    parted = _parted_by_points(array)
+    assert parted is not None
+    texts = {text.strip() for text in pc.unique(array.filter(pa.array(parted))).to_pylist()}
+    if located.decimal == "," or any(text.count(".") > 1 or "," in text for text in texts):
+        return True
+    rest = {
+        text.strip()
+        for text in pc.unique(array.filter(pa.array(~parted))).to_pylist()
+        if text and text.strip()
+    }
+    return len(texts) >= FEWEST_POINTED and bool(rest) and all(text.lstrip("-").isdecimal() for text in rest)
 
 
 def without_missing(values: FloatArray, missing: Missing) -> tuple[FloatArray, CodeArray | None]:
@@ -573,7 +651,20 @@ def _at_most(wrong: set[str]) -> str:
     return f" of at most {LARGEST:g}" if any(TOO_LARGE.fullmatch(text) for text in wrong) else ""
 
 
-def _remedy_for(wrong: set[str]) -> str:
+OF_POINTS = (
+    "If the point parts thousands, write thousands: '.' at the question in the codebook; if it is a decimal sign, "
+    "correct the data."
+)
+
+
+def _remedy_for(wrong: set[str], decimal: str) -> str:
+    if all(re.fullmatch(POINTED_THOUSANDS, text) for text in wrong):
+        if decimal == ",":
+            return OF_POINTS
+        return (
+            "If the point parts thousands and the comma is a decimal sign, write decimal: ',' beside the file in the "
+            "plan's data, and thousands: '.' at the question in the codebook."
+        )
     if all(THOUSANDS.fullmatch(text) for text in wrong):
         return (
             "Is the comma a decimal sign? Then write decimal: ',' beside the file in the plan's data. "
@@ -611,7 +702,7 @@ def _numbers_by_text(column: Any, missing: Missing, name: str) -> tuple[FloatArr
             wrong = {parts.texts[place] for place in set(parts.index[seen].tolist())}  # that any row has
             raise DataError(
                 f"Column {name!r} should hold numbers{_at_most(wrong)}; found {parts.named_rows(seen)}. "
-                f"{_remedy_for(wrong)}"
+                f"{_remedy_for(wrong, column.decimal if isinstance(column, Located) else '.')}"
             )
     without, spanned = without_missing(values, missing)
     which = np.zeros(values.size, smallest_unsigned(len(missing.names))) if spanned is None else spanned

@@ -270,18 +270,17 @@ def _decoded(start: bytes, encoding: str, path: Path) -> str:
 def _decimal_of(text: str, delimiter: str) -> str:
     """Find a decimal comma: numbers such as 3,5 and none such as 3.5, where a comma does not part the cells.
 
-    Where all have three digits behind, it may part thousands as well: then none is taken for a decimal sign.
+    A sign with three digits behind may part thousands as well, as the point of 1.204,50 does: it tells nothing.
     """
-    if delimiter == ",":
-        return "."
-    if any(_decimals(text, ".", delimiter)):
+    if delimiter == "," or any(len(behind) != 3 for behind in _decimals(text, ".", delimiter)):
         return "."
     return "," if any(len(behind) != 3 for behind in _decimals(text, ",", delimiter)) else "."
 
 
 def _decimals(text: str, sign: str, delimiter: str) -> Iterator[str]:
     """Find the cells that are numbers with a sign: the digits behind it. Signs are found first, as that is fast."""
-    before = re.compile(rf'[\n{re.escape(delimiter)}]"?-?\d+\Z')
+    other = re.escape("," if sign == "." else ".")
+    before = re.compile(rf'[\n{re.escape(delimiter)}]"?-?(?:\d+|\d{{1,3}}(?:{other}\d{{3}})+)\Z')
     behind = re.compile(rf'(\d+)"?(?=\Z|[\r\n{re.escape(delimiter)}])')
     for found in re.finditer(rf"{re.escape(sign)}\d", text):
         place = found.start()

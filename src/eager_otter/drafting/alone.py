@@ -72,6 +72,12 @@ ID_NAME = re.compile(
     r"(?:[_ ]?(?:no|nr|number|id))?\Z",
     re.IGNORECASE,
 )
+NAMES_SOMETHING = re.compile(  # digits that are no amount
+    r"(?:.*[_ ])?(?:id|uuid|serial)(?:[_ ]?(?:no|nr|number))?\Z"
+    r"|.*\b(?:post ?codes?|postal codes?|zip(?: ?codes?)?|plz|postleitzahl\w*)\W*\Z"
+    r"|.*\b(?:(?:tele)?phone(?: number)?|telefon\w*)\W*\Z",
+    re.IGNORECASE,
+)
 ID_AT_THE_END = re.compile(r".*[a-z]I[dD]\Z")  # such as ResponseId
 ID_TEXT = re.compile(r"(?!-?\d+[.,]\d)[^\s,;<>]+")
 FREQUENCY_NAME = re.compile(r"(?:freq|frequency)\Z", re.IGNORECASE)
@@ -103,6 +109,9 @@ def alone(facts: Facts, *, first: bool) -> Guess:
                 _guess(facts, "text", f"{len(facts.texts):,} different values in {facts.rows:,} rows"),
                 "an id? some stand more than once, or are blank",
             )
+    if facts.thousands and not facts.about.labels and _are_parted(facts):
+        parted = _guess(facts, "number", "numbers with points between thousands", details={"thousands": "."})
+        return doubted(parted, "the points are taken for marks between thousands, so that 1.204 is 1204")
     counts_people = facts.all_numbers and facts.numbers.min() >= 0 and facts.numbers.max() > 0
     if counts_people:
         weighing = _weighing(facts) if whole else _weighing_some(facts)
@@ -220,6 +229,12 @@ def _numeric(facts: Facts) -> Guess | None:
         and facts.numbers.max() < 1000
     )
     if not few or len(facts.texts) > max(2, facts.filled / 2):
+        named = NAMES_SOMETHING.match(facts.name) or ID_AT_THE_END.match(facts.name)
+        if facts.all_whole and (named or NAMES_SOMETHING.match(facts.heading)):
+            reason = (
+                f"{len(facts.texts):,} different whole numbers under a name that says they are no amounts"
+            )
+            return _guess(facts, "text", reason)
         return _far_codes(facts)
     missing = facts.about.missing
     of_times = Listed(answers=tuple((text, text) for text in facts.texts), missing=missing)
@@ -296,6 +311,14 @@ def _parted_numbers(facts: Facts) -> Guess | None:
     mark = next(sign for sign in THOUSANDS if sign in words[0])
     guess = _guess(facts, "number", f"numbers with {mark!r} between thousands", details={"thousands": mark})
     return doubted(guess, f"{words[0]!r} is taken for a number with a mark between thousands")
+
+
+def _are_parted(facts: Facts) -> bool:
+    """Return whether all values are numbers, some with points between thousands; many of them are different."""
+    words = facts.words
+    return len(facts.texts) > FEW and all(
+        re.fullmatch(r"-?\d{1,3}(?:\.\d{3})+(?:,\d+)?", text) for text in spread(words, SAMPLE)
+    )
 
 
 def _numbers_with_unit(facts: Facts) -> Guess | None:

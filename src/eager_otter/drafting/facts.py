@@ -11,7 +11,7 @@ from typing import Any, Literal
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
-from eager_otter.data.columns import Distinct, distinct, plain_numbers
+from eager_otter.data.columns import Distinct, distinct, plain_numbers, points_part_thousands
 from eager_otter.data.described import Described
 from eager_otter.dataclass import dataclass
 from eager_otter.drafting.markup import unmarked
@@ -35,6 +35,7 @@ class Facts:
     rows: int
     index: tuple[tuple[str, ...], CodeArray | IntArray]
     about: Described = field(default_factory=Described)
+    thousands: str = ""  # "." where points part the thousands of its numbers
 
     @property
     def heading(self) -> str:
@@ -111,7 +112,8 @@ def doubted(guess: Guess, *doubts: str) -> Guess:
 
 def facts_of(name: str, column: Any, about: Described | None = None) -> Facts:
     """Look at one column; many different words are left in the order in which they are found."""
-    return _facts_from(name, distinct(column), about)
+    facts = _facts_from(name, distinct(column), about)
+    return replace(facts, thousands=".") if points_part_thousands(column) else facts
 
 
 def facts_together(pieces: Sequence[Facts | int]) -> Facts:
@@ -127,7 +129,8 @@ def facts_together(pieces: Sequence[Facts | int]) -> Facts:
         for one in pieces
     ]
     about = next((one.about for one in there if one.about != Described()), Described())
-    return _facts_from(there[0].name, Distinct(texts, np.concatenate(index)), about)
+    facts = _facts_from(there[0].name, Distinct(texts, np.concatenate(index)), about)
+    return replace(facts, thousands=next((one.thousands for one in there if one.thousands), ""))
 
 
 def _facts_from(name: str, parts: Distinct, about: Described | None = None) -> Facts:

@@ -64,18 +64,26 @@ def ladder_order(labels: Sequence[str]) -> list[str] | None:
     (['Low', 'Medium', 'High', 'Very high'], ['Light user', 'Medium user', 'Heavy user'])
     """
     steps, behind = parted(labels)
-    for ladder in LADDER_STEPS:
-        places = [_place(plainly(label), ladder) for label in steps]
-        found = [place for place in places if place is not None]
-        rests = {rest for _, rest in found}
-        if (
-            len(found) == len(steps) >= FEWEST
-            and len(rests) == 1
-            and len({at for at, _ in found}) == len(found)
-        ):
+    plain = [plainly(label) for label in steps]
+    for ladder in LADDER_STEPS if len(steps) >= FEWEST else ():
+        found = _places(plain, ladder)
+        if found is not None:
             place_of = dict(zip(steps, found, strict=True))
-            return sorted(steps, key=lambda label: place_of[label][0]) + behind
+            return sorted(steps, key=place_of.__getitem__) + behind
     return None
+
+
+def _places(texts: Sequence[str], ladder: Sequence[re.Pattern[str]]) -> list[float] | None:
+    """Return where each text stands on a ladder, all with the same words behind; None where one does not."""
+    places: list[float] = []
+    rests: set[str] = set()
+    for text in texts:
+        place = _place(text, ladder)
+        if place is None:
+            return None
+        places.append(place[0])
+        rests.add(place[1])
+    return places if len(rests) == 1 and len(set(places)) == len(places) else None
 
 
 def _place(text: str, ladder: Sequence[re.Pattern[str]]) -> tuple[float, str] | None:

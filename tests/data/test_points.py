@@ -1,0 +1,125 @@
+"""Points between thousands are never read as decimal signs without a word: 45.678 beside 990 is not 45.678."""
+
+from __future__ import annotations
+
+import random
+from pathlib import Path
+
+import pandas as pd
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+import eager_otter as otter
+
+BOOK = "respondent: id\nquestions:\n  spend: {kind: number%s}\n"
+
+
+def written(number: float, decimals: int) -> str:
+    """Write a number as in German: 1.204,50."""
+    return f"{number:,.{decimals}f}".translate(str.maketrans(",.", ".,"))
+
+
+def file_of(folder: Path, texts: list[str], delimiter: str = ";", more: str = "") -> Path:
+    path = folder / "d.csv"
+    rows = [f"R{k}{delimiter}{text}{delimiter}{more}" for k, text in enumerate(texts)]
+    path.write_text("\n".join([delimiter.join(("id", "spend", "more")), *rows]) + "\n", encoding="utf-8")
+    return path
+
+
+@given(st.integers(0, 3), st.randoms(use_true_random=False), st.sampled_from([50.0, 4_000.0, 3e6]))
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=40)
+def test_a_draft_reads_what_was_written_or_asks(
+    tmp_path: Path, decimals: int, draw: random.Random, most: float
+) -> None:
+    numbers = [round(draw.uniform(0, most), decimals) for _ in range(60)]
+    numbers[:2] = [0.0, 7.0]
+    data = file_of(tmp_path, [written(number, decimals) for number in numbers], more="2,5")
+    drafted = otter.draft(data)
+    question = otter.codebook_from_text(drafted.codebook)["spend"]
+    if question.kind == "single":
+        return
+    survey = otter.open_survey(otter.codebook_from_text(drafted.codebook), data)
+    shown = survey.table("spend", figures="mean").value("Mean", "Total")
+    assert shown == pytest.approx(sum(numbers) / len(numbers), rel=1e-12)
+    (guess,) = [guess for guess in drafted.guesses if guess.columns == ("spend",)]
+    assert bool(guess.doubts) == any("." in written(number, decimals) for number in numbers)
+
+
+@pytest.mark.parametrize(
+    ("texts", "taken", "asked"),
+    [
+        ([str(k) for k in range(1, 500, 9)] + ["45.678", "1.204", "12.000"], True, True),  # whole numbers below 1,000 beside
+        (["1.234.567", "2.345.678", *map(str, range(900, 990))], True, True),  # two points
+        ([f"{0.4 + k / 97:.3f}" for k in range(200)], False, False),  # three decimals, some below 1
+        ([f"{1.5 + k / 7:.2f}" for k in range(200)], False, False),
+        ([f"{k}.5" for k in range(60)] + ["45.678"], False, False),
+        ([f"1.{k}" for k in range(100, 190)], False, False),  # nothing beside that says which
+    ],
+)  # fmt: skip
+def test_points_with_three_digits_behind_are_asked_about(
+    tmp_path: Path, texts: list[str], taken: bool, asked: bool
+) -> None:
+    drafted = otter.draft(file_of(tmp_path, texts))
+    source = otter.codebook_from_text(drafted.codebook)["spend"].source
+    assert (getattr(source, "thousands", "") == ".") == taken
+    assert any("points" in doubt for guess in drafted.guesses for doubt in guess.doubts) == asked
+
+
+@pytest.mark.parametrize(
+    ("texts", "settings", "message"),
+    [
+        (["990", "45.678", "3,5"], {"decimal": ","}, r"decimal comma; found '45\.678' in row 2\. If the point parts thousands, write thousands: '\.'"),
+        (["1.204,50", "3,5"], {"decimal": ","}, r"found '1\.204,50' in row 1\. If the point parts thousands, write thousands: '\.'"),
+        (["1.204,50", "3.5"], {"decimal": "."}, r"found '1\.204,50' in row 1\. .*write decimal: ',' beside the file .* and thousands: '\.'"),
+    ],
+)  # fmt: skip
+def test_they_are_refused_until_somebody_says_what_they_are(
+    tmp_path: Path, texts: list[str], settings: dict[str, str], message: str
+) -> None:
+    data = file_of(tmp_path, texts)
+    survey = otter.open_survey(otter.codebook_from_text(BOOK % ""), data, reading=otter.Reading(**settings))
+    with pytest.raises(otter.DataError, match=message):
+        survey.table("spend")
+    if settings["decimal"] == ",":
+        read = otter.open_survey(otter.codebook_from_text(BOOK % ', thousands: "."'), data)
+        numbers = [float(text.replace(".", "").replace(",", ".")) for text in texts]
+        assert read.table("spend").value("Mean", "Total") == pytest.approx(sum(numbers) / len(numbers))
+
+
+def test_a_point_that_parts_no_thousands_is_read_beside_commas(tmp_path: Path) -> None:
+    data = file_of(tmp_path, ["0.404", "3,5", "2.25"])
+    survey = otter.open_survey(otter.codebook_from_text(BOOK % ""), data, reading=otter.Reading(decimal=","))
+    assert survey.table("spend").value("Mean", "Total") == pytest.approx((0.404 + 3.5 + 2.25) / 3)
+
+
+def test_a_missing_code_may_hold_a_point(tmp_path: Path) -> None:
+    data = file_of(tmp_path, ["9.999", "3,5", "2,5"])
+    book = otter.codebook_from_text(BOOK % ', missing: ["9.999"]')
+    survey = otter.open_survey(book, data, reading=otter.Reading(decimal=","))
+    assert survey.table("spend").value("Mean", "Total") == 3.0
+
+
+@pytest.mark.parametrize(
+    ("cells", "sign"),
+    [
+        (["1.204,50", "45.678"], ","), (["45.678", "3,5"], ","), (["3.5", "3,5"], "."), (["1,204.50", "3.5"], "."),
+        (["45.678", "12.000"], "."), (["1,204", "3,000"], "."), (["-1.204,5"], ","), (["x.123", "1,5"], ","),
+    ],
+)  # fmt: skip
+def test_the_decimal_sign_of_a_file_is_that_of_numbers_that_cannot_be_meant_otherwise(
+    tmp_path: Path, cells: list[str], sign: str
+) -> None:
+    from eager_otter.data.csv_file import open_csv
+
+    assert open_csv(file_of(tmp_path, cells)).decimal == sign
+
+
+def test_names_that_count_nothing_are_no_numbers() -> None:
+    draw = random.Random(4)
+    names = ["Postcode", "PLZ", "Zip code", "Interviewer ID", "shop_id", "Phone number"]
+    data = pd.DataFrame({"id": [f"R{k}" for k in range(300)]} | {name: [str(draw.randint(10_000, 99_999)) for _ in range(300)] for name in [*names, "Minutes", "paid"]})  # fmt: skip
+    book = otter.codebook_from_text(otter.draft(data.astype("string")).codebook)
+    kinds = {question.columns[0]: question.kind for question in book if question.columns}
+    assert {kinds[name] for name in names} == {"text"}
+    assert kinds["Minutes"] == kinds["paid"] == "number"
