@@ -70,7 +70,7 @@ def test_points_with_three_digits_behind_are_asked_about(
     ("texts", "settings", "message"),
     [
         (["990", "45.678", "3,5"], {"decimal": ","}, r"decimal comma; found '45\.678' in row 2\. If the point parts thousands, write thousands: '\.'"),
-        (["1.204,50", "3,5"], {"decimal": ","}, r"found '1\.204,50' in row 1\. If the point parts thousands, write thousands: '\.'"),
+        (["1.204,50", "3,5", "45.678"], {"decimal": ","}, r"found '45\.678' in row 3\. If the point parts thousands, write thousands: '\.'"),
         (["1.204,50", "3.5"], {"decimal": "."}, r"found '1\.204,50' in row 1\. .*write decimal: ',' beside the file .* and thousands: '\.'"),
     ],
 )  # fmt: skip
@@ -85,6 +85,11 @@ def test_they_are_refused_until_somebody_says_what_they_are(
         read = otter.open_survey(otter.codebook_from_text(BOOK % ', thousands: "."'), data)
         numbers = [float(text.replace(".", "").replace(",", ".")) for text in texts]
         assert read.table("spend").value("Mean", "Total") == pytest.approx(sum(numbers) / len(numbers))
+
+
+def test_a_point_before_a_decimal_comma_needs_no_telling(tmp_path: Path) -> None:
+    survey = otter.open_survey(otter.codebook_from_text(BOOK % ""), file_of(tmp_path, ["1.204,50", "3,5"]))
+    assert survey.table("spend").value("Mean", "Total") == pytest.approx(604.0)
 
 
 def test_a_point_that_parts_no_thousands_is_read_beside_commas(tmp_path: Path) -> None:
@@ -123,3 +128,79 @@ def test_names_that_count_nothing_are_no_numbers() -> None:
     kinds = {question.columns[0]: question.kind for question in book if question.columns}
     assert {kinds[name] for name in names} == {"text"}
     assert kinds["Minutes"] == kinds["paid"] == "number"
+
+
+CODES = "12345"
+JOINED = 'respondent: id\nquestions:\n  spend: {kind: multi, joined: {column: spend, by: ","}, answers: {1: A, 2: B, 3: C, 4: D, 5: E}}\n'
+picked = st.lists(st.sets(st.sampled_from(CODES), max_size=3).map(sorted), min_size=8, max_size=40).filter(
+    any
+)
+
+
+@given(picked)
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=40)
+def test_codes_that_commas_part_are_no_decimals(tmp_path: Path, chosen: list[list[str]]) -> None:
+    data = file_of(tmp_path, [",".join(one) for one in chosen], more="2,5")
+    survey = otter.open_survey(otter.codebook_from_text(JOINED), data)
+    table = survey.table("spend", figures="count")
+    assert table.people == sum(map(bool, chosen))
+    assert [table.value(letter, "Total") for letter in "ABCDE"] == [
+        sum(code in one for one in chosen) for code in CODES
+    ]
+
+
+def test_a_draft_and_the_audit_know_them(tmp_path: Path) -> None:
+    draw = random.Random(7)
+    chosen = [sorted(draw.sample(CODES, draw.choice([0, 1, 2, 2, 3]))) for _ in range(200)]
+    data = file_of(tmp_path, [",".join(one) for one in chosen], more="2,5")
+    question = otter.codebook_from_text(otter.draft(data).codebook)["spend"]
+    assert question.kind == "multi" and [answer.code for answer in question.answers] == list(CODES)
+    (tmp_path / "codebook.yaml").write_text(JOINED, encoding="utf-8")
+    plan = "data: d.csv\ncodebook: codebook.yaml\ntables: [{question: spend}]\n"
+    (tmp_path / "plan.yaml").write_text(plan, encoding="utf-8")
+    assert not {slip.name for slip in otter.run_audit(tmp_path / "plan.yaml").slips if slip.where == "spend"}
+
+
+WAVES = """
+data:
+  question: wave
+  files: [{file: comma.csv, label: One, decimal: ","}, {file: point.csv, label: Two, decimal: "."}]
+codebook: codebook.yaml
+tables: [{question: spend}]
+"""
+
+
+def test_each_of_several_files_has_its_own_sign(tmp_path: Path) -> None:
+    """Numbers of either are the same, with marks between thousands and any number of decimals."""
+    numbers = [0.5, 990.0, 45.678, 45_678.0, 1_204.5, 1_204.125, 12_000.0, 1_234_567.891]
+    commas = [f"{number:,}".translate(str.maketrans(",.", ".,")).removesuffix(",0") for number in numbers]
+    points = [f"{number:.10g}" for number in numbers]
+    (tmp_path / "plan.yaml").write_text(WAVES, encoding="utf-8")
+    (tmp_path / "codebook.yaml").write_text(BOOK % ', thousands: "."', encoding="utf-8")
+    own = [
+        number for number in numbers if number != 45.678
+    ]  # which a point alone would make a number of thousands
+    for name, texts in (("comma", commas), ("point", points)):
+        kept = [text for text, number in zip(texts, numbers, strict=True) if number in own]
+        rows = [f"{name}{k};{text}" for k, text in enumerate(kept) if "." not in text or name == "comma"]
+        (tmp_path / f"{name}.csv").write_text("\n".join(["id;spend", *rows]) + "\n", encoding="utf-8")
+    whole = [
+        number for number, text in zip(numbers, points, strict=True) if number in own and "." not in text
+    ]
+    report = otter.run(tmp_path / "plan.yaml")
+    mean = report.tables[0].value("Mean", "Total")
+    assert mean == pytest.approx((sum(own) + sum(whole)) / (len(own) + len(whole)), rel=1e-12)
+
+
+def test_points_in_one_of_several_files_are_refused_with_its_name(tmp_path: Path) -> None:
+    (tmp_path / "comma.csv").write_text("id;spend\n1;990\n2;45.678\n3;2,5\n", encoding="utf-8")
+    (tmp_path / "point.csv").write_text("id;spend\n4;990\n5;45.678\n", encoding="utf-8")
+    (tmp_path / "plan.yaml").write_text(WAVES, encoding="utf-8")
+    (tmp_path / "codebook.yaml").write_text(BOOK % "", encoding="utf-8")
+    with pytest.raises(otter.DataError, match=r"comma\.csv: Column 'spend' .*'45\.678' in row 2"):
+        otter.run(tmp_path / "plan.yaml")
+    (tmp_path / "codebook.yaml").write_text(JOINED, encoding="utf-8")
+    (tmp_path / "comma.csv").write_text("id;spend\n1;1,3\n2;2,4\n3;5\n", encoding="utf-8")
+    (tmp_path / "point.csv").write_text("id;spend\n4;1,3\n5;2\n", encoding="utf-8")
+    table = otter.run(tmp_path / "plan.yaml").tables[0]
+    assert [table.value(letter, "Total") for letter in "ABCDE"] == [40.0, 40.0, 40.0, 20.0, 20.0]

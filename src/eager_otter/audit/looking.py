@@ -30,7 +30,7 @@ from eager_otter.core.arrays import BoolArray, IntArray
 from eager_otter.counting.passes import Pass
 from eager_otter.counting.population import Choice
 from eager_otter.data.answers import Answers, MultiAnswers, NumberAnswers, SingleAnswers, TextAnswers
-from eager_otter.data.columns import Distinct, distinct
+from eager_otter.data.columns import Distinct, as_it_stands, distinct
 from eager_otter.data.encoding import answers_with, parted
 from eager_otter.data.reasons import NO_BAND, UNKNOWN
 from eager_otter.data.responses import Responses
@@ -165,7 +165,9 @@ class _PartChecks:
             case MentionColumns(columns):
                 slips["same mention twice"] = _same_twice([self._distinct(name) for name in columns])
             case JoinedColumn(column, by):
-                slips["same mention twice"] = _repeats(self._distinct(column), by, answers_with(question, by))
+                slips["same mention twice"] = _repeats(
+                    self._as_it_stands(column), by, answers_with(question, by)
+                )
         match answers:
             case SingleAnswers():
                 banded = isinstance(question.source, Banded | Periods)
@@ -220,6 +222,9 @@ class _PartChecks:
 
     def _distinct(self, column: str) -> Distinct:
         return distinct(self.part.column(column))
+
+    def _as_it_stands(self, column: str) -> Distinct:
+        return distinct(as_it_stands(self.part.column(column)))
 
     def _far(self, answers: NumberAnswers) -> FarSeen:
         valued = self.rows & ~np.isnan(answers.values)
@@ -276,8 +281,9 @@ class _PartChecks:
         if isinstance(answers, MultiAnswers) and answers.held:
             return {text for column in answers.held for text in column}
         texts: set[str] = set()
+        joined = isinstance(question.source, JoinedColumn)
         for column in question.columns:
-            part = self._distinct(column)
+            part = self._as_it_stands(column) if joined else self._distinct(column)
             texts |= {part.texts[k] for k in np.flatnonzero(part.counts())}
         if isinstance(question.source, JoinedColumn):
             by = question.source.by

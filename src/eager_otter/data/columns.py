@@ -30,7 +30,9 @@ from eager_otter.gates.numbers import LARGEST, number_of
 from eager_otter.patterns import pattern
 
 THOUSANDS = pattern(r"-?\d{1,3}(,\d{3})+")
-POINTED_THOUSANDS = r"-?[1-9]\d{0,2}(\.\d{3})+(,\d+)?"  # with a decimal comma
+PARTED_COMMA = pattern(r"-?[1-9]\d{0,2}(\.\d{3})+,\d+")
+POINTED_WHOLE = r"-?[1-9]\d{0,2}(\.\d{3})+"
+POINTED_THOUSANDS = rf"{POINTED_WHOLE}(,\d+)?"  # with a decimal comma
 SEEN_FIRST = 1_000  # texts that are looked at before all others
 FEWEST_POINTED = 3  # different numbers with a point, all with three digits behind, that may be thousands
 TOO_LARGE = pattern(r"[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d+)?")
@@ -121,7 +123,7 @@ def distinct(column: Any) -> Distinct:
     if isinstance(column, Located):
         inner = distinct(column.column)
         if column.decimal != ".":
-            inner = replace(inner, texts=tuple(_pointed(text, column.decimal) for text in inner.texts))
+            inner = replace(inner, texts=tuple(pointed(text, column.decimal) for text in inner.texts))
         return replace(inner, first=column.first, row_text=column.row_text)
     array = one_array(column)
     if pa.types.is_dictionary(array.type):
@@ -135,6 +137,11 @@ def distinct(column: Any) -> Distinct:
             return narrow
     short = _short_texts(array)
     return _by_dictionary(array) if short is None else short
+
+
+def as_it_stands(column: Any) -> Any:
+    """Return a column of which a comma is no decimal sign, as that between the codes in a cell."""
+    return replace(column, decimal=".") if isinstance(column, Located) else column
 
 
 def one_array(column: Any) -> Any:
@@ -384,20 +391,25 @@ def numbers(column: Any, missing: Missing, name: str) -> tuple[FloatArray, CodeA
     That is 0 for none, else the place (from 1) among `missing.names`; None where nobody has any. Raises DataError
     naming the rows (from 1) of values that are not numbers.
     """
-    pointed = _with_points(column) if isinstance(column, Located) and column.decimal != "." else column
-    plain = one_array(pointed.column if isinstance(pointed, Located) else pointed)
+    located = isinstance(column, Located)
+    plain = one_array(
+        (_with_points(column) if column.decimal != "." else column).column if located else column
+    )
     fast = _as_floats(plain)
+    if located and column.decimal == ",":
+        refuse_points(column, missing, name)
     if fast is not None:
-        if pointed is not column:
-            _refuse_points(column, missing, name)
         return without_missing(fast, missing)
     return _numbers_by_text(column, missing, name)
 
 
-def _refuse_points(column: Located, missing: Missing, name: str) -> None:
-    """Refuse numbers such as 45.678 where the comma is the decimal sign: the point may part thousands."""
+def refuse_points(column: Located, missing: Missing, name: str) -> None:
+    """Refuse numbers such as 45.678 where the comma is the decimal sign, as the point may part thousands.
+
+    Raises DataError.
+    """
     array = _plainly(one_array(column.column))
-    parted = _parted_by_points(array)
+    parted = _parted_by_points(array, POINTED_WHOLE)
     if parted is None or not parted.any():
         return
     rows = [row for row in np.flatnonzero(parted).tolist() if array[row].as_py().strip() not in missing.codes]
@@ -411,7 +423,7 @@ def _refuse_points(column: Located, missing: Missing, name: str) -> None:
         )
 
 
-def _parted_by_points(array: Any) -> BoolArray | None:
+def _parted_by_points(array: Any, form: str = POINTED_THOUSANDS) -> BoolArray | None:
     """Return which texts are numbers with points between thousands, as 45.678 may be; None where none has a point."""
     if not pa.types.is_string(array.type) or not len(array):
         return None
@@ -419,7 +431,7 @@ def _parted_by_points(array: Any) -> BoolArray | None:
         return None
     import pyarrow.compute as pc
 
-    parted = pc.match_substring_regex(array, rf"^{BLANKS}{POINTED_THOUSANDS}{BLANKS}$")
+    parted = pc.match_substring_regex(array, rf"^{BLANKS}{form}{BLANKS}$")
     return np.asarray(pc.fill_null(parted, False).to_numpy(zero_copy_only=False), np.bool_)
 
 
@@ -482,9 +494,15 @@ def without_missing(values: FloatArray, missing: Missing) -> tuple[FloatArray, C
     return np.where(which > 0, np.nan, values), which
 
 
-def _pointed(text: str, sign: str) -> str:
-    """Write a number such as 1,0 with a point, in its one form; leave other texts alone."""
+def pointed(text: str, sign: str) -> str:
+    """Write a number such as 1,0 or 1.204,50 with a decimal point, in its one form; leave other texts alone.
+
+    >>> pointed("1,50", ","), pointed("1.204,50", ","), pointed("45.678", ","), pointed("1,2,3", ",")
+    ('1.5', '1204.5', '45.678', '1,2,3')
+    """
     whole, separator, fraction = text.partition(sign)
+    if separator and sign == "," and PARTED_COMMA.fullmatch(text):
+        whole = whole.replace(".", "")
     plain = separator and whole.removeprefix("-").isdecimal() and fraction.isdecimal()
     return canonical(f"{whole}.{fraction}") if plain else text
 

@@ -38,9 +38,11 @@ from eager_otter.data.columns import (
     SHOWN,
     Distinct,
     Located,
+    as_it_stands,
     as_minutes,
     distinct,
     numbers,
+    pointed,
     without_missing,
     without_thousands,
     without_units,
@@ -468,13 +470,17 @@ def _joined_again(pieces: Sequence[str], by: str) -> str:
 
 
 def _from_joined(question: Question, name: str, by: str, columns: Columns) -> MultiAnswers:
-    places = _Places(question)
-    parts = distinct(columns[name])
+    places, column = _Places(question), columns[name]
+    parts = distinct(as_it_stands(column))
     counts = parts.counts()
+    sign = column.decimal if isinstance(column, Located) and column.decimal not in by else "."
     unknown: Counter[str] = Counter()
     patterns = np.zeros((places.behind, len(parts.texts)), np.bool_)
     whole = answers_with(question, by)
-    given = [sorted({canonical(piece) for piece in parted(text, by, whole)} - {""}) for text in parts.texts]
+    given = [
+        sorted({pointed(canonical(piece), sign) for piece in parted(text, by, whole)} - {""})
+        for text in parts.texts
+    ]
     coded = np.full((max(map(len, given), default=0) or 1, len(parts.texts)), places.blank)
     for k, mentions in enumerate(given):
         for j, mention in enumerate(mentions):

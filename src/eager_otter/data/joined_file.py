@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
+from contextlib import contextmanager
+from dataclasses import field, replace
 from functools import partial
 from itertools import chain, takewhile
 from pathlib import Path
@@ -14,12 +16,27 @@ import numpy as np
 import pyarrow as pa
 
 from eager_otter.codebook.codes import canonical
-from eager_otter.codebook.model import Codebook, JoinedColumn, MentionColumns, TickColumns
+from eager_otter.codebook.missing import Missing
+from eager_otter.codebook.model import (
+    Codebook,
+    CodeColumn,
+    JoinedColumn,
+    MentionColumns,
+    NumberColumn,
+    TickColumns,
+)
 from eager_otter.core.arrays import IntArray
 from eager_otter.data import files
 from eager_otter.data.arrow_columns import CATEGORIES, alike, in_parts
 from eager_otter.data.cached import open_kept, read_easily
-from eager_otter.data.columns import Distinct, Located, distinct
+from eager_otter.data.columns import (
+    Distinct,
+    Located,
+    as_it_stands,
+    distinct,
+    refuse_points,
+    without_thousands,
+)
 from eager_otter.data.converted import ConvertedFile
 from eager_otter.data.files import DataFile, PartedFile, Source
 from eager_otter.data.frame import ArrowFrame
@@ -31,6 +48,7 @@ from eager_otter.errors import DataError, RequestError, nearest
 from eager_otter.gates.cache import Cache
 
 SHOWN = 10
+THREE_DECIMALS = re.compile(r"-?\d{1,3}\.\d{3}")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -50,6 +68,9 @@ class Member:
     blank: frozenset[str]
     first: int = 0
     fewer: tuple[Remark, ...] = ()
+    by_comma: Mapping[str, _ByComma] = field(
+        default_factory=dict
+    )  # columns where a decimal comma is not all there is
 
     @property
     def end(self) -> int:
@@ -150,7 +171,16 @@ class JoinedFile:
             self._check_blank(member, name, column, first)
         if change is None and member.file.decimal == ".":
             return column
-        parts = distinct(Located(column, first, member.file.decimal))
+        located = Located(column, first - member.first, member.file.decimal)
+        how = member.by_comma.get(name)
+        if how is not None and how.refuses is not None:
+            with _told_of(member):
+                refuse_points(located, how.refuses, member.names[name])
+        if how is not None and how.parted:
+            parts = distinct(without_thousands(located, "."))
+            parts = replace(parts, texts=tuple(map(_unmistakable, parts.texts)))
+        else:
+            parts = distinct(located if how is None or how.refuses is not None else as_it_stands(located))
         texts = list(parts.texts)
         if change is not None:
             texts = self._put_right(member, name, parts, change, first)
@@ -246,6 +276,7 @@ def open_waves(
             put_right=_put_right(codebook, wave),
             blank=_blank(codebook, wave),
             first=first,
+            by_comma=_by_comma(codebook) if ready.decimal == "," else {},
             fewer=tuple(
                 fewer_mentions(wave.label, name, absent, codebook.question(name).columns)
                 for name, absent in _fewer_mentions(codebook, wave, names).items()
@@ -324,6 +355,44 @@ def _fewer_mentions(codebook: Codebook, wave: Wave, names: Mapping[str, str]) ->
             if 0 < there < len(columns) and not any(name in names for name in columns[there:]):
                 found[question.name] = columns[there:]
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class _ByComma:
+    """How a column of a file with a decimal comma is read: as it stands, with points between thousands, or without.
+
+    `refuses` are the missing codes of numbers in which a point between thousands is refused; None: it is not.
+    """
+
+    parted: bool = False
+    refuses: Missing | None = None
+
+
+def _by_comma(codebook: Codebook) -> dict[str, _ByComma]:
+    """Return the columns of a codebook where a comma parts codes, or a point may part thousands."""
+    found: dict[str, _ByComma] = {}
+    for question in codebook:
+        source = question.source
+        if isinstance(source, JoinedColumn) and "," in source.by:
+            found[source.column] = _ByComma()
+        elif isinstance(source, CodeColumn | NumberColumn) and question.is_of.of_values:
+            parted = source.thousands == "."
+            found[source.column] = _ByComma(parted=parted, refuses=None if parted else question.missing)
+    return found
+
+
+def _unmistakable(text: str) -> str:
+    """Write a nought behind three decimals, so that their point does not look like one between thousands."""
+    return f"{text}0" if THREE_DECIMALS.fullmatch(text) else text
+
+
+@contextmanager
+def _told_of(member: Member) -> Iterator[None]:
+    """Name the file of a mistake in its data. Raises DataError."""
+    try:
+        yield
+    except DataError as error:
+        raise DataError(f"{member.wave.name}: {error}") from error
 
 
 def _blank(codebook: Codebook, wave: Wave) -> frozenset[str]:

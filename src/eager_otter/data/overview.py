@@ -10,7 +10,7 @@ import numpy as np
 
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.core.arrays import BoolArray
-from eager_otter.data.columns import distinct
+from eager_otter.data.columns import as_it_stands, distinct
 from eager_otter.data.kind import AnswerCount
 from eager_otter.data.kind_of import kind_of
 from eager_otter.data.responses import Responses
@@ -112,7 +112,7 @@ def sample_records(
     question = responses.codebook.question(name)
     if not question.columns:
         return ()
-    columns = [distinct(responses.column(column)) for column in question.columns]
+    columns = [distinct(as_it_stands(responses.column(column))) for column in question.columns]
     held = np.logical_or.reduce([part.which(bool) for part in columns])
     held &= True if rows is None else rows
     return tuple(

@@ -11,11 +11,20 @@ from typing import Any, Literal
 import numpy as np
 
 from eager_otter.core.arrays import BoolArray, CodeArray, FloatArray, IntArray, smallest_unsigned
-from eager_otter.data.columns import Distinct, distinct, plain_numbers, points_part_thousands
+from eager_otter.data.columns import (
+    Distinct,
+    Located,
+    as_it_stands,
+    distinct,
+    plain_numbers,
+    points_part_thousands,
+)
 from eager_otter.data.described import Described
 from eager_otter.dataclass import dataclass
 from eager_otter.drafting.markup import unmarked
 from eager_otter.gates.numbers import number_of
+
+SEVERAL = re.compile(r"\d,\d+,\d")  # commas that part codes, and are no decimal signs
 
 Role = Literal["single", "ticks", "ranking", "mentions", "joined", "grid", "number", "date", "text", "respondent",
                "weight", "frequency", "empty"]  # fmt: skip
@@ -112,7 +121,10 @@ def doubted(guess: Guess, *doubts: str) -> Guess:
 
 def facts_of(name: str, column: Any, about: Described | None = None) -> Facts:
     """Look at one column; many different words are left in the order in which they are found."""
-    facts = _facts_from(name, distinct(column), about)
+    parts = distinct(as_it_stands(column))
+    if isinstance(column, Located) and column.decimal != "." and not any(map(SEVERAL.search, parts.texts)):
+        parts = distinct(column)
+    facts = _facts_from(name, parts, about)
     return replace(facts, thousands=".") if points_part_thousands(column) else facts
 
 
