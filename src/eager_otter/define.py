@@ -185,14 +185,16 @@ class Number(_Question):
 
     `column` is that of the data (None: the name of the question); `missing` are values that are no answers;
     `thousands` is the sign between the thousands of its numbers (None: there is none); `unit` names what may stand
-    before or behind them, such as "€" or "kg". With `time`, lengths of time are read as minutes: "h:m:s", "h:m" or
-    "m:s" says how they are written. `text`, `label`, `section` and `asked` are as in `Single`.
+    before or behind them, such as "€" or "kg"; `decimal` is their decimal sign (None: that of the file). With `time`,
+    lengths of time are read as minutes: "h:m:s", "h:m" or "m:s" says how they are written. `text`, `label`, `section`
+    and `asked` are as in `Single`.
     """
 
     _part: ClassVar[type[Part]] = file.NumberFile
     column: str | None = None
     missing: Sequence[Code] | None = None
     thousands: str | None = None
+    decimal: str | None = None
     unit: str | Sequence[str] | None = None
     time: LengthOfTime | None = None
 

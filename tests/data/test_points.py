@@ -71,7 +71,7 @@ def test_points_with_three_digits_behind_are_asked_about(
     [
         (["990", "45.678", "3,5"], {"decimal": ","}, r"decimal comma; found '45\.678' in row 2\. If the point parts thousands, write thousands: '\.'"),
         (["1.204,50", "3,5", "45.678"], {"decimal": ","}, r"found '45\.678' in row 3\. If the point parts thousands, write thousands: '\.'"),
-        (["1.204,50", "3.5"], {"decimal": "."}, r"found '1\.204,50' in row 1\. .*write decimal: ',' beside the file .* and thousands: '\.'"),
+        (["1.204,50", "3.5"], {"decimal": "."}, r"found '1\.204,50' in row 1\. .*write decimal: ',' and thousands: '\.' at the question"),
     ],
 )  # fmt: skip
 def test_they_are_refused_until_somebody_says_what_they_are(
@@ -204,3 +204,58 @@ def test_points_in_one_of_several_files_are_refused_with_its_name(tmp_path: Path
     (tmp_path / "point.csv").write_text("id;spend\n4;1,3\n5;2\n", encoding="utf-8")
     table = otter.run(tmp_path / "plan.yaml").tables[0]
     assert [table.value(letter, "Total") for letter in "ABCDE"] == [40.0, 40.0, 40.0, 20.0, 20.0]
+
+
+@pytest.mark.parametrize("form", ["frame", "xlsx", "parquet", "comma"])
+@pytest.mark.parametrize("unit", ["", " €"])
+def test_a_question_may_have_a_decimal_sign_of_its_own(tmp_path: Path, form: str, unit: str) -> None:
+    """In every format, drafted and read, whatever the sign of the file."""
+    draw = random.Random(f"{form}{unit}")
+    numbers = [round(draw.uniform(0, 3000), 2) for _ in range(120)]
+    texts = [written(number, 2) + unit for number in numbers]
+    frame = pd.DataFrame(
+        {"id": [f"R{k}" for k in range(120)], "spend": texts, "other": [f"{k}.5" for k in range(120)]}
+    )
+    data: object = frame.astype("string")
+    if form != "frame":
+        path = tmp_path / f"d.{form.replace('comma', 'csv')}"
+        {"xlsx": frame.to_excel, "parquet": frame.to_parquet, "comma": frame.to_csv}[form](path, index=False)
+        data = path
+    drafted = otter.draft(data)
+    book = otter.codebook_from_text(drafted.codebook)
+    survey = otter.open_survey(book, data)
+    mean = survey.table("spend", figures="mean").value("Mean", "Total")
+    assert mean == pytest.approx(sum(numbers) / len(numbers), rel=1e-12)
+    assert survey.table("other", figures="mean").value("Mean", "Total") == 60.0
+    assert any("spend" in guess.columns and guess.doubts for guess in drafted.guesses)
+    if not unit:
+        with pytest.raises(otter.DataError, match="write decimal: ','"):
+            otter.open_survey(otter.codebook_from_text(BOOK % ""), data).table("spend")
+
+
+def test_it_is_kept_where_files_have_their_own(tmp_path: Path) -> None:
+    (tmp_path / "comma.csv").write_text("id;spend\n1;990\n2;45.670\n3;2,5\n", encoding="utf-8")
+    (tmp_path / "point.csv").write_text("id;spend\n4;1.000,5\n5;45.678\n", encoding="utf-8")
+    (tmp_path / "plan.yaml").write_text(WAVES, encoding="utf-8")
+    (tmp_path / "codebook.yaml").write_text(BOOK % ', decimal: ",", thousands: "."', encoding="utf-8")
+    mean = otter.run(tmp_path / "plan.yaml").tables[0].value("Mean", "Total")
+    assert mean == pytest.approx((990 + 45_670 + 2.5 + 1_000.5 + 45_678) / 5)
+
+
+@pytest.mark.parametrize(
+    ("setting", "message"),
+    [
+        (', decimal: ",", thousands: ","', "cannot be the decimal sign and part thousands as well"),
+        (', decimal: ",", time: h:m', "nor a decimal sign of their own"),
+        (', decimal: ";"', "expected"),
+    ],
+)
+def test_signs_that_cannot_be_are_mistakes(setting: str, message: str) -> None:
+    with pytest.raises(otter.DocumentError, match=message):
+        otter.codebook_from_text(BOOK % setting)
+
+
+def test_the_audit_tells_decimal_commas_of_bare_data(tmp_path: Path) -> None:
+    data = file_of(tmp_path, [f'"{k},{k % 10}"' for k in range(80)], delimiter=",", more="x")
+    slips = [slip for slip in otter.audit_data(data).slips if slip.name == "numbers stored as text"]
+    assert [slip.count for slip in slips] == [80] and "decimal: ','" in slips[0].remedy

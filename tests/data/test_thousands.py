@@ -54,5 +54,5 @@ def test_without_the_key_the_message_names_it(tmp_path: Path) -> None:
     survey = otter.open_survey(
         otter.codebook_from_text("questions:\n  spend: {kind: number}\n"), tmp_path / "d.csv"
     )
-    with pytest.raises(otter.DataError, match=r"write thousands: ',' at the question"):
+    with pytest.raises(otter.DataError, match=r"write thousands: ',' there"):
         survey.table("spend")

@@ -243,6 +243,13 @@ class _DataChecks:
                 f"Write unit: {guess.details['unit']!r} at the question in the codebook.", _which(facts, set(words)),
             )  # fmt: skip
             return
+        if "decimal" in guess.details:
+            yield self.slip(
+                "numbers stored as text", "warning", facts.name,
+                f"Numbers with a decimal comma, such as {words[0]!r}: {{n}}.",
+                "Write decimal: ',' at the question in the codebook.", _which(facts, set(words)),
+            )  # fmt: skip
+            return
         parted = [text for text in words if thousands_parted(text)]
         nearly = guess.role == "number" and bool(words)
         if guess.role in ("text", "single"):
@@ -427,15 +434,16 @@ def _numbers_of(facts: Facts, guess: Guess) -> FloatArray:
     """Return the numbers of a column, NaN for others: (rows,). A unit, or a mark between thousands, is taken out."""
     texts, index = facts.index
     signs = [str(guess.details[key]) for key in ("unit", "thousands") if key in guess.details]
+    decimal = str(guess.details.get("decimal", "."))
 
     def number(text: str) -> float:
         for sign in signs:
             text = text.replace(sign, "")
-        found = number_of(text.replace(" ", ""))
+        found = number_of(text.replace(" ", "").replace(decimal, "."))
         return math.nan if found is None else found
 
     by_text = dict(zip(facts.texts, facts.numbers.tolist(), strict=True))
-    by_text |= {text: number(text) for text in facts.words if signs}
+    by_text |= {text: number(text) for text in facts.words if signs or decimal != "."}
     return np.asarray(np.array([by_text.get(text, np.nan) for text in texts], np.float64)[index])
 
 

@@ -237,22 +237,26 @@ class NumberFile(ColumnFile):
     kind: Literal["number"]
     missing: Codes | None = None
     thousands: Literal[",", ".", "'", " "] | None = None
+    decimal: Literal[",", "."] | None = None
     unit: SomeTexts | None = None
     time: LengthOfTime | None = None
 
     @rule
     def _one_way(self) -> None:
-        if self.time is not None and {"thousands", "unit"} & self.said:
+        if self.time is not None and {"thousands", "unit", "decimal"} & self.said:
             raise ValueError(
-                "time reads lengths of time, which have neither thousands nor a unit; take these out."
+                "time reads lengths of time, which have neither thousands nor a unit nor a decimal sign of their own; "
+                "take these out."
             )
+        if self.decimal is not None and self.decimal == self.thousands:
+            raise ValueError(f"{self.decimal!r} cannot be the decimal sign and part thousands as well.")
 
     def source(self, name: str) -> Source:
         """Say where the question of a name is read from, and how its numbers are written."""
         column, thousands = self.column or name, self.thousands or ""
-        if self.unit is None and self.time is None:
+        if self.unit is None and self.time is None and self.decimal is None:
             return CodeColumn(column, thousands)
-        return NumberColumn(column, thousands, tuple(self.unit or ()), self.time)
+        return NumberColumn(column, thousands, tuple(self.unit or ()), self.time, self.decimal or "")
 
 
 class TextFile(ColumnFile):

@@ -141,13 +141,14 @@ class NumberColumn:
     """One column holding a number with more around it than digits.
 
     `thousands` is the sign between its thousands, "" for none; `units` may stand before or behind it. With `time`, it
-    is a length of time, read as minutes.
+    is a length of time, read as minutes. `decimal` is its decimal sign, "" for that of the file.
     """
 
     column: str
     thousands: str = ""
     units: tuple[str, ...] = ()
     time: LengthOfTime | None = None
+    decimal: str = ""
 
 
 NO_WORDS_WRITTEN = ("", "0")  # nobody's own words

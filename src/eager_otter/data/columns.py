@@ -30,6 +30,7 @@ from eager_otter.gates.numbers import LARGEST, number_of
 from eager_otter.patterns import pattern
 
 THOUSANDS = pattern(r"-?\d{1,3}(,\d{3})+")
+COMMA_DECIMALS = pattern(r"-?(\d+|[1-9]\d{0,2}(\.\d{3})+),\d+")
 PARTED_COMMA = pattern(r"-?[1-9]\d{0,2}(\.\d{3})+,\d+")
 POINTED_WHOLE = r"-?[1-9]\d{0,2}(\.\d{3})+"
 POINTED_THOUSANDS = rf"{POINTED_WHOLE}(,\d+)?"  # with a decimal comma
@@ -137,6 +138,11 @@ def distinct(column: Any) -> Distinct:
             return narrow
     short = _short_texts(array)
     return _by_dictionary(array) if short is None else short
+
+
+def with_decimal(column: Any, sign: str) -> Located:
+    """Return a column of which the numbers have a decimal sign of their own."""
+    return replace(column if isinstance(column, Located) else Located(column), decimal=sign)
 
 
 def as_it_stands(column: Any) -> Any:
@@ -680,13 +686,18 @@ def _remedy_for(wrong: set[str], decimal: str) -> str:
         if decimal == ",":
             return OF_POINTS
         return (
-            "If the point parts thousands and the comma is a decimal sign, write decimal: ',' beside the file in the "
-            "plan's data, and thousands: '.' at the question in the codebook."
+            "If the point parts thousands and the comma is a decimal sign, write decimal: ',' and thousands: '.' at "
+            "the question in the codebook."
         )
     if all(THOUSANDS.fullmatch(text) for text in wrong):
         return (
-            "Is the comma a decimal sign? Then write decimal: ',' beside the file in the plan's data. "
-            "If it parts thousands, write thousands: ',' at the question in the codebook."
+            "Is the comma a decimal sign? Then write decimal: ',' at the question in the codebook. "
+            "If it parts thousands, write thousands: ',' there."
+        )
+    if decimal == "." and all(COMMA_DECIMALS.fullmatch(text) for text in wrong):
+        return (
+            "If the comma is a decimal sign, write decimal: ',' at the question in the codebook, or beside a CSV file "
+            "in the plan's data."
         )
     if all(LENGTH_OF_TIME.fullmatch(text) for text in wrong):
         return (

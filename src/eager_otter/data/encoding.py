@@ -43,6 +43,7 @@ from eager_otter.data.columns import (
     distinct,
     numbers,
     pointed,
+    with_decimal,
     without_missing,
     without_thousands,
     without_units,
@@ -90,6 +91,8 @@ def encode_number(question: Question, columns: Columns) -> NumberAnswers:
     column = columns[name]
     source = question.source
     if isinstance(source, NumberColumn):
+        if source.decimal:
+            column = with_decimal(column, source.decimal)
         if source.time is not None:
             column = as_minutes(column, source.time, question.missing.codes)
         if source.units:

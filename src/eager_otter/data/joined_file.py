@@ -169,10 +169,10 @@ class JoinedFile:
         change = member.put_right.get(name)
         if name in member.blank:
             self._check_blank(member, name, column, first)
-        if change is None and member.file.decimal == ".":
+        how = member.by_comma.get(name)
+        if change is None and (member.file.decimal == "." or (how is not None and how.own)):
             return column
         located = Located(column, first - member.first, member.file.decimal)
-        how = member.by_comma.get(name)
         if how is not None and how.refuses is not None:
             with _told_of(member):
                 refuse_points(located, how.refuses, member.names[name])
@@ -361,9 +361,11 @@ def _fewer_mentions(codebook: Codebook, wave: Wave, names: Mapping[str, str]) ->
 class _ByComma:
     """How a column of a file with a decimal comma is read: as it stands, with points between thousands, or without.
 
+    With a decimal sign of its `own` it is left to its question.
     `refuses` are the missing codes of numbers in which a point between thousands is refused; None: it is not.
     """
 
+    own: bool = False
     parted: bool = False
     refuses: Missing | None = None
 
@@ -376,6 +378,9 @@ def _by_comma(codebook: Codebook) -> dict[str, _ByComma]:
         if isinstance(source, JoinedColumn) and "," in source.by:
             found[source.column] = _ByComma()
         elif isinstance(source, CodeColumn | NumberColumn) and question.is_of.of_values:
+            if isinstance(source, NumberColumn) and source.decimal:
+                found[source.column] = _ByComma(own=True)
+                continue
             parted = source.thousands == "."
             found[source.column] = _ByComma(parted=parted, refuses=None if parted else question.missing)
     return found

@@ -47,7 +47,7 @@ NUMBER_WITH_A_SIGN = re.compile(
     r"[^\w\s]{0,3} ?[-+]?\d+(?:[.,' ]\d{3})*(?:[.,]\d+)? ?(?:[^\w\s]{1,3}|[^\W\d_]{1,4})?"
 )
 NUMBER_WITH_UNIT = re.compile(
-    r"-?(?P<before>[^\w\s]{0,3}) ?[-+]?(?P<number>\d+(?:[,' ]\d{3})*(?:\.\d+)?)"
+    r"-?(?P<before>[^\w\s]{0,3}) ?[-+]?(?P<number>\d+(?:[,' ]\d{3})*(?:\.\d+)?|\d{1,3}(?:\.?\d{3})*,\d+)"
     r" ?(?P<behind>[^\w\s]{1,3}|[^\W\d_]{2,4}|[ghlm]|)"
 )
 NO_UNITS = frozenset((*BOUNDS, "#", "+", "-", "?", ".", ",", "*", "am", "pm", "st", "nd", "rd", "th"))
@@ -58,6 +58,8 @@ OF_NUMBERS = (  # texts that a person would count with
         "numbers with a sign or unit, such as {}? then write kind: number and unit: …, or write them without it",
     ),
 )
+COMMA_DECIMAL = re.compile(r"-?(?:\d+|[1-9]\d{0,2}(?:\.\d{3})+),\d+")
+THREE_BEHIND = re.compile(r"-?[1-9]\d{0,2},\d{3}")  # of which the comma may part thousands
 STRAY = 0.1  # share of rows that may hold another text in a column of numbers
 MEAN_OF_WEIGHTS = (0.8, 1.25)
 FEWEST_WEIGHED = 1_000  # people that weights which add up to a population stand for
@@ -117,7 +119,9 @@ def alone(facts: Facts, *, first: bool) -> Guess:
         weighing = _weighing(facts) if whole else _weighing_some(facts)
         if weighing is not None:
             return weighing
-    ways = (_described, _date, _written_lists, _joined, _numeric, _parted_numbers, _nearly_numbers, _words)
+    ways = (
+        _described, _date, _written_lists, _joined, _numeric, _comma_decimals, _parted_numbers, _nearly_numbers, _words,
+    )  # fmt: skip
     return next(guess for way in ways if (guess := way(facts)) is not None)
 
 
@@ -313,6 +317,18 @@ def _parted_numbers(facts: Facts) -> Guess | None:
     return doubted(guess, f"{words[0]!r} is taken for a number with a mark between thousands")
 
 
+def _comma_decimals(facts: Facts) -> Guess | None:
+    """Find numbers with a decimal comma, such as 3,5 and 1.204,50, in a file that has none."""
+    words = facts.words
+    if len(facts.texts) <= FEW or not words or not all(map(COMMA_DECIMAL.fullmatch, words)):
+        return None
+    details = _signs_in(words)
+    if "decimal" not in details:
+        return None
+    guess = _guess(facts, "number", "numbers with a decimal comma", details=details)
+    return doubted(guess, f"{words[0]!r} is taken for a number with a decimal comma")
+
+
 def _are_parted(facts: Facts) -> bool:
     """Return whether all values are numbers, some with points between thousands; many of them are different."""
     words = facts.words
@@ -330,10 +346,18 @@ def _numbers_with_unit(facts: Facts) -> Guess | None:
     if len(parts) < len(found) or len(units) != 1 or units & NO_UNITS or twice:
         return None
     (unit,) = units
-    marks = [sign for sign in THOUSANDS if any(sign in part["number"] for part in parts)]
-    details = {"unit": unit, **({"thousands": marks[0]} if len(marks) == 1 else {})}
+    details = {"unit": unit, **_signs_in([part["number"] for part in parts])}
     guess = _guess(facts, "number", f"numbers with the unit {unit!r}", details=details)
     return doubted(guess, f"{facts.texts[0]!r} is taken for a number with a unit")
+
+
+def _signs_in(numbers: Sequence[str]) -> dict[str, str]:
+    """Return the decimal sign of some numbers, where it is a comma, and what parts their thousands."""
+    commas = [text for text in numbers if not text.isdecimal()]
+    if commas and all(map(COMMA_DECIMAL.fullmatch, commas)) and not all(map(THREE_BEHIND.fullmatch, commas)):
+        return {"decimal": ",", **({"thousands": "."} if any("." in text for text in commas) else {})}
+    marks = [sign for sign in THOUSANDS if any(sign in text for text in numbers)]
+    return {"thousands": marks[0]} if len(marks) == 1 else {}
 
 
 def _nearly_numbers(facts: Facts) -> Guess | None:

@@ -73,6 +73,8 @@ def _question_lines(guess: Guess) -> Iterator[str]:
                 yield from _answer_lines(guess)
             if guess.details.get("unit"):
                 yield f"unit: {scalar(guess.details['unit'])}"
+            if guess.details.get("decimal"):
+                yield f"decimal: {scalar(guess.details['decimal'])}"
             if guess.details.get("thousands"):
                 yield f"thousands: {scalar(guess.details['thousands'])}"
             if guess.role != "single" and guess.details.get("missing"):
