@@ -42,6 +42,13 @@ KINDS: dict[str, tuple[Mapping[str, Column], int, int]] = {  # columns, answers 
     "brackets": ({f"{STEM} [{name}]": ticks(name, "") for name in ("Friends", "Poster")} | {f"{STEM} [{SAY}]": words}, 3, 1),
     "0 and 1": ({f"{STEM} - {name}": ticks("0", "1") for name in ("Friends", "Poster", SAY)} | {f"{STEM} - {SAY} - Text": words}, 3, 0),
     "yes and no": ({f"{STEM} - {name}": ticks("Yes", "No") for name in ("Friends", "Poster", SAY)} | {f"{STEM} - {SAY} - Text": words}, 3, 0),
+    "1 or nothing": ({f"{STEM} - {name}": ticks("1", "") for name in ("Friends", "Poster")} | {f"{STEM} - {SAY}": words}, 3, 1),
+    "0 and 1, no tick of its own": ({f"{STEM} - {name}": ticks("0", "1") for name in ("Friends", "Poster")} | {f"{STEM} - {SAY}": words}, 3, 1),
+    "something else": ({f"{STEM} - {name}": ticks("0", "1") for name in ("Friends", "Something else")} | {f"{STEM} - Something else (please specify)": words}, 2, 0),
+    "something else, in brackets": ({f"{STEM} [{name}]": ticks("0", "1") for name in ("Friends", "Something else")} | {f"{STEM} [Something else (please specify)]": words}, 2, 0),
+    "another other": ({f"{STEM} - {name}": ticks("0", "1") for name in ("Friends", "Other")} | {f"{STEM} - Please say which": words}, 2, 0),
+    "names with words": ({"q1_1": ticks("0", "1"), "q1_2": ticks("0", "1"), "q1_97": ticks("0", "1"), "q1_97_specify": words}, 3, 0),
+    "names with an other": ({"q1_1": ticks("0", "1"), "q1_2": ticks("0", "1"), "q1_other": ticks("0", "1"), "q1_other_specify": words}, 3, 0),
     "names": ({"q1_1": ticks("0", "1"), "q1_2": ticks("0", "1"), "q1_97": ticks("0", "1"), "q1_97_text": words}, 3, 0),
 }  # fmt: skip
 
@@ -56,6 +63,7 @@ def test_own_words_are_an_answer_where_nothing_else_is_their_tick(kind: str) -> 
     drafted = otter.draft(data.astype("string"))
     book = otter.codebook_from_text(drafted.codebook)
     (multi,) = [question for question in book if question.kind == "multi"]
+    assert not any("How did" in answer.label for answer in multi.answers)
     assert len(multi.answers) == answers and len(multi.source.write_ins) == own  # type: ignore[union-attr]
     rest = [question for question in book if question.kind != "multi" and question.name != "id"]
     assert len(rest) == len(columns) - answers and all(

@@ -31,9 +31,8 @@ from eager_otter.patterns import pattern
 
 THOUSANDS = pattern(r"-?\d{1,3}(,\d{3})+")
 COMMA_DECIMALS = pattern(r"-?(\d+|[1-9]\d{0,2}(\.\d{3})+),\d+")
-PARTED_COMMA = pattern(r"-?[1-9]\d{0,2}(\.\d{3})+,\d+")
-POINTED_WHOLE = r"-?[1-9]\d{0,2}(\.\d{3})+"
-POINTED_THOUSANDS = rf"{POINTED_WHOLE}(,\d+)?"  # with a decimal comma
+POINTED_WHOLE = pattern(r"-?[1-9]\d{0,2}(\.\d{3})+")
+POINTED_THOUSANDS = pattern(r"-?[1-9]\d{0,2}(\.\d{3})+(,\d+)?")  # with a decimal comma
 SEEN_FIRST = 1_000  # texts that are looked at before all others
 FEWEST_POINTED = 3  # different numbers with a point, all with three digits behind, that may be thousands
 TOO_LARGE = pattern(r"[-+]?(\d+(\.\d*)?|\.\d+)([eE][-+]?\d+)?")
@@ -429,7 +428,7 @@ def refuse_points(column: Located, missing: Missing, name: str) -> None:
         )
 
 
-def _parted_by_points(array: Any, form: str = POINTED_THOUSANDS) -> BoolArray | None:
+def _parted_by_points(array: Any, form: re.Pattern[str] = POINTED_THOUSANDS) -> BoolArray | None:
     """Return which texts are numbers with points between thousands, as 45.678 may be; None where none has a point."""
     if not pa.types.is_string(array.type) or not len(array):
         return None
@@ -437,7 +436,7 @@ def _parted_by_points(array: Any, form: str = POINTED_THOUSANDS) -> BoolArray | 
         return None
     import pyarrow.compute as pc
 
-    parted = pc.match_substring_regex(array, rf"^{BLANKS}{form}{BLANKS}$")
+    parted = pc.match_substring_regex(array, rf"^{BLANKS}{form.pattern}{BLANKS}$")
     return np.asarray(pc.fill_null(parted, False).to_numpy(zero_copy_only=False), np.bool_)
 
 
@@ -507,7 +506,7 @@ def pointed(text: str, sign: str) -> str:
     ('1.5', '1204.5', '45.678', '1,2,3')
     """
     whole, separator, fraction = text.partition(sign)
-    if separator and sign == "," and PARTED_COMMA.fullmatch(text):
+    if sign == "," and "." in whole and COMMA_DECIMALS.fullmatch(text):
         whole = whole.replace(".", "")
     plain = separator and whole.removeprefix("-").isdecimal() and fraction.isdecimal()
     return canonical(f"{whole}.{fraction}") if plain else text
@@ -682,7 +681,7 @@ OF_POINTS = (
 
 
 def _remedy_for(wrong: set[str], decimal: str) -> str:
-    if all(re.fullmatch(POINTED_THOUSANDS, text) for text in wrong):
+    if all(POINTED_THOUSANDS.fullmatch(text) for text in wrong):
         if decimal == ",":
             return OF_POINTS
         return (

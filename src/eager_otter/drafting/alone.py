@@ -13,7 +13,7 @@ import numpy as np
 
 from eager_otter.codebook.expression import day_of
 from eager_otter.codebook.periods import TIME_OF_DAY, day_written
-from eager_otter.data.columns import BOUNDS
+from eager_otter.data.columns import BOUNDS, COMMA_DECIMALS, POINTED_THOUSANDS
 from eager_otter.data.encoding import parted
 from eager_otter.data.lists import IN_BRACKETS, entries, is_written
 from eager_otter.drafting.answers import Listed, is_reserved, listed_answers
@@ -58,7 +58,6 @@ OF_NUMBERS = (  # texts that a person would count with
         "numbers with a sign or unit, such as {}? then write kind: number and unit: …, or write them without it",
     ),
 )
-COMMA_DECIMAL = re.compile(r"-?(?:\d+|[1-9]\d{0,2}(?:\.\d{3})+),\d+")
 THREE_BEHIND = re.compile(r"-?[1-9]\d{0,2},\d{3}")  # of which the comma may part thousands
 STRAY = 0.1  # share of rows that may hold another text in a column of numbers
 MEAN_OF_WEIGHTS = (0.8, 1.25)
@@ -320,7 +319,7 @@ def _parted_numbers(facts: Facts) -> Guess | None:
 def _comma_decimals(facts: Facts) -> Guess | None:
     """Find numbers with a decimal comma, such as 3,5 and 1.204,50, in a file that has none."""
     words = facts.words
-    if len(facts.texts) <= FEW or not words or not all(map(COMMA_DECIMAL.fullmatch, words)):
+    if len(facts.texts) <= FEW or not words or not all(map(COMMA_DECIMALS.fullmatch, words)):
         return None
     details = _signs_in(words)
     if "decimal" not in details:
@@ -332,9 +331,7 @@ def _comma_decimals(facts: Facts) -> Guess | None:
 def _are_parted(facts: Facts) -> bool:
     """Return whether all values are numbers, some with points between thousands; many of them are different."""
     words = facts.words
-    return len(facts.texts) > FEW and all(
-        re.fullmatch(r"-?\d{1,3}(?:\.\d{3})+(?:,\d+)?", text) for text in spread(words, SAMPLE)
-    )
+    return len(facts.texts) > FEW and all(map(POINTED_THOUSANDS.fullmatch, spread(words, SAMPLE)))
 
 
 def _numbers_with_unit(facts: Facts) -> Guess | None:
@@ -354,7 +351,7 @@ def _numbers_with_unit(facts: Facts) -> Guess | None:
 def _signs_in(numbers: Sequence[str]) -> dict[str, str]:
     """Return the decimal sign of some numbers, where it is a comma, and what parts their thousands."""
     commas = [text for text in numbers if not text.isdecimal()]
-    if commas and all(map(COMMA_DECIMAL.fullmatch, commas)) and not all(map(THREE_BEHIND.fullmatch, commas)):
+    if commas and all(map(COMMA_DECIMALS.fullmatch, commas)) and not all(map(THREE_BEHIND.fullmatch, commas)):
         return {"decimal": ",", **({"thousands": "."} if any("." in text for text in commas) else {})}
     marks = [sign for sign in THOUSANDS if any(sign in text for text in numbers)]
     return {"thousands": marks[0]} if len(marks) == 1 else {}

@@ -50,6 +50,7 @@ WRITTEN_IN = re.compile(
     r"(?:[_ .-]text|\bspecify|\bplease say|\bwrite[ -]?in|\bund zwar|\bbitte angeben)\W*(?:\s|\Z)",
     re.IGNORECASE,
 )
+OTHER = re.compile(r"(?:an)?other\b|sonstige|ander[er]", re.IGNORECASE)
 OF_ANOTHER = re.compile(r"[_ .\[(-]text\W*(?:\s|\Z)", re.IGNORECASE)  # the words that go with another column
 GENERIC_STEMS = frozenset(
     {"q", "v", "f", "s", "c", "x", "a", "var", "col", "column", "question", "item", "frage"}
@@ -118,7 +119,7 @@ class _Finder:
         ]
         found = found or list(_side_by_side(self.columns, start, self.taken))
         if found:
-            best = max(found, key=lambda guess: (len(guess.columns), not guess.doubts))
+            best = max(found, key=lambda guess: (len(guess.columns) - _written_in(guess), not guess.doubts))
             inside = set(best.columns)
             self.taken |= {k for k, facts in enumerate(self.columns) if facts.name in inside}
             yield best
@@ -157,11 +158,11 @@ class _Finder:
         return None
 
     def _with_write_ins(self, guess: Guess, write_ins: Sequence[Member]) -> Guess:
-        """Add columns of people's own words to ticks that hold their answers' labels, if nothing else is their tick."""
-        if guess.role != "ticks" or "label" not in guess.reason:
+        """Add columns of people's own words to ticks, where none of these is their tick."""
+        if guess.role != "ticks" or any(OTHER.match(label) for _, label in guess.answers):
             return guess
-        there = {label.casefold() for _, label in guess.answers}
-        own = [member for member in write_ins if member.label.casefold() not in there]
+        there = tuple(label.casefold() for _, label in guess.answers)
+        own = [member for member in write_ins if not member.label.casefold().startswith(there)]
         if not own:
             return guess
         answers = {
@@ -178,6 +179,11 @@ class _Finder:
             details={**guess.details, "write ins": [member.facts.name for member in own]},
             reason=guess.reason + ", and own words where they were asked for",
         )
+
+
+def _written_in(guess: Guess) -> int:
+    """Count the columns of a guess that hold people's own words."""
+    return len(guess.details.get("write ins", ()))
 
 
 def _holds_own_words(facts: Facts, labels: set[str]) -> bool:
