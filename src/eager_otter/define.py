@@ -68,7 +68,8 @@ class Answer(_Checked):
     Raises RequestError with everything that is wrong.
 
     `label` is what tables call it. A `missing` answer is none; an `exclusive` one goes with no other; `score` is that
-    of a scale, "none" for an answer without one; one that is `last` stays at the end of sorted rows.
+    of a scale, "none" for an answer without one; one that is `last` stays at the end of sorted rows; a `write_in` is
+    given in people's own words: it stands for any text that is no other answer.
     """
 
     _part: ClassVar[type[Part]] = file.AnswerFile
@@ -77,6 +78,7 @@ class Answer(_Checked):
     exclusive: bool | None = None
     score: float | Literal["none"] | None = None
     last: bool | None = None
+    write_in: bool | None = None
 
 
 AnswerLabel: TypeAlias = str | Answer | Entry
@@ -160,9 +162,8 @@ class Multi(_Question):
 
     Give one of `columns` (one per answer: a label by column, or a pattern such as heard_{code}), `mentions` (columns
     that each hold a code) and `joined` (a column that holds several codes, and what is between them: `column`, `by`).
-    `answers` are labels by code; `ticked` and `unticked` are the values of columns per answer; in the columns
-    `write_ins` people's own words stand, of which any is a tick; `nets` are shown with the answers; `missing` are
-    values that are no answers. `text`, `label`, `section` and `asked` are as in `Single`.
+    `answers` are labels by code; `ticked` and `unticked` are the values of columns per answer; `nets` are shown with
+    the answers; `missing` are values that are no answers. `text`, `label`, `section` and `asked` are as in `Single`.
     """
 
     _part: ClassVar[type[Part]] = file.MultiFile
@@ -172,7 +173,6 @@ class Multi(_Question):
     answers: Answers | None = None
     ticked: Sequence[Code] | None = None
     unticked: Sequence[Code] | None = None
-    write_ins: Sequence[str] | None = None
     nets: Nets | None = None
     missing: Sequence[Code] | None = None
 

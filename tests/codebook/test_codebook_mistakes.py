@@ -47,7 +47,7 @@ def told(write: Write, folder: Path, text: str) -> str:
         ("x: {kind: multi, columns: {a_1: A}, answers: {1: A}}", "columns already name the answers; take answers out"),
         ("x: {kind: multi, columns: \"a_{code}\"}", "answers are needed: a code and a label for each"),
         ("x: {kind: multi, columns: a_code, answers: {1: A}}", "a column pattern must hold {code}, as in heard_{code}"),
-        ("x: {kind: multi, mentions: [m1], ticked: [1], answers: {1: A}}", "ticked, unticked and write ins go with columns (one per answer); take them out"),
+        ("x: {kind: multi, mentions: [m1], ticked: [1], answers: {1: A}}", "ticked and unticked go with columns (one per answer); take them out"),
         ("x: {kind: ranking, answers: {1: A}}", "a ranking needs either columns (one per answer) or ranks (one per rank)"),
         ("x: {kind: ranking, ranks: [r1, r2]}", "answers go with ranks; columns already name them"),
         # nets
@@ -222,7 +222,7 @@ COMMA = "A text with a comma stands in quotes inside { }."
 @pytest.mark.parametrize(
     ("question", "message"),
     [
-        ("q: {kind: single, answers: {1: Tea, 2: {label: Other, please specify, missing: true}}}", f"unknown key 'please specify'. Known: exclusive, label, last, missing, score. {COMMA}"),
+        ("q: {kind: single, answers: {1: Tea, 2: {label: Other, please specify, missing: true}}}", f"unknown key 'please specify'. Known: exclusive, label, last, missing, score, write in. {COMMA}"),
         ("q: {kind: single, text: Which, if any, answers: {1: Tea}}", f"answers, asked, column, kind, label, missing, nets, scale, section, text. {COMMA}"),
         ("q: {kind: single, answers: {1: Tea, coffee, 2: Water}}", f"coffee: expected text; found nothing. {COMMA}"),
         ("q: {kind: single, answers: {1: Tea, coffee}}", f"coffee: expected text; found nothing. {COMMA}"),

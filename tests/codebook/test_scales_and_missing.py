@@ -253,7 +253,7 @@ def test_otherwise_takes_those_who_answered_a_question_of_its_rules(small: Small
 @pytest.mark.parametrize(
     ("question", "message"),
     [
-        ("{kind: multi, mentions: [a], answers: {1: A}, ticked: [1]}", "ticked, unticked and write ins go with columns"),
+        ("{kind: multi, mentions: [a], answers: {1: A}, ticked: [1]}", "ticked and unticked go with columns"),
         ("{kind: single, answers: {1: A, 2: B}, nets: [{label: X, top: 1, at least: 2}]}", "'how' and 'at least' go with of"),
         ("{kind: single, answers: {1: A, 2: B}, nets: [{label: X, how: all, difference: {plus: [1], minus: [2]}}]}", "'how' and 'at least' go with of"),
         ("{compute: {mentions: m, at least: 1}}", "'at least' says how many of several questions must have a value"),

@@ -21,8 +21,7 @@ questions:
   area: {kind: single, column: area, answers: {1: North, 2: South}}
   why:
     kind: multi
-    columns: {taste: Taste, price: Price, other: "Other, please say"}
-    write ins: [other]
+    columns: {taste: Taste, price: Price, other: {label: "Other, please say", write in: true}}
     missing: [99]
   words: {kind: text, column: other}
 """
@@ -77,34 +76,86 @@ def test_the_audit_finds_nothing_strange_in_own_words(tmp_path: Path) -> None:
     plan = tmp_path / "plan.yaml"
     plan.write_text("data: d.csv\ncodebook: codebook.yaml\ntables: [{question: why}]\n", encoding="utf-8")
     assert not {"stray tick", "tick never found"} & {slip.name for slip in otter.run_audit(plan).slips}
-    without = BOOK.replace("    write ins: [other]\n", "")
+    without = BOOK.replace(", write in: true", "")
     (tmp_path / "codebook.yaml").write_text(without, encoding="utf-8")
     assert "stray tick" in {slip.name for slip in otter.run_audit(plan).slips}
 
 
+SINGLE = """
+respondent: id
+questions:
+  area: {kind: single, column: area, answers: {1: North, 2: South}}
+  why: {kind: single, column: why, missing: [refused], answers: {taste: Taste, price: Price, other: {label: Something else, write in: true}}}
+  reasons: {kind: multi, joined: {column: reasons, by: ";"}, answers: {a: Taste, b: Price, x: {label: Something else, write in: true}}}
+  told: {kind: multi, mentions: [m_1, m_2], answers: {a: Taste, b: Price, x: {label: Something else, write in: true}}}
+"""
+
+
+@given(st.lists(st.sampled_from(["taste", "Price", "the bottle", "", "refused", "my sister", "7", "other", "Something else"]), min_size=3, max_size=30).filter(any))  # fmt: skip
+def test_one_answer_stands_for_every_text_that_is_no_other(words: list[str]) -> None:
+    """But for numbers, which are codes that the codebook does not know, and what is missing."""
+    data = pd.DataFrame(
+        {
+            "id": range(len(words)), "area": 1, "why": words,
+            "reasons": [f"a;{word}" if word else "" for word in words],
+            "m_1": words, "m_2": ["a" if word else "" for word in words],
+        }
+    )  # fmt: skip
+    survey = otter.open_survey(otter.codebook_from_text(SINGLE), data.astype("string"))
+    own = sum(word in ("the bottle", "my sister", "other", "Something else") for word in words)
+    known = sum(word in ("taste", "Price") for word in words)
+    single = survey.table("why", figures="count")
+    assert (
+        (single.people, single.value("Something else", "Total")) == (own + known, own)
+        if own + known
+        else True
+    )
+    more = sum(
+        word in ("the bottle", "my sister", "Something else", "taste", "other", "refused") for word in words
+    )
+    for name in ("reasons", "told"):  # whose codes are others: `taste` and `refused` are words there
+        table = survey.table(name, figures="count")
+        labels = sum(word == "Price" for word in words)
+        assert table.value("Something else", "Total") == more
+        assert table.value("Price", "Total") == labels and table.value("Taste", "Total") == sum(
+            map(bool, words)
+        )
+    assert dict(survey.responses.answers("told").unknown) == ({"7": words.count("7")} if "7" in words else {})  # type: ignore[union-attr]
+
+
+def test_what_they_are_is_listed(tmp_path: Path, run: Callable[..., tuple[int, str, str]]) -> None:
+    frame().to_csv(tmp_path / "d.csv", index=False)
+    (tmp_path / "codebook.yaml").write_text(BOOK, encoding="utf-8")
+    code, out, _ = run(
+        "questions", "why", "--codebook", tmp_path / "codebook.yaml", "--data", tmp_path / "d.csv"
+    )
+    (line,) = [line for line in out.splitlines() if "Other" in line]
+    assert code == 0 and "own words" in line and "%" in line
+    assert "own words" in str(otter.codebook_from_text(BOOK)["why"])
+
+
 @pytest.mark.parametrize(
-    ("before", "after", "message"),
+    ("book", "before", "after", "message"),
     [
-        ("write ins: [other]", "write ins: [othr]", "write ins: 'othr' is none of the columns. Did you mean 'other'?"),
-        ("write ins: [other]", "write_ins: [other]", "Did you mean 'write ins'?"),
-        ("write ins: [other]", "write ins: {a: b}", "write ins: expected text"),
-        ('columns: {taste: Taste, price: Price, other: "Other, please say"}', "mentions: [taste, price]\n    answers: {1: Taste}",
-         "ticked, unticked and write ins go with columns"),
+        (BOOK, "write in: true", "write_in: true", "Did you mean 'write in'?"),
+        (BOOK, "write in: true", "write in: please", "expected true or false"),
+        (BOOK, "write in: true", "write in: true, missing: true", "'other' is missing, so that own words would be no answers"),
+        (SINGLE, "taste: Taste", "taste: {label: Taste, write in: true}", "only one answer can stand for own words in a column of codes"),
+        (SINGLE, "a: Taste", "a: {label: Taste, write in: true}", "only one answer can stand for own words"),
+        (SINGLE, "why: {kind: single, column: why, missing: [refused]", "why: {kind: ranking, ranks: [a, b]", "ranks have no own words"),
     ],
 )  # fmt: skip
-def test_mistakes_are_told(before: str, after: str, message: str) -> None:
+def test_mistakes_are_told(book: str, before: str, after: str, message: str) -> None:
     with pytest.raises(otter.DocumentError, match=message.replace("?", r"\?")):
-        otter.codebook_from_text(BOOK.replace(before, after))
+        otter.codebook_from_text(book.replace(before, after))
 
 
 def test_they_are_written_in_python_too() -> None:
-    why = define.Multi(columns={"taste": "Taste", "other": "Other"}, write_ins=["other"])
+    why = define.Multi(columns={"taste": "Taste", "other": define.Answer(label="Other", write_in=True)})
     book = otter.codebook_from_text(BOOK).without_question("why").with_question("why", why)
     assert otter.open_survey(book, frame()).table("why", figures="count").people == 9
-    with pytest.raises(otter.RequestError, match="write ins: 'price' is none of the columns"):
-        define.Multi(columns={"taste": "Taste"}, write_ins=["price"])
-    with pytest.raises(otter.RequestError, match="write ins: 'q_3' is none of the columns"):
-        define.Multi(columns="q_{code}", answers={1: "Taste", 2: "Price"}, write_ins=["q_3"])
+    with pytest.raises(otter.RequestError, match="write in"):
+        define.Answer(label="Other", write_in="yes")  # type: ignore[arg-type]
 
 
 def test_words_where_the_answer_was_not_offered_are_refused(tmp_path: Path) -> None:
@@ -135,3 +186,21 @@ def test_parts_count_the_same(tmp_path: Path, in_parts: Callable[[], None]) -> N
     whole = counted(otter.open_survey(book, tmp_path / "d.parquet"), banner="area")
     in_parts()
     assert counted(otter.open_survey(book, tmp_path / "d.parquet"), banner="area") == whole
+
+
+@pytest.mark.parametrize("text", ["taste", "radio"])
+def test_own_words_of_a_single_answer_that_was_not_offered_are_refused(tmp_path: Path, text: str) -> None:
+    (tmp_path / "may.csv").write_text("id,area,why,reasons,m_1,m_2\n1,1,the bottle,,,\n", encoding="utf-8")
+    (tmp_path / "june.csv").write_text(f"id,area,why,reasons,m_1,m_2\n2,1,{text},,,\n", encoding="utf-8")
+    (tmp_path / "codebook.yaml").write_text(SINGLE, encoding="utf-8")
+    (tmp_path / "plan.yaml").write_text(
+        "data:\n  question: wave\n  files:\n    - {file: may.csv, label: May}\n"
+        "    - {file: june.csv, label: June, changes: {not offered: {why: [other]}}}\n"
+        "codebook: codebook.yaml\ntables: [{question: why}]\n",
+        encoding="utf-8",
+    )
+    if text == "taste":
+        assert otter.run(tmp_path / "plan.yaml").tables[0].people == 2
+        return
+    with pytest.raises(otter.DataError, match="is listed under 'not offered'"):
+        otter.run(tmp_path / "plan.yaml")

@@ -64,7 +64,7 @@ def test_own_words_are_an_answer_where_nothing_else_is_their_tick(kind: str) -> 
     book = otter.codebook_from_text(drafted.codebook)
     (multi,) = [question for question in book if question.kind == "multi"]
     assert not any("How did" in answer.label for answer in multi.answers)
-    assert len(multi.answers) == answers and len(multi.source.write_ins) == own  # type: ignore[union-attr]
+    assert len(multi.answers) == answers and sum(answer.write_in for answer in multi.answers) == own
     rest = [question for question in book if question.kind != "multi" and question.name != "id"]
     assert len(rest) == len(columns) - answers and all(
         question.kind in ("text", "single") for question in rest
@@ -74,3 +74,37 @@ def test_own_words_are_an_answer_where_nothing_else_is_their_tick(kind: str) -> 
     for answer, name in zip(multi.answers, multi.columns, strict=True):
         said = data[name].fillna("").isin(["", "0", "No"])
         assert shown.value(answer.label, "Total") == (~said).sum(), name
+
+
+OFTEN = ["Tarn", "Birk", "Skerrow", "None"]
+SINGLES: dict[
+    str, tuple[list[str], float, int, str]
+] = {  # labels, share of own words, kinds of these, the answer drafted
+    "own words": (OFTEN, 0.1, 60, "Other"),
+    "many own words": (OFTEN, 0.3, 200, "Other"),
+    "beside a label for them": ([*OFTEN, "Something else"], 0.1, 60, "Something else"),
+    "half in own words": (OFTEN, 0.6, 200, ""),
+    "the same words again and again": (OFTEN, 0.3, 31, ""),
+    "short replies to an open question": (["no", "None", "good", "nothing"], 0.2, 90, ""),
+    "two labels": (["Tarn", "Birk"], 0.1, 60, ""),
+}
+
+
+@pytest.mark.parametrize("kind", SINGLES)
+def test_a_few_labels_and_own_words_are_a_single_response(kind: str) -> None:
+    labels, share, kinds, other = SINGLES[kind]
+    draw = random.Random(kind)
+    own = [f"what I say, {k}" for k in range(kinds)]
+    texts = [draw.choice(own) if draw.random() < share else draw.choice(labels) for _ in range(600)]
+    data = pd.DataFrame({"id": [f"R{k}" for k in range(600)], "q": texts}).astype("string")
+    drafted = otter.draft(data)
+    book = otter.codebook_from_text(drafted.codebook)
+    if not other:
+        assert book["q"].kind == "text"
+        return
+    shown = otter.open_survey(book, data).table("q", figures="count")
+    said = sum(text.startswith("what I say") or text == other for text in texts)
+    assert shown.value(other, "Total") == said and shown.people == 600
+    assert [answer.label for answer in book["q"].answers if answer.write_in] == [other]
+    assert {answer.label for answer in book["q"].answers} == {*labels, other}
+    assert any("own words" in doubt for guess in drafted.guesses for doubt in guess.doubts)

@@ -41,9 +41,12 @@ def tick_texts(question: Question, seen: QuestionSeen) -> TickTexts:
     never: dict[int, frozenset[str]] = {}
     stray: dict[int, frozenset[str]] = {}
     if isinstance(source, TickColumns):
-        usual = _usual_no(source, seen.ticks)
+        usual = _usual_no(
+            source,
+            [one for one, answer in zip(seen.ticks, question.answers, strict=True) if not answer.write_in],
+        )
         for k, (column, answer) in enumerate(zip(seen.ticks, question.answers, strict=True)):
-            if source.columns[k][1] in source.write_ins:
+            if answer.write_in:
                 continue
             words = set(source.ticked) | {answer.label}
             held = set(column) - {""}
@@ -58,8 +61,8 @@ def _usual_no(source: TickColumns, columns: Sequence[Counter[str]]) -> set[str]:
     if source.unticked is not None:
         return set(source.unticked)
     counts: dict[str, int] = {}
-    for (_, name), column in zip(source.columns, columns, strict=True):
-        for text, count in column.items() if name not in source.write_ins else ():
+    for column in columns:
+        for text, count in column.items():
             if text and text not in source.ticked:
                 counts[text] = counts.get(text, 0) + count
     return {max(sorted(counts), key=lambda text: counts[text])} if counts else set()
@@ -225,7 +228,7 @@ class AnswerSlips:
                 "tick never found", "error", question.name, self.again[question.name, k],
                 f"Column {source.columns[k][1]} never holds the ticked code {ticked}, but {shown}, with {{n}}.",
                 "Correct 'ticked', or the column; as it stands nobody counts as having ticked it. Where people's own "
-                "words stand there, name it under 'write ins'.",
+                "words stand there, write it as {label: …, write in: true}.",
             )  # fmt: skip
         if texts.stray:
             values = frozenset().union(*texts.stray.values())
@@ -233,8 +236,8 @@ class AnswerSlips:
             yield from self.slip(
                 "stray tick", "warning", question.name, self.again[question.name, None],
                 f"{{n}} gave a value that is neither ticked nor not: {shown}; it counts as not ticked.",
-                "Add it to 'ticked' or 'unticked', name a column of people's own words under 'write ins', or correct "
-                "the data.",
+                "Add it to 'ticked' or 'unticked', or correct the data; for people's own words write the answer as "
+                "{label: …, write in: true}.",
             )  # fmt: skip
 
     # --- rules and missing codes -------------------------------------------------------------------------

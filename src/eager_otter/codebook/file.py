@@ -17,7 +17,6 @@ from eager_otter.documents.part import (
     rule,
 )
 from eager_otter.documents.written import written_code
-from eager_otter.errors import nearest
 from eager_otter.gates.numbers import number_of
 
 
@@ -59,6 +58,7 @@ class AnswerFile(Part):
     exclusive: bool = False
     score: Score | None = None
     last: bool = False
+    write_in: bool = key("write in", False)
 
 
 AnswerEntry = Annotated[AnswerFile, Before(_as_label, AnswerFile | Text)]
@@ -170,7 +170,6 @@ class MultiFile(QuestionPart):
         "answers": "{1: Tarn, 2: Brookfizz}",
         "ticked": "[1, x]",
         "unticked": "[0]",
-        "write ins": "[heard_97] (columns of people's own words, of which any is a tick)",
     }
 
     kind: Literal["multi"]
@@ -180,7 +179,6 @@ class MultiFile(QuestionPart):
     answers: Answers | None = None
     ticked: Codes = ["1"]
     unticked: Codes | None = None
-    write_ins: Annotated[list[Text], Before(as_list, Text | list[Text])] | None = key("write ins", None)
     nets: list[NetFile] = []
     missing: Codes | None = None
 
@@ -199,21 +197,8 @@ class MultiFile(QuestionPart):
             raise ValueError("answers are needed: a code and a label for each.")
         if isinstance(self.columns, str) and "{code}" not in self.columns:
             raise ValueError("a column pattern must hold {code}, as in heard_{code}.")
-        if self.columns is None and {"ticked", "unticked", "write_ins"} & self.said:
-            raise ValueError(
-                "ticked, unticked and write ins go with columns (one per answer); take them out."
-            )
-        for column in self.write_ins or ():
-            there = tick_columns(self)
-            if column not in there:
-                raise ValueError(f"write ins: {column!r} is none of the columns.{nearest(column, there)}")
-
-
-def tick_columns(part: MultiFile) -> list[str]:
-    """Return the columns of a question that each stand for an answer, in their order."""
-    if part.columns is None or isinstance(part.columns, dict):
-        return list(part.columns or ())
-    return [part.columns.replace("{code}", code) for code in part.answers or {}]
+        if self.columns is None and {"ticked", "unticked"} & self.said:
+            raise ValueError("ticked and unticked go with columns (one per answer); take them out.")
 
 
 class ColumnFile(QuestionPart):

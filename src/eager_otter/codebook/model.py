@@ -44,7 +44,8 @@ class Answer:
     One that is not `scored` is in the base of a scale, but in no mean, top or bottom net, or difference.
 
     `code` is as written, `label` what tables call it; `score` is that of a scale (None: its code, or its place); one
-    that is `last` stays at the end where rows are sorted.
+    that is `last` stays at the end where rows are sorted. A `write_in` is given in people's own words: it stands for
+    any text that is no other answer.
     """
 
     code: str
@@ -54,6 +55,7 @@ class Answer:
     score: float | None = None
     last: bool = False
     scored: bool = True
+    write_in: bool = False
 
     @property
     def stays_last(self) -> bool:
@@ -151,24 +153,17 @@ class NumberColumn:
     decimal: str = ""
 
 
-NO_WORDS_WRITTEN = ("", "0")  # nobody's own words
-
-
 @dataclass(frozen=True, slots=True)
 class TickColumns:
-    """One column per answer: `columns` pairs an answer's code with its column.
-
-    In the columns `write_ins` people's own words stand: any text is a tick there.
-    """
+    """One column per answer: `columns` pairs an answer's code with its column."""
 
     columns: tuple[tuple[str, str], ...]
     ticked: tuple[str, ...]
     unticked: tuple[str, ...] | None
-    write_ins: tuple[str, ...] = ()
 
-    def is_no(self, text: str) -> bool:
-        """Return whether a text says no where people's own words stand."""
-        return text in NO_WORDS_WRITTEN or text in (self.unticked or ())
+    def has_words(self, text: str) -> bool:
+        """Return whether a text in a column of own words holds some: anything but nothing, 0 and what is `unticked`."""
+        return text not in ("", "0", *(self.unticked or ()))
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,7 +18,6 @@ from eager_otter.codebook.file import (
     QuestionPart,
     RankingFile,
     SingleFile,
-    tick_columns,
 )
 from eager_otter.codebook.missing import Missing, read_missing
 from eager_otter.codebook.model import (
@@ -113,9 +112,16 @@ class PlainQuestions:
     def multi(self, name: str, part: MultiFile, place: Place) -> None:
         """Build a multiple-response question."""
         if isinstance(part.columns, dict):
-            answers = self._named_columns(part.columns, part.missing, (*place, "columns"))
+            answers = self._named_columns(
+                part.columns, part.missing, (*place, "columns"), most_write_ins=None
+            )
         else:
-            answers = self._answers(part.answers or {}, part.missing, (*place, "answers"))
+            answers = self._answers(
+                part.answers or {},
+                part.missing,
+                (*place, "answers"),
+                most_write_ins=1 if part.columns is None else None,
+            )
         self.add(
             name,
             part,
@@ -128,10 +134,15 @@ class PlainQuestions:
         )
 
     def _named_columns(
-        self, columns: Mapping[str, AnswerFile], missing: Sequence[str] | None, place: Place
+        self,
+        columns: Mapping[str, AnswerFile],
+        missing: Sequence[str] | None,
+        place: Place,
+        *,
+        most_write_ins: int | None,
     ) -> tuple[Answer, ...]:
         written = dict(zip(_codes_of_columns(list(columns)), columns.values(), strict=True))
-        return self._answers(written, missing, place, list(columns))
+        return self._answers(written, missing, place, list(columns), most_write_ins=most_write_ins)
 
     def ranking(self, name: str, part: RankingFile, place: Place) -> None:
         """Make the parts of a ranking: who came first, who came among the first, and each answer's rank."""
@@ -139,7 +150,7 @@ class PlainQuestions:
         text = part.text or part.label or name
         top = [str(rank) for rank in range(1, part.top + 1)]
         if part.columns is not None:
-            answers = self._named_columns(part.columns, part.missing, (*place, "columns"))
+            answers = self._named_columns(part.columns, part.missing, (*place, "columns"), most_write_ins=0)
             pairs = tuple(
                 (answer.code, column) for answer, column in zip(answers, part.columns, strict=False)
             )
@@ -148,7 +159,7 @@ class PlainQuestions:
             ranks: list[Any] = [CodeColumn(column) for _, column in pairs]
         else:
             columns = tuple(part.ranks or ())
-            answers = self._answers(part.answers or {}, part.missing, (*place, "answers"))
+            answers = self._answers(part.answers or {}, part.missing, (*place, "answers"), most_write_ins=0)
             first, among = MentionColumns(columns[:1]), MentionColumns(columns[: part.top])
             ranks = [RankAmong(columns, answer.code) for answer in answers]
         if part.top > len(answers):
@@ -227,6 +238,7 @@ class PlainQuestions:
         *,
         kind: Literal["single", "multi"] = "multi",
         scale: bool = False,
+        most_write_ins: int | None = 1,
     ) -> tuple[Answer, ...]:
         no_answer = self.missing(missing, kind, None)
         seen: dict[str, str] = {}
@@ -253,8 +265,21 @@ class PlainQuestions:
                     score=None if answer.score == "none" else answer.score,
                     last=answer.last,
                     scored=answer.score != "none",
+                    write_in=answer.write_in,
                 )
             )
+        own = [answer for answer in answers if answer.write_in]
+        for one in own:
+            if one.missing:
+                message = f"{seen[one.code]!r} is missing, so that own words would be no answers; say one of the two."
+                self.mistake((*place, seen[one.code]), message, key=True)
+        if most_write_ins is not None and len(own) > most_write_ins:
+            message = (
+                "only one answer can stand for own words in a column of codes; take 'write in' out of the others."
+                if most_write_ins
+                else "ranks have no own words; take 'write in' out."
+            )
+            self.mistake((*place, seen[own[-1].code]), message, key=True)
         if answers and all(answer.missing for answer in answers):
             self.mistake(place, "every answer is missing; at least one must be an answer.", key=True)
         return tuple(answers)
@@ -296,10 +321,15 @@ def _multi_source(part: MultiFile, answers: Sequence[Answer]) -> TickColumns | M
         return MentionColumns(tuple(part.mentions))
     if part.joined is not None:
         return JoinedColumn(part.joined.column, part.joined.by)
+    if isinstance(part.columns, dict):
+        columns = list(part.columns)
+    else:
+        pattern = part.columns or ""
+        columns = [pattern.replace("{code}", code) for code in (part.answers or {})]
     ticked = tuple(canonical(code) for code in part.ticked)
     unticked = None if part.unticked is None else tuple(canonical(code) for code in part.unticked)
-    pairs = tuple((answer.code, column) for answer, column in zip(answers, tick_columns(part), strict=False))
-    return TickColumns(pairs, ticked, unticked, tuple(part.write_ins or ()))
+    pairs = tuple((answer.code, column) for answer, column in zip(answers, columns, strict=False))
+    return TickColumns(pairs, ticked, unticked)
 
 
 def _codes_of_columns(columns: Sequence[str]) -> list[str]:

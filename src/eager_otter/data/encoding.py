@@ -239,6 +239,7 @@ class _Places:
         self.known = {canonical(answer.label): k for k, answer in enumerate(question.answers)}
         self.known |= {code: k for k, code in enumerate(codes, self.behind)}
         self.known |= {answer.code: k for k, answer in enumerate(question.answers)}
+        self.own_words = next((k for k, answer in enumerate(question.answers) if answer.write_in), None)
         self.unknown, self.blank = self.largest - 1, self.largest
 
     @property
@@ -260,6 +261,8 @@ class _Places:
         if place is None and self.missing.spans:
             span = self.missing.span_of(number_of(text))
             place = None if span is None else self.first_span + span
+        if place is None and self.own_words is not None and number_of(text) is None:
+            return self.own_words
         return self.unknown if place is None else place
 
     def count_unknown(self, parts: Distinct, unknown: Counter[str]) -> None:
@@ -340,18 +343,17 @@ def _from_ticks(question: Question, source: TickColumns, columns: Columns) -> Mu
     held: list[dict[str, int]] = []
     for k, ((code, name), answer) in enumerate(zip(source.columns, question.answers, strict=True)):
         parts = distinct(columns[name])
-        written = name in source.write_ins
         yes = np.array(
             [
-                not source.is_no(text)
-                if written
+                source.has_words(text)
+                if answer.write_in
                 else text in ticked or (text in (code, answer.label) and _is_word(text))
                 for text in parts.texts
             ]
         )
         which = np.array([entries.of(text) for text in parts.texts])
         given = which == 0
-        if readable is not None and not written:
+        if readable is not None and not answer.write_in:
             strange = given & ~yes & np.array([text not in readable for text in parts.texts])
             _count_texts(parts, strange, unknown)
             which[strange] = entries.unknown

@@ -46,6 +46,7 @@ from eager_otter.data.waves import Wave, Waves, not_asked, not_offered, wave_cod
 from eager_otter.dataclass import dataclass
 from eager_otter.errors import DataError, RequestError, nearest
 from eager_otter.gates.cache import Cache
+from eager_otter.gates.numbers import number_of
 
 SHOWN = 10
 THREE_DECIMALS = re.compile(r"-?\d{1,3}\.\d{3}")
@@ -419,13 +420,18 @@ def _put_right(codebook: Codebook, wave: Wave) -> dict[str, Callable[[str], str]
         gone, source = not_offered(question, wave), question.source
         if isinstance(source, TickColumns):
             changes |= {
-                column: _NoTick(question.name, code, source, column in source.write_ins)
+                column: _NoTick(
+                    question.name, code, source, question.answers[question.by_code[code]].write_in
+                )
                 for code, column in source.columns
                 if code in gone
             }
         elif moved or gone:
             by = source.by if isinstance(source, JoinedColumn) else ""
-            right = _Codes(question.name, wave.name, moved, gone, by)
+            offered = None
+            if any(answer.write_in and answer.code in gone for answer in question.answers):
+                offered = frozenset({*question.by_code, *(answer.label for answer in question.answers)})
+            right = _Codes(question.name, wave.name, moved, gone, by, offered)
             changes |= dict.fromkeys(question.columns, right)
     return changes
 
@@ -435,7 +441,8 @@ class _Codes:
     """Makes the common text of a text with codes in one file; `by` is the sign between several in a cell.
 
     `moved` are codes by those they have here, `gone` those that were not offered. Raises DataError for a code that was
-    not offered, and for one that another is said to be.
+    not offered, and for one that another is said to be; also for own words, where an answer that stands for these was
+    not: of which `known` are no words (None: it was offered, or there is none).
     """
 
     question: str
@@ -443,6 +450,7 @@ class _Codes:
     moved: Mapping[str, str]
     gone: frozenset[str]
     by: str
+    known: frozenset[str] | None = None
 
     def __call__(self, text: str) -> str:
         if self.by == IN_BRACKETS:
@@ -458,7 +466,8 @@ class _Codes:
                 f"under codes what {code!r} is there."
             )
         common = self.moved.get(code, code)
-        if common in self.gone:
+        own = self.known is not None and bool(code) and code not in self.known and number_of(code) is None
+        if common in self.gone or own:
             raise DataError(
                 f"holds {common!r} of {self.question}, which is listed under 'not offered'. Take it out of that list, "
                 "or correct the data."
@@ -476,7 +485,7 @@ class _NoTick:
     written: bool
 
     def __call__(self, text: str) -> str:
-        if not self.source.is_no(text) if self.written else text in self.source.ticked:
+        if self.source.has_words(text) if self.written else text in self.source.ticked:
             raise DataError(
                 f"is ticked, and the answer {self.code} of {self.question} is listed under 'not offered'. Take it out "
                 "of that list, or correct the data."

@@ -9,7 +9,7 @@ from typing import Any, Generic, TypeVar
 import numpy as np
 
 from eager_otter.codebook.kinds import Kind
-from eager_otter.codebook.model import Question
+from eager_otter.codebook.model import Answer, Question
 from eager_otter.core.arrays import BoolArray, FloatArray
 from eager_otter.data.answers import Answers
 from eager_otter.data.reasons import REASONS, Reason, Reasons
@@ -41,6 +41,14 @@ class Variable:
     texts: Texts
     numbers: Mapping[str, int] | None = None
     special: tuple[str, ...] = ()
+
+
+OWN_WORDS = "own words"  # what is said of an answer that stands for any text
+
+
+def own_words(answer: Answer) -> str:
+    """Say that an answer is given in people's own words; "" for others."""
+    return OWN_WORDS if answer.write_in else ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

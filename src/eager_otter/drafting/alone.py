@@ -59,6 +59,14 @@ OF_NUMBERS = (  # texts that a person would count with
     ),
 )
 THREE_BEHIND = re.compile(r"-?[1-9]\d{0,2},\d{3}")  # of which the comma may part thousands
+FEWEST_OF_A_LABEL, LABEL_SHARE, FEWEST_LABELS = 5, 0.02, 3  # rows, share of rows, and how many labels
+MOST_OWN_WORDS = 0.35  # share of rows with people's own words beside labels
+SELDOM_TWICE = 2.0  # rows that hold the same own words, on average, at most
+SHORT_REPLY = re.compile(  # what many write below an open question
+    r"\W*(?:no|none|nothing|nope|no comments?|yes|ok|okay|good|fine|nein|nichts|keine?|ja|gut|thanks?|danke)\W*",
+    re.IGNORECASE,
+)
+OTHER_LABEL = re.compile(r"other\b|something else|sonstige|ander[er]|etwas anderes", re.IGNORECASE)
 STRAY = 0.1  # share of rows that may hold another text in a column of numbers
 MEAN_OF_WEIGHTS = (0.8, 1.25)
 FEWEST_WEIGHED = 1_000  # people that weights which add up to a population stand for
@@ -503,6 +511,30 @@ def thousands_parted(text: str) -> bool:
     return re.fullmatch(r"-?\d{1,3}(?:[,' ]\d{3})+(?:\.\d+)?", text) is not None
 
 
+def _labels_and_own_words(facts: Facts) -> Guess | None:
+    """Find a few labels that nearly all gave, and what others wrote in their own words."""
+    enough = max(FEWEST_OF_A_LABEL, LABEL_SHARE * facts.filled)
+    often = {text: count for text, count in zip(facts.texts, facts.counts, strict=True) if count >= enough}
+    rest = [text for text in facts.texts if text not in often]
+    left = facts.filled - sum(often.values())
+    if (
+        not FEWEST_LABELS <= len(often) <= FEW_WORDS
+        or max(map(len, often)) > LONGEST_ANSWER
+        or not 0 < left <= MOST_OWN_WORDS * facts.filled
+        or left > SELDOM_TWICE * len(rest)
+        or 2 * sum(SHORT_REPLY.fullmatch(text) is not None for text in often) >= len(often)
+    ):
+        return None
+    listed = listed_answers(list(often), {}, facts.about.missing)
+    other = next((code for code, label in listed.answers if OTHER_LABEL.match(label)), "")
+    answers = listed.answers if other else (*listed.answers, ("Other", "Other"))
+    guess = _guess(
+        facts, "single", f"{counted(len(often), 'label')}, and {counted(len(rest), 'other text')}",
+        answers=answers, details={"listed": listed, "write in": other or "Other"}, doubts=listed.doubts(),
+    )  # fmt: skip
+    return doubted(guess, f"texts such as {rest[0]!r} are taken for people's own words")
+
+
 def _words(facts: Facts) -> Guess:
     longest = max(map(len, facts.texts))
     repeated = len(facts.texts) <= max(2, facts.filled / 3)
@@ -517,9 +549,10 @@ def _words(facts: Facts) -> Guess:
             details={"listed": listed},
             doubts=listed.doubts(),
         )
-    with_unit = _numbers_with_unit(facts)
-    if with_unit is not None:
-        return with_unit
+    for way in (_numbers_with_unit, _labels_and_own_words):
+        found = way(facts)
+        if found is not None:
+            return found
     guess = _guess(facts, "text", f"{len(facts.texts):,} different texts; taken for open answers")
     sample = () if facts.all_numbers else spread(facts.texts, SAMPLE)
     fitting = [doubt for shape, doubt in OF_NUMBERS if sample and all(map(shape.fullmatch, sample))]

@@ -145,8 +145,11 @@ def is_scale(guess: Guess) -> bool:
 def _tick_lines(guess: Guess) -> Iterator[str]:
     yield "columns:"
     for column, (_, label) in zip(guess.columns, guess.answers, strict=True):
+        if column in guess.details.get("write ins", ()):
+            yield f"  {scalar(column)}: {mapped({'label': inside(label), 'write in': 'true'})}"
+            continue
         yield f"  {scalar(column)}: {_exclusive(label) if guess.role == 'ticks' else scalar(label)}"
-    for key in ("ticked", "unticked", "write ins"):
+    for key in ("ticked", "unticked"):
         values = guess.details.get(key)
         if values:
             yield f"{key}: {listed([values] if isinstance(values, str) else values)}"
@@ -159,7 +162,9 @@ def _answer_lines(guess: Guess) -> Iterator[str]:
     scale, scores = guess.details.get("scale"), {**dict(known.scores), **guess.details.get("scores", {})}
     yield "answers:"
     for code, label in guess.answers:
-        if code in missing:
+        if code == guess.details.get("write in"):
+            yield f"  {scalar(code)}: {mapped({'label': inside(label), 'write in': 'true'})}"
+        elif code in missing:
             entry = mapped({"label": inside(label), "missing": "true"})
             yield f"  {scalar(code)}: {entry}  {comment('no answer')}"
         elif code in known.maybe_missing:

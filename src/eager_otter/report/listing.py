@@ -9,7 +9,7 @@ from rich.table import Table as Grid
 
 from eager_otter.codebook.model import Codebook, Question
 from eager_otter.codebook.periods import day_text
-from eager_otter.data.kind import AnswerCount
+from eager_otter.data.kind import OWN_WORDS, AnswerCount
 from eager_otter.data.overview import LoadReport, QuestionOverview, kind_in_words
 from eager_otter.gates.terminal import Text
 from eager_otter.looks.words import counted
@@ -147,7 +147,12 @@ def definition_view(question: Question) -> RenderableType:
         grid.add_column("Answer")
         grid.add_column("")
         for answer in question.answers:
-            said = {"missing": answer.missing, "exclusive": answer.exclusive, "stays last": answer.last}
+            said = {
+                "missing": answer.missing,
+                "exclusive": answer.exclusive,
+                "stays last": answer.last,
+                OWN_WORDS: answer.write_in,
+            }
             notes = [what for what, true in said.items() if true]
             notes += [] if answer.score is None else [f"score {answer.score:g}"]
             grid.add_row(Text(answer.code), Text(answer.label), Text(", ".join(notes), style="dim"))
@@ -215,7 +220,7 @@ def _answers_grid(overview: QuestionOverview) -> Grid:
 
 
 def _percent(answer: AnswerCount, overview: QuestionOverview) -> str:
-    if answer.note not in ("", "exclusive") or not overview.answered:
+    if answer.note not in ("", "exclusive", OWN_WORDS) or not overview.answered:
         return ""
     return figure_text(100.0 * answer.people / overview.answered, "column percent", Digits())
 

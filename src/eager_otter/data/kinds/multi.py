@@ -18,6 +18,7 @@ from eager_otter.data.kind import (
     Variable,
     counted_reasons,
     numbered,
+    own_words,
     unknown_codes,
     without_answer,
 )
@@ -68,7 +69,7 @@ class Multi(KindOfAnswers[MultiAnswers]):
     def counts(self, question: Question, answers: MultiAnswers, often: FloatArray) -> Iterator[AnswerCount]:
         """Count each answer, then those without."""
         for k, answer in enumerate(question.answers):
-            note = "missing" if answer.missing else "exclusive" if answer.exclusive else ""
+            note = "missing" if answer.missing else "exclusive" if answer.exclusive else own_words(answer)
             people = int(often[answers.tick(k)].sum())
             yield AnswerCount(code=answer.code, label=answer.label, people=people, note=note)
         yield from unknown_codes(answers.unknown)

@@ -17,6 +17,7 @@ from eager_otter.data.kind import (
     Texts,
     Variable,
     numbered,
+    own_words,
     without_answer,
 )
 
@@ -57,7 +58,7 @@ class Single(KindOfAnswers[SingleAnswers]):
         """Count each answer, then those without."""
         counts = np.bincount(answers.codes, often, answers.size).astype(np.int64)
         for k, answer in enumerate(question.answers):
-            note = "missing" if answer.missing else ""
+            note = "missing" if answer.missing else own_words(answer)
             yield AnswerCount(code=answer.code, label=answer.label, people=int(counts[k]), note=note)
         behind = zip(answers.reasons, counts[answers.answers :].tolist(), strict=True)
         yield from without_answer(behind, answers.unknown)
