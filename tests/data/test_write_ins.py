@@ -158,21 +158,25 @@ def test_they_are_written_in_python_too() -> None:
         define.Answer(label="Other", write_in="yes")  # type: ignore[arg-type]
 
 
+def two_waves(folder: Path, not_offered: str) -> Path:
+    """Write a plan of two files, in the second of which an answer of `why` was not offered."""
+    plan = folder / "plan.yaml"
+    plan.write_text(
+        "data:\n  question: wave\n  files:\n    - {file: may.csv, label: May}\n"
+        f"    - {{file: june.csv, label: June, changes: {{not offered: {{why: [{not_offered}]}}}}}}\n"
+        "codebook: codebook.yaml\ntables: [{question: why}]\n",
+        encoding="utf-8",
+    )
+    return plan
+
+
 def test_words_where_the_answer_was_not_offered_are_refused(tmp_path: Path) -> None:
     frame().to_csv(tmp_path / "may.csv", index=False)
     frame().assign(id=lambda data: data.id + 100).to_csv(tmp_path / "june.csv", index=False)
     (tmp_path / "codebook.yaml").write_text(BOOK, encoding="utf-8")
-    (tmp_path / "plan.yaml").write_text(
-        "data:\n  question: wave\n  files:\n    - {file: may.csv, label: May}\n"
-        "    - {file: june.csv, label: June, changes: {not offered: {why: [other]}}}\n"
-        "codebook: codebook.yaml\ntables: [{question: why}]\n",
-        encoding="utf-8",
-    )
     code = otter.codebook_from_text(BOOK)["why"].answers[2].code
-    text = (tmp_path / "plan.yaml").read_text(encoding="utf-8").replace("[other]", f"[{code}]")
-    (tmp_path / "plan.yaml").write_text(text, encoding="utf-8")
     with pytest.raises(otter.DataError, match="is listed under 'not offered'"):
-        otter.run(tmp_path / "plan.yaml")
+        otter.run(two_waves(tmp_path, code))
 
 
 @pytest.fixture
@@ -193,14 +197,9 @@ def test_own_words_of_a_single_answer_that_was_not_offered_are_refused(tmp_path:
     (tmp_path / "may.csv").write_text("id,area,why,reasons,m_1,m_2\n1,1,the bottle,,,\n", encoding="utf-8")
     (tmp_path / "june.csv").write_text(f"id,area,why,reasons,m_1,m_2\n2,1,{text},,,\n", encoding="utf-8")
     (tmp_path / "codebook.yaml").write_text(SINGLE, encoding="utf-8")
-    (tmp_path / "plan.yaml").write_text(
-        "data:\n  question: wave\n  files:\n    - {file: may.csv, label: May}\n"
-        "    - {file: june.csv, label: June, changes: {not offered: {why: [other]}}}\n"
-        "codebook: codebook.yaml\ntables: [{question: why}]\n",
-        encoding="utf-8",
-    )
+    plan = two_waves(tmp_path, "other")
     if text == "taste":
-        assert otter.run(tmp_path / "plan.yaml").tables[0].people == 2
+        assert otter.run(plan).tables[0].people == 2
         return
     with pytest.raises(otter.DataError, match="is listed under 'not offered'"):
-        otter.run(tmp_path / "plan.yaml")
+        otter.run(plan)
