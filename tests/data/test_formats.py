@@ -404,3 +404,17 @@ def test_numbers_of_json_keep_their_digits_and_look_as_in_other_files(tmp_path: 
         None,
         None,
     ]
+
+
+@pytest.mark.parametrize(("first", "then"), [("d.xml", "d.json"), ("d.json", "d.xml"), ("d.xml", "d.csv"), ("d.json", "d.csv")])  # fmt: skip
+def test_the_data_of_one_description_are_not_replaced_by_those_of_another(
+    tmp_path: Path, first: str, then: str
+) -> None:
+    """Else the first would describe others: ticks in one column each, where it says that they are in one."""
+    survey = otter.open_survey(otter.codebook_from_text(BOOK), FRAME)
+    otter.export(survey, tmp_path / first)
+    before = {path.name: path.read_bytes() for path in tmp_path.iterdir()}
+    with pytest.raises(otter.FileProblem, match=rf"d\.csv: is the data of {first}"):
+        otter.export(survey, tmp_path / then)
+    assert {path.name: path.read_bytes() for path in tmp_path.iterdir()} == before
+    assert otter.export(survey, tmp_path / then, force=True)

@@ -11,10 +11,12 @@ from eager_otter.asking.survey import Survey
 from eager_otter.data.export import blanked, write_csv, write_described, write_triple_s
 from eager_otter.data.remark import named
 from eager_otter.documents.settled import checked
-from eager_otter.errors import Hint, RequestError
+from eager_otter.errors import FileProblem, Hint, RequestError, shown_path
+from eager_otter.gates.reading import is_file
 from eager_otter.gates.writing import written_beside
 
 Standard = Literal["triple-s", "ddi"]
+DESCRIBED = (".xml", ".json")  # descriptions that have their data beside them
 
 
 @checked
@@ -62,6 +64,18 @@ def export_targets(target: Path, *, labels: bool = False, standard: Standard | N
     return [target] if ending == ".csv" else [target, target.with_suffix(".csv")]
 
 
+def _check_not_data_of_another(targets: Sequence[Path]) -> None:
+    """Refuse to replace the data of another description, which would then describe others. Raises FileProblem."""
+    data = targets[-1]
+    for ending in DESCRIBED:
+        other = data.with_suffix(ending)
+        if other not in targets and is_file(data) and is_file(other):
+            raise FileProblem(
+                f"{shown_path(data)}: is the data of {other.name}, which would no longer fit them; export to another name "
+                "or folder, or replace it with force (--force)."
+            )
+
+
 def export_survey(
     survey: Survey,
     target: Path,
@@ -78,6 +92,8 @@ def export_survey(
     be written.
     """
     targets = export_targets(target, labels=labels, standard=standard)
+    if not force:
+        _check_not_data_of_another(targets)
     file = survey.responses.file
     read = [*inputs, *survey.codebook.files, *(() if file is None else file.paths)]
     rows = survey.population().rows
