@@ -71,8 +71,8 @@ def _check_not_data_of_another(targets: Sequence[Path]) -> None:
         other = data.with_suffix(ending)
         if other not in targets and is_file(data) and is_file(other):
             raise FileProblem(
-                f"{shown_path(data)}: is the data of {other.name}, which would no longer fit them; export to another name "
-                "or folder, or replace it with force (--force)."
+                f"{shown_path(data)}: is the data of {other.name}, which would no longer fit them; export to another "
+                "name or folder, or replace it with force (--force)."
             )
 
 
