@@ -66,6 +66,18 @@ def test_points_with_three_digits_behind_are_asked_about(
     assert any("points" in doubt for guess in drafted.guesses for doubt in guess.doubts) == asked
 
 
+def test_points_of_numbers_with_a_unit_are_looked_at_as_well(tmp_path: Path) -> None:
+    numbers = [*range(100, 1000, 9), 1_204, 45_678, 12_000]
+    data = file_of(tmp_path, [written(number, 0) + " €" for number in numbers])
+    drafted = otter.draft(data)
+    survey = otter.open_survey(otter.codebook_from_text(drafted.codebook), data)
+    mean = survey.table("spend", figures="mean").value("Mean", "Total")
+    assert mean == pytest.approx(sum(numbers) / len(numbers))
+    decimals = file_of(tmp_path, [f"{1.5 + k / 7:.2f} €" for k in range(90)])
+    source = otter.codebook_from_text(otter.draft(decimals).codebook)["spend"].source
+    assert getattr(source, "thousands", "") == ""
+
+
 @pytest.mark.parametrize(
     ("texts", "settings", "message"),
     [
@@ -207,14 +219,16 @@ def test_points_in_one_of_several_files_are_refused_with_its_name(tmp_path: Path
 
 
 @pytest.mark.parametrize("form", ["frame", "xlsx", "parquet", "comma"])
-@pytest.mark.parametrize("unit", ["", " €"])
-def test_a_question_may_have_a_decimal_sign_of_its_own(tmp_path: Path, form: str, unit: str) -> None:
-    """In every format, drafted and read, whatever the sign of the file."""
+@pytest.mark.parametrize(("unit", "least"), [("", 0), (" €", 0), ("", 1000)])
+def test_a_question_may_have_a_decimal_sign_of_its_own(
+    tmp_path: Path, form: str, unit: str, least: float
+) -> None:
+    """In every format, drafted and read, whatever the sign of the file; some are written without decimals."""
     draw = random.Random(f"{form}{unit}")
-    numbers = [round(draw.uniform(0, 3000), 2) for _ in range(120)]
-    texts = [written(number, 2) + unit for number in numbers]
+    numbers = [round(draw.uniform(least, 3000), 2) for _ in range(120)] + [2_000.0, 45_678.0]
+    texts = [written(number, 0 if number.is_integer() else 2) + unit for number in numbers]
     frame = pd.DataFrame(
-        {"id": [f"R{k}" for k in range(120)], "spend": texts, "other": [f"{k}.5" for k in range(120)]}
+        {"id": [f"R{k}" for k in range(122)], "spend": texts, "other": [f"{k}.5" for k in range(122)]}
     )
     data: object = frame.astype("string")
     if form != "frame":
@@ -226,7 +240,7 @@ def test_a_question_may_have_a_decimal_sign_of_its_own(tmp_path: Path, form: str
     survey = otter.open_survey(book, data)
     mean = survey.table("spend", figures="mean").value("Mean", "Total")
     assert mean == pytest.approx(sum(numbers) / len(numbers), rel=1e-12)
-    assert survey.table("other", figures="mean").value("Mean", "Total") == 60.0
+    assert survey.table("other", figures="mean").value("Mean", "Total") == 61.0
     assert any("spend" in guess.columns and guess.doubts for guess in drafted.guesses)
     if not unit:
         with pytest.raises(otter.DataError, match="write decimal: ','"):

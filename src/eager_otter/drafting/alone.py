@@ -13,7 +13,7 @@ import numpy as np
 
 from eager_otter.codebook.expression import day_of
 from eager_otter.codebook.periods import TIME_OF_DAY, day_written
-from eager_otter.data.columns import BOUNDS, COMMA_DECIMALS, POINTED_THOUSANDS
+from eager_otter.data.columns import BOUNDS, COMMA_DECIMALS, FEWEST_POINTED, POINTED_THOUSANDS
 from eager_otter.data.encoding import parted
 from eager_otter.data.lists import IN_BRACKETS, entries, is_written
 from eager_otter.drafting.answers import Listed, is_reserved, listed_answers
@@ -58,6 +58,7 @@ OF_NUMBERS = (  # texts that a person would count with
         "numbers with a sign or unit, such as {}? then write kind: number and unit: …, or write them without it",
     ),
 )
+TWICE = re.compile(r"\..*\.")
 THREE_BEHIND = re.compile(r"-?[1-9]\d{0,2},\d{3}")  # of which the comma may part thousands
 FEWEST_OF_A_LABEL, LABEL_SHARE, FEWEST_LABELS = 5, 0.02, 3  # rows, share of rows, and how many labels
 MOST_OWN_WORDS = 0.35  # share of rows with people's own words beside labels
@@ -119,7 +120,8 @@ def alone(facts: Facts, *, first: bool) -> Guess:
                 "an id? some stand more than once, or are blank",
             )
     if facts.thousands and not facts.about.labels and _are_parted(facts):
-        parted = _guess(facts, "number", "numbers with points between thousands", details={"thousands": "."})
+        signs = {"thousands": ".", **({"decimal": ","} if any("," in text for text in facts.words) else {})}
+        parted = _guess(facts, "number", "numbers with points between thousands", details=signs)
         return doubted(parted, "the points are taken for marks between thousands, so that 1.204 is 1204")
     counts_people = facts.all_numbers and facts.numbers.min() >= 0 and facts.numbers.max() > 0
     if counts_people:
@@ -327,9 +329,7 @@ def _parted_numbers(facts: Facts) -> Guess | None:
 def _comma_decimals(facts: Facts) -> Guess | None:
     """Find numbers with a decimal comma, such as 3,5 and 1.204,50, in a file that has none."""
     words = facts.words
-    if len(facts.texts) <= FEW or not words or not all(map(COMMA_DECIMALS.fullmatch, words)):
-        return None
-    details = _signs_in(words)
+    details = _signs_in(words) if len(facts.texts) > FEW and all(map(COMMA_DECIMALS.fullmatch, words)) else {}
     if "decimal" not in details:
         return None
     guess = _guess(facts, "number", "numbers with a decimal comma", details=details)
@@ -358,9 +358,17 @@ def _numbers_with_unit(facts: Facts) -> Guess | None:
 
 def _signs_in(numbers: Sequence[str]) -> dict[str, str]:
     """Return the decimal sign of some numbers, where it is a comma, and what parts their thousands."""
-    commas = [text for text in numbers if not text.isdecimal()]
-    if commas and all(map(COMMA_DECIMALS.fullmatch, commas)) and not all(map(THREE_BEHIND.fullmatch, commas)):
-        return {"decimal": ",", **({"thousands": "."} if any("." in text for text in commas) else {})}
+    signed = [text for text in numbers if not text.isdecimal()]
+    commas = [text for text in signed if COMMA_DECIMALS.fullmatch(text)]
+    whole = all(text in commas or POINTED_THOUSANDS.fullmatch(text) for text in signed)
+    if whole and not all(map(THREE_BEHIND.fullmatch, commas)):
+        return {"decimal": ",", **({"thousands": "."} if any("." in text for text in signed) else {})}
+    if (
+        whole
+        and len(set(signed)) >= FEWEST_POINTED
+        and (len(signed) < len(numbers) or any(map(TWICE.search, signed)))
+    ):
+        return {"thousands": "."}
     marks = [sign for sign in THOUSANDS if any(sign in text for text in numbers)]
     return {"thousands": marks[0]} if len(marks) == 1 else {}
 
