@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import random
 import shutil
 from pathlib import Path
 
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import eager_otter as otter
@@ -104,3 +105,28 @@ def test_any_text_written_as_yaml_is_read_back_as_it_is(text: str) -> None:
     assert str(getattr(data["a"], "text", data["a"])) == text
     assert str(getattr(data["b"][0], "text", data["b"][0])) == text
     assert list(data["c"]) == [text]
+
+
+FEW_COLUMNS = {
+    "area": ["North", "South"], "age_group": ["18-34", "35-54", "55+"], "liking": ["1", "2", "3", "4", "5"],
+    "glasses": [str(k) for k in range(40)], "tried_1": ["0", "1"], "tried_2": ["0", "1"], "why": [f"because {k}" for k in range(99)],
+}  # fmt: skip
+
+
+@given(st.lists(st.sampled_from(sorted(FEW_COLUMNS)), min_size=1, max_size=4, unique=True))
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_a_draft_of_however_few_columns_runs(tmp_path: Path, names: list[str]) -> None:
+    """Also where all of them make the banner, so that no question is left for the tables by it."""
+    draw = random.Random(5)
+    data = pd.DataFrame(
+        {"id": range(1, 201), **{name: draw.choices(FEW_COLUMNS[name], k=200) for name in names}}
+    )
+    data.to_csv(tmp_path / "d.csv", index=False)
+    drafted = otter.draft(tmp_path / "d.csv")
+    (tmp_path / "codebook.yaml").write_text(drafted.codebook, encoding="utf-8")
+    (tmp_path / "plan.yaml").write_text(drafted.plan, encoding="utf-8")
+    if names == ["why"]:
+        return  # nothing to tabulate
+    tables = otter.run(tmp_path / "plan.yaml").tables
+    book = otter.read_codebook(tmp_path / "codebook.yaml")
+    assert {table.id for table in tables} >= {question.name for question in book if question.kind != "text"}

@@ -18,6 +18,7 @@ BANNER_ANSWERS = (2, 7)
 BANNER_GROUPS = 3
 CHECK = "check:"
 SPECIAL = ("respondent", "weight", "frequency")
+NO_QUESTIONS = (*SPECIAL, "empty")
 
 
 def codebook_text(file: str, title: str, origin: str, guessed: Sequence[Guess]) -> str:
@@ -37,7 +38,7 @@ def _codebook_lines(guessed: Sequence[Guess]) -> Iterator[str]:
             yield from (comment(f"{CHECK} {doubt}") for doubt in guess.doubts)
     yield from ("", "questions:")
     for guess in guessed:
-        if guess.role not in (*SPECIAL, "empty"):
+        if guess.role not in NO_QUESTIONS:
             yield ""
             yield question_text(guess)
     empty = [guess.name for guess in guessed if guess.role == "empty"]
@@ -224,7 +225,10 @@ def _plan_text(
     lines += ["", "tests: {levels: [95]}", "bases: {mark below: 75, no test below: 30}", "", "tables:"]
     for name in banner:  # a question by itself tells nothing
         lines.append(f"  - {mapped({'question': inside(name), 'banner': 'none'})}")
-    lines += ["  - {each: all}", "", "outputs: [tables.xlsx, tables.csv]"]
+    asked = [guess.name for guess in guessed if guess.role not in NO_QUESTIONS]
+    if not banner or not set(asked) <= set(banner):  # all others, if there are any
+        lines.append("  - {each: all}")
+    lines += ["", "outputs: [tables.xlsx, tables.csv]"]
     return "\n".join(lines) + "\n"
 
 
