@@ -203,3 +203,12 @@ def test_own_words_of_a_single_answer_that_was_not_offered_are_refused(tmp_path:
         return
     with pytest.raises(otter.DataError, match="is listed under 'not offered'"):
         otter.run(plan)
+
+
+def test_many_texts_among_codes_are_told_what_they_may_be() -> None:
+    book = otter.codebook_from_text("questions:\n  why: {kind: single, answers: {1: Taste, 2: Price}}\n")
+    for texts, told in ((["1", "a", "b", "c", "d"], True), (["1", "2", "1", "2", "a"], False)):
+        survey = otter.open_survey(book, pd.DataFrame({"why": texts}))
+        with pytest.raises(otter.DataError, match="should hold the codes or labels of why") as error:
+            survey.table("why")
+        assert ("write in: true" in str(error.value)) == told

@@ -39,6 +39,17 @@ def test_a_codebook_that_fits_is_told_so(tmp_path: Path) -> None:
     assert not found and found == otter.Differences(new=(), gone=(), changed=())
 
 
+@pytest.mark.parametrize(
+    ("region", "told"), [(["North", "West"], []), (["North", "7"], ["not in its answers: '7'"])]
+)
+def test_own_words_are_no_answers_that_lack(tmp_path: Path, region: list[str], told: list[str]) -> None:
+    book = otter.codebook_from_text(
+        EDITED.replace("South: Down south", "X: {label: Elsewhere, write in: true}")
+    )
+    found = otter.draft(data(tmp_path, region=region * 30)).differences(book)
+    assert [one.what for one in found.changed] == told
+
+
 def test_an_answer_that_a_ranking_lacks_is_told(demo: Path) -> None:
     frame = pd.read_csv(demo / "responses.csv", dtype=str)
     fitting = otter.draft(frame).differences(demo / "codebook.yaml")

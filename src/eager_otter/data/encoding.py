@@ -55,6 +55,7 @@ from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import first_of
 
 Columns = Mapping[str, Any]  # column name → Arrow column
+MANY_TEXTS = 4  # that are no answers, and may be people's own words
 
 
 def encode_single(question: Question, columns: Columns) -> SingleAnswers:
@@ -325,9 +326,14 @@ def _refuse_stray_text(question: Question, name: str, parts: Distinct, unknown: 
         return
     rows = parts.rows_with(stray)
     labels = [answer.label for answer in question.answers]
+    own_words = (
+        " If people's own words stand there, write the answer for them as {label: …, write in: true}."
+        if len(stray) >= MANY_TEXTS
+        else ""
+    )
     raise DataError(
         f"Column {name!r} should hold the codes or labels of {question.name}; found {parts.named_rows(rows)}."
-        f"{nearest(stray[0], labels)} Correct the data, or add the answer to the codebook."
+        f"{nearest(stray[0], labels)} Correct the data, or add the answer to the codebook.{own_words}"
     )
 
 

@@ -75,7 +75,14 @@ def _other_values(guess: Guess, question: Question) -> Iterator[Difference]:
     values = [code for code, _ in guess.answers] if told else []
     if question.is_of.of_answers and not isinstance(question.source, TickColumns):
         known = {text for answer in question.answers for text in (answer.code, answer.label)}
-        unknown = [value for value in values if value not in known and not question.missing.has(value)]
+        own_words = any(answer.write_in for answer in question.answers)
+        unknown = [
+            value
+            for value in values
+            if value not in known
+            and not question.missing.has(value)
+            and not (own_words and number_of(value) is None)
+        ]
         if unknown:
             shown = first_of([repr(value) for value in unknown], 8)
             yield Difference(question=question.name, what=f"not in its answers: {shown}")
