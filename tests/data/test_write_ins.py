@@ -212,3 +212,15 @@ def test_many_texts_among_codes_are_told_what_they_may_be() -> None:
         with pytest.raises(otter.DataError, match="should hold the codes or labels of why") as error:
             survey.table("why")
         assert ("write in: true" in str(error.value)) == told
+
+
+def test_the_audit_says_how_own_words_are_written_where_there_are_many(tmp_path: Path) -> None:
+    for texts, told in ((["a bus", "radio", "my aunt", "a leaflet"], True), (["2", "3", "4", "5"], False)):
+        ticks = {"taste": ["1", "0"] * 4, "other": [*texts, "", "", "", "1"]}
+        pd.DataFrame({"id": range(8), **ticks}).to_csv(tmp_path / "d.csv", index=False)
+        book = "respondent: id\nquestions:\n  why: {kind: multi, columns: {taste: Taste, other: Other}}\n"
+        (tmp_path / "codebook.yaml").write_text(book, encoding="utf-8")
+        plan = tmp_path / "plan.yaml"
+        plan.write_text("data: d.csv\ncodebook: codebook.yaml\ntables: [{question: why}]\n", encoding="utf-8")
+        (slip,) = [slip for slip in otter.run_audit(plan).slips if slip.name == "stray tick"]
+        assert ("write in: true" in slip.remedy) == told
