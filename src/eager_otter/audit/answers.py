@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import field
 
 import numpy as np
@@ -12,9 +12,8 @@ from eager_otter.audit.looking import none_beside
 from eager_otter.audit.seen import FarSeen, QuestionSeen, Touched
 from eager_otter.audit.slip import Severity, Slip, answers_named, note, warning
 from eager_otter.codebook.model import Banded, Codebook, Derived, Periods, Question, TickColumns
-from eager_otter.data.encoding import MANY_TEXTS
+from eager_otter.data.encoding import own_words_hint
 from eager_otter.dataclass import dataclass
-from eager_otter.gates.numbers import number_of
 from eager_otter.looks.words import most_frequent
 
 FEWEST_FOR_SPREAD = 20
@@ -56,13 +55,6 @@ def tick_texts(question: Question, seen: QuestionSeen) -> TickTexts:
             if others:
                 (stray if held & words else never)[k] = others
     return TickTexts(never, stray)
-
-
-def _own_words_hint(values: Collection[str]) -> str:
-    """Say how own words are written, where a column holds many texts that may be some; "" elsewhere."""
-    if sum(number_of(text) is None for text in values) < MANY_TEXTS:
-        return ""
-    return " If people's own words stand there, write the answer as {label: …, write in: true}."
 
 
 def _usual_no(source: TickColumns, columns: Sequence[Counter[str]]) -> set[str]:
@@ -237,7 +229,7 @@ class AnswerSlips:
                 "tick never found", "error", question.name, self.again[question.name, k],
                 f"Column {source.columns[k][1]} never holds the ticked code {ticked}, but {shown}, with {{n}}.",
                 "Correct 'ticked', or the column; as it stands nobody counts as having ticked it."
-                + _own_words_hint(others),
+                + own_words_hint(others),
             )  # fmt: skip
         if texts.stray:
             values = frozenset().union(*texts.stray.values())
@@ -245,7 +237,7 @@ class AnswerSlips:
             yield from self.slip(
                 "stray tick", "warning", question.name, self.again[question.name, None],
                 f"{{n}} gave a value that is neither ticked nor not: {shown}; it counts as not ticked.",
-                "Add it to 'ticked' or 'unticked', or correct the data." + _own_words_hint(values),
+                "Add it to 'ticked' or 'unticked', or correct the data." + own_words_hint(values),
             )  # fmt: skip
 
     # --- rules and missing codes -------------------------------------------------------------------------

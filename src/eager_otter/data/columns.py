@@ -447,15 +447,15 @@ def _has_points(array: Any) -> bool:
     return content is not None and b"." in content[ends[0] : ends[1]].to_pybytes()
 
 
-def _all_parted(array: Any, *, alone: bool) -> bool:
-    """Return whether points in texts stand between thousands only; where `alone`, there have to be some."""
+def _all_parted(array: Any) -> BoolArray | None:
+    """Return which texts have points, where these stand between thousands only; None where one does not."""
     parted = _parted_by_points(array)
     if parted is None:
-        return not alone and pa.types.is_string(array.type)
+        return np.zeros(len(array), np.bool_)
     import pyarrow.compute as pc
 
     pointed = pc.fill_null(pc.match_substring(array, "."), False).to_numpy(zero_copy_only=False)
-    return bool((pointed == parted).all()) and (bool(parted.any()) or not alone)
+    return parted if bool((pointed == parted).all()) else None
 
 
 def points_part_thousands(column: Any) -> bool:
@@ -467,12 +467,11 @@ def points_part_thousands(column: Any) -> bool:
     located = column if isinstance(column, Located) else Located(column)
     array = one_array(located.column)
     array = array.dictionary if pa.types.is_dictionary(array.type) else array
-    if not _all_parted(array.slice(0, SEEN_FIRST), alone=False) or not _all_parted(array, alone=True):
+    parted = None if _all_parted(array.slice(0, SEEN_FIRST)) is None else _all_parted(array)
+    if parted is None or not parted.any():
         return False
     import pyarrow.compute as pc
 
-    parted = _parted_by_points(array)
-    assert parted is not None
     texts = {text.strip() for text in pc.unique(array.filter(pa.array(parted))).to_pylist()}
     if located.decimal == "," or any(text.count(".") > 1 or "," in text for text in texts):
         return True

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import date
 from typing import Any
 
@@ -319,6 +319,13 @@ def _refuse_lost_zeros(question: Question, names: Sequence[str], unknown: Mappin
         )
 
 
+def own_words_hint(texts: Collection[str]) -> str:
+    """Say how own words are written, where many texts that are no answers may be some; "" elsewhere."""
+    if sum(number_of(text) is None for text in texts) < MANY_TEXTS:
+        return ""
+    return " If people's own words stand there, write the answer as {label: …, write in: true}."
+
+
 def _refuse_stray_text(question: Question, name: str, parts: Distinct, unknown: Mapping[str, int]) -> None:
     """Refuse words where every code is a number: such a column is not what the codebook takes it for."""
     stray = [text for text in unknown if number_of(text) is None]
@@ -326,14 +333,9 @@ def _refuse_stray_text(question: Question, name: str, parts: Distinct, unknown: 
         return
     rows = parts.rows_with(stray)
     labels = [answer.label for answer in question.answers]
-    own_words = (
-        " If people's own words stand there, write the answer for them as {label: …, write in: true}."
-        if len(stray) >= MANY_TEXTS
-        else ""
-    )
     raise DataError(
         f"Column {name!r} should hold the codes or labels of {question.name}; found {parts.named_rows(rows)}."
-        f"{nearest(stray[0], labels)} Correct the data, or add the answer to the codebook.{own_words}"
+        f"{nearest(stray[0], labels)} Correct the data, or add the answer to the codebook.{own_words_hint(stray)}"
     )
 
 

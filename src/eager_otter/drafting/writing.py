@@ -147,7 +147,7 @@ def _tick_lines(guess: Guess) -> Iterator[str]:
     yield "columns:"
     for column, (_, label) in zip(guess.columns, guess.answers, strict=True):
         if column in guess.details.get("write ins", ()):
-            yield f"  {scalar(column)}: {mapped({'label': inside(label), 'write in': 'true'})}"
+            yield f"  {scalar(column)}: {_write_in(label)}"
             continue
         yield f"  {scalar(column)}: {_exclusive(label) if guess.role == 'ticks' else scalar(label)}"
     for key in ("ticked", "unticked"):
@@ -164,7 +164,7 @@ def _answer_lines(guess: Guess) -> Iterator[str]:
     yield "answers:"
     for code, label in guess.answers:
         if code == guess.details.get("write in"):
-            yield f"  {scalar(code)}: {mapped({'label': inside(label), 'write in': 'true'})}"
+            yield f"  {scalar(code)}: {_write_in(label)}"
         elif code in missing:
             entry = mapped({"label": inside(label), "missing": "true"})
             yield f"  {scalar(code)}: {entry}  {comment('no answer')}"
@@ -184,6 +184,11 @@ def _answer_lines(guess: Guess) -> Iterator[str]:
         else:
             of_several = guess.role in ("mentions", "joined")
             yield f"  {scalar(code)}: {_exclusive(label) if of_several else scalar(label)}"
+
+
+def _write_in(label: str) -> str:
+    """Write the label of an answer that stands for people's own words."""
+    return mapped({"label": inside(label), "write in": "true"})
 
 
 def _exclusive(label: str) -> str:
